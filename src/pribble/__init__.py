@@ -1,0 +1,59 @@
+"""Pribble: templates, data and pictures become e-mail messages that any receiver can read.
+
+    from pribble import TemplateFolder
+
+    templates = TemplateFolder("templates", locale="en_GB")
+    rendering = templates["berth-confirmed"].render(booking)
+    message = rendering.message(sender="Berth Office <berths@skerrow.example>", to="ana@example.org")
+    bytes(message)
+"""
+
+from pribble.errors import (
+    AddressError,
+    DataError,
+    DeliveryError,
+    FieldError,
+    HeaderError,
+    LimitReached,
+    MissingExtra,
+    PictureError,
+    Place,
+    PribbleError,
+    Source,
+    TemplateError,
+    UnsafeValue,
+)
+from pribble.language.fields import Field
+from pribble.mime.address import Address
+from pribble.mime.message import Envelope, Message
+from pribble.mime.part import Attachment
+from pribble.pictures.picture import Picture
+from pribble.template import Rendering, Template, TemplateFolder, UnknownTemplate
+
+__version__ = "0.1.0"
+
+__all__ = [
+    "Address",
+    "AddressError",
+    "Attachment",
+    "DataError",
+    "DeliveryError",
+    "Envelope",
+    "Field",
+    "FieldError",
+    "HeaderError",
+    "LimitReached",
+    "Message",
+    "MissingExtra",
+    "Picture",
+    "PictureError",
+    "Place",
+    "PribbleError",
+    "Rendering",
+    "Source",
+    "Template",
+    "TemplateError",
+    "TemplateFolder",
+    "UnknownTemplate",
+    "UnsafeValue",
+]

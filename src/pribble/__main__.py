@@ -1,0 +1,7 @@
+"""``python -m pribble``"""
+
+import sys
+
+from pribble.cli import main
+
+sys.exit(main())

@@ -1,0 +1,214 @@
+"""What several commands share: the settings file, templates, data, addresses, output."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import re
+import sys
+import tempfile
+import tomllib
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from pribble.errors import DataError, Source, did_you_mean
+from pribble.template import Rendering, Template, TemplateFolder, checked_embed, read_data
+from pribble.values.reading import read_json
+
+SETTINGS_FILE = "pribble.toml"
+
+
+class Usage(Exception):
+    """The command was called wrongly, or names a file that is not there."""
+
+
+def complain(error: object, code: int) -> int:
+    """Put an error on standard error; returns `code`."""
+    print(f"{error}", file=sys.stderr)
+    return code
+
+
+# ---- the settings file ----------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True)
+class Config:
+    """What ``pribble.toml`` lays down; paths are taken from the file's own folder."""
+
+    templates: Path | None = None
+    locale: str = "en"
+    timezone: str = "UTC"
+    embed: str | None = None
+    senders: tuple[tuple[str, str], ...] = ()
+    through: str | None = None
+
+    def sender(self, name: str = "default") -> str | None:
+        """The mailbox of a named sender."""
+        return dict(self.senders).get(name)
+
+
+_KEYS = {"templates": str, "locale": str, "timezone": str, "senders": dict, "pictures": dict, "through": str}
+
+
+def config() -> Config:
+    """The settings of the ``pribble.toml`` in this folder or the nearest above it; the defaults where there is none."""
+    folders = (Path.cwd(), *Path.cwd().parents)
+    path = next((folder / SETTINGS_FILE for folder in folders if (folder / SETTINGS_FILE).is_file()), None)
+    return Config() if path is None else read_config(path)
+
+
+def read_config(path: Path) -> Config:
+    """The settings of a file; raises `DataError` for what is no TOML, or a key that means nothing."""
+    try:
+        said = tomllib.loads(path.read_text(encoding="utf-8"))
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+        raise DataError(f"{path}: {error}") from None
+    for key, value in said.items():
+        if key not in _KEYS:
+            raise DataError(f'{path}: "{key}" means nothing here', hint=did_you_mean(key, _KEYS))
+        if not isinstance(value, _KEYS[key]):
+            raise DataError(f'{path}: "{key}" is a {"table" if _KEYS[key] is dict else "text"}')
+    senders = said.get("senders", {})
+    pictures = said.get("pictures", {})
+    if unknown := next((key for key in pictures if key != "embed"), None):
+        raise DataError(f'{path}: "pictures.{unknown}" means nothing here', hint='there is "embed"')
+    if wrong := next((name for name, value in senders.items() if not isinstance(value, str)), None):
+        raise DataError(f'{path}: "senders.{wrong}" is a mailbox: "Name <address>"')
+    templates = said.get("templates")
+    return Config(_as_shown(path.parent / templates) if templates else None, said.get("locale", "en"),
+                  said.get("timezone", "UTC"), pictures.get("embed"), tuple(senders.items()), said.get("through"))
+
+
+def _as_shown(path: Path) -> Path:
+    """A path as errors should show it: from here, where it is below."""
+    here = Path.cwd()
+    return path.relative_to(here) if path.is_relative_to(here) else path
+
+
+# ---- templates and data ---------------------------------------------------------------------------------------
+
+
+def add_template(parser: argparse.ArgumentParser, *, data: bool = True) -> None:
+    """The arguments that name a template and its data."""
+    parser.add_argument("template", metavar="TEMPLATE", help="a name in the template folder, or a path to a file")
+    parser.add_argument("--templates", metavar="DIR", type=Path,
+                        help="the template folder (else that of pribble.toml, else ./templates)")
+    if data:
+        parser.add_argument("--data", metavar="FILE", help="JSON; - for standard input (default: the first sample)")
+        parser.add_argument("--set", metavar="PATH=VALUE", action="append", default=[], dest="sets",
+                            help="set one field; VALUE is JSON if it reads as such, else text")
+        parser.add_argument("--locale", metavar="L", help="the locale of numbers and dates: en_GB")
+        parser.add_argument("--timezone", metavar="Z", help="the time zone of moments: Europe/London")
+        parser.add_argument("--embed", choices=("cid", "data"), help="how pictures travel")
+
+
+def template(options: argparse.Namespace, settings: Config) -> Template:
+    """The template that the command line names."""
+    given = Path(options.template)
+    is_path = given.suffix == ".html" and given.is_file()
+    folder_path = options.templates or settings.templates or Path("templates")
+    name = options.template
+    if is_path:
+        inside = folder_path.is_dir() and given.resolve().is_relative_to(folder_path.resolve())
+        folder_path = folder_path if inside else given.parent
+        name = given.resolve().relative_to(folder_path.resolve()).with_suffix("").as_posix()
+    if not folder_path.is_dir():
+        raise Usage(f"there is no template folder {folder_path} (name one with --templates, or in {SETTINGS_FILE})")
+    folder = TemplateFolder(folder_path, locale=settings.locale, timezone=settings.timezone,
+                            embed=checked_embed(settings.embed))
+    return folder[name]
+
+
+def data(options: argparse.Namespace, chosen: Template) -> Any:
+    """The data that the command line names, with its single fields set."""
+    if options.data == "-":
+        found = read_json(Source("standard input", sys.stdin.read()))
+    elif options.data:
+        if not Path(options.data).is_file():
+            raise Usage(f"there is no file {options.data}")
+        found = read_data(Path(options.data))
+    else:
+        samples = chosen.samples
+        if not samples and not options.sets:
+            raise Usage(f'"{chosen.name}" has no sample beside it; give it data with --data FILE')
+        found = next(iter(samples.values()), {})
+    for assignment in options.sets:
+        found = _set(found, assignment)
+    return found
+
+
+_STEP = re.compile(r"\.?([^.\[\]=]+)|\[([0-9]+)\]")
+
+
+def _set(found: Any, assignment: str) -> Any:
+    path, equals, written = assignment.partition("=")
+    if not equals or not path:
+        raise Usage(f'--set takes PATH=VALUE, not "{assignment}"')
+    steps: list[str | int] = []
+    position = 0
+    while position < len(path):
+        step = _STEP.match(path, position)
+        if step is None:
+            raise Usage(f'"{path}" is no path of fields; write one as berth.number or lines[0].price')
+        steps.append(step[1] if step[1] is not None else int(step[2]))
+        position = step.end()
+    try:
+        value = read_json(Source(f"--set {path}", written))
+    except DataError:
+        value = written
+    return _changed(found, steps, value, path)
+
+
+def _changed(whole: Any, steps: list[str | int], value: Any, path: str) -> Any:
+    """`whole` with the value at the end of `steps`; records that are not there yet are made."""
+    if not steps:
+        return value
+    first, rest = steps[0], steps[1:]
+    if isinstance(first, int):
+        if not isinstance(whole, list) or first >= len(whole):
+            raise Usage(f"--set {path}: there is no [{first}] in the data")
+        return [*whole[:first], _changed(whole[first], rest, value, path), *whole[first + 1:]]
+    if not isinstance(whole, dict | None):
+        raise Usage(f'--set {path}: "{first}" would be a field of something that has none')
+    before = whole or {}
+    return {**before, first: _changed(before.get(first), rest, value, path)}
+
+
+def rendering(options: argparse.Namespace, chosen: Template, *, embed: str | None = None) -> Rendering:
+    """The chosen template, filled."""
+    return chosen.render(data(options, chosen), locale=options.locale, timezone=options.timezone,
+                         embed=checked_embed(options.embed or embed))
+
+
+def sender(options: argparse.Namespace, settings: Config) -> str:
+    """The mailbox a message is from: ``--from``, or the default sender of the settings."""
+    given = options.sender or settings.sender()
+    if given is None:
+        raise Usage(f'say who the message is from: --from "Name <address>", or in {SETTINGS_FILE} [senders] default')
+    return str(given)
+
+
+# ---- output ---------------------------------------------------------------------------------------------------
+
+
+def add_json(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--json", action="store_true", help="answer in JSON, for programs")
+
+
+def print_json(value: Any) -> None:
+    print(json.dumps(value, ensure_ascii=False, indent=2))
+
+
+def write(content: bytes, out: str | None) -> None:
+    """Write to standard output, or to a file: whole or not at all."""
+    if out is None or out == "-":
+        sys.stdout.buffer.write(content)
+        sys.stdout.buffer.flush()
+        return
+    path = Path(out)
+    with tempfile.NamedTemporaryFile(dir=path.parent, prefix=f".{path.name}.", delete=False) as file:
+        file.write(content)
+    os.chmod(file.name, 0o644)
+    os.replace(file.name, path)

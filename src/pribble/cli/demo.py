@@ -1,0 +1,64 @@
+"""``pribble demo``: the full example, from template to a message that was received and read."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from pribble.cli.common import print_json
+from pribble.demo import Outcome, walk
+
+
+def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+    parser = commands.add_parser(
+        "demo", help="the full example, sent to a receiver of its own",
+        description="Render the demo's templates for one event, send the messages through the stand-in receiver on a "
+                    "free port of this machine, and read back what came with the standard library's parser.")
+    parser.add_argument("--out", metavar="DIR", type=Path, default=Path("pribble-demo"),
+                        help="where to leave messages, pages and texts (pribble-demo)")
+    parser.add_argument("--json", action="store_true", help="answer in JSON, for programs")
+    parser.set_defaults(run=run)
+
+
+def run(options: argparse.Namespace) -> int:
+    outcomes = walk(options.out)
+    sound = not any(outcome.unresolved or outcome.defects for outcome in outcomes)
+    if options.json:
+        print_json([{"template": o.template, "subject": o.subject, "to": o.to, "parts": [p.strip() for p in o.parts],
+                     "bytes": o.size, "pictures_resolved": o.pictures, "pictures_unresolved": o.unresolved,
+                     "defects": list(o.defects), "message": str(o.eml), "html": str(o.html), "text": str(o.text)}
+                    for o in outcomes])
+    else:
+        show(outcomes)
+    return 0 if sound else 1
+
+
+def show(outcomes: list[Outcome]) -> None:
+    from rich import box
+    from rich.console import Console
+    from rich.table import Table
+
+    console = Console(highlight=False)
+    console.print("One event at Skerrow Haven, two messages, sent and read back:\n")
+    table = Table(box=box.SIMPLE_HEAD, header_style="bold", show_lines=False, padding=(0, 1), pad_edge=False)
+    for column in ("message", "parts", "bytes", "pictures", "defects"):
+        table.add_column(column, justify="right" if column in ("bytes", "pictures", "defects") else "left",
+                         overflow="fold", no_wrap=column in ("parts", "bytes"))
+    for number, o in enumerate(outcomes):
+        if number:
+            table.add_row()
+        pictures = f"{o.pictures} of {o.pictures + o.unresolved}"
+        about = f"[bold]{o.template}[/bold]\n{_plain(o.subject)}\nto {_plain(o.to)}"
+        table.add_row(about, "\n".join(o.parts), f"{o.size:,}", pictures, "\n".join(o.defects) or "none")
+    console.print(table)
+    console.print("The files:")
+    for o in outcomes:
+        for path, what in ((o.eml, "the message, as it was received"), (o.html, "its HTML, for a browser"),
+                           (o.text, "its plain text")):
+            console.print(f"  {path}  [dim]{what}[/dim]", soft_wrap=True)
+
+
+def _plain(text: str) -> str:
+    from rich.markup import escape
+
+    return escape(text)

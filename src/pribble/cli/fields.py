@@ -1,0 +1,36 @@
+"""``pribble fields``: what data a template needs."""
+
+from __future__ import annotations
+
+import argparse
+
+from pribble.cli.common import add_json, add_template, config, print_json, template
+
+
+def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+    parser = commands.add_parser("fields", help="what data a template needs",
+                                 description="List the fields a template reads: path, kind, whether it may be missing, "
+                                             "and where it is used.")
+    add_template(parser, data=False)
+    add_json(parser)
+    parser.set_defaults(run=run)
+
+
+def run(options: argparse.Namespace) -> None:
+    chosen = template(options, config())
+    found = chosen.fields()
+    if options.json:
+        print_json([{"path": f.path, "kind": f.kind, "optional": f.optional, "uses": list(map(str, f.uses))}
+                    for f in found])
+        return
+    from rich.console import Console
+    from rich.table import Table
+
+    table = Table(box=None, header_style="bold", pad_edge=False)
+    for column in ("field", "kind", "may be missing", "first used at", "uses"):
+        table.add_column(column, justify="right" if column == "uses" else "left", no_wrap=column != "first used at",
+                         overflow="fold")
+    for f in found:
+        where = str(f.uses[0]).removeprefix(f"{chosen.folder.path}/")
+        table.add_row(f.path, f.kind, "yes" if f.optional else "", where, str(len(f.uses)))
+    Console(highlight=False).print(table)

@@ -1,0 +1,38 @@
+"""``pribble send``: one message, a test or a real one."""
+
+from __future__ import annotations
+
+import argparse
+import os
+
+from pribble.cli.common import Usage, add_json, add_template, config, print_json, rendering, template
+from pribble.cli.render import add_envelope, message
+from pribble.delivery.transports import transport
+
+
+def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+    parser = commands.add_parser(
+        "send", help="send one message",
+        description="Fill a template with data and send it.  A password comes from the environment variable "
+                    "PRIBBLE_PASSWORD and from nowhere else.")
+    add_template(parser)
+    add_envelope(parser, to_required=True)
+    parser.add_argument("--through", metavar="TRANSPORT",
+                        help="smtp://[user@]host[:587], smtps://[user@]host[:465] or folder:DIR "
+                             "(else that of pribble.toml)")
+    add_json(parser)
+    parser.set_defaults(run=run)
+
+
+def run(options: argparse.Namespace) -> None:
+    settings = config()
+    through = options.through or settings.through
+    if through is None:
+        raise Usage("say how to send it: --through smtps://you@mail.example.org, or folder:DIR to look at it first")
+    way = transport(through, os.environ.get("PRIBBLE_PASSWORD"))
+    made = message(options, settings, rendering(options, template(options, settings)))
+    became = way.send(made)
+    if options.json:
+        print_json({"message_id": made.message_id, "recipients": list(made.envelope.recipients), "result": became})
+    else:
+        print(f"{', '.join(made.envelope.recipients)}: {became}")

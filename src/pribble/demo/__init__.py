@@ -1,0 +1,90 @@
+"""The demo: the berth office of Skerrow Haven confirms a booking, and keeps a copy at its own desk.
+
+`walk` takes the whole way, from templates and an event's data to messages that a receiver has read back.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from email import message_from_bytes, policy
+from email.message import EmailMessage
+from pathlib import Path
+from typing import cast
+
+from pribble.delivery.receiver import Received, Receiver
+from pribble.delivery.transports import transport
+from pribble.template import TemplateFolder
+
+TEMPLATES = Path(__file__).parent / "templates"
+OFFICE = "Skerrow Haven Berth Office <berths@skerrow.example>"
+DESK = "Harbour desk <desk@skerrow.example>"
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """One message as it was read back by the standard library's parser."""
+
+    template: str
+    subject: str
+    to: str
+    parts: tuple[str, ...]
+    size: int
+    pictures: int
+    unresolved: int
+    defects: tuple[str, ...]
+    eml: Path
+    html: Path
+    text: Path
+
+
+def walk(out: Path) -> list[Outcome]:
+    """Render the demo's templates for the sample event, send them through a receiver on loopback, read them back.
+
+    The messages, and HTML and text of each, are left in `out`.
+    """
+    templates = TemplateFolder(TEMPLATES, locale="en_GB", timezone="Europe/London")
+    event = templates["berth-confirmed"].samples[""]
+    skipper = (event["skipper"]["name"], event["skipper"]["email"])
+    out.mkdir(parents=True, exist_ok=True)
+    outcomes = []
+    with Receiver(out / "messages") as receiver:
+        office = transport(receiver.address)
+        for name, to in (("berth-confirmed", skipper), ("desk-copy", DESK)):
+            rendering = templates[name].render(event)
+            office.send(rendering.message(sender=OFFICE, to=[to]))
+            html, text = out / f"{name}.html", out / f"{name}.txt"
+            html.write_text(templates[name].render(event, embed="data").html, encoding="utf-8")
+            text.write_text(rendering.text, encoding="utf-8")
+            outcomes.append(read_back(name, receiver.received[-1], html, text))
+    return outcomes
+
+
+def read_back(template: str, received: Received, html: Path, text: Path) -> Outcome:
+    """What the standard library's parser makes of a message that came."""
+    raw = received.path.read_bytes()
+    message = message_from_bytes(raw, policy=policy.default)
+    page = message.get_body(("html",))
+    wanted = set(re.findall(r'"cid:([^"]+)"', page.get_content())) if page else set()
+    ids = {str(part["Content-ID"]).strip("<>") for part in message.walk() if part["Content-ID"]}
+    return Outcome(template, str(message["Subject"]), str(message["To"]), tuple(tree(message)), len(raw),
+                   len(wanted & ids), len(wanted - ids), tuple(defects(message)), received.path, html, text)
+
+
+def tree(message: EmailMessage, depth: int = 0) -> Iterator[str]:
+    """The types of a message's parts, set in as they nest."""
+    yield "  " * depth + message.get_content_type()
+    if message.is_multipart():
+        for part in message.iter_parts():
+            yield from tree(cast(EmailMessage, part), depth + 1)
+
+
+def defects(message: EmailMessage) -> Iterator[str]:
+    """Everything that the parser found amiss, in any part or field."""
+    for part in message.walk():
+        for name, value in part.items():
+            yield from (f"{name}: {defect}" for defect in getattr(value, "defects", ()))
+        if not part.is_multipart():
+            part.get_payload(decode=True)  # what is wrong with an encoding shows only now
+        yield from (f"{part.get_content_type()}: {type(defect).__name__}" for defect in part.defects)

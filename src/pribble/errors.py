@@ -1,0 +1,212 @@
+"""One family of errors; each knows where it happened and shows the line with a caret.
+
+A `Source` is a text with a name; a `Place` is a stretch of one.  An error that has a place reads
+
+    templates/berth-confirmed.html:14:14: no field "skiper" in the data (did you mean "skipper"?)
+        <p>Dear {{ skiper.name }},</p>
+                   ^^^^^^
+
+and lists below it, in the same form, the places that led there: the mark that put a part, the
+opening of a block that was never closed.
+"""
+
+from __future__ import annotations
+
+import difflib
+import unicodedata
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+
+# An excerpt shows at most this many characters of a long line, around the place.
+EXCERPT_WIDTH = 100
+# A hint that would make the first line longer than this goes on a line of its own.
+FIRST_LINE_WIDTH = 110
+
+
+@dataclass(frozen=True, slots=True)
+class Source:
+    """A text and the name under which errors speak of it (a path, ``--data``, a template's name)."""
+
+    name: str
+    text: str = field(repr=False)
+
+    def place(self, start: int, end: int, via: tuple[Related, ...] = ()) -> Place:
+        """The stretch from `start` to `end`, both offsets in characters."""
+        return Place(self, start, end, via)
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """A stretch of a source; `via` are the marks of other files that led here, nearest first."""
+
+    source: Source
+    start: int
+    end: int
+    via: tuple[Related, ...] = ()
+
+    @property
+    def line(self) -> int:
+        """Line number, from 1."""
+        return self.source.text.count("\n", 0, self.start) + 1
+
+    @property
+    def column(self) -> int:
+        """Column in characters, from 1."""
+        return self.start - self._line_start() + 1
+
+    def _line_start(self) -> int:
+        return self.source.text.rfind("\n", 0, self.start) + 1
+
+    def __str__(self) -> str:
+        return f"{self.source.name}:{self.line}:{self.column}"
+
+    def excerpt(self) -> str:
+        """The line, set in by four, and below it carets under the stretch."""
+        text, first = self.source.text, self._line_start()
+        last = text.find("\n", self.start)
+        last = len(text) if last < 0 else last
+        first += len(text[first:self.start]) - len(text[first:self.start].lstrip(" \t"))
+        before, after = "", ""
+        if last - first > EXCERPT_WIDTH:
+            window = max(first, self.start - EXCERPT_WIDTH // 2)
+            before = "…" if window > first else ""
+            after = "…" if window + EXCERPT_WIDTH < last else ""
+            first, last = window, min(last, window + EXCERPT_WIDTH)
+        line = before + visible(text[first:last].rstrip()) + after
+        lead = before + visible(text[first:self.start])
+        marked = visible(text[self.start:max(self.start, min(self.end, last))])
+        return f"    {line}\n    {' ' * _width(lead)}{'^' * max(1, _width(marked))}"
+
+
+@dataclass(frozen=True, slots=True)
+class Related:
+    """Another place that belongs to an error: `what` says how ("opened here", "put here")."""
+
+    what: str
+    place: Place
+
+
+def visible(text: str) -> str:
+    """`text` with tabs as single spaces and other control characters as U+FFFD, fit for a terminal."""
+    return "".join(
+        " " if c == "\t" else "\ufffd" if unicodedata.category(c) in ("Cc", "Cs", "Zl", "Zp") else c for c in text
+    )
+
+
+def _width(text: str) -> int:
+    if text.isascii():
+        return len(text)
+    from wcwidth import wcswidth  # loaded when first needed
+
+    return max(int(wcswidth(text)), 0)
+
+
+def nearest(name: str, known: Iterable[str]) -> str | None:
+    """The one of `known` that `name` was most likely meant to be, or None."""
+    candidates = sorted(set(known))
+    close = difflib.get_close_matches(name, candidates, n=1, cutoff=0.6)
+    if close:
+        return close[0]
+    folded = [c for c in candidates if c.casefold() == name.casefold()]
+    return folded[0] if folded else None
+
+
+def did_you_mean(name: str, known: Iterable[str]) -> str | None:
+    """A hint that names the nearest of `known`, or, where none is near, lists the first few."""
+    candidates = sorted(set(known))
+    match = nearest(name, candidates)
+    if match is not None:
+        return f'did you mean "{match}"?'
+    if not candidates:
+        return None
+    shown = ", ".join(f'"{c}"' for c in candidates[:8])
+    return f"there is {shown}" + (f" and {len(candidates) - 8} more" if len(candidates) > 8 else "")
+
+
+class PribbleError(Exception):
+    """What went wrong, where, and what would be right.
+
+    `problem` is one sentence without a full stop, `place` the stretch of the source at fault, `hint` what
+    to write instead, `related` further places.
+    """
+
+    def __init__(
+        self,
+        problem: str,
+        *,
+        place: Place | None = None,
+        hint: str | None = None,
+        related: Iterable[Related] = (),
+    ) -> None:
+        super().__init__(problem)
+        self.problem = problem
+        self.place = place
+        self.hint = hint
+        self.related = (*related, *(place.via if place else ()))
+
+    def __str__(self) -> str:
+        first = f"{self.place}: {self.problem}" if self.place else self.problem
+        lines = []
+        if self.hint and len(first) + len(self.hint) + 3 <= FIRST_LINE_WIDTH:
+            lines.append(f"{first} ({self.hint})")
+        else:
+            lines.append(first)
+        if self.place:
+            lines.append(self.place.excerpt())
+        if self.hint and len(lines[0]) == len(first):
+            lines.append(f"  {self.hint}")
+        for other in self.related:
+            lines.append(f"  {other.what} {other.place}\n{other.place.excerpt()}")
+        return "\n".join(lines)
+
+
+class TemplateError(PribbleError):
+    """The template is wrong: nothing that data could put right."""
+
+
+class FieldError(PribbleError):
+    """The data are wrong: a field is missing, or of a kind its use does not take.
+
+    `path` is the field's path with positions (``lines[3].price``), where one can be named.
+    """
+
+    def __init__(self, problem: str, *, path: str | None = None, place: Place | None = None,
+                 hint: str | None = None, related: Iterable[Related] = ()) -> None:
+        super().__init__(problem, place=place, hint=hint, related=related)
+        self.path = path
+
+
+class UnsafeValue(FieldError):
+    """A value does not fit the place where it is shown, and no escaping could make it."""
+
+
+class LimitReached(PribbleError):
+    """A template or its data would multiply beyond what `Limits` permits."""
+
+
+class DataError(PribbleError):
+    """A file that should hold data cannot be read as such."""
+
+
+class PictureError(PribbleError):
+    """A picture is missing, unreadable, damaged or enormous."""
+
+
+class AddressError(PribbleError):
+    """A mailbox or list of mailboxes that RFC 5322 or the rules for domains do not permit."""
+
+
+class HeaderError(PribbleError):
+    """A header field's name or value that cannot be written as RFC 5322 asks."""
+
+
+class DeliveryError(PribbleError):
+    """A transport could not take a message; `code` is the server's reply code, where it gave one."""
+
+    def __init__(self, problem: str, *, hint: str | None = None, code: int | None = None) -> None:
+        super().__init__(problem, hint=hint)
+        self.code = code
+
+
+class MissingExtra(PribbleError):
+    """A part of Pribble needs a package that is not installed; the hint says which."""

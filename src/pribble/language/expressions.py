@@ -1,0 +1,227 @@
+"""Expressions as trees: what stands in a mark, once it is read.
+
+Names are resolved by the linker (`tape.py`), so a tree holds `Name` where the author wrote a first name
+and `Local` once it is known that the name stands for something the template itself bound.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from decimal import Decimal
+
+from pribble.errors import Place
+
+
+@dataclass(frozen=True, slots=True)
+class Node:
+    """What every expression has: the stretch it is reported at."""
+
+    place: Place = field(repr=False, compare=False)
+
+
+@dataclass(frozen=True, slots=True)
+class Constant(Node):
+    """A text, number, flag or none written out."""
+
+    value: str | int | Decimal | bool | None
+
+
+@dataclass(frozen=True, slots=True)
+class Listing(Node):
+    """``["a", "b"]``"""
+
+    items: tuple[Expression, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Name(Node):
+    """A first name that stands for a field of the data."""
+
+    name: str
+
+
+@dataclass(frozen=True, slots=True)
+class All(Node):
+    """``all``: the whole data."""
+
+
+@dataclass(frozen=True, slots=True)
+class Local(Node):
+    """A first name that the template bound: by ``let``, ``for``, or where a part was put."""
+
+    binding: Binding
+
+
+@dataclass(frozen=True, slots=True)
+class Member(Node):
+    """``base.name``; `place` is that of the name."""
+
+    base: Expression
+    name: str
+
+
+@dataclass(frozen=True, slots=True)
+class Item(Node):
+    """``base[key]``; `place` is that of the key."""
+
+    base: Expression
+    key: Expression
+
+
+@dataclass(frozen=True, slots=True)
+class Maybe(Node):
+    """``step?``: nothing, where the step is missing or none."""
+
+    step: Name | Local | Member | Item
+
+
+@dataclass(frozen=True, slots=True)
+class Negative(Node):
+    operand: Expression
+
+
+@dataclass(frozen=True, slots=True)
+class Arithmetic(Node):
+    """``+ - * / %``; `place` is that of the operator."""
+
+    operator: str
+    left: Expression
+    right: Expression
+
+
+@dataclass(frozen=True, slots=True)
+class Comparison(Node):
+    """``== != < <= > >= in``, ``not in``; `place` is that of the operator."""
+
+    operator: str
+    left: Expression
+    right: Expression
+
+
+@dataclass(frozen=True, slots=True)
+class Not(Node):
+    operand: Expression
+
+
+@dataclass(frozen=True, slots=True)
+class Both(Node):
+    """``left and right``: true or false."""
+
+    left: Expression
+    right: Expression
+
+
+@dataclass(frozen=True, slots=True)
+class Either(Node):
+    """``left or right``: true or false."""
+
+    left: Expression
+    right: Expression
+
+
+@dataclass(frozen=True, slots=True)
+class Choice(Node):
+    """``value if test else otherwise``."""
+
+    value: Expression
+    test: Expression
+    otherwise: Expression | None
+
+
+@dataclass(frozen=True, slots=True)
+class Fallback(Node):
+    """``value else otherwise``: the first, unless it is nothing, white space, or empty."""
+
+    value: Expression
+    otherwise: Expression
+
+
+@dataclass(frozen=True, slots=True)
+class Formatted(Node):
+    """``value as formatter(arguments, name = argument)``; `place` is that of the formatter's name."""
+
+    value: Expression
+    formatter: str
+    arguments: tuple[Expression, ...]
+    named: tuple[tuple[str, Expression], ...]
+
+
+Expression = (
+    Constant | Listing | Name | All | Local | Member | Item | Maybe | Negative | Arithmetic | Comparison
+    | Not | Both | Either | Choice | Fallback | Formatted
+)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Binding:
+    """Something the template itself gave a name; every binding is a different one, whatever its name.
+
+    `kind` is ``let`` (with the `value` it stands for), ``item``, ``key`` or ``place`` of a loop over `value`.
+    """
+
+    name: str
+    kind: str
+    place: Place = field(repr=False)
+    value: Expression | None = field(repr=False, default=None)
+
+
+def children(node: Expression) -> tuple[Expression, ...]:
+    """The expressions directly inside `node`, in the order they were written."""
+    match node:
+        case Listing(items=items):
+            return items
+        case Member(base=base):
+            return (base,)
+        case Item(base=base, key=key):
+            return (base, key)
+        case Maybe(step=step):
+            return (step,)
+        case Negative(operand=operand) | Not(operand=operand):
+            return (operand,)
+        case Arithmetic() | Comparison() | Both() | Either():
+            return (node.left, node.right)
+        case Choice(value=value, test=test, otherwise=otherwise):
+            return (value, test) if otherwise is None else (value, test, otherwise)
+        case Fallback(value=value, otherwise=other):
+            return (value, other)
+        case Formatted(value=value, arguments=arguments, named=named):
+            return (value, *arguments, *(argument for _, argument in named))
+        case Constant() | Name() | All() | Local():
+            return ()
+
+
+def rebuilt(node: Expression, change: Callable[[Expression], Expression]) -> Expression:
+    """`node` with `change` applied to the expressions directly inside it."""
+    match node:
+        case Listing(place=place, items=items):
+            return Listing(place, tuple(map(change, items)))
+        case Member(place=place, base=base, name=name):
+            return Member(place, change(base), name)
+        case Item(place=place, base=base, key=key):
+            return Item(place, change(base), change(key))
+        case Maybe(place=place, step=step):
+            inner = change(step)
+            assert isinstance(inner, Name | Local | Member | Item)
+            return Maybe(place, inner)
+        case Negative(place=place, operand=operand):
+            return Negative(place, change(operand))
+        case Not(place=place, operand=operand):
+            return Not(place, change(operand))
+        case Arithmetic(place=place, operator=operator, left=left, right=right):
+            return Arithmetic(place, operator, change(left), change(right))
+        case Comparison(place=place, operator=operator, left=left, right=right):
+            return Comparison(place, operator, change(left), change(right))
+        case Both(place=place, left=left, right=right):
+            return Both(place, change(left), change(right))
+        case Either(place=place, left=left, right=right):
+            return Either(place, change(left), change(right))
+        case Choice(place=place, value=value, test=test, otherwise=otherwise):
+            return Choice(place, change(value), change(test), None if otherwise is None else change(otherwise))
+        case Fallback(place=place, value=value, otherwise=other):
+            return Fallback(place, change(value), change(other))
+        case Formatted(place=place, value=value, formatter=formatter, arguments=arguments, named=named):
+            return Formatted(place, change(value), formatter, tuple(map(change, arguments)),
+                             tuple((name, change(argument)) for name, argument in named))
+        case Constant() | Name() | All() | Local():
+            return node

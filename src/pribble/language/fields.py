@@ -1,0 +1,189 @@
+"""What data a template needs, told from its marks alone."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+from pribble.errors import Place
+from pribble.language.expressions import (
+    All,
+    Arithmetic,
+    Both,
+    Choice,
+    Comparison,
+    Constant,
+    Either,
+    Expression,
+    Fallback,
+    Formatted,
+    Item,
+    Local,
+    Maybe,
+    Member,
+    Name,
+    Negative,
+    Not,
+    children,
+)
+from pribble.language.tape import Tape
+
+# What the value must be for a formatter to take it.
+_TAKEN = {"money": "number", "number": "number", "plural": "number", "date": "day", "join": "list", "upper": "text",
+          "lower": "text", "title": "text"}
+# A use that says more about a field's kind counts before one that says less.
+_TELLING = ("list", "day", "number", "picture", "text", "flag", "any")
+
+
+@dataclass(frozen=True, slots=True)
+class Field:
+    """A field that a template reads: `path` (``lines[].price``), its `kind` as its uses show it, whether it
+    is `optional` (may be missing or none at every use), and the places of all `uses`."""
+
+    path: str
+    kind: str
+    optional: bool
+    uses: tuple[Place, ...] = field(repr=False)
+
+
+@dataclass(slots=True)
+class _Seen:
+    kinds: set[str] = field(default_factory=set)
+    required: bool = False
+    uses: list[Place] = field(default_factory=list)
+
+
+def fields(tape: Tape) -> list[Field]:
+    """The fields of a linked template, in the order of their first use."""
+    seen: dict[str, _Seen] = {}
+    _Survey(seen).tape(tape)
+    leaves = [path for path in seen if not any(_is_inside(other, path) for other in seen)]
+    return [Field(path, next(k for k in _TELLING if k in seen[path].kinds), not seen[path].required,
+                  tuple(dict.fromkeys(seen[path].uses))) for path in leaves]
+
+
+def _is_inside(path: str, outer: str) -> bool:
+    return path.startswith((f"{outer}.", f"{outer}["))
+
+
+class _Survey:
+    def __init__(self, seen: dict[str, _Seen]) -> None:
+        self.seen = seen
+
+    def tape(self, tape: Tape) -> None:
+        guards: list[set[str]] = []  # per open block: what its test made sure of
+        for mark in tape.marks:
+            if mark.role == "close":
+                guards.pop()
+            if mark.role == "branch":
+                guards.pop()
+            if mark.role in ("open", "branch"):
+                guards.append(set(_guarded(mark.value)) if mark.value is not None else set())
+            optional = set().union(*guards)
+            if mark.loop is not None:
+                self.use(mark.loop.items, "list", optional)
+            elif mark.value is not None:
+                self.use(mark.value, "text" if mark.role == "show" else "flag", optional)
+            elif mark.binding is not None and mark.binding.value is not None:
+                self.use(mark.binding.value, "any", optional)
+            elif mark.lifted is not None:
+                self.tape(mark.lifted.tape)
+
+    def use(self, node: Expression, kind: str, guarded: set[str], optional: bool = False) -> None:
+        match node:
+            case Name() | Member() | Item():
+                path = path_of(node)
+                if path is not None:
+                    self._record(path, node.place, kind, optional or path in guarded)
+                if isinstance(node, Item):
+                    self.use(node.key, "any", guarded)
+                if not isinstance(node, Name):
+                    self.use(node.base, "any", guarded)
+            case Maybe(step=step):
+                self.use(step, kind, guarded, optional=True)
+            case Local(binding=binding):
+                path = path_of(node)
+                if path is not None and kind != "any" and binding.kind in ("item", "let"):
+                    self._record(path, node.place, kind, optional or path in guarded)
+            case Formatted(value=value, formatter=formatter, arguments=arguments):
+                self.use(value, _TAKEN.get(formatter, "any"), guarded)
+                for argument in (*arguments, *(a for _, a in node.named)):
+                    self.use(argument, "number" if formatter == "number" else "text", guarded)
+            case Arithmetic(left=left, right=right):
+                operand = "text" if any(isinstance(c, Constant) and isinstance(c.value, str) for c in (left, right)) \
+                    else "number"
+                self.use(left, operand, guarded)
+                self.use(right, operand, guarded)
+            case Comparison(left=left, right=right):
+                self.use(left, _constant_kind(right), guarded)
+                self.use(right, _constant_kind(left) if node.operator not in ("in", "not in") else "any", guarded)
+            case Both(left=left, right=right):
+                self.use(left, "flag", guarded)
+                self.use(right, "flag", guarded | set(_guarded(left)))
+            case Either() | Not():
+                for child in children(node):
+                    self.use(child, "flag", guarded)
+            case Negative(operand=operand):
+                self.use(operand, "number", guarded)
+            case Choice(value=value, test=test, otherwise=otherwise):
+                self.use(value, kind, guarded | set(_guarded(test)))
+                self.use(test, "flag", guarded)
+                if otherwise is not None:
+                    self.use(otherwise, kind, guarded)
+            case Fallback(value=value, otherwise=other):
+                self.use(value, kind, guarded)
+                self.use(other, kind, guarded)
+            case _:
+                for child in children(node):
+                    self.use(child, "any", guarded)
+
+    def _record(self, path: str, place: Place, kind: str, optional: bool) -> None:
+        seen = self.seen.setdefault(path, _Seen())
+        seen.kinds.add(kind)
+        seen.required = seen.required or not optional
+        seen.uses.append(place)
+
+
+def path_of(node: Expression) -> str | None:
+    """The path of fields that an expression names, or None where it names none."""
+    match node:
+        case Name(name=name):
+            return name
+        case Member(base=base, name=name) | Item(base=base, key=Constant(value=str(name))):
+            if isinstance(base, All):
+                return name
+            inner = path_of(base)
+            return None if inner is None else f"{inner}.{name}"
+        case Item(base=base):
+            inner = path_of(base)
+            return None if inner is None else f"{inner}[]"
+        case Maybe(step=step):
+            return path_of(step)
+        case Local(binding=binding) if binding.value is not None:
+            inner = path_of(binding.value)
+            if binding.kind == "item":
+                return None if inner is None else f"{inner}[]"
+            return inner if binding.kind == "let" else None
+    return None
+
+
+def _guarded(test: Expression) -> Iterator[str]:
+    """The paths that are there wherever `test` holds: ``if a.b?:`` guards a.b in its branch."""
+    match test:
+        case Maybe(step=step):
+            path = path_of(step)
+            if path is not None:
+                yield path
+        case Both(left=left, right=right):
+            yield from _guarded(left)
+            yield from _guarded(right)
+
+
+def _constant_kind(node: Expression) -> str:
+    if not isinstance(node, Constant):
+        return "any"
+    if isinstance(node.value, bool):
+        return "flag"
+    if isinstance(node.value, str):
+        return "text"
+    return "any" if node.value is None else "number"

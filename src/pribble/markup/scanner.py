@@ -1,0 +1,237 @@
+"""HTML as tokens, as the WHATWG tokenizer cuts it (HTML 13.2.5), over a text that may hold marks anywhere.
+
+Tokens carry offsets and nothing is changed: what no token is edited for comes out as it was written.
+The scan is a single pass; no construct, closed or not, is looked at twice.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Attribute:
+    """An attribute; `start` to `end` takes in the quotes, `value_start` to `value_end` does not.
+
+    `quote` is ``"``, ``'``, "" for an unquoted value, None where there is none at all.
+    """
+
+    name: str
+    start: int
+    end: int
+    value_start: int
+    value_end: int
+    quote: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class StartTag:
+    name: str
+    start: int
+    end: int
+    attributes: tuple[Attribute, ...]
+    self_closing: bool
+
+    def attribute(self, name: str) -> Attribute | None:
+        """The first attribute of that name: the one that counts (13.2.5.33)."""
+        return next((a for a in self.attributes if a.name == name), None)
+
+
+@dataclass(frozen=True, slots=True)
+class EndTag:
+    name: str
+    start: int
+    end: int
+
+
+@dataclass(frozen=True, slots=True)
+class Text:
+    """Character data; `element` is the element whose content is not parsed for tags, or ""."""
+
+    start: int
+    end: int
+    element: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Comment:
+    """A comment, also what the standard calls a bogus one; `start` and `end` take in its delimiters."""
+
+    start: int
+    end: int
+
+
+@dataclass(frozen=True, slots=True)
+class Doctype:
+    start: int
+    end: int
+
+
+@dataclass(frozen=True, slots=True)
+class Unfinished:
+    """A tag that the end of the text cuts off; a browser shows nothing of it."""
+
+    start: int
+    end: int
+
+
+Token = StartTag | EndTag | Text | Comment | Doctype | Unfinished
+
+# Elements whose content holds references but no tags, and those whose content is only text (13.2.5.2, .3).
+RCDATA = frozenset({"title", "textarea"})
+RAW_TEXT = frozenset({"style", "script", "xmp", "iframe", "noembed", "noframes"})
+
+_LETTER = re.compile("[A-Za-z]")
+_TAG_NAME = re.compile(r"[^\t\n\f\r />]*")
+_BETWEEN = re.compile(r"[\t\n\f\r /]*")
+_SPACE = re.compile(r"[\t\n\f\r ]*")
+_ATTRIBUTE_NAME = re.compile(r"=?[^\t\n\f\r />=]*")
+_UNQUOTED = re.compile(r"[^\t\n\f\r >]*")
+_COMMENT_END = re.compile("--!?>")
+_DOCTYPE = re.compile("<!doctype", re.IGNORECASE)
+_SCRIPT = re.compile(r"<!--|-->|<(/?)script(?=[\t\n\f\r />])", re.IGNORECASE)
+
+
+def scan(text: str) -> Iterator[Token]:
+    """The tokens of `text`, in order; together they cover it."""
+    position, length = 0, len(text)
+    pending = 0  # where the character data not yet given begins
+    foreign = 0  # how many svg and math elements are open: in them, title and style hold tags
+    while position < length:
+        opening = text.find("<", position)
+        if opening < 0:
+            break
+        token = _markup(text, opening)
+        if token is None:
+            position = opening + 1
+            continue
+        if pending < opening:
+            yield Text(pending, opening)
+        yield token
+        pending = position = token.end
+        if isinstance(token, EndTag) and token.name in ("svg", "math"):
+            foreign = max(0, foreign - 1)
+        if not isinstance(token, StartTag):
+            continue
+        if token.name in ("svg", "math") and not token.self_closing:
+            foreign += 1
+        elif not foreign and (token.name in RCDATA or token.name in RAW_TEXT):
+            end = _script_end(text, position) if token.name == "script" else _raw_end(text, position, token.name)
+            if position < end:
+                yield Text(position, end, token.name)
+            pending = position = end
+        elif not foreign and token.name == "plaintext":
+            break
+    if pending < length:
+        yield Text(pending, length)
+
+
+def _markup(text: str, opening: int) -> Token | None:
+    """What begins with the ``<`` at `opening`; None where it is a character like any other (13.2.5.6)."""
+    following = text[opening + 1:opening + 2]
+    if _LETTER.match(following):
+        return _tag(text, opening, opening + 1, closing=False)
+    if following == "/":
+        after = text[opening + 2:opening + 3]
+        if _LETTER.match(after):
+            return _tag(text, opening, opening + 2, closing=True)
+        return _bogus(text, opening) if after else None
+    if following == "!":
+        if text.startswith("--", opening + 2):
+            return _comment(text, opening)
+        if _DOCTYPE.match(text, opening):
+            end = text.find(">", opening)
+            return Doctype(opening, len(text) if end < 0 else end + 1)
+        return _bogus(text, opening)
+    return _bogus(text, opening) if following == "?" else None
+
+
+def _bogus(text: str, opening: int) -> Comment:
+    end = text.find(">", opening)
+    return Comment(opening, len(text) if end < 0 else end + 1)
+
+
+def _comment(text: str, opening: int) -> Comment:
+    data = opening + 4
+    for abrupt in (">", "->"):  # <!--> and <!---> are empty comments (13.2.5.43)
+        if text.startswith(abrupt, data):
+            return Comment(opening, data + len(abrupt))
+    end = _COMMENT_END.search(text, data)
+    return Comment(opening, end.end() if end else len(text))
+
+
+def _tag(text: str, opening: int, name_start: int, *, closing: bool) -> Token:
+    found = _TAG_NAME.match(text, name_start)
+    assert found is not None
+    name, position, length = found[0].lower(), found.end(), len(text)
+    attributes: list[Attribute] = []
+    while True:
+        between = _BETWEEN.match(text, position)
+        assert between is not None
+        position = between.end()
+        if position >= length:
+            return Unfinished(opening, length)
+        if text[position] == ">":
+            end = position + 1
+            if closing:
+                return EndTag(name, opening, end)
+            self_closing = position > between.start() and text[position - 1] == "/"
+            return StartTag(name, opening, end, tuple(attributes), self_closing)
+        attribute = _attribute(text, position)
+        if attribute is None:
+            return Unfinished(opening, length)
+        attributes.append(attribute)
+        position = attribute.end
+
+
+def _attribute(text: str, start: int) -> Attribute | None:
+    """The attribute whose name begins at `start`; None where the text ends inside its value."""
+    found = _ATTRIBUTE_NAME.match(text, start)
+    assert found is not None
+    name, end = found[0].lower(), found.end()
+    space = _SPACE.match(text, end)
+    assert space is not None
+    if not text.startswith("=", space.end()):
+        return Attribute(name, start, end, end, end, None)
+    space = _SPACE.match(text, space.end() + 1)
+    assert space is not None
+    value = space.end()
+    quote = text[value:value + 1]
+    if quote in ('"', "'") and quote:
+        close = text.find(quote, value + 1)
+        return None if close < 0 else Attribute(name, start, close + 1, value + 1, close, quote)
+    unquoted = _UNQUOTED.match(text, value)
+    assert unquoted is not None
+    return Attribute(name, start, unquoted.end(), value, unquoted.end(), "")
+
+
+_RAW_ENDS = {
+    name: re.compile(rf"</{name}(?=[\t\n\f\r />])", re.IGNORECASE) for name in RCDATA | RAW_TEXT
+}
+
+
+def _raw_end(text: str, position: int, name: str) -> int:
+    found = _RAW_ENDS[name].search(text, position)
+    return found.start() if found else len(text)
+
+
+def _script_end(text: str, position: int) -> int:
+    """Where a script's text ends: inside ``<!-- <script> … </script> -->`` an end tag does not count (13.2.5.15 on)."""
+    escaped = double = False
+    while found := _SCRIPT.search(text, position):
+        if found[0] == "<!--":
+            escaped = True
+            position = found.start() + 2  # the dashes may be those of -->
+            continue
+        if found[0] == "-->":
+            escaped = double = False
+        elif not found[1]:
+            double = escaped
+        elif double:
+            double = False
+        else:
+            return found.start()
+        position = found.end()
+    return len(text)

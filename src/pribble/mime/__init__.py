@@ -1,0 +1,1 @@
+"""MIME messages, built from nothing but data; nothing here knows of templates."""

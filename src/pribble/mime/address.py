@@ -1,0 +1,328 @@
+"""Mailboxes (RFC 5322 3.4, RFC 6531, RFC 6532): read, checked, and ready to be written."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import NoReturn
+
+import idna
+
+from pribble.errors import AddressError
+from pribble.mime.grammar import (
+    ATOM,
+    DOMAIN_LITERAL,
+    DOT_ATOM,
+    LONGEST_DOMAIN,
+    LONGEST_LOCAL,
+    LONGEST_PATH,
+    QUOTED,
+)
+from pribble.mime.header import checked, quoted
+
+
+@dataclass(frozen=True, slots=True)
+class Address:
+    """A mailbox: a display `name` (or "") and an `addr` like ``ana@example.org``.
+
+    The domain is kept as its A-label.  Raises `AddressError` for an address that no server could take and
+    `HeaderError` for a line break or another control character in either.
+    """
+
+    name: str
+    addr: str
+
+    def __post_init__(self) -> None:
+        checked("a display name", self.name)
+        checked("an address", self.addr)
+        local, domain = _Parser(self.addr).whole_addr_spec()
+        object.__setattr__(self, "addr", f"{local}@{domain}")
+
+    @property
+    def domain(self) -> str:
+        """The domain, in ASCII."""
+        return self.addr.rpartition("@")[2]
+
+    @property
+    def needs_smtputf8(self) -> bool:
+        """Whether only servers that speak SMTPUTF8 can take it (RFC 6531): its local part is not ASCII."""
+        return not self.addr.isascii()
+
+    def __str__(self) -> str:
+        if not self.name:
+            return self.addr
+        plain = all(ATOM.fullmatch(word) for word in self.name.split(" "))
+        return f"{self.name if plain else quoted(self.name)} <{self.addr}>"
+
+
+Recipient = str | Address | tuple[str, str]
+Recipients = Recipient | Iterable[Recipient]
+
+
+def mailboxes(given: Recipients, field: str) -> tuple[Address, ...]:
+    """What a caller gave for an address field: a string, an `Address`, a pair of name and address, a list of them.
+
+    Each string is one mailbox.  Raises `AddressError` or `HeaderError`, both naming `field`.
+    """
+    if isinstance(given, str | Address) or _is_pair(given):
+        return (_mailbox(given, field),)
+    return tuple(_mailbox(one, field) for one in given)  # type: ignore[arg-type]
+
+
+def mailbox(given: Recipients, field: str) -> Address:
+    """Exactly one mailbox."""
+    found = mailboxes(given, field)
+    if len(found) != 1:
+        raise AddressError(f"{field}: one address is asked for, {len(found)} are given")
+    return found[0]
+
+
+def _is_pair(given: object) -> bool:
+    return isinstance(given, tuple) and len(given) == 2 and all(isinstance(x, str) for x in given) and (
+        "@" not in given[0] or not DOT_ATOM.match(given[0]))
+
+
+def _mailbox(given: Recipient, field: str) -> Address:
+    if isinstance(given, Address):
+        return given
+    if isinstance(given, tuple):
+        name, addr = given
+        checked(field, name)
+        checked(field, addr)
+    elif isinstance(given, str):
+        checked(field, given)
+    else:
+        raise AddressError(f"{field}: an address is a string, an Address or a pair of name and address, "
+                           f"not {type(given).__name__}")
+    try:
+        return Address(*given) if isinstance(given, tuple) else parse_mailbox(given)
+    except AddressError as error:
+        raise AddressError(f"{field}: {error.problem}", hint=error.hint) from None
+
+
+def parse_mailbox(text: str) -> Address:
+    """The one mailbox that `text` is; raises `AddressError` for none, for several, and for a group."""
+    found = parse_mailboxes(text)
+    if len(found) != 1:
+        raise AddressError(f'"{_shown(text)}" holds {len(found)} addresses where one is asked for',
+                           hint="give several as a list" if found else None)
+    return found[0]
+
+
+def parse_mailboxes(text: str) -> list[Address]:
+    """The mailboxes of a list (RFC 5322 3.4), those in groups included; raises `AddressError` with the position."""
+    return list(_Parser(text).mailbox_list())
+
+
+def _shown(text: str) -> str:
+    return text if len(text) <= 60 else text[:60] + "…"
+
+
+@lru_cache(maxsize=1024)
+def _a_label(domain: str) -> str:
+    return idna.encode(domain, uts46=True, std3_rules=True).decode("ascii")
+
+
+class _Parser:
+    """Reads addresses from left to right; every method leaves `position` behind what it read."""
+
+    def __init__(self, text: str) -> None:
+        self.text = text
+        self.position = 0
+
+    def _fail(self, problem: str, hint: str | None = None, at: int | None = None) -> NoReturn:
+        position = self.position if at is None else at
+        raise AddressError(f'{problem} at position {position} of "{_shown(self.text)}"', hint=hint)
+
+    # -- lists --
+
+    def mailbox_list(self) -> Iterator[Address]:
+        self._space()
+        while self.position < len(self.text):
+            if self._takes(","):  # an empty member (RFC 5322 4.4)
+                self._space()
+                continue
+            yield from self._mailbox_or_group()
+            self._space()
+            if self.position < len(self.text) and not self._takes(","):
+                self._fail("a comma is missing", "a name that holds , ; : @ < > or ( ) is put in quotes")
+            self._space()
+
+    def _mailbox_or_group(self, *, in_group: bool = False) -> Iterator[Address]:
+        start = self.position
+        words = self._phrase()
+        self._space()
+        following = self.text[self.position:self.position + 1]
+        if following == "<":
+            name = " ".join(words)
+            yield Address(name, self._angle())
+        elif following == ":" and words and not in_group:
+            self.position += 1
+            yield from self._group()
+        elif following == "@" or (not words and following):
+            self.position = start
+            yield Address("", "@".join(self._addr_spec()))
+        elif following == "," and words:
+            self._fail(f'"{" ".join(words)}" is no address', "is it a name with a comma? Put the name in quotes: "
+                       '"Bell, Ana" <ana@example.org>', at=start)
+        else:
+            self._fail(f'"{" ".join(words)}" is no address' if words else "an address is missing",
+                       "an address has a local part, an @ and a domain", at=start)
+
+    def _group(self) -> Iterator[Address]:
+        self._space()
+        while not self._takes(";"):
+            if self.position >= len(self.text):
+                self._fail("the group is not closed", 'a group ends with ";"')
+            if not self._takes(","):
+                yield from self._mailbox_or_group(in_group=True)
+            self._space()
+
+    def _angle(self) -> str:
+        self.position += 1
+        self._space()
+        while self._takes("@"):  # a source route (RFC 5322 4.4), which means nothing any more
+            self._domain()
+            self._space()
+            if not self._takes(",") and not self._takes(":"):
+                self._fail("a route is not closed", 'a route ends with ":"')
+            self._space()
+        local, domain = self._addr_spec()
+        self._space()
+        if not self._takes(">"):
+            self._fail("the address is not closed", 'a ">" is missing')
+        return f"{local}@{domain}"
+
+    # -- addr-spec --
+
+    def whole_addr_spec(self) -> tuple[str, str]:
+        """The local part and A-label domain that the text consists of."""
+        self._space()
+        local, domain = self._addr_spec()
+        self._space()
+        if self.position < len(self.text):
+            self._fail("the address goes on", "an address holds no spaces; several are given as a list")
+        return local, domain
+
+    def _addr_spec(self) -> tuple[str, str]:
+        start = self.position
+        local = self._local_part()
+        self._space()
+        if not self._takes("@"):
+            self._fail(f'"{_shown(self.text[start:].strip())}" is no address', "an @ is missing", at=start)
+        self._space()
+        domain = self._domain()
+        if len(local.encode("utf-8")) > LONGEST_LOCAL:
+            self._fail(f"a local part of more than {LONGEST_LOCAL} octets", at=start)
+        if len(local.encode("utf-8")) + len(domain) + 3 > LONGEST_PATH:
+            self._fail(f"an address of more than {LONGEST_PATH - 2} octets", at=start)
+        return local, domain
+
+    def _local_part(self) -> str:
+        """Atoms and quoted strings joined by dots; a quoted string stays one only where it must."""
+        words = []
+        while True:
+            self._space()
+            if self.text.startswith('"', self.position):
+                content = self._quoted()
+                words.append(content if ATOM.fullmatch(content) else quoted(content))
+            elif found := ATOM.match(self.text, self.position):
+                words.append(unicodedata.normalize("NFC", found[0]))
+                self.position = found.end()
+            else:
+                self._fail("a local part is missing" if not words else "a dot too many in the local part",
+                           "write a local part with dots at its ends or in a row in quotes" if words else
+                           "an address has a local part, an @ and a domain")
+            self._space()
+            if not self._takes("."):
+                return ".".join(words)
+
+    def _domain(self) -> str:
+        self._space()
+        start = self.position
+        if found := DOMAIN_LITERAL.match(self.text, start):
+            self.position = found.end()
+            return re.sub(r"[ \t]", "", found[0])
+        labels = []
+        while found := ATOM.match(self.text, self.position):
+            labels.append(found[0])
+            self.position = found.end()
+            self._space()
+            if not self.text.startswith((".", "。", "．"), self.position):
+                break
+            self.position += 1
+            self._space()
+        return self._ascii_domain(".".join(labels), start)
+
+    def _ascii_domain(self, domain: str, start: int) -> str:
+        """The domain's A-label (RFC 5891, UTS 46); raises where a label is empty, too long or not permitted."""
+        if not domain:
+            self._fail("a domain is missing", "an address ends with a domain: example.org", at=start)
+        try:
+            encoded = _a_label(domain)
+        except idna.IDNAError as error:
+            reason = str(error).rstrip(".")
+            self._fail(f'"{_shown(domain)}" is no domain ({reason[:1].lower()}{reason[1:]})', at=start)
+        if len(encoded) > LONGEST_DOMAIN:
+            self._fail(f"a domain of more than {LONGEST_DOMAIN} octets", at=start)
+        return encoded
+
+    # -- lexical --
+
+    def _phrase(self) -> list[str]:
+        """The words of a display name, also with the bare dots that older mail has (RFC 5322 4.1)."""
+        words: list[str] = []
+        glued = False
+        while self.position < len(self.text):
+            if self.text.startswith('"', self.position):
+                word = self._quoted()
+            elif found := ATOM.match(self.text, self.position):
+                word, self.position = found[0], found.end()
+            elif self.text.startswith(".", self.position) and words:
+                word, self.position, glued = ".", self.position + 1, True
+            else:
+                break
+            if glued and words:
+                words[-1] += word
+            else:
+                words.append(word)
+            before = self.position
+            self._space()
+            glued = self.position == before
+        return words
+
+    def _quoted(self) -> str:
+        found = QUOTED.match(self.text, self.position)
+        if found is None:
+            self._fail("a quoted string is not closed", 'a \'"\' is missing')
+        self.position = found.end()
+        return re.sub(r"\\(.)", r"\1", found[0][1:-1])
+
+    def _space(self) -> None:
+        """White space and comments, which may be nested (RFC 5322 3.2.2)."""
+        while self.position < len(self.text):
+            if self.text[self.position] in " \t\r\n":
+                self.position += 1
+            elif self.text[self.position] == "(":
+                self._comment()
+            else:
+                return
+
+    def _comment(self) -> None:
+        start, depth = self.position, 0
+        while self.position < len(self.text):
+            character = self.text[self.position]
+            self.position += 2 if character == "\\" else 1
+            depth += (character == "(") - (character == ")")
+            if not depth:
+                return
+        self._fail("a comment is not closed", 'a ")" is missing', at=start)
+
+    def _takes(self, character: str) -> bool:
+        if self.text.startswith(character, self.position):
+            self.position += 1
+            return True
+        return False

@@ -1,0 +1,267 @@
+"""Header fields: encoded-words and folding (RFC 5322 2.2.3, RFC 2047).
+
+A `FieldWriter` takes the words of a field one by one and knows where the line stands, so that folding
+happens only where the grammar has white space: between words.
+"""
+
+from __future__ import annotations
+
+import base64
+import unicodedata
+from collections.abc import Callable, Iterator
+from datetime import datetime
+
+from pribble.errors import HeaderError
+from pribble.mime.grammar import (
+    ASCII_ATOM,
+    ENCODED_WORD,
+    ENCODED_WORD_START,
+    FORBIDDEN,
+    FORBIDDEN_IN_TEXT,
+    LINE,
+    LINE_WITH_ENCODED_WORD,
+    LONGEST_LINE,
+)
+
+_NAMES = {"\r": "a carriage return", "\n": "a line feed", "\0": "NUL", "\t": "a tab"}
+
+
+def checked(field: str, value: str, *, text: bool = False) -> str:
+    """`value`, if it may stand in header field `field`; raises `HeaderError` with field and position.
+
+    `text` says that the field is free text, where a tab may stand.
+    """
+    found = (FORBIDDEN_IN_TEXT if text else FORBIDDEN).search(value)
+    if found is None:
+        return value
+    name = _NAMES.get(found[0], "a control character" if found[0] < "\x80" else "a character")
+    raise HeaderError(f"{field}: {name} (U+{ord(found[0]):04X}) at position {found.start()}",
+                      hint="a header field is one line; nothing from outside may bring another")
+
+
+class FieldWriter:
+    """Writes one header field, folding between words.
+
+    With `utf8`, text outside ASCII is written as it is (RFC 6532); otherwise it goes into encoded-words.
+    """
+
+    def __init__(self, name: str, *, utf8: bool = False) -> None:
+        self.name, self.utf8 = name, utf8
+        self._lines: list[str] = []
+        self._line = f"{name}:"
+        self._empty = True  # nothing but the name, or the space of a continuation, stands on the line
+        self._limit = LINE
+
+    def word(self, word: str, *, encoded: bool = False) -> None:
+        """Add a word that cannot be broken, after a space or a fold."""
+        limit = LINE_WITH_ENCODED_WORD if encoded else self._limit
+        if not self._empty and len(self._line) + 1 + len(word) > limit:
+            self._fold()
+        self._line += f" {word}"
+        self._empty = False
+        if encoded:
+            self._limit = LINE_WITH_ENCODED_WORD
+
+    def words(self, *words: str) -> None:
+        """Add words that are ASCII and known to be fit."""
+        for word in words:
+            self.word(word)
+
+    def text(self, text: str) -> None:
+        """Add unstructured text (RFC 5322 2.2.1), what must be encoded in encoded-words."""
+        if self.utf8:
+            self._utf8_text(unicodedata.normalize("NFC", text))
+            return
+        words = text.split(" ")
+        bare = [self._is_bare(word, first=number == 0) for number, word in enumerate(words)]
+        for start, end in _runs_to_encode(words, bare):
+            if start == end:
+                self.word(words[start])
+            else:
+                self.encoded(" ".join(words[start:end]), _q_in_text)
+
+    def phrase(self, phrase: str) -> None:
+        """Add a display name (RFC 5322 3.2.5): atoms, a quoted string, or, as a whole, encoded-words."""
+        if self.utf8:
+            phrase = unicodedata.normalize("NFC", phrase)
+        words = phrase.split(" ")
+        if all(ASCII_ATOM.fullmatch(word) and ENCODED_WORD_START not in word for word in words):
+            self.words(*words)
+        elif (phrase.isascii() or self.utf8) and ENCODED_WORD_START not in phrase:
+            self.word(quoted(phrase))
+        else:
+            self.encoded(phrase, _q_in_phrase)
+
+    def encoded(self, text: str, q: Callable[[str], str]) -> None:
+        """Add `text` as encoded-words, B or Q, whichever is shorter; no character is split."""
+        use_q = sum(len(q(c)) for c in text) <= -(-len(text.encode("utf-8")) // 3) * 4
+        width: Callable[[str], int] = (lambda cluster: len(q(cluster))) if use_q else (
+            lambda cluster: len(cluster.encode("utf-8")))
+        kind = "Q" if use_q else "B"
+        overhead = len(f"=?utf-8?{kind}??=")
+        chunk: list[str] = []
+        used = 0
+        room = self._room(overhead, use_q)
+        for cluster in _clusters(text, width, self._full_room(overhead, use_q)):
+            size = width(cluster)
+            if used + size > room:
+                if chunk:
+                    self._encoded_word(kind, "".join(chunk), q)
+                elif not self._empty:
+                    self._fold()
+                chunk, used = [], 0
+                room = self._room(overhead, use_q)
+                if size > room and not self._empty:
+                    self._fold()
+                    room = self._room(overhead, use_q)
+            chunk.append(cluster)
+            used += size
+        if chunk:
+            self._encoded_word(kind, "".join(chunk), q)
+
+    def finished(self, *, most: int = LONGEST_LINE) -> bytes:
+        """The field with its line end; raises `HeaderError` where a line passes 998 octets."""
+        lines = [*self._lines, self._line]
+        raw = [line.encode("utf-8" if self.utf8 else "ascii") for line in lines]
+        if any(len(line) > most for line in raw):
+            raise HeaderError(f"{self.name}: a word too long for a line of {most} octets",
+                              hint="it has no white space where it could be folded")
+        return b"\r\n".join(raw) + b"\r\n"
+
+    def _fold(self) -> None:
+        self._lines.append(self._line)
+        self._line, self._empty, self._limit = "", True, LINE
+
+    def _encoded_word(self, kind: str, text: str, q: Callable[[str], str]) -> None:
+        payload = q(text) if kind == "Q" else base64.b64encode(text.encode("utf-8")).decode("ascii")
+        self.word(f"=?utf-8?{kind}?{payload}?=", encoded=True)
+
+    def _room(self, overhead: int, use_q: bool) -> int:
+        """How much of an encoded-word fits on this line, in characters of Q or octets before B.
+
+        The room of the next line, where that on this one is not worth breaking a word for.
+        """
+        left = min(ENCODED_WORD, LINE_WITH_ENCODED_WORD - len(self._line) - 1) - overhead
+        if left < 12 and not self._empty:
+            self._fold()
+            return self._full_room(overhead, use_q)
+        return left if use_q else left // 4 * 3
+
+    @staticmethod
+    def _full_room(overhead: int, use_q: bool) -> int:
+        return ENCODED_WORD - overhead if use_q else (ENCODED_WORD - overhead) // 4 * 3
+
+    def _is_bare(self, word: str, *, first: bool) -> bool:
+        """Whether a word of free text can stand as it is."""
+        room = LINE - 1 - (len(self.name) + 1 if first else 0)
+        return bool(word) and len(word) <= room and word.isascii() and word.isprintable() and (
+            ENCODED_WORD_START not in word)
+
+    def _utf8_text(self, text: str) -> None:
+        # White space is all that a fold may add to, so a word takes what spaces follow it along.
+        words = text.split(" ")
+        pending = ""
+        for number, word in enumerate(words):
+            if not word and number < len(words) - 1:
+                pending += " "
+                continue
+            self.word(pending + word)
+            pending = ""
+
+
+def quoted(text: str) -> str:
+    """`text` as a quoted string (RFC 5322 3.2.4)."""
+    return '"' + text.replace("\\", "\\\\").replace('"', '\\"') + '"'
+
+
+def _runs_to_encode(words: list[str], bare: list[bool]) -> Iterator[tuple[int, int]]:
+    """Bare words as (n, n), and stretches of words to be encoded together as (from, to).
+
+    White space between neighbouring encoded-words is not shown (RFC 2047 6.2), so it goes inside; an empty
+    word (a space too many) is encoded with the word beside it, since no encoded-word is empty.
+    """
+    index, length = 0, len(words)
+    while index < length:
+        if bare[index]:
+            empty_follows = index + 2 == length and not words[index + 1]
+            if empty_follows:
+                yield index, length
+                return
+            yield index, index
+            index += 1
+            continue
+        end = index + 1
+        while end < length and not bare[end]:
+            end += 1
+        if not any(words[index:end]) and end < length:
+            end += 1
+            while end < length and not bare[end]:
+                end += 1
+        if not any(words[index:end]) and end - index == 1:
+            return  # an empty text
+        yield index, end
+        index = end
+
+
+# RFC 2047 4.2: "=", "?" and "_" are never bare, a space is "_"; 5(3): in a phrase, only letters, digits and
+# "!*+-/" are.
+_IN_PHRASE = frozenset("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789!*+-/")
+_IN_TEXT = frozenset(chr(c) for c in range(0x21, 0x7f)) - frozenset("=?_")
+
+
+def _q(text: str, bare: frozenset[str]) -> str:
+    return "".join(c if c in bare else "_" if c == " " else "".join(f"={b:02X}" for b in c.encode("utf-8"))
+                   for c in text)
+
+
+def _q_in_text(text: str) -> str:
+    return _q(text, _IN_TEXT)
+
+
+def _q_in_phrase(text: str) -> str:
+    return _q(text, _IN_PHRASE)
+
+
+def _clusters(text: str, width: Callable[[str], int], most: int) -> Iterator[str]:
+    """What a reader takes for one character, each together; only one too wide for any word is taken apart."""
+    cluster = ""
+    for character in text:
+        if cluster and not _belongs(cluster, character):
+            yield from [cluster] if width(cluster) <= most else cluster
+            cluster = ""
+        cluster += character
+        if len(cluster) > 64:  # no writing system needs so many
+            yield from cluster
+            cluster = ""
+    if cluster:
+        yield from [cluster] if width(cluster) <= most else cluster
+
+
+def _belongs(cluster: str, character: str) -> bool:
+    """Whether `character` continues `cluster` (the cases of UAX 29 that matter for not tearing text)."""
+    if character < "\u0300":
+        return False
+    if unicodedata.category(character) in ("Mn", "Me", "Mc") or character == "\u200d":
+        return True
+    if "\U0001f3fb" <= character <= "\U0001f3ff" or cluster[-1] == "\u200d":
+        return True
+    flags = "\U0001f1e6" <= character <= "\U0001f1ff"
+    return flags and len(cluster) == 1 and "\U0001f1e6" <= cluster <= "\U0001f1ff"
+
+
+# ---- fields of their own form ---------------------------------------------------------------------------------
+
+_DAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
+_MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
+
+
+def date_time(moment: datetime) -> str:
+    """A date-time (RFC 5322 3.3), in English whatever the locale; raises `HeaderError` for one without a zone."""
+    offset = moment.utcoffset()
+    if offset is None:
+        raise HeaderError("Date: a moment without a time zone",
+                          hint="hand in an aware datetime: datetime.now(timezone.utc)")
+    minutes = round(offset.total_seconds() / 60)
+    zone = f"{'-' if minutes < 0 else '+'}{abs(minutes) // 60:02}{abs(minutes) % 60:02}"
+    return (f"{_DAYS[moment.weekday()]}, {moment.day:02} {_MONTHS[moment.month - 1]} {moment.year:04} "
+            f"{moment:%H:%M:%S} {zone}")

@@ -1,0 +1,1 @@
+"""Pictures: measured, found where they may be found, and embedded."""

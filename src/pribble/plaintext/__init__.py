@@ -1,0 +1,1 @@
+"""Plain text: the events of a page as blocks, and blocks as lines."""

@@ -1,0 +1,136 @@
+"""Arithmetic and comparison: decimal, exact, and between values of kinds that belong together."""
+
+from __future__ import annotations
+
+import decimal
+from collections.abc import Callable, Mapping
+from datetime import date, datetime, timedelta
+from decimal import ROUND_HALF_UP, Decimal
+from typing import Any
+
+from pribble.errors import FieldError, LimitReached
+from pribble.values.kinds import NOTHING, bounded, kind, named, plain
+from pribble.values.lookup import names
+
+DIGITS = 40
+LONGEST_TEXT = 1_000_000
+
+_LOUD = [decimal.InvalidOperation, decimal.DivisionByZero, decimal.Overflow]
+# What + - * lose they would lose unseen, so they may lose nothing; a quotient is rounded, and said to be.
+_EXACT = decimal.Context(prec=DIGITS, rounding=ROUND_HALF_UP, traps=[*_LOUD, decimal.Inexact])
+_ROUNDED = decimal.Context(prec=DIGITS, rounding=ROUND_HALF_UP, traps=_LOUD)
+
+_NUMERIC: dict[str, Callable[[Any, Any], Decimal]] = {
+    "+": _EXACT.add, "-": _EXACT.subtract, "*": _EXACT.multiply, "/": _ROUNDED.divide, "%": _EXACT.remainder,
+}
+_VERBS = {"+": "added to", "-": "taken from", "*": "multiplied by", "/": "divided by", "%": "divided by"}
+
+
+def compute(operator: str, left: Any, right: Any) -> Any:
+    """``left operator right`` for ``+ - * / %``; raises `FieldError` where the kinds do not allow it."""
+    left, right = plain(left), plain(right)
+    kinds = kind(left), kind(right)
+    if kinds == ("number", "number"):
+        return _number(operator, left, right)
+    for value in (left, right):
+        if value is None or value is NOTHING:
+            raise FieldError(f"{named(value)} cannot be computed with",
+                             hint="give it a value first: (x? else 0)" if value is NOTHING else None)
+    match operator, kinds:
+        case "+", ("text", "text"):
+            if len(left) + len(right) > LONGEST_TEXT:
+                raise LimitReached(f"a text of more than {LONGEST_TEXT:,} characters")
+            return left + right
+        case "-", ("day", "day"):
+            return (left - right).days
+        case "+" | "-", ("day", "number"):
+            return _day(left, right if operator == "+" else -right)
+        case "+", ("number", "day"):
+            return _day(right, left)
+        case "-", ("moment", "moment"):
+            if (left.tzinfo is None) != (right.tzinfo is None):
+                raise FieldError("one of the moments has a time zone and the other has none")
+            return left - right
+    raise FieldError(_mismatch(operator, left, right), hint=_text_hint(kinds))
+
+
+def _mismatch(operator: str, left: Any, right: Any) -> str:
+    if operator == "+":
+        return f"{named(right)} cannot be added to {named(left)}"
+    if operator == "-":
+        return f"{named(right)} cannot be taken from {named(left)}"
+    return f"{named(left)} cannot be {_VERBS[operator]} {named(right)}"
+
+
+def _text_hint(kinds: tuple[str, str]) -> str | None:
+    if set(kinds) == {"text", "number"}:
+        return "data from a table may hold numbers as texts"
+    return None
+
+
+def _number(operator: str, left: Decimal | int, right: Decimal | int) -> Decimal | int:
+    if operator in "/%" and not right:
+        raise FieldError("division by zero", hint="test for it: (a / b if b else 0)")
+    try:
+        return bounded(_NUMERIC[operator](bounded(left), bounded(right)))
+    except decimal.Inexact:
+        raise FieldError(f"the result has more than {DIGITS} digits") from None
+
+
+def _day(day: date, days: Decimal | int) -> date:
+    if days != int(days):
+        raise FieldError(f"{days} is no whole number of days")
+    try:
+        return day + timedelta(days=int(days))
+    except OverflowError:
+        raise FieldError("the day lies beyond the calendar") from None
+
+
+def negative(value: Any) -> Any:
+    """``-value``"""
+    value = plain(value)
+    if kind(value) != "number":
+        raise FieldError(f"a minus before {named(value)}")
+    return -bounded(value)
+
+
+def equal(left: Any, right: Any) -> bool:
+    """``left == right``; raises `FieldError` across kinds, where nothing could ever be equal."""
+    left, right = plain(left), plain(right)
+    if left is None or left is NOTHING or right is None or right is NOTHING:
+        return (left is None or left is NOTHING) and (right is None or right is NOTHING)
+    if kind(left) != kind(right):
+        raise FieldError(f"{named(left)} is compared with {named(right)}", hint=_text_hint((kind(left), kind(right))))
+    if kind(left) == "list":
+        return len(left) == len(right) and all(equal(a, b) for a, b in zip(left, right, strict=True))
+    if kind(left) == "moment" and (left.tzinfo is None) != (right.tzinfo is None):
+        raise FieldError("one of the moments has a time zone and the other has none")
+    return bool(left == right)
+
+
+_ORDERED = ("text", "number", "day", "time", "moment", "span")
+
+
+def less(left: Any, right: Any, *, or_equal: bool = False) -> bool:
+    """``left < right``, for two values of one kind that has an order."""
+    left, right = plain(left), plain(right)
+    if kind(left) != kind(right) or kind(left) not in _ORDERED:
+        raise FieldError(f"{named(left)} and {named(right)} have no order", hint=_text_hint((kind(left), kind(right))))
+    if isinstance(left, datetime) and (left.tzinfo is None) != (right.tzinfo is None):
+        raise FieldError("one of the moments has a time zone and the other has none")
+    return bool(left <= right) if or_equal else bool(left < right)
+
+
+def contains(value: Any, whole: Any) -> bool:
+    """``value in whole``: member of a list, key of a record, text in text."""
+    value, whole = plain(value), plain(whole)
+    match kind(whole):
+        case "nothing":
+            return False
+        case "list":
+            return any(kind(plain(entry)) == kind(value) and equal(value, entry) for entry in whole)
+        case "record" if isinstance(value, str):
+            return value in whole if isinstance(whole, Mapping) else value in names(whole)
+        case "text" if isinstance(value, str):
+            return value in whole
+    raise FieldError(f"{named(value)} cannot be in {named(whole)}")

@@ -1,0 +1,148 @@
+"""The kinds of values a template knows, whatever types the data have.
+
+Text, number, flag, day, time, moment, span, list, record, picture; and *none* and *nothing*, which are the
+absence of one.  `plain` turns what an application hands in (an enum, a UUID, a NumPy scalar) into a value
+of one of these kinds; any other type is refused, so that nothing of an object shows that was not meant to.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Mapping
+from datetime import date, datetime, time, timedelta
+from decimal import Decimal
+from enum import Enum
+from typing import Any, ClassVar
+from uuid import UUID
+
+from pribble.errors import FieldError, LimitReached
+
+# Numbers beyond these are a mistake or an attack: no sum of money or count has so many digits.
+LARGEST_EXPONENT = 30
+_LARGEST_INTEGER = 10 ** (LARGEST_EXPONENT + 1)
+
+
+class Nothing:
+    """What a step with ``?`` comes to where the data have no value for it."""
+
+    __slots__ = ()
+
+    def __bool__(self) -> bool:
+        return False
+
+    def __repr__(self) -> str:
+        return "nothing"
+
+
+NOTHING = Nothing()
+
+
+class Opaque:
+    """Base of the types of ours that may stand in data as they are (pictures)."""
+
+    __slots__ = ()
+    kind: ClassVar[str]
+
+
+_PLAIN = frozenset({str, int, bool, Decimal, type(None), date, datetime, time, timedelta, list, tuple, dict, Nothing})
+_KINDS: dict[type, str] = {
+    str: "text", int: "number", Decimal: "number", bool: "flag", date: "day", time: "time", datetime: "moment",
+    timedelta: "span", list: "list", tuple: "list", dict: "record", type(None): "none", Nothing: "nothing",
+}
+_WITH_ARTICLE = {
+    "text": "a text", "number": "a number", "flag": "a flag (true or false)", "day": "a day", "time": "a time",
+    "moment": "a moment", "span": "a span of time", "list": "a list", "record": "a record", "picture": "a picture",
+    "none": "none", "nothing": "nothing",
+}
+
+
+def kind(value: Any) -> str:
+    """The kind of a plain value."""
+    known = _KINDS.get(type(value))
+    if known is not None:
+        return known
+    return value.kind if isinstance(value, Opaque) else "record"
+
+
+def named(value: Any) -> str:
+    """The kind of a plain value, as errors speak of it: "a text"."""
+    return _WITH_ARTICLE[kind(value)]
+
+
+def plain(value: Any) -> Any:
+    """`value` as one of the kinds; raises `FieldError` for a type that is none, NaN and infinity."""
+    cls = type(value)
+    if cls in _PLAIN:
+        if cls is tuple or cls is not Decimal:
+            return value
+        return _finite(value)
+    if cls is float:
+        return _finite(Decimal(repr(value)))
+    return _unwrapped(value)
+
+
+def _finite(number: Decimal) -> Decimal:
+    if not number.is_finite():
+        raise FieldError(f"{number} is not a number that can be shown")
+    return number
+
+
+def _unwrapped(value: Any) -> Any:
+    module = type(value).__module__.partition(".")[0]
+    if isinstance(value, Enum):
+        return plain(value.value)
+    if module == "numpy" and hasattr(value, "dtype") and getattr(value, "ndim", None) == 0:
+        inner = value.item()
+        return None if inner != inner else plain(inner)  # NaN and NaT differ from themselves
+    if module == "pandas" and type(value).__name__ in ("NaTType", "NAType"):
+        return None
+    if isinstance(value, str):
+        return str.__str__(value)
+    if isinstance(value, bool | int):
+        return int(value)
+    if isinstance(value, float):
+        return _finite(Decimal(float.__repr__(value)))
+    if isinstance(value, Decimal):
+        return _finite(Decimal(value))
+    if isinstance(value, UUID):
+        return str(value)
+    if isinstance(value, datetime):
+        return datetime(value.year, value.month, value.day, value.hour, value.minute, value.second,
+                        value.microsecond, value.tzinfo, fold=value.fold)
+    if isinstance(value, Opaque | Mapping) or field_names(value) is not None:
+        return value
+    if isinstance(value, list | tuple):
+        return list(value)
+    raise FieldError(f"a value of type {type(value).__qualname__} is none that a template can use",
+                     hint="hand in texts, numbers, flags, dates, lists and records")
+
+
+def field_names(value: Any) -> tuple[str, ...] | None:
+    """The names of a record's declared fields, or None where the type declares none.
+
+    Declared are the fields of a dataclass, a named tuple, and of classes that list them in
+    ``__attrs_attrs__`` or ``model_fields``.  Names with a leading underscore are private.
+    """
+    cls = type(value)
+    names: tuple[str, ...]
+    if dataclasses.is_dataclass(cls):
+        names = tuple(f.name for f in dataclasses.fields(cls))
+    elif isinstance(value, tuple) and hasattr(cls, "_fields"):
+        names = tuple(cls._fields)
+    elif hasattr(cls, "__attrs_attrs__"):
+        names = tuple(a.name for a in cls.__attrs_attrs__)
+    elif isinstance(declared := getattr(cls, "model_fields", None), Mapping):
+        names = tuple(declared)
+    else:
+        return None
+    return tuple(name for name in names if not name.startswith("_"))
+
+
+def bounded(number: Decimal | int) -> Decimal | int:
+    """`number`, if its size is one that a template may compute with; raises `LimitReached` otherwise."""
+    if isinstance(number, int):
+        if -_LARGEST_INTEGER < number < _LARGEST_INTEGER:
+            return number
+    elif not number or -LARGEST_EXPONENT <= number.adjusted() <= LARGEST_EXPONENT:
+        return number
+    raise LimitReached(f"a number beyond ten to the power of ±{LARGEST_EXPONENT}")

@@ -1,0 +1,139 @@
+"""Reading fields, positions and lists: closed, strict, and blind to everything but data.
+
+``.name`` reads a mapping's key or a declared field and nothing else; no method, property or private name
+can be reached from a template.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from pribble.errors import FieldError, did_you_mean
+from pribble.values.kinds import NOTHING, field_names, kind, named, plain
+
+
+class _Missing:
+    """What a lookup gives where there is no such field; never a value of a template."""
+
+
+MISSING = _Missing()
+
+
+def names(value: Any) -> list[str]:
+    """The names of a record's fields."""
+    if isinstance(value, Mapping):
+        return [name for name in value if isinstance(name, str)]
+    return list(field_names(value) or ())
+
+
+def field(value: Any, name: str) -> Any:
+    """The field `name` of a record, or `MISSING`."""
+    if isinstance(value, Mapping):
+        return value.get(name, MISSING)
+    return getattr(value, name) if name in (field_names(value) or ()) else MISSING
+
+
+def read(value: Any, name: str, where: str) -> Any:
+    """The field `name` of `value`, a record that errors call `where`; of nothing, nothing.
+
+    Raises `FieldError` where `value` is no record or has no such field.
+    """
+    if value is NOTHING:
+        return NOTHING
+    found = field(value, name)
+    if found is not MISSING:
+        return found
+    value = plain(value)
+    if value is None:
+        raise FieldError(f'{where} is none and has no field "{name}"',
+                         hint=f"write {where}?.{name} if it may be missing" if where.isidentifier() else None)
+    if kind(value) == "list":
+        raise FieldError(f'{where} is a list and has no field "{name}"',
+                         hint="loop over it, or name a position: [0] is the first")
+    if kind(value) != "record":
+        raise FieldError(f'{where} is {named(value)} and has no field "{name}"')
+    raise FieldError(f'no field "{name}" in {where}', hint=did_you_mean(name, names(value)))
+
+
+def read_maybe(value: Any, name: str, where: str) -> Any:
+    """Like `read`, but nothing where the field is missing or none."""
+    if value is NOTHING:
+        return NOTHING
+    found = field(value, name)
+    if found is MISSING and kind(plain(value)) != "record":
+        return read(value, name, where)
+    return NOTHING if found is MISSING or plain(found) is None else found
+
+
+def item(value: Any, key: Any, where: str, *, maybe: bool = False) -> Any:
+    """`value[key]`: a position of a list, from 0, or a record's field by a text.
+
+    With `maybe`, nothing where there is none.
+    """
+    if value is NOTHING or key is NOTHING:
+        return NOTHING
+    value, key = plain(value), plain(key)
+    if kind(value) == "record":
+        if not isinstance(key, str):
+            raise FieldError(f"{where} is a record: its fields are named by texts, not by {named(key)}")
+        return read_maybe(value, key, where) if maybe else read(value, key, where)
+    if kind(value) != "list":
+        raise FieldError(f"{where} is {named(value)} and has neither fields nor positions")
+    if kind(key) != "number" or key != int(key):
+        raise FieldError(f"{where} is a list: its positions are whole numbers from 0, not {named(key)}")
+    if 0 <= key < len(value):
+        found = value[int(key)]
+        return NOTHING if maybe and plain(found) is None else found
+    if maybe:
+        return NOTHING
+    if key < 0:
+        raise FieldError("a position counts from 0 and is not negative", hint="the last of a list is: lines as last")
+    raise FieldError(f"{where} has {len(value)} item{'' if len(value) == 1 else 's'}, so no [{key}]",
+                     hint="positions count from 0")
+
+
+def items(value: Any, where: str) -> list[Any] | tuple[Any, ...]:
+    """The items a loop with one name runs over."""
+    value = plain(value)
+    if isinstance(value, list | tuple) and kind(value) == "list":
+        return value
+    if value is NOTHING:
+        return ()
+    if value is None:
+        raise FieldError(f"{where} is none where a list is looped over", hint="write ? after it if it may be missing")
+    if kind(value) == "record":
+        raise FieldError(f"{where} is a record; a loop over one takes two names",
+                         hint="write {{ for name, value in …: }}")
+    raise FieldError(f"{where} is {named(value)}, not a list",
+                     hint="put it in brackets for a list of one: [x]" if kind(value) == "text" else None)
+
+
+def pairs(value: Any, where: str) -> list[tuple[Any, Any]]:
+    """The pairs a loop with two names runs over: a record's fields, or a list of lists of two."""
+    value = plain(value)
+    if isinstance(value, Mapping):
+        return list(value.items())
+    if kind(value) == "record":
+        return [(name, getattr(value, name)) for name in field_names(value) or ()]
+    listed = items(value, where)
+    for number, entry in enumerate(listed):
+        if not (isinstance(entry, list | tuple) and len(entry) == 2):
+            raise FieldError(f"item {number} of {where} is no pair, and the loop has two names")
+    return [(entry[0], entry[1]) for entry in listed]
+
+
+def holds(value: Any) -> bool:
+    """Whether `value` holds: nothing, none, false, zero and all that is empty do not."""
+    value = plain(value)
+    if kind(value) == "record":
+        return bool(value) if isinstance(value, Mapping) else True
+    return bool(value) if kind(value) in ("text", "number", "flag", "list", "none", "nothing") else True
+
+
+def absent(value: Any) -> bool:
+    """Whether ``value else other`` gives the other: nothing, white space, an empty list or record."""
+    value = plain(value)
+    if isinstance(value, str):
+        return not value.strip()
+    return value is NOTHING or (kind(value) in ("list", "record") and not holds(value))

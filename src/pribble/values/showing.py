@@ -1,0 +1,97 @@
+"""What a bare mark shows: texts as they are, numbers in plain digits, and nothing that could surprise."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Any
+
+from pribble.errors import FieldError, UnsafeValue
+from pribble.values.escaping import markup, one_line, plain_text, url, url_query, url_segment
+from pribble.values.kinds import NOTHING, bounded, kind, plain
+
+MOST_BARE_DECIMALS = 6
+_HOW_TO_SHOW = {
+    "flag": ("a flag", 'choose its words: {{ "yes" if … else "no" }}'),
+    "day": ("a day", 'say how: {{ … as date("long") }}'),
+    "time": ("a time", "say how, with a formatter"),
+    "moment": ("a moment", 'say how: {{ … as date("long") }}'),
+    "span": ("a span of time", "say how, with a formatter"),
+    "list": ("a list", 'loop over it, or join it: {{ … as join(", ") }}'),
+    "record": ("a record", "name one of its fields"),
+    "picture": ("a picture", 'it stands in <img src="{{ … }}"> only'),
+}
+
+
+def text(value: Any) -> str:
+    """The text a bare value is shown as; raises `FieldError` for what has no one obvious form."""
+    value = plain(value)
+    if isinstance(value, str):
+        return value
+    if value is NOTHING:
+        return ""
+    if value is None:
+        raise FieldError("none cannot be shown", hint='say what to show instead: {{ …? else "…" }}')
+    if kind(value) == "number":
+        return digits(value)
+    what, how = _HOW_TO_SHOW[kind(value)]
+    raise FieldError(f"{what} cannot be shown as it is", hint=how)
+
+
+def digits(number: Decimal | int) -> str:
+    """A number in plain digits, with the decimals it was given with."""
+    number = bounded(number)
+    if isinstance(number, int):
+        return str(number)
+    exponent = number.as_tuple().exponent
+    assert isinstance(exponent, int)
+    if -exponent > MOST_BARE_DECIMALS:
+        raise FieldError(f"a number with {-exponent} decimals is shown", hint="say how many: {{ … as number(2) }}")
+    return f"{number:f}"
+
+
+def show_markup(value: Any) -> str:
+    """A value between tags or in a quoted attribute."""
+    return markup(text(value))
+
+
+def show_plain(value: Any) -> str:
+    """A value in the plain-text part."""
+    return plain_text(text(value))
+
+
+def show_line(value: Any) -> str:
+    """A value in a subject or preheader."""
+    return one_line(text(value))
+
+
+def show_address(value: Any) -> str:
+    """A value that is a whole address, where no markup has to be minded."""
+    return url(text(value))
+
+
+def show_address_base(value: Any) -> str:
+    """A value that is the beginning of an address, up to the "/", "?" or "#" that its author wrote behind it."""
+    base = url(text(value))
+    if "?" in base or "#" in base:
+        raise UnsafeValue("an address that goes on in the template may hold no query or fragment")
+    return base.rstrip("/")
+
+
+def show_url(value: Any) -> str:
+    """A value that is a whole address, in a quoted attribute."""
+    return markup(show_address(value))
+
+
+def show_base(value: Any) -> str:
+    """A value that is the beginning of an address, in a quoted attribute."""
+    return markup(show_address_base(value))
+
+
+def show_segment(value: Any) -> str:
+    """A value in the path of an address, in a quoted attribute."""
+    return url_segment(text(value))
+
+
+def show_query(value: Any) -> str:
+    """A value in the query or fragment of an address, in a quoted attribute."""
+    return url_query(text(value))
