@@ -66,6 +66,16 @@ class TemplateFolder(Mapping[str, "Template"]):
         self.pictures = PictureFinder([self.path, *map(Path, picture_folders)])
         self._templates: dict[str, Template] = {}
         self._lock = threading.Lock()
+        self._has_files = True
+
+    @classmethod
+    def nowhere(cls) -> TemplateFolder:
+        """A folder that has no files, for templates that need none."""
+        folder = cls.__new__(cls)
+        folder.path, folder.settings, folder.embed = Path(), Settings(), "cid"
+        folder.id_domain, folder.pictures = "pribble.invalid", PictureFinder([])
+        folder._templates, folder._lock, folder._has_files = {}, threading.Lock(), False
+        return folder
 
     def __getitem__(self, name: str) -> Template:
         with self._lock:
@@ -103,6 +113,9 @@ class TemplateFolder(Mapping[str, "Template"]):
 
     def find(self, name: str, source: Source, place: Place) -> Source:
         """The layout or part called `name`, relative to the file that names it."""
+        if not self._has_files:
+            raise TemplateError(f'there is no folder to look for "{name}" in', place=place,
+                                hint="hand one in: Template.from_text(…, folder=…)")
         path = Path(os.path.normpath(Path(source.name).parent / name))
         if not path.resolve().is_relative_to(self.path.resolve()):
             raise TemplateError(f'"{name}" lies outside the template folder', place=place)
@@ -185,6 +198,12 @@ class Template:
         }
         self._programs = _compile(source, folder)
         self._bound: dict[Settings, _Bound] = {}
+
+    @classmethod
+    def from_text(cls, text: str, *, name: str = "template", folder: TemplateFolder | None = None) -> Template:
+        """A template without a file: layouts, parts and pictures are those of `folder`, where there is one."""
+        where = folder if folder is not None else TemplateFolder.nowhere()
+        return cls(Source(str(where.path / name), text), name, where)
 
     def __repr__(self) -> str:
         return f"<Template {self.name!r}>"

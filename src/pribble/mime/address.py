@@ -69,7 +69,7 @@ def mailboxes(given: Recipients, field: str) -> tuple[Address, ...]:
     """
     if isinstance(given, str | Address) or _is_pair(given):
         return (_mailbox(given, field),)
-    return tuple(_mailbox(one, field) for one in given)  # type: ignore[arg-type]
+    return tuple(_mailbox(one, field) for one in given)
 
 
 def mailbox(given: Recipients, field: str) -> Address:
@@ -85,10 +85,12 @@ def _is_pair(given: object) -> bool:
         "@" not in given[0] or not DOT_ATOM.match(given[0]))
 
 
-def _mailbox(given: Recipient, field: str) -> Address:
+def _mailbox(given: object, field: str) -> Address:
     if isinstance(given, Address):
         return given
     if isinstance(given, tuple):
+        if len(given) != 2:
+            raise AddressError(f"{field}: a pair has a name and an address")
         name, addr = given
         checked(field, name)
         checked(field, addr)

@@ -26,10 +26,8 @@ def canonical(text: str) -> bytes:
 
 
 def encoded_text(text: str) -> tuple[str, bytes]:
-    """The transfer encoding for a text and the text so encoded, ending in CRLF (unless it is empty)."""
+    """The transfer encoding for a text, and the text so encoded."""
     body = canonical(text)
-    if body and not body.endswith(b"\r\n"):
-        body += b"\r\n"
     if body.isascii() and b"\0" not in body and not _is_trapped(body) and _longest(body) <= _LONGEST:
         return "7bit", body
     quoted = quoted_printable(body)
@@ -41,8 +39,8 @@ def encoded_text(text: str) -> tuple[str, bytes]:
 
 def _is_trapped(body: bytes) -> bool:
     """Whether a line is one that a mailbox format or a server takes for something else: "From …", a lone dot."""
-    return (body.startswith((b"From ", b".\r\n")) or b"\nFrom " in body or b"\n.\r\n" in body
-            or body == b"." or body.endswith(b"\n."))
+    framed = b"\n" + body + b"\r\n"
+    return b"\nFrom " in framed or b"\n.\r\n" in framed
 
 
 def _longest(body: bytes) -> int:
@@ -50,9 +48,9 @@ def _longest(body: bytes) -> int:
 
 
 def base64_lines(data: bytes) -> bytes:
-    """`data` in base64, in lines of 76, each ending in CRLF (RFC 2045 6.8)."""
+    """`data` in base64, in lines of 76 (RFC 2045 6.8); the last has no line end."""
     encoded = binascii.b2a_base64(data, newline=False)
-    return b"".join([encoded[start:start + LINE] + b"\r\n" for start in range(0, len(encoded), LINE)])
+    return b"\r\n".join([encoded[start:start + LINE] for start in range(0, len(encoded), LINE)])
 
 
 def quoted_printable(body: bytes) -> bytes:
@@ -61,10 +59,11 @@ def quoted_printable(body: bytes) -> bytes:
     Lines are at most 76 long with their "=", hex digits in capitals, blanks at line ends encoded, and no
     line begins "From " or is a lone dot.
     """
-    if not _BARE_END.search(body):
-        quoted = binascii.b2a_qp(body, istext=True)
-        # What the codec of the standard library gets wrong: traps, and lines that grew too long.
-        if not _is_trapped(quoted) and _longest(quoted) <= LINE:
+    # What the codec of the standard library gets wrong: lone line ends, lines that end in a blank, traps.
+    framed = body + b"\r\n"
+    if not (_BARE_END.search(body) or b" \r\n" in framed or b"\t\r\n" in framed):
+        quoted = binascii.b2a_qp(framed, istext=True)[:-2]
+        if not _is_trapped(quoted):
             return quoted
     return b"\r\n".join(map(_quoted_line, body.split(b"\r\n")))
 
@@ -84,7 +83,7 @@ def _quoted_line(line: bytes) -> bytes:
         if quoted.startswith(b"From ", start) or quoted[start:start + 2] == b".":
             head = b"=%02X" % quoted[start]
             start += 1
-        if len(head) + len(quoted) - start <= LINE:
+        if len(head) + len(quoted) - start < LINE:
             lines.append(head + quoted[start:])
             return b"\r\n".join(lines)
         end = start + LINE - 1 - len(head)

@@ -102,6 +102,9 @@ class FieldWriter:
         chunk: list[str] = []
         used = 0
         room = self._room(overhead, use_q)
+        if room < sum(map(width, text)) <= self._full_room(overhead, use_q) and not self._empty:
+            self._fold()  # it fits into one word on a line of its own
+            room = self._room(overhead, use_q)
         for cluster in _clusters(text, width, self._full_room(overhead, use_q)):
             size = width(cluster)
             if used + size > room:

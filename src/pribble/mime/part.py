@@ -50,8 +50,8 @@ class Part:
         for part in self.parts:
             yield delimiter + b"\r\n"
             yield from part.chunks()
-            yield b"" if part.boundary or part.body.endswith(b"\r\n") else b"\r\n"
-        yield delimiter + b"--\r\n"
+            yield b"\r\n"  # belongs to the delimiter that follows (RFC 2046 5.1.1)
+        yield delimiter + b"--"
 
 
 @dataclass(frozen=True, slots=True)
@@ -174,7 +174,8 @@ def parameter(name: str, value: str) -> list[str]:
     """A parameter (RFC 2045 5.1), in several pieces where it is long, percent-encoded where it is not ASCII
     (RFC 2231): never both forms, which RFC 2231 does not permit in mail."""
     if value.isascii() and len(value) <= _LONGEST_PARAMETER:
-        return [f"{name}={value}" if TOKEN.fullmatch(value) and name != "boundary" else f"{name}={_quoted(value)}"]
+        return [f"{name}={value}" if TOKEN.fullmatch(value) and not set(value) & set("*'%") and name != "boundary"
+                else f"{name}={_quoted(value)}"]
     if value.isascii():
         pieces = [value[i:i + _CONTINUATION] for i in range(0, len(value), _CONTINUATION)]
         return [f"{name}*{number}={_quoted(piece)}" for number, piece in enumerate(pieces)]

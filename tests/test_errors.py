@@ -1,0 +1,240 @@
+"""What a user reads when something is wrong: the place, what is wrong, what would be right."""
+
+from __future__ import annotations
+
+import unittest
+
+from pribble import (
+    Address,
+    AddressError,
+    DataError,
+    HeaderError,
+    Message,
+    Picture,
+    PictureError,
+    PribbleError,
+    Source,
+    Template,
+)
+from pribble.values.reading import read_json
+from tests.support import Case
+
+# (template, what the first line says after "t.html:LINE:COLUMN: "; the column is part of it)
+TEMPLATE_ERRORS = [
+    ("{{ if a }}", '1:4: "if" opens no block without a colon (write {{ if a: }})'),
+    ("{{ for x in y }}", '1:4: "for" opens no block without a colon (write {{ for x in y: }})'),
+    ("{{ if a: }}x", '1:1: the block "if" is not closed (write {{ :if }} where it ends)'),
+    ("x{{ :if }}", '1:2: "if" is closed but was not opened'),
+    ("{{ if a: }}{{ :for }}", '1:12: "for" is closed where "if" is open (write {{ :if }} first)'),
+    ("{{ if a: }}{{ :else }}{{ :if }}", '1:12: "else" needs a colon on both sides (write {{ :else: }})'),
+    ("{{ if a: }}{{ :else if b: }}", '1:16: "else if" is one word (write {{ :elif …: }})'),
+    ("{{ if a: }}{{ :else: }}{{ :else: }}{{ :if }}", '1:24: "else" after "else"'),
+    ("{{ :else: }}", '1:1: "else" stands in no "if"'),
+    ("a {{ name", "1:3: a mark is not closed"),
+    ("{{ a {{ b }}", "1:1: a mark is not closed"),
+    ("{{ 'a }}", "1:4: a text in a mark is not closed"),
+    ("{{{ a }}}", "1:1: a mark has two braces"),
+    ("{{ }}", "1:1: an empty mark"),
+    ("{{ a | upper }}", '1:6: "|" where the end of the mark should stand'),
+    ("{{ if a = b: }}{{ :if }}", '1:9: "=" where ":" should stand (== compares)'),
+    ("{{ a ? b : c }}", '1:8: "b" where the mark should end'),
+    ("{{ a && b }}", '1:6: "&&" where the end of the mark should stand'),
+    ("{{ !a }}", '1:4: "!" opens nothing'),
+    ("{{ a.upper() }}", '1:11: "(" where the end of the mark should stand'),
+    ("{{ endif }}", '1:4: "endif" is no word of this language (write {{ :if }})'),
+    ("{{ /if }}", "1:4: a slash closes nothing (write {{ :if }})"),
+    ("{{ #if a }}", '1:4: "#" opens nothing'),
+    ("{{ “a” }}", "1:4: a typographic quote in a mark"),
+    ("{{ gu<b>est</b> }}", "1:6: a mark is cut up by tags (write {{ guest }})"),
+    ('{{ a else b as money("EUR") }}', '1:16: it is not clear what "as" applies to'),
+    ("{{ a < b < c }}", "1:10: comparisons do not chain"),
+    ("{{ 1e9999999 }}", '1:4: "1e9999999" is neither a number nor a name'),
+    ("{{ a as uper }}", '1:9: there is no formatter "uper" (did you mean "upper"?)'),
+    ("{{ a as money }}", "1:9: money missing a required argument 'currency'"),
+    ("{{ let a = 1 }}{{ let a = 2 }}", '1:23: "a" stands for something already'),
+    ("{{ subject: }}a{{ :subject }}{{ subject: }}b{{ :subject }}", '1:30: "subject" stands twice'),
+    ("{{ if a: }}{{ subject: }}b{{ :subject }}{{ :if }}", '1:12: "subject" stands in no block'),
+    ("{{ for x at p in y: }}{{ p }}{{ :for }}", '1:26: "p" is a place in a loop and no value'),
+    ("{{ for x at p in y: }}{{ p.nmber }}{{ :for }}", '1:28: a place in a loop has no "nmber" (did you mean "number"?)'),
+    ("{{ slot content }}", "1:1: a slot stands in a layout only"),
+    ('{{ put "no.html" }}', '1:8: there is no file "no.html" (did you mean "t.html"?)'),
+    ('{{ put "../../etc/passwd" }}', '1:8: "../../etc/passwd" lies outside the template folder'),
+    ('{{ put "t.html" }}', "1:8: a part puts itself"),
+    ('{{ layout "t2.html" }}', '1:11: there is no file "t2.html" (did you mean "t.html"?)'),
+    ("<p>\n<img src=pics/x.png>", '2:10: there is no picture "pics/x.png"'),
+    ('<img src="../../../etc/x.png">', '1:11: the picture "../../../etc/x.png" lies outside the template folder'),
+    ("{{ (" + "(" * 300, "1:"),
+    ("{{ " + "-" * 300 + "1 }}", "1:204: an expression of more than 200 operations"),
+    # The places where a mark may not stand.
+    ("<{{ a }}>", '1:2: a mark directly after "<"'),
+    ("<p {{ a }}>", "1:4: a mark in the name of an attribute"),
+    ("<p title={{ a }}>", "1:10: a mark in an unquoted value"),
+    ('<p style="color:{{ a }}">', "1:17: a mark in the value of style"),
+    ('<p onclick="{{ a }}">', "1:13: a mark in the value of onclick (mail programs run no scripts)"),
+    ("<style>p { color: {{ a }} }</style>", "1:19: a mark inside <style>"),
+    ("<script>{{ a }}</script>", "1:9: a mark inside <script>"),
+    ("<!--[if mso]>{{ a }}<![endif]-->", "1:14: a mark in a comment"),
+    ('<p title="{{ if a: }}b{{ :if }}">', "1:11: a block in the value of an attribute"),
+    ("<table><tr>{{ a }}</tr></table>", "1:12: a value in a table but in no cell (directly in <tr>)"),
+    ('<a href="https://{{ a }}/x">', "1:18: a mark in the host of an address"),
+    ('<a href="https:{{ a }}/x">', "1:16: a mark in the host of an address"),
+    ('<a href="{{ a }}.example">', "1:10: an address goes on directly after a mark"),
+    ('<a href="javascript:f({{ a }})">', "1:23: an address that begins with javascript:"),
+    ('<a href="java&#9;script:{{ a }}">', "1:25: an address that begins with javascript:"),
+    ("{{ if a: }}<div>{{ :if }}", "1:12: <div> is opened in this block and not closed in it"),
+    ("<div>{{ if a: }}</div>{{ :if }}", "1:17: </div> closes <div>, which this block did not open"),
+    ("<p>{{ if a: }}<div>x</div>{{ :if }}", "1:15: <div> closes <p>, which this block did not open"),
+    ('<p title="x>{{ a }}', "1:1: a tag is not closed"),
+]  # fmt: skip
+
+FIELD_ERRORS = [
+    ("<p>Dear {{ skiper.name }},</p>", {"skipper": {"name": "Ana"}}, '1:12: no field "skiper" in the data (did you mean "skipper"?)'),
+    ("{{ a.b }}", {"a": {"c": 1}}, '1:6: no field "b" in a (there is "c")'),
+    ("{{ a.b }}", {"a": "text"}, '1:6: a is a text and has no field "b"'),
+    ("{{ a.b }}", {"a": None}, '1:6: a is none and has no field "b" (write a?.b if it may be missing)'),
+    ("{{ a.b }}", {"a": [1]}, '1:6: a is a list and has no field "b"'),
+    ("{{ a[5] }}", {"a": [1]}, "1:6: a has 1 item, so no [5]"),
+    ("{{ a }}", {"a": None}, "1:4: none cannot be shown"),
+    ("{{ a }}", {"a": True}, "1:4: a flag cannot be shown as it is"),
+    ("{{ a }}", {"a": [1]}, "1:4: a list cannot be shown as it is"),
+    ("{{ a }}", {"a": {}}, "1:4: a record cannot be shown as it is (name one of its fields)"),
+    ("{{ a or b }}", {"a": 1, "b": 2}, "1:6: a flag cannot be shown as it is"),
+    ("{{ a }}", {"a": float("nan")}, "1:4: NaN is not a number that can be shown"),
+    ("{{ a / 3 }}", {"a": 1}, "1:6: a number with 40 decimals is shown"),
+    ("{{ a / b }}", {"a": 1, "b": 0}, "1:6: division by zero"),
+    ("{{ a + b }}", {"a": 1, "b": "1"}, "1:6: a text cannot be added to a number"),
+    ("{{ a * 2 }}", {"a": "x"}, "1:6: a text cannot be multiplied by a number"),
+    ("{{ a? + 1 }}", {}, "1:7: nothing cannot be computed with"),
+    ("{{ 'x' if a == b }}", {"a": 1, "b": "1"}, "1:13: a number is compared with a text"),
+    ("{{ 'x' if a < b }}", {"a": 1, "b": None}, "1:13: a number and none have no order"),
+    ("{{ for x in a: }}{{ :for }}", {"a": "text"}, "1:13: a is a text, not a list"),
+    ("{{ for x in a: }}{{ :for }}", {"a": {}}, "1:13: a is a record; a loop over one takes two names"),
+    ('{{ a as money("EUR") }}', {"a": "many"}, '1:9: money takes a number, and "many" is none'),
+    ('{{ a as money("XYZ") }}', {"a": 1}, '1:9: "XYZ" is no currency'),
+    ("{{ a as date }}", {"a": "tomorrow"}, '1:9: date takes a day, and "tomorrow" is none'),
+    ('<a href="{{ a }}">', {"a": " java\tscript:alert(1)"}, "1:13: the control character U+0009 at position 4"),
+    ('<a href="{{ a }}">', {"a": "javascript:alert(1)"}, "1:13: an address may not begin with javascript:"),
+    ('<a href="{{ a }}">', {"a": "//evil.example"}, '1:13: "//evil.example" is no absolute address'),
+    ('<a href="{{ a }}">', {"a": "tel:lots"}, '1:13: "lots" is no telephone number'),
+    ('<a href="https://x.example/{{ a }}/">', {"a": ".."}, '1:31: ".." cannot be a segment of a path'),
+    ("{{ a }}", {"a": "\ud800"}, "1:4: a lone surrogate U+D800 at position 0 is no character"),
+    ("{{ a }}", {"a": object()}, "1:4: a value of type object is none that a template can use"),
+    ("{{ a }}", {"a": 10**40}, "1:4: a number beyond ten to the power of ±30"),
+    ('<img src="{{ a }}">', {"a": "../x.png"}, '1:14: "../x.png" may not name a picture'),
+    ('<img src="p-{{ a }}.png">', {"a": "x/y"}, '1:16: "x/y" may not complete the name of a picture'),
+    ('<img src="{{ a }}">', {"a": "no.png"}, '1:14: there is no picture "no.png"'),
+]  # fmt: skip
+
+
+class Errors(Case):
+    def test_what_is_wrong_with_a_template(self) -> None:
+        for template, expected in TEMPLATE_ERRORS:
+            with self.subTest(template):
+                self.assertTrue(self.complaint(template).startswith(f"t.html:{expected}"), self.complaint(template))
+
+    def test_what_is_wrong_with_the_data(self) -> None:
+        for template, data, expected in FIELD_ERRORS:
+            with self.subTest(template):
+                said = self.complaint(template, data)
+                self.assertTrue(said.startswith(f"t.html:{expected}"), said)
+
+    def test_the_whole_form(self) -> None:
+        said = self.complaint("<p>\n    Dear {{ skiper.name }},\n", {"skipper": {}})
+        self.assertEqual(said, 't.html:2:13: no field "skiper" in the data (did you mean "skipper"?)\n'
+                               "    Dear {{ skiper.name }},\n"
+                               "            ^^^^^^")
+
+    def test_both_places_of_a_block(self) -> None:
+        said = self.complaint("{{ if a: }}\n<p>x\n{{ for x in y: }}\n{{ :if }}")
+        self.assertEqual(said.splitlines()[3:], ["  the open block begins at t.html:3:1", "    {{ for x in y: }}",
+                                                 "    ^^^^^^^^^^^^^^^^^"])
+
+    def test_the_way_to_a_part(self) -> None:
+        said = self.complaint('{{ layout "l.html" }}\n{{ put "a.html" }}', files={
+            "l.html": "<p>{{ slot content }}", "a.html": 'x\n{{ put "b.html" }}', "b.html": "{{ oops }}"})
+        self.assertEqual([line for line in said.splitlines() if not line.startswith("    ")], [
+            'b.html:1:4: no field "oops" in the data', "  put at a.html:2:1", "  put at t.html:2:1"])
+
+    def test_carets_stand_under_wide_characters(self) -> None:
+        self.assertEqual(self.complaint("日本 {{ 港 }}").splitlines()[1:], ["    日本 {{ 港 }}", "            ^^"])
+
+    def test_a_long_line_is_shown_around_the_place(self) -> None:
+        line, carets = self.complaint("x" * 5000 + "{{ a }}" + "y" * 5000).splitlines()[1:]
+        self.assertLess(len(line), 120)
+        self.assertEqual(line[carets.index("^")], "a")
+
+    def test_errors_are_whole_and_have_no_cause(self) -> None:
+        with self.assertRaises(PribbleError) as caught:
+            Template.from_text("{{ a }}").render({})
+        self.assertIsNone(caught.exception.__cause__)
+        self.assertTrue(caught.exception.__suppress_context__)
+
+
+MESSAGE_ERRORS = [
+    ({"sender": "a@x.example\r\nBcc: b@x.example"}, HeaderError, "From: a carriage return (U+000D) at position 11"),
+    ({"to": "a@x.example\nX: y"}, HeaderError, "To: a line feed (U+000A) at position 11"),
+    ({"to": ("Ana\0", "a@x.example")}, HeaderError, "To: NUL (U+0000) at position 3"),
+    ({"subject": "a\nb"}, HeaderError, "Subject: a line feed (U+000A) at position 1"),
+    ({"subject": "a\u2028b"}, HeaderError, "Subject: a character (U+2028) at position 1"),
+    ({"subject": "\ud800"}, HeaderError, "Subject: a character (U+D800) at position 0"),
+    ({"headers": {"X-A": "a\rb"}}, HeaderError, "X-A: a carriage return (U+000D) at position 1"),
+    ({"headers": {"X A": "a"}}, HeaderError, '"X A" is no name of a header field'),
+    ({"headers": {"Bcc": "a"}}, HeaderError, "Bcc: this field is not set by headers"),
+    ({"headers": {"content-type": "a"}}, HeaderError, "content-type: this field is not set by headers"),
+    ({"reply_to": "a@x.example\x7f"}, HeaderError, "Reply-To: a control character (U+007F) at position 11"),
+    ({"message_id": "x"}, HeaderError, 'Message-ID: "x" is no message id'),
+    ({"references": ["<a@b> <c@d>"]}, HeaderError, 'References: "<a@b> <c@d>" is no message id'),
+    ({"envelope_sender": "a@x.example\n"}, HeaderError, "the envelope's sender: a line feed"),
+    ({"to": "ana"}, AddressError, 'To: "ana" is no address'),
+    ({"to": "ana@"}, AddressError, "To: a domain is missing at position 4"),
+    ({"to": "@x.example"}, AddressError, "To: a local part is missing at position 0"),
+    ({"to": "a..b@x.example"}, AddressError, "To: a dot too many in the local part at position 2"),
+    ({"to": "a b@x.example"}, AddressError, "To: "),
+    ({"to": "a@x.example, b@x.example"}, AddressError, 'To: "a@x.example, b@x.example" holds 2 addresses'),
+    ({"to": "Bell, Ana <a@x.example>"}, AddressError, 'To: "Bell" is no address at position 0'),
+    ({"to": "a@-x-.example"}, AddressError, 'To: "-x-.example" is no domain'),
+    ({"to": "a@b_c.example"}, AddressError, 'To: "b_c.example" is no domain'),
+    ({"to": f"{'a' * 65}@x.example"}, AddressError, "To: a local part of more than 64 octets"),
+    ({"to": "Ana <a@x.example"}, AddressError, "To: the address is not closed"),
+    ({"to": '"Ana <a@x.example>'}, AddressError, "To: a quoted string is not closed"),
+    ({"to": 5}, TypeError, ""),
+    ({"to": [5]}, AddressError, "To: an address is a string"),
+    ({"sender": ["a@x.example", "b@x.example"]}, AddressError, "From: one address is asked for, 2 are given"),
+]  # fmt: skip
+
+
+class MessageErrors(Case):
+    def test_nothing_slips_into_a_header(self) -> None:
+        for given, kind, expected in MESSAGE_ERRORS:
+            with self.subTest(given), self.assertRaises(kind) as caught:
+                Message(**{"sender": "a@x.example", "to": "b@x.example", **given})
+            self.assertTrue(str(caught.exception).startswith(expected), str(caught.exception))
+
+    def test_a_subject_from_a_template_is_one_line(self) -> None:
+        rendering = Template.from_text("{{ subject: }}{{ a }}{{ :subject }}x").render({"a": "hi\r\nBcc: evil@x.example"})
+        raw = bytes(rendering.message(sender="a@x.example", to="b@x.example"))
+        self.assertIn(b"\r\nSubject: hi Bcc: evil@x.example\r\n", raw)
+
+    def test_address(self) -> None:
+        self.assertEqual(Address("", "ana@bücher.example").addr, "ana@xn--bcher-kva.example")
+        with self.assertRaises(AddressError):
+            Address("Ana", "nobody")
+
+    def test_pictures(self) -> None:
+        for content, expected in [(b"nonsense", "the picture is no picture"), (b"", "the picture is no picture"),
+                                  (b"\x89PNG\r\n\x1a\n" + b"\0" * 20, "the picture is")]:
+            with self.subTest(content), self.assertRaises(PictureError) as caught:
+                Picture.from_bytes(content)
+            self.assertIn(expected, str(caught.exception))
+
+    def test_json(self) -> None:
+        for text, expected in [('{"a": 1,}', "data.json:1:9: this is no JSON"), ("", "data.json:1:1: this is no JSON"),
+                               ('{"a": NaN}', "data.json:1:7: NaN is no JSON (write null)"),
+                               ('{"a": 1, "a": 2}', 'data.json: an object has "a" twice'), ("[" * 100_000, "data.json: lists")]:
+            with self.subTest(text[:20]), self.assertRaises(DataError) as caught:
+                read_json(Source("data.json", text))
+            self.assertTrue(str(caught.exception).startswith(expected), str(caught.exception))
+
+
+if __name__ == "__main__":
+    unittest.main()
