@@ -63,9 +63,9 @@ def needs_chromium(test: Any) -> Any:
 
 def in_chromium(page: str, script: str) -> Any:
     """What `script`, the body of a function, returns in a page that headless Chromium has loaded."""
-    report = ('<script>addEventListener("load", () => { const said = (() => { %s })(); '
+    report = ('<script>addEventListener("load", () => { const said = (() => { SCRIPT })(); '
               'document.documentElement.innerHTML = "<pre id=said></pre>"; '
-              'document.getElementById("said").textContent = JSON.stringify(said); })</script>' % script)
+              'document.getElementById("said").textContent = JSON.stringify(said); })</script>').replace("SCRIPT", script)
     with tempfile.TemporaryDirectory(prefix="pribble-page-") as folder:
         path = Path(folder) / "page.html"
         path.write_text(page + report, encoding="utf-8")

@@ -244,9 +244,9 @@ class Whole(unittest.TestCase):
         image = next(p for p in read(raw).walk() if p.get_content_type() == "image/png")
         self.assertEqual((image["Content-ID"], image.get_content_disposition(), image.get_filename()),
                          (f"<{logo.content_id('pribble.invalid')}>", "inline", "logo.png"))
-        for given, expected in [({"text": "x"}, ["text/plain"]), ({"html": "x"}, ["text/html"]), ({}, ["text/plain"]),
+        for bodies, expected in [({"text": "x"}, ["text/plain"]), ({"html": "x"}, ["text/html"]), ({}, ["text/plain"]),
                                 ({"text": "x", "html": "y"}, ["multipart/alternative", "text/plain", "text/html"])]:
-            self.assertEqual([p.get_content_type() for p in read(bytes(Message(**FIXED, **given))).walk()], expected)
+            self.assertEqual([p.get_content_type() for p in read(bytes(Message(**FIXED, **bodies))).walk()], expected)
 
     def test_boundaries_occur_in_no_body(self) -> None:
         raw = bytes(Message(**FIXED, text="--=_x", html="--=_y é", attachments=[Attachment("b.bin", b"--=_")]))
@@ -254,8 +254,8 @@ class Whole(unittest.TestCase):
             self.assertEqual(len(re.findall(rb"--" + re.escape(boundary) + rb"(?:--)?\r\n", raw)), raw.count(boundary) - 1)
 
     def test_file_names(self) -> None:
-        for given, name in [("../../etc/passwd", "passwd"), ("C:\\x\\y.pdf", "y.pdf"), ("a\u202egnp.exe", "agnp.exe"), ("a\r\nb", "ab")]:
-            self.assertEqual(Attachment(given, b"").name, name)
+        for written, name in [("../../etc/passwd", "passwd"), ("C:\\x\\y.pdf", "y.pdf"), ("a\u202egnp.exe", "agnp.exe"), ("a\r\nb", "ab")]:
+            self.assertEqual(Attachment(written, b"").name, name)
         for nothing in ("", "/", "..", " "):
             with self.assertRaises(HeaderError):
                 Attachment(nothing, b"")

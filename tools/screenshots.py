@@ -59,7 +59,7 @@ def terminal(commands: list[str], name: str, *, columns: int = 104, rows: int = 
         window = subprocess.Popen(
             ["xterm", "-display", display, "-geometry", f"{columns}x{rows}+0+0", "-fa", "DejaVu Sans Mono", "-fs", size,
              "-bg", "#fdfdfb", "-fg", "#1d2b36", "-e", "bash", "-c", f"{script}; sleep 60"],
-            cwd=ROOT, env={**os.environ, "DISPLAY": display, "PATH": f"{bin_folder}:{os.environ['PATH']}", "LC_ALL": "C.UTF-8"})
+            cwd=ROOT, env={**os.environ, "PATH": f"{bin_folder}:{os.environ['PATH']}", "LC_ALL": "C.UTF-8"})
         time.sleep(3 + 2 * len(commands))
         subprocess.run(["import", "-display", display, "-window", "root", str(SHOTS / name)], check=True)
         subprocess.run(["mogrify", "-trim", "+repage", str(SHOTS / name)], check=True)  # the bare screen around it

@@ -149,7 +149,7 @@ class Message:
         root = self._root
         yield self._header + root.header + b"\r\n"
         yield from root.body_chunks()
-        if root.boundary or root.body and not root.body.endswith(b"\r\n"):
+        if root.boundary or (root.body and not root.body.endswith(b"\r\n")):
             yield b"\r\n"
 
     def __bytes__(self) -> bytes:
