@@ -22,6 +22,7 @@ _CLOSE_P = frozenset(
 _HEADINGS = frozenset("h1 h2 h3 h4 h5 h6".split())
 _SCOPE = frozenset("applet caption html table td th marquee object template svg math".split())
 _BUTTON_SCOPE = _SCOPE | {"button"}
+_FORMATTING = frozenset("a b big code em font i nobr s small strike strong tt u".split())
 _TABLE_SCOPE = frozenset({"html", "table", "template"})
 _TRANSPARENT = frozenset({"address", "div", "p"})  # a new li looks through these for the last one
 _SPECIAL = _CLOSE_P | _SCOPE | frozenset("body button iframe input select textarea tr tbody thead tfoot col colgroup "
@@ -46,6 +47,17 @@ class Element:
     name: str
     start: int
     end: int
+
+
+def _end_scope(name: str) -> frozenset[str]:
+    """The elements that an end tag does not reach beyond (13.2.6.4.7)."""
+    if name in ("table", "html", "body", "svg", "math"):
+        return frozenset({"template"})
+    if name in _TABLE_CLOSES:
+        return _TABLE_SCOPE
+    if name == "p":
+        return _BUTTON_SCOPE
+    return _SCOPE if name in _SPECIAL or name in _FORMATTING else _SPECIAL
 
 
 class OutOfBranch(Exception):
@@ -99,11 +111,8 @@ class OpenElements:
 
     def end(self, name: str) -> list[Element] | None:
         """Take in an end tag; returns the elements it closes, its own last, or None where it closes nothing."""
-        scope: Iterable[str] = _TABLE_SCOPE if name in _TABLE_CLOSES else _BUTTON_SCOPE if name == "p" else _SCOPE
-        if name in ("table", "html", "body", "svg", "math"):
-            scope = frozenset({"html", "template"}) if name != "html" else frozenset({"template"})
-        names = _HEADINGS if name in _HEADINGS else {name}
-        index = self._find(names, frozenset(scope) - names)
+        names = _HEADINGS if name in _HEADINGS else frozenset({name})
+        index = self._find(names, _end_scope(name) - names)
         return None if index is None else self._pop_to(index)
 
     def leave(self, depth: int) -> list[Element]:

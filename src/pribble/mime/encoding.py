@@ -59,9 +59,9 @@ def quoted_printable(body: bytes) -> bytes:
     Lines are at most 76 long with their "=", hex digits in capitals, blanks at line ends encoded, and no
     line begins "From " or is a lone dot.
     """
-    # What the codec of the standard library gets wrong: lone line ends, lines that end in a blank, traps.
+    # What the codec of the standard library gets wrong: lone line ends, NUL, lines that end in a blank, traps.
     framed = body + b"\r\n"
-    if not (_BARE_END.search(body) or b" \r\n" in framed or b"\t\r\n" in framed):
+    if not (_BARE_END.search(body) or b"\0" in body or b" \r\n" in framed or b"\t\r\n" in framed):
         quoted = binascii.b2a_qp(framed, istext=True)[:-2]
         if not _is_trapped(quoted):
             return quoted

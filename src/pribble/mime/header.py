@@ -183,27 +183,20 @@ def _runs_to_encode(words: list[str], bare: list[bool]) -> Iterator[tuple[int, i
     White space between neighbouring encoded-words is not shown (RFC 2047 6.2), so it goes inside; an empty
     word (a space too many) is encoded with the word beside it, since no encoded-word is empty.
     """
-    index, length = 0, len(words)
-    while index < length:
-        if bare[index]:
-            empty_follows = index + 2 == length and not words[index + 1]
-            if empty_follows:
-                yield index, length
-                return
-            yield index, index
-            index += 1
-            continue
-        end = index + 1
-        while end < length and not bare[end]:
+    last = len(words) - 1
+    for index, word in enumerate(words):
+        if not word and last:
+            bare[index + 1 if index < last else index - 1] = False
+    index = 0
+    while index <= last:
+        end = index
+        while end <= last and not bare[end]:
             end += 1
-        if not any(words[index:end]) and end < length:
-            end += 1
-            while end < length and not bare[end]:
-                end += 1
-        if not any(words[index:end]) and end - index == 1:
-            return  # an empty text
-        yield index, end
-        index = end
+        if any(words[index:end]) or end - index > 1:
+            yield index, end
+        if end <= last:
+            yield end, end
+        index = end + 1
 
 
 # RFC 2047 4.2: "=", "?" and "_" are never bare, a space is "_"; 5(3): in a phrase, only letters, digits and
