@@ -24,11 +24,13 @@ from pribble.errors import (
     UnsafeValue,
 )
 from pribble.language.fields import Field
+from pribble.limits import Limits
 from pribble.mime.address import Address
 from pribble.mime.message import Envelope, Message
 from pribble.mime.part import Attachment
 from pribble.pictures.picture import Picture
-from pribble.template import Rendering, Template, TemplateFolder, UnknownTemplate
+from pribble.rendering import Rendering
+from pribble.template import Template, TemplateFolder, UnknownTemplate
 
 __version__ = "0.1.0"
 
@@ -43,6 +45,7 @@ __all__ = [
     "FieldError",
     "HeaderError",
     "LimitReached",
+    "Limits",
     "Message",
     "MissingExtra",
     "Picture",

@@ -6,45 +6,48 @@ A `TemplateFolder` is a mapping from names to `Template`s; a template is compile
 
 from __future__ import annotations
 
+import hashlib
 import os
+import re
 import threading
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
-from functools import cached_property
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, Literal
+from types import MappingProxyType
+from typing import Any
 
-from pribble.compiler.html import PREHEADER, LineSink, PieceSink, html_steps, line_steps, size_attributes, title_steps
-from pribble.compiler.program import Program, Run, compiled, needed_bindings
-from pribble.compiler.text import EventSink, text_steps
-from pribble.errors import DataError, FieldError, Place, PribbleError, Related, Source, TemplateError, did_you_mean
+from pribble.compiled import Bound, Compiled, compile_page, compile_text
+from pribble.compiler.html import size_attributes
+from pribble.compiler.program import World
+from pribble.compiler.trusted import MARKUP_FORMATTERS
+from pribble.errors import DataError, FieldError, Place, PribbleError, Source, TemplateError, did_you_mean
 from pribble.language.fields import Field, fields
-from pribble.language.tape import LIFTED, LiftedBlock, Tape, link
-from pribble.markup.contexts import MarkupError, read
-from pribble.mime.address import Recipients
-from pribble.mime.message import Message
+from pribble.language.linking import Found, link
+from pribble.limits import Limits
 from pribble.pictures.embedding import EMBED, PictureFinder, name_piece
 from pribble.pictures.picture import Picture
-from pribble.plaintext.flow import Open, flow
-from pribble.plaintext.layout import layout
+from pribble.plaintext.flow import Open
+from pribble.rendering import Embed, Rendering
 from pribble.values.escaping import markup
-from pribble.values.formatters import Settings
+from pribble.values.formatters import FORMATTERS, application_formatter
 from pribble.values.reading import read_json
+from pribble.values.settings import Settings
 
-Embed = Literal["cid", "data"]
-
-# Hidden in the customary way: each of these hides it from receivers that ignore the others.
-_PREHEADER = ('<div style="display:none;max-height:0;max-width:0;overflow:hidden;opacity:0;font-size:1px;'
-              'line-height:1px;mso-hide:all">{}</div>')
 _NOT_TEMPLATES = ("layouts", "parts")
+_ENDINGS = (".html", ".txt")
+_NAME = re.compile(r"[^\W\d]\w*")
 
 
 class TemplateFolder(Mapping[str, "Template"]):
     """The templates of a folder, by name: ``folder["berth-confirmed"]`` is ``berth-confirmed.html``.
 
-    `locale` and `timezone` are those of formatters, `embed` how pictures travel ("cid", the default, as parts
-    of the message; "data" inside the HTML), `picture_folders` further folders that pictures may come from,
-    `id_domain` the right side of their Content-IDs.  Raises `NotADirectoryError` where there is no folder.
+    `locale` and `timezone` are those of formatters; `embed` how pictures travel ("cid", the default, as parts
+    of the message; "data" inside the HTML); `picture_folders` further folders that pictures may come from;
+    `id_domain` the right side of their Content-IDs; `formatters` the application's own, each
+    ``f(value, *arguments, locale=…)``; `common` values that every template sees, the data's own name first;
+    `limits` what a template may multiply.  With `reload`, a template whose files changed is compiled anew.
+
+    Raises `NotADirectoryError` where there is no folder, `ValueError` for settings that mean nothing.
     """
 
     def __init__(
@@ -56,52 +59,97 @@ class TemplateFolder(Mapping[str, "Template"]):
         embed: Embed | None = None,
         picture_folders: Sequence[str | os.PathLike[str]] = (),
         id_domain: str = "pribble.invalid",
+        formatters: Mapping[str, Callable[..., Any]] | None = None,
+        common: Mapping[str, Any] | None = None,
+        limits: Limits | None = None,
+        reload: bool = False,
     ) -> None:
         self.path = Path(path)
         if not self.path.is_dir():
             raise NotADirectoryError(f'there is no template folder "{self.path}"')
-        self.settings = checked_settings(locale, timezone)
-        self.embed = checked_embed(embed) or "cid"
-        self.id_domain = id_domain
-        self.pictures = PictureFinder([self.path, *map(Path, picture_folders)])
-        self._templates: dict[str, Template] = {}
-        self._lock = threading.Lock()
-        self._has_files = True
+        self._set_up(locale, timezone, embed, [self.path, *map(Path, picture_folders)], id_domain, formatters, common,
+                     limits)
+        self._reload, self._has_files = reload, True
 
     @classmethod
     def nowhere(cls) -> TemplateFolder:
         """A folder that has no files, for templates that need none."""
         folder = cls.__new__(cls)
-        folder.path, folder.settings, folder.embed = Path(), Settings(), "cid"
-        folder.id_domain, folder.pictures = "pribble.invalid", PictureFinder([])
-        folder._templates, folder._lock, folder._has_files = {}, threading.Lock(), False
+        folder.path = Path()
+        folder._set_up("en", "UTC", None, [], "pribble.invalid", None, None, None)
+        folder._reload = folder._has_files = False
         return folder
+
+    def _set_up(self, locale: str, timezone: str, embed: str | None, pictures: list[Path], id_domain: str,
+                formatters: Mapping[str, Callable[..., Any]] | None, common: Mapping[str, Any] | None,
+                limits: Limits | None) -> None:
+        self.settings = Settings.checked(locale, timezone)
+        self.embed = checked_embed(embed) or "cid"
+        self.id_domain = id_domain
+        self.pictures = PictureFinder(pictures)
+        own = {name: application_formatter(f) for name, f in (formatters or {}).items()}
+        for name in (*own, *(common or ())):
+            if not _NAME.fullmatch(name):
+                raise ValueError(f'"{name}" cannot be a name in a template')
+        if taken := next((name for name in own if name in FORMATTERS or name in MARKUP_FORMATTERS), None):
+            raise ValueError(f'there is a formatter "{taken}" already')
+        helpers = {
+            "picture": lambda value, place: _fit(self.pictures.chosen(value)),
+            "picture_beside": lambda value, place: _fit(self.pictures.beside(value, Path(place.source.name).parent)),
+            "picture_name": name_piece,
+            "picture_size": _picture_size,
+            "Open": Open,
+        }
+        self.world = World(MappingProxyType({**FORMATTERS, **MARKUP_FORMATTERS, **own}), dict(common or {}),
+                           limits or Limits(), helpers)
+        self._templates: dict[str, tuple[Template, tuple[_Stamp, ...]]] = {}
+        self._lock = threading.RLock()
+
+    # -- the mapping --
 
     def __getitem__(self, name: str) -> Template:
         with self._lock:
-            if name not in self._templates:
-                path = self.path / f"{name}.html"
-                if not self._is_name(name) or not path.is_file():
-                    raise UnknownTemplate(name, self)
-                self._templates[name] = Template(self._read(path), name, self)
-            return self._templates[name]
+            if name in self._templates:
+                template, stamps = self._templates[name]
+                if not self._reload or all(stamp == _Stamp.of(stamp.path) for stamp in stamps):
+                    return template
+            path = self._file(name)
+            if path is None:
+                raise UnknownTemplate(name, self)
+            template = Template(self._read(path), name, self)
+            self._templates[name] = template, tuple(map(_Stamp.of, template._paths()))
+            return template
 
     def __iter__(self) -> Iterator[str]:
-        for path in sorted(self.path.rglob("*.html")):
-            name = path.relative_to(self.path).with_suffix("").as_posix()
-            if self._is_name(name):
+        found = {path.relative_to(self.path).with_suffix("").as_posix()
+                 for ending in _ENDINGS for path in self.path.rglob(f"*{ending}")}
+        for name in sorted(found):
+            stem, dot, suffix = name.rpartition(".")
+            if self._is_name(name) and not (dot and stem in found and _is_locale(suffix)):
                 yield name
 
     def __len__(self) -> int:
         return sum(1 for _ in self)
 
     def __contains__(self, name: object) -> bool:
-        return isinstance(name, str) and self._is_name(name) and (self.path / f"{name}.html").is_file()
+        return isinstance(name, str) and self._file(name) is not None
 
     @staticmethod
     def _is_name(name: str) -> bool:
         parts = name.split("/")
         return parts[0] not in _NOT_TEMPLATES and all(part and not part.startswith(".") for part in parts)
+
+    def _file(self, name: str) -> Path | None:
+        """The plain file of a template; raises `TemplateError` where there are two."""
+        if not self._has_files or not self._is_name(name):
+            return None
+        found = [path for ending in _ENDINGS if (path := self.path / f"{name}{ending}").is_file()]
+        if len(found) > 1:
+            raise TemplateError(f"there are both {found[0]} and {found[1]}",
+                                hint="a template with HTML has its own text in a text: block")
+        return found[0] if found else None
+
+    # -- files --
 
     def _read(self, path: Path) -> Source:
         try:
@@ -111,8 +159,18 @@ class TemplateFolder(Mapping[str, "Template"]):
         except OSError as error:
             raise TemplateError(f"{path} cannot be read: {error.strerror or error}") from None
 
-    def find(self, name: str, source: Source, place: Place) -> Source:
-        """The layout or part called `name`, relative to the file that names it."""
+    def variant(self, path: Path, locale: str) -> tuple[Path, str | None]:
+        """The file for a locale (``x.de-CH.html``, ``x.de.html``, ``x.html``), and the locale it is for."""
+        parts = locale.replace("-", "_").split("_")
+        for size in range(len(parts), 0, -1):
+            for joint in "-_":
+                found = path.with_suffix(f".{joint.join(parts[:size])}{path.suffix}")
+                if found.is_file():
+                    return found, "_".join(parts[:size])
+        return path, None
+
+    def find(self, name: str, source: Source, place: Place, locale: str) -> Found:
+        """The layout or part called `name`, relative to the file that names it, for a locale if there is one."""
         if not self._has_files:
             raise TemplateError(f'there is no folder to look for "{name}" in', place=place,
                                 hint="hand one in: Template.from_text(…, folder=…)")
@@ -122,7 +180,33 @@ class TemplateFolder(Mapping[str, "Template"]):
         if not path.is_file():
             beside = [p.name for p in path.parent.iterdir() if p.is_file()] if path.parent.is_dir() else []
             raise TemplateError(f'there is no file "{name}"', place=place, hint=did_you_mean(path.name, beside))
-        return self._read(path)
+        chosen, found = self.variant(path, locale)
+        return Found(self._read(chosen), found)
+
+
+@dataclass(frozen=True, slots=True)
+class _Stamp:
+    """What tells whether a file changed."""
+
+    path: Path
+    changed: int
+    size: int
+
+    @classmethod
+    def of(cls, path: Path) -> _Stamp:
+        try:
+            status = path.stat()
+        except OSError:
+            return cls(path, 0, -1)
+        return cls(path, status.st_mtime_ns, status.st_size)
+
+
+def _is_locale(suffix: str) -> bool:
+    try:
+        Settings.checked(suffix, "UTC")
+    except ValueError:
+        return False
+    return True
 
 
 class UnknownTemplate(KeyError):
@@ -137,46 +221,11 @@ class UnknownTemplate(KeyError):
         return self.message
 
 
-def checked_settings(locale: str, timezone: str) -> Settings:
-    """The settings of a locale and time zone; raises `ValueError` for one that is unknown."""
-    from babel import UnknownLocaleError
-
-    settings = Settings(locale.replace("-", "_"), timezone)
-    try:
-        settings.babel  # noqa: B018 - parsing it is the check
-    except (UnknownLocaleError, ValueError):
-        raise ValueError(f'"{locale}" is no locale that is known') from None
-    try:
-        settings.zone  # noqa: B018
-    except (KeyError, ValueError, OSError):
-        raise ValueError(f'"{timezone}" is no time zone that is known (write one as Europe/Berlin)') from None
-    return settings
-
-
 def checked_embed(embed: str | None) -> Embed | None:
     """`embed`, if it is a way for pictures to travel; raises `ValueError` otherwise."""
     if embed is not None and embed not in EMBED:
         raise ValueError(f'embed is one of {", ".join(EMBED)}, not "{embed}"')
     return embed  # type: ignore[return-value]
-
-
-@dataclass(frozen=True, slots=True)
-class _Programs:
-    """What a template is compiled to; `subject` and `preheader` may be missing."""
-
-    tape: Tape
-    html: Program
-    text: Program
-    subject: Program | None
-    preheader: Program | None
-
-
-@dataclass(frozen=True, slots=True)
-class _Bound:
-    html: Run
-    text: Run
-    subject: Run | None
-    preheader: Run | None
 
 
 class Template:
@@ -188,20 +237,18 @@ class Template:
     def __init__(self, source: Source, name: str, folder: TemplateFolder) -> None:
         self.name = name
         self.folder = folder
-        self._path = Path(source.name)
-        self._helpers = {
-            "picture": lambda value, place: _fit(folder.pictures.chosen(value)),
-            "picture_beside": lambda value, place: _fit(folder.pictures.beside(value, Path(place.source.name).parent)),
-            "picture_name": name_piece,
-            "picture_size": _picture_size,
-            "Open": Open,
-        }
-        self._programs = _compile(source, folder)
-        self._bound: dict[Settings, _Bound] = {}
+        self._source = source
+        self._compiled: dict[str, Compiled] = {}
+        self._bound: dict[tuple[str, str], Bound] = {}
+        self._lock = threading.Lock()
+        self._variant(folder.settings.locale)
 
     @classmethod
     def from_text(cls, text: str, *, name: str = "template", folder: TemplateFolder | None = None) -> Template:
-        """A template without a file: layouts, parts and pictures are those of `folder`, where there is one."""
+        """A template without a file: layouts, parts and pictures are those of `folder`, where there is one.
+
+        It is HTML unless its `name` ends in ``.txt``.
+        """
         where = folder if folder is not None else TemplateFolder.nowhere()
         return cls(Source(str(where.path / name), text), name, where)
 
@@ -212,67 +259,95 @@ class Template:
                embed: Embed | None = None) -> Rendering:
         """Fill the template with `data`: a mapping, a dataclass, any object that declares its fields.
 
-        Raises `FieldError` for a field that is missing or of no use here, `UnsafeValue` for a value that does
-        not fit its place, `PictureError` for a picture that the data choose and that is not there.
+        `locale` chooses the file and so the locale of its formatters.  Raises `FieldError` for a field that is
+        missing or of no use here, `UnsafeValue` for a value that does not fit its place, `PictureError` for a
+        picture that the data choose and that is not there, `LimitReached` for what grows beyond the limits.
         """
-        settings = self._settings(locale, timezone)
-        bound = self._for(settings)
+        bound = self._for(locale, timezone)
         try:
             return Rendering(
                 subject=bound.subject(data) if bound.subject else None,
                 preheader=bound.preheader(data) if bound.preheader else None,
                 embed=checked_embed(embed) or self.folder.embed,
                 id_domain=self.folder.id_domain,
-                _pieces=tuple(bound.html(data)),
-                _events=tuple(bound.text(data)),
+                _pieces=tuple(bound.html(data)) if bound.html else None,
+                _text=made if isinstance(made := bound.text(data), str) else tuple(made),
             )
         except FieldError as error:
             # The survey knows the positions in loops, which a program does not keep.
-            found = self._survey(data, settings)
+            found = self.problems(data, locale=locale, timezone=timezone)
             raise (found[0] if found else error) from None
 
     def problems(self, data: Any, *, locale: str | None = None, timezone: str | None = None) -> list[PribbleError]:
         """Every missing or unusable field at once, in the order of the template; empty where it would render."""
-        return self._survey(data, self._settings(locale, timezone))
+        return self._variant(locale or self.folder.settings.locale).problems(
+            self._settings(timezone), self.folder.world, data)
 
     def fields(self) -> list[Field]:
         """What the data must hold."""
-        return fields(self._programs.tape)
+        return fields(self._variant(self.folder.settings.locale).tape, self.folder.world.common)
+
+    @property
+    def version(self) -> str:
+        """A hash over all files that the template is linked from, its locale variants among them."""
+        digest = hashlib.sha256()
+        for locale in self._locales():
+            for source in self._variant(locale).tape.sources:
+                digest.update(f"{Path(source.name).name}\0{source.text}\0".encode("utf-8", "surrogatepass"))
+        return digest.hexdigest()[:16]
 
     @property
     def samples(self) -> dict[str, Any]:
         """The sample data beside the template, by label; that of ``NAME.sample.json`` has the label ""."""
-        found = {}
-        stem = self._path.name.removesuffix(".html")
-        labels = {path.name[len(stem) + len(".sample"):-len(".json")]: path
-                  for path in self._path.parent.glob(f"{stem}.sample*.json")}
-        for label, path in sorted(labels.items()):
-            if not label or label.startswith("-"):
-                found[label.removeprefix("-")] = read_data(path)
-        return found
+        path = Path(self._source.name)
+        labels = {found.name[len(path.stem) + len(".sample"):-len(".json")]: found
+                  for found in path.parent.glob(f"{path.stem}.sample*.json")}
+        return {label.removeprefix("-"): read_data(found) for label, found in sorted(labels.items())
+                if not label or label.startswith("-")}
 
-    def _settings(self, locale: str | None, timezone: str | None) -> Settings:
+    # -- variants --
+
+    def _locales(self) -> list[str]:
+        """The locales that have a file of their own, after the folder's."""
+        path = Path(self._source.name)
+        found = [p.name[len(path.stem) + 1:-len(path.suffix)] for p in path.parent.glob(f"{path.stem}.*{path.suffix}")]
+        return [self.folder.settings.locale, *sorted(s for s in found if s and _is_locale(s))]
+
+    def _paths(self) -> list[Path]:
+        return [Path(source.name) for compiled in self._compiled.values() for source in compiled.tape.sources]
+
+    def _variant(self, locale: str) -> Compiled:
+        """The template compiled for a locale: from its file for that locale, else from the plain one."""
+        with self._lock:
+            if locale not in self._compiled:
+                self._compiled[locale] = self._compile(locale)
+            return self._compiled[locale]
+
+    def _compile(self, locale: str) -> Compiled:
+        folder, source, own = self.folder, self._source, None
+        path = Path(source.name)
+        if path.is_file():
+            chosen, own = folder.variant(path, locale)
+            source = source if chosen == path else folder._read(chosen)
+        is_html = path.suffix != ".txt"
+        tape = link(Found(source, own), lambda name, named_in, place: folder.find(name, named_in, place, locale),
+                    html=is_html, common=folder.world.common, limits=folder.world.limits)
+        if not is_html:
+            return compile_text(tape, folder.world)
+        return compile_page(tape, folder.world, _WrittenPictures(folder.pictures))
+
+    def _settings(self, timezone: str | None) -> Settings:
         base = self.folder.settings
-        if locale is None and timezone is None:
-            return base
-        return checked_settings(locale or base.locale, timezone or base.timezone)
+        return base if timezone is None else Settings.checked(base.locale, timezone)
 
-    def _for(self, settings: Settings) -> _Bound:
-        bound = self._bound.get(settings)
+    def _for(self, locale: str | None, timezone: str | None) -> Bound:
+        asked = self.folder.settings.locale if locale is None else Settings.checked(locale, "UTC").locale
+        key = asked, timezone or self.folder.settings.timezone
+        bound = self._bound.get(key)
         if bound is None:
-            made = self._programs
-            subject = made.subject.bound(settings, self._helpers) if made.subject else None
-            preheader = made.preheader.bound(settings, self._helpers) if made.preheader else None
-            bound = _Bound(made.html.bound(settings, self._helpers), made.text.bound(settings, self._helpers),
-                           subject, preheader)
-            self._bound[settings] = bound
+            bound = self._variant(asked).bound(self._settings(timezone), self.folder.world)
+            self._bound[key] = bound
         return bound
-
-    def _survey(self, data: Any, settings: Settings) -> list[PribbleError]:
-        programs = (self._programs.subject, self._programs.preheader, self._programs.html, self._programs.text)
-        found = [problem for program in programs if program
-                 for problem in program.surveyed(settings, self._helpers, data)]
-        return list({(str(p.place), p.problem): p for p in reversed(found)}.values())[::-1]
 
 
 def _fit(source: Picture | str) -> Picture | str:
@@ -292,31 +367,6 @@ def read_data(path: Path) -> Any:
         raise DataError(f"{path} is no UTF-8 (at byte {error.start})", hint="save it as UTF-8") from None
 
 
-def _compile(source: Source, folder: TemplateFolder) -> _Programs:
-    """All of a template that does not depend on the data is done here."""
-    tape = link(source, folder.find)
-    try:
-        page = read(tape.text, lambda offset: tape.mark(offset).role)
-    except MarkupError as error:
-        related = [Related(error.other[0], tape.place(*error.other[1:]))] if error.other else []
-        raise TemplateError(error.problem, place=tape.place(error.start, error.end), hint=error.hint,
-                            related=related) from None
-    lifted = {mark.lifted.kind: mark.lifted for mark in tape.marks if mark.role == LIFTED and mark.lifted}
-    title = title_steps(tape, page) if "subject" not in lifted else None
-    return _Programs(
-        tape,
-        html=compiled(html_steps(tape, page, _WrittenPictures(folder.pictures), preheader="preheader" in lifted),
-                      PieceSink()),
-        text=compiled(text_steps(tape, page), EventSink()),
-        subject=_line(lifted["subject"]) if "subject" in lifted else compiled(title, LineSink()) if title else None,
-        preheader=_line(lifted["preheader"]) if "preheader" in lifted else None,
-    )
-
-
-def _line(block: LiftedBlock) -> Program:
-    return compiled(line_steps(block.tape), LineSink(), needed_bindings(block))
-
-
 @dataclass(frozen=True, slots=True)
 class _WrittenPictures:
     """Finds pictures for the compiler and names the place where they are written."""
@@ -328,47 +378,3 @@ class _WrittenPictures:
             return self.finder.find(name, Path(place.source.name).parent)
         except PribbleError as error:
             raise type(error)(error.problem, place=place, hint=error.hint) from None
-
-
-@dataclass(frozen=True)
-class Rendering:
-    """A template filled with data: subject, preheader, HTML, plain text, pictures.
-
-    `subject` and `preheader` are None where the template has none.
-    """
-
-    subject: str | None
-    preheader: str | None
-    embed: Embed
-    id_domain: str = field(repr=False)
-    _pieces: tuple[Any, ...] = field(repr=False)
-    _events: tuple[Any, ...] = field(repr=False)
-
-    @cached_property
-    def html(self) -> str:
-        """The HTML, pictures embedded as asked for."""
-        return "".join([piece if piece.__class__ is str else self._filled(piece) for piece in self._pieces])
-
-    def _filled(self, piece: Any) -> str:
-        if piece is PREHEADER:
-            return _PREHEADER.format(markup(self.preheader or "")) if self.preheader else ""
-        if isinstance(piece, Picture):
-            return f"cid:{piece.content_id(self.id_domain)}" if self.embed == "cid" else piece.data_url
-        return str(piece)
-
-    @cached_property
-    def text(self) -> str:
-        """The plain text that says the same, laid out when first asked for."""
-        return layout(flow(self._events))
-
-    @cached_property
-    def pictures(self) -> tuple[Picture, ...]:
-        """The pictures that the HTML refers to by Content-ID, each once, in the order of their first use."""
-        if self.embed != "cid":
-            return ()
-        return tuple(dict.fromkeys(piece for piece in self._pieces if isinstance(piece, Picture)))
-
-    def message(self, *, sender: Recipients, to: Recipients = (), **envelope: Any) -> Message:
-        """A `Message` of this rendering; `envelope` takes what `Message` takes (cc, bcc, attachments, …)."""
-        return Message(sender=sender, to=to, subject=self.subject, text=self.text, html=self.html,
-                       pictures=self.pictures, id_domain=self.id_domain, **envelope)

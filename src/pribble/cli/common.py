@@ -14,7 +14,8 @@ from pathlib import Path
 from typing import Any
 
 from pribble.errors import DataError, Source, did_you_mean
-from pribble.template import Rendering, Template, TemplateFolder, checked_embed, read_data
+from pribble.rendering import Rendering
+from pribble.template import Template, TemplateFolder, checked_embed, read_data
 from pribble.values.reading import read_json
 
 SETTINGS_FILE = "pribble.toml"

@@ -9,7 +9,7 @@ from pribble.cli.common import Config, Usage, add_json, add_template, config, pr
 from pribble.cli.common import sender as sender_of
 from pribble.mime.message import Message
 from pribble.mime.part import Attachment
-from pribble.template import Rendering
+from pribble.rendering import Rendering
 
 FORMATS = ("eml", "html", "text", "subject")
 
@@ -55,8 +55,10 @@ def run(options: argparse.Namespace) -> None:
     made = rendering(options, chosen, embed="data" if options.format == "html" else None)
     content: bytes
     match options.format:
+        case "html" if made.html is None:
+            raise Usage(f'"{chosen.name}" is text only')
         case "html":
-            content = made.html.encode("utf-8")
+            content = str(made.html).encode("utf-8")
         case "text":
             content = made.text.encode("utf-8")
         case "subject":

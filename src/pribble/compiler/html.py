@@ -8,13 +8,14 @@ from __future__ import annotations
 
 import ast
 import re
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any, Protocol
 
 from pribble.compiler.lowering import Lowering
+from pribble.compiler.program import needed
 from pribble.errors import Place
-from pribble.language.expressions import Expression
+from pribble.language.expressions import Binding, Expression
 from pribble.language.tape import BRANCH, CLOSE, LIFTED, LITERAL, OPEN, SET, SHOW, Tape, TapeMark
 from pribble.markup.contexts import PICTURE_ATTRIBUTES, Characters, Closed, Marked, Opened, Page
 from pribble.markup.references import decoded
@@ -22,10 +23,12 @@ from pribble.markup.scanner import Attribute, StartTag
 from pribble.pictures.picture import Picture
 
 # How a value is shown in each context: the functions `how` and `show_how` of a program.
-_HOW = {"text": "markup", "attribute": "markup", "url": "url", "url-base": "base", "url-path": "segment",
+_HOW = {"text": "markup", "attribute": "attribute", "url": "url", "url-base": "base", "url-path": "segment",
         "url-query": "query"}
 _MARK = re.compile("[\U000f0000-\U0010ffff]")
 _ELSEWHERE = re.compile(r"(?:[a-z][a-z0-9+.-]*:|//|#)", re.IGNORECASE)
+# So many texts are joined into one piece at the most, so that each piece is counted before it grows large.
+_LONGEST_PIECE = 100
 _SIZED = re.compile(r"(?:^|[;\s-])(?:width|height)\s*:", re.IGNORECASE)
 
 
@@ -114,27 +117,35 @@ def title_steps(tape: Tape, page: Page) -> list[Any] | None:
                 mark = tape.mark(offset)
                 depth += (mark.role == OPEN) - (mark.role == CLOSE)
                 if inside or (mark.role == SET and not depth and not found):
-                    steps += _line_steps(mark)
+                    steps += _block_steps(mark, "line")
             case Characters(start=start, end=end) if inside:
                 steps.append(decoded(tape.text[start:end]))
     return steps if found else None
 
 
-def line_steps(tape: Tape) -> list[Any]:
-    """The steps of a subject or preheader, whose tape is text with references and no markup."""
+def text_block_steps(tape: Tape, how: str, *, references: bool) -> list[Any]:
+    """The steps of a tape that is text and no markup, its values shown by `how`; with `references`, those in its
+    literals are read."""
+    used = needed(tape)
     steps: list[Any] = []
     position = 0
-    for found in _MARK.finditer(tape.text):
-        steps += [decoded(tape.text[position:found.start()]), *_line_steps(tape.mark(found.start()))]
-        position = found.end()
-    return [step for step in [*steps, decoded(tape.text[position:])] if step != ""]
+    for found in [*_MARK.finditer(tape.text), None]:
+        end = found.start() if found else len(tape.text)
+        literal = tape.text[position:end]
+        steps += [decoded(literal) if references else literal] if literal else []
+        if found:
+            steps += _block_steps(tape.mark(end), how, used)
+            position = found.end()
+    return steps
 
 
-def _line_steps(mark: TapeMark) -> list[Any]:
+def _block_steps(mark: TapeMark, how: str, used: Collection[Binding] | None = None) -> list[Any]:
     if mark.role == SHOW and mark.value is not None:
-        return [Shown(mark.value, "line")]
+        return [Shown(mark.value, how)]
     if mark.role == LITERAL:
         return [mark.literal]
+    if mark.role == SET and used is not None and mark.binding not in used:
+        return []
     return [mark] if mark.role in (OPEN, BRANCH, CLOSE, SET) else []
 
 
@@ -315,10 +326,12 @@ class PieceSink:
 
         def flush() -> None:
             if texts:
-                statements.append(appended(joined(texts)))
+                statements.append(appended(counted(joined(texts))))
                 texts.clear()
 
         for step in run:
+            if len(texts) >= _LONGEST_PIECE:
+                flush()
             match step:
                 case str():
                     texts.append(ast.Constant(step))
@@ -344,9 +357,20 @@ class PieceSink:
 
 
 class LineSink(PieceSink):
-    """Writes the program of a line: its pieces are texts only, and joined."""
+    """Writes the program of a line: its pieces are texts only, joined, each run of white space one space."""
 
     result = '" ".join("".join(out).split())'
+
+
+class TextSink(PieceSink):
+    """Writes the program of a plain text written by hand: its lines are kept, and trimmed at their ends."""
+
+    result = '"\\n".join([line.rstrip() for line in "".join(out).split("\\n")]).strip("\\n")'
+
+
+def counted(value: ast.expr) -> ast.expr:
+    """``kept(room, value)``: no template makes more than is permitted, however it multiplies."""
+    return ast.Call(ast.Name("kept", ast.Load()), [ast.Name("room", ast.Load()), value], [])
 
 
 def appended(value: ast.expr) -> ast.stmt:

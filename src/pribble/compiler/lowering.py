@@ -9,6 +9,7 @@ error pays nothing for it.
 from __future__ import annotations
 
 import ast
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -33,8 +34,9 @@ from pribble.language.expressions import (
     Name,
     Negative,
     Not,
+    PerItem,
 )
-from pribble.values.formatters import FORMATTERS, complaint
+from pribble.values.formatters import FORMATTERS, WALKING, Factory, complaint
 
 DATA = "data"
 _SCRATCH = "t"  # holds a value between two looks at it; never across another expression
@@ -58,6 +60,8 @@ class FormatterCall:
     name: str
     arguments: tuple[Any, ...]
     named: tuple[tuple[str, Any], ...]
+    locale: str | None
+    timezone: str | None
 
 
 def described(expression: Expression) -> str:
@@ -94,6 +98,8 @@ def described(expression: Expression) -> str:
 class Lowering:
     """Lowers the expressions of one program; collects its sites, constants and formatters on the way."""
 
+    known: Mapping[str, Factory] = field(default_factory=lambda: FORMATTERS)
+    common: frozenset[str] = frozenset()
     sites: list[Site] = field(default_factory=list)
     constants: dict[str, Any] = field(default_factory=dict)
     formatters: dict[str, FormatterCall] = field(default_factory=dict)
@@ -137,6 +143,8 @@ class Lowering:
                     raise TemplateError(f'"{binding.name}" is a place in a loop and no value', place=place,
                                         hint=f"it has {', '.join(_PLACE_WORDS)}: {{{{ {binding.name}.number }}}}")
                 return ast.Name(self.variable(binding), ast.Load())
+            case Name(place=place, name=name) if name in self.common:
+                return self.call("common", ast.Name(DATA, ast.Load()), ast.Constant(name), place=place, path=name)
             case Name(place=place, name=name):
                 return self._read(ast.Name(DATA, ast.Load()), name, "the data", node, place)
             case Member(base=Local(binding=Binding(kind="place") as binding)):
@@ -156,8 +164,10 @@ class Lowering:
                 return self.call("compute", ast.Constant(operator), self.value(left), self.value(right), place=place,
                                  path=described(left))
             case Comparison(place=place, operator=operator, left=left, right=right):
-                return self.call(_COMPARING[operator], self.value(left), self.value(right), place=place,
-                                 path=described(left))
+                whole = self.value(right)
+                if operator in ("in", "not in"):
+                    whole = self.walked(whole, place)
+                return self.call(_COMPARING[operator], self.value(left), whole, place=place, path=described(left))
             case Not(operand=operand):
                 return ast.UnaryOp(ast.Not(), self.test(operand))
             case Both(left=left, right=right):
@@ -172,6 +182,9 @@ class Lowering:
                 return ast.IfExp(absent, self.value(other), ast.Name(_SCRATCH, ast.Load()))
             case Formatted():
                 return self._formatted(node)
+            case PerItem(item=item, body=body):
+                parameters = ast.arguments([], [ast.arg(self.variable(item))], None, [], [], None, [])
+                return ast.Lambda(parameters, self.value(body))
 
     def test(self, node: Expression) -> ast.expr:
         """The tree that computes whether `node` holds."""
@@ -184,6 +197,7 @@ class Lowering:
 
         `how` names two functions of the namespace: ``markup`` for what is a text already, ``show_markup`` for all.
         """
+        self._refuse_flag(node)
         if isinstance(node, Constant) and isinstance(node.value, str):
             return self.call(f"show_{how}", ast.Constant(node.value), place=node.place)
         path = described(node)
@@ -193,6 +207,18 @@ class Lowering:
         direct = self.call(how, scratch, place=node.place, path=path)
         general = self.call(f"show_{how}", scratch, place=node.place, path=path)
         return ast.IfExp(is_text, direct, general)
+
+    def walked(self, value: ast.expr, place: Place) -> ast.expr:
+        """`value`, a list whose items count as turns from here on."""
+        return self.call("walked", ast.Name("turns", ast.Load()), value, place=place)
+
+    @staticmethod
+    def _refuse_flag(node: Expression) -> None:
+        if isinstance(node, Both | Either | Not | Comparison):
+            word = "else" if isinstance(node, Either) else "if"
+            raise TemplateError("this is true or false, which is not shown as it is", place=node.place,
+                                hint="write {{ a else b }} for the first that is there" if word == "else" else
+                                'choose its words: {{ "yes" if … else "no" }}')
 
     def _read(self, base: ast.expr, name: str, where: str, node: Expression, place: Place) -> ast.expr:
         """``base.name``: at once where base is a dict that has it, else by the function that knows all kinds."""
@@ -238,25 +264,32 @@ class Lowering:
                             hint=did_you_mean(node.name, _PLACE_WORDS))
 
     def _formatted(self, node: Formatted) -> ast.expr:
-        if node.formatter not in FORMATTERS:
+        if node.formatter not in self.known:
             raise TemplateError(f'there is no formatter "{node.formatter}"', place=node.place,
-                                hint=did_you_mean(node.formatter, FORMATTERS))
-        if wrong := complaint(node.formatter, len(node.arguments), tuple(name for name, _ in node.named)):
+                                hint=did_you_mean(node.formatter, self.known))
+        per_item = [argument for argument in node.arguments if isinstance(argument, PerItem)]
+        arguments = [argument for argument in node.arguments if not isinstance(argument, PerItem)]
+        if wrong := complaint(node.formatter, self.known[node.formatter], len(arguments),
+                              tuple(name for name, _ in node.named), per_item=bool(per_item)):
             raise TemplateError(wrong, place=node.place)
         value, path = self.value(node.value), described(node.value)
+        if node.formatter in WALKING:
+            value = self.walked(value, node.place)
         given = [argument for _, argument in node.named]
-        if all(isinstance(argument, Constant) for argument in (*node.arguments, *given)):
-            call = FormatterCall(node.formatter, tuple(a.value for a in node.arguments if isinstance(a, Constant)),
-                                 tuple((n, a.value) for n, a in node.named if isinstance(a, Constant)))
+        if all(isinstance(argument, Constant) for argument in (*arguments, *given)):
+            call = FormatterCall(node.formatter, tuple(a.value for a in arguments if isinstance(a, Constant)),
+                                 tuple((n, a.value) for n, a in node.named if isinstance(a, Constant)),
+                                 node.locale, node.timezone)
             name = next((n for n, known in self.formatters.items() if _same(known, call)), None)
             if name is None:
                 name = f"{node.formatter}_{len(self.formatters)}"
                 self.formatters[name] = call
-            return self.call(name, value, place=node.place, path=path)
-        names = ast.Constant(node.formatter)
-        positional = ast.Tuple([self.value(argument) for argument in node.arguments], ast.Load())
+            return self.call(name, value, *map(self.value, per_item), place=node.place, path=path)
+        names = ast.Tuple([ast.Constant(n) for n in (node.formatter, node.locale, node.timezone)], ast.Load())
+        positional = ast.Tuple([self.value(argument) for argument in arguments], ast.Load())
         named = ast.Dict([ast.Constant(n) for n, _ in node.named], [self.value(a) for a in given])
-        return self.call("formatted", names, value, positional, named, place=node.place, path=path)
+        return self.call("formatted", names, value, positional, named, *map(self.value, per_item), place=node.place,
+                         path=path)
 
 
 def _same(one: FormatterCall, other: FormatterCall) -> bool:

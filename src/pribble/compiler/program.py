@@ -7,25 +7,37 @@ of steps is written.  A `Program` is immutable; it is bound to a locale and a ti
 from __future__ import annotations
 
 import ast
-import sys
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 from types import CodeType, TracebackType
 from typing import Any, Protocol
 
+from pribble.compiler.helpers import HELPERS
 from pribble.compiler.lowering import FormatterCall, Lowering, Site, described, items_variable
-from pribble.errors import FieldError, LimitReached, PribbleError
-from pribble.language.expressions import Expression, Local, children
-from pribble.language.tape import BRANCH, CLOSE, OPEN, SET, LiftedBlock, Loop, TapeMark
-from pribble.values import arithmetic, escaping, lookup, showing
-from pribble.values.formatters import Settings, prepared
-from pribble.values.kinds import NOTHING
+from pribble.compiler.survey import Survey, placed
+from pribble.errors import LimitReached, PribbleError
+from pribble.language.expressions import Binding, Expression, Local, children
+from pribble.language.tape import BRANCH, CLOSE, SET, Loop, Tape, TapeMark
+from pribble.limits import Limits
+from pribble.values import lookup
+from pribble.values.formatters import Factory, prepared
+from pribble.values.settings import Settings
 
 _FILE = "<a program of Pribble's>"
 
 Run = Callable[[Any], Any]
-Steps = Sequence[Any]
+
+
+@dataclass(frozen=True, slots=True)
+class World:
+    """What a program runs in: the formatters it may call, values that every template sees, limits, and
+    `helpers`, functions of its steps' own."""
+
+    formatters: Mapping[str, Factory]
+    common: Mapping[str, Any]
+    limits: Limits
+    helpers: Mapping[str, Any]
 
 
 class Sink(Protocol):
@@ -46,12 +58,9 @@ class Program:
     constants: Mapping[str, Any]
     formatters: Mapping[str, FormatterCall]
 
-    def bound(self, settings: Settings, helpers: Mapping[str, Any]) -> Run:
-        """The function for one locale and time zone; it raises errors that name their place.
-
-        `helpers` are functions beyond those of ``values/`` that its steps call.
-        """
-        run = self._function(self._namespace(settings, helpers))
+    def bound(self, settings: Settings, world: World) -> Run:
+        """The function for one locale and time zone; it raises errors that name their place."""
+        run = self._function(self._namespace(settings, world))
 
         def program(data: Any) -> Any:
             try:
@@ -61,162 +70,97 @@ class Program:
 
         return program
 
-    def surveyed(self, settings: Settings, helpers: Mapping[str, Any], data: Any) -> list[PribbleError]:
+    def surveyed(self, settings: Settings, world: World, data: Any) -> list[PribbleError]:
         """Every problem that the data have here: what cannot be read comes to nothing, and the program goes on."""
-        survey = _Survey(self.sites)
-        namespace = self._namespace(settings, helpers)
+        survey = Survey(self.sites)
         watched = {name: survey.watching(f) if callable(f) and not isinstance(f, type) else f
-                   for name, f in namespace.items()}
-        self._function(watched | {"each": survey.each})(data)
+                   for name, f in self._namespace(settings, world).items()}
+        try:
+            self._function(watched | {"each": survey.each})(data)
+        except LimitReached as error:
+            survey.problems.append(self._placed(error, error.__traceback__))
         return survey.problems
 
     def _function(self, namespace: dict[str, Any]) -> Run:
-        exec(self.code, namespace)
+        exec(self.code, namespace)  # the code is our own, built from a tree
         run: Run = namespace["program"]
         return run
 
-    def _namespace(self, settings: Settings, helpers: Mapping[str, Any]) -> dict[str, Any]:
-        formatters = {name: _late(call, settings) for name, call in self.formatters.items()}
-        return {**_HELPERS, "formatted": _formatting(settings), **helpers, **self.constants, **formatters}
+    def _namespace(self, settings: Settings, world: World) -> dict[str, Any]:
+        formatters = {name: _late(call, settings, world) for name, call in self.formatters.items()}
+        return {**HELPERS, "LIMITS": world.limits, "formatted": _formatting(settings, world),
+                "common": _common(world.common), **world.helpers, **self.constants, **formatters}
 
     def _placed(self, error: PribbleError, traceback: TracebackType | None) -> PribbleError:
-        while traceback is not None and traceback.tb_frame.f_code.co_filename != _FILE:
+        """`error` with the place of the innermost call of this program that it passed through."""
+        line = 0
+        while traceback is not None:
+            if traceback.tb_frame.f_code.co_filename == _FILE:
+                line = traceback.tb_lineno
             traceback = traceback.tb_next
-        if traceback is None or error.place is not None:
-            return error
-        return _at(error, self.sites[traceback.tb_lineno - 1])
+        return placed(error, self.sites[line - 1]) if line and error.place is None else error
 
 
-def _at(error: PribbleError, site: Site, positions: Mapping[str, int] | None = None) -> PribbleError:
-    """A copy of `error` that knows its place, with the positions of the loops it happened in."""
-    problem, path = error.problem, site.path
-    for loop, index in (positions or {}).items():
-        problem = problem.replace(f"{loop}[]", f"{loop}[{index}]")
-        path = path.replace(f"{loop}[]", f"{loop}[{index}]")
-    if isinstance(error, FieldError):
-        if "[" in path and "[" not in problem:
-            problem = f"{path}: {problem}"
-        return type(error)(problem, path=path or None, place=site.place, hint=error.hint, related=error.related)
-    return type(error)(problem, place=site.place, hint=error.hint, related=error.related)
+def _settings(settings: Settings, locale: str | None, timezone: str | None) -> Settings:
+    """The settings of a formatter: those of its file or stretch, where it has some, else those of the call."""
+    if locale is None and timezone is None:
+        return settings
+    return Settings(locale or settings.locale, timezone or settings.timezone)
 
 
-def _late(call: FormatterCall, settings: Settings) -> Run:
-    """A formatter that is prepared when first applied, so that what is wrong with it is told at its place."""
-    @lru_cache(maxsize=1)
-    def ready() -> Run:
-        return prepared(call.name, settings, call.arguments, dict(call.named))
-
+def _late(call: FormatterCall, settings: Settings, world: World) -> Run:
+    """A formatter that, if it cannot be prepared, says so when it is applied, at its place."""
+    own = _settings(settings, call.locale, call.timezone)
     try:
-        return ready()
-    except PribbleError:
-        return lambda value: ready()(value)
+        return prepared(world.formatters[call.name], own, call.arguments, dict(call.named))
+    except PribbleError as error:
+        problem = error
+
+        def refusing(value: Any, *each: Any) -> Any:
+            raise type(problem)(problem.problem, hint=problem.hint)
+
+        return refusing
 
 
-def _formatting(settings: Settings) -> Callable[..., Any]:
+def _formatting(settings: Settings, world: World) -> Callable[..., Any]:
     """Applies formatters whose arguments depend on the data."""
-    ready = lru_cache(maxsize=128)(
-        lambda name, arguments, given: prepared(name, settings, arguments, dict(given)))
 
-    def formatted(name: str, value: Any, arguments: tuple[Any, ...], given: dict[str, Any]) -> Any:
+    def make(name: tuple[str, str | None, str | None], arguments: tuple[Any, ...], given: tuple[Any, ...]) -> Run:
+        return prepared(world.formatters[name[0]], _settings(settings, *name[1:]), arguments, dict(given))
+
+    ready = lru_cache(maxsize=128, typed=True)(make)
+
+    def formatted(name: tuple[str, str | None, str | None], value: Any, arguments: tuple[Any, ...],
+                  given: dict[str, Any], *each: Any) -> Any:
+        pairs = tuple(given.items())
         try:
-            apply = ready(name, arguments, tuple(given.items()))
+            apply = ready(name, arguments, pairs)
         except TypeError:  # a list or record among the arguments: no key, so no keeping
-            apply = prepared(name, settings, arguments, given)
-        return apply(value)
+            apply = make(name, arguments, pairs)
+        return apply(value, *each)
 
     return formatted
 
 
-_HELPERS: dict[str, Any] = {
-    "NOTHING": NOTHING,
-    "read": lookup.read,
-    "read_maybe": lookup.read_maybe,
-    "item": lookup.item,
-    "item_maybe": lambda value, key, where: lookup.item(value, key, where, maybe=True),
-    "or_nothing": lambda value: NOTHING if value is None else value,
-    "items": lookup.items,
-    "pairs": lookup.pairs,
-    "each": lambda items, path: enumerate(items),
-    "holds": lookup.holds,
-    "absent": lookup.absent,
-    "compute": arithmetic.compute,
-    "negative": arithmetic.negative,
-    "equal": arithmetic.equal,
-    "unequal": lambda left, right: not arithmetic.equal(left, right),
-    "less": arithmetic.less,
-    "at_most": lambda left, right: arithmetic.less(left, right, or_equal=True),
-    "more": lambda left, right: arithmetic.less(right, left),
-    "at_least": lambda left, right: arithmetic.less(right, left, or_equal=True),
-    "contains": arithmetic.contains,
-    "lacks": lambda value, whole: not arithmetic.contains(value, whole),
-    # Ways of showing, each for what is a text already and for any value.
-    "markup": escaping.markup, "show_markup": showing.show_markup,
-    "plain": escaping.plain_text, "show_plain": showing.show_plain,
-    "line": escaping.one_line, "show_line": showing.show_line,
-    "url": showing.show_url, "show_url": showing.show_url,
-    "base": showing.show_base, "show_base": showing.show_base,
-    "segment": showing.show_segment, "show_segment": showing.show_segment,
-    "query": showing.show_query, "show_query": showing.show_query,
-    "address": showing.show_address, "show_address": showing.show_address,
-    "address_base": showing.show_address_base, "show_address_base": showing.show_address_base,
-}
+def _common(values: Mapping[str, Any]) -> Callable[[Any, str], Any]:
+    """Reads a name that every template sees: the data's own first."""
 
+    def common(data: Any, name: str) -> Any:
+        found = lookup.field(data, name)
+        return values[name] if found is lookup.MISSING else found
 
-# ---- surveying ------------------------------------------------------------------------------------------------
-
-
-class _Broken(str):
-    """Stands for a value that could not be read or computed: an empty text that is told from any other."""
-
-    __slots__ = ()
-
-
-_BROKEN = _Broken()
-
-
-class _Survey:
-    """Collects the problems of one run and knows in which turns of which loops they happened."""
-
-    def __init__(self, sites: tuple[Site, ...]) -> None:
-        self.sites = sites
-        self.problems: list[PribbleError] = []
-        self.positions: dict[str, int] = {}
-
-    def watching(self, function: Callable[..., Any]) -> Callable[..., Any]:
-        """`function`, its errors collected and its result then broken."""
-
-        def watched(*arguments: Any) -> Any:
-            if any(argument is _BROKEN for argument in arguments):
-                return _BROKEN
-            try:
-                return function(*arguments)
-            except LimitReached:
-                raise
-            except PribbleError as error:
-                site = self.sites[sys._getframe(1).f_lineno - 1]
-                self.problems.append(_at(error, site, self.positions))
-                return _BROKEN
-
-        return watched
-
-    def each(self, items: Iterable[Any], path: str) -> Iterator[tuple[int, Any]]:
-        for index, value in enumerate(items):
-            self.positions[path] = index
-            yield index, value
-        self.positions.pop(path, None)
+    return common
 
 
 # ---- building -------------------------------------------------------------------------------------------------
 
 
-def compiled(steps: Steps, sink: Sink, bindings: Sequence[TapeMark] = ()) -> Program:
-    """The program of `steps`: tape marks that open, branch, close and set, and whatever else `sink` writes.
-
-    `bindings` are set first.
-    """
-    lowering = Lowering()
-    body = _Builder([*bindings, *steps], sink, lowering).block()
-    function = ast.parse(f"def program(data):\n {sink.prologue}\n return {sink.result}\n")
+def compiled(steps: Sequence[Any], sink: Sink, world: World) -> Program:
+    """The program of `steps`: tape marks that open, branch, close and set, and whatever else `sink` writes."""
+    lowering = Lowering(world.formatters, frozenset(world.common))
+    body = _Builder(steps, sink, lowering).block()
+    function = ast.parse(f"def program(data):\n turns = [LIMITS.turns]; room = [LIMITS.output]\n {sink.prologue}\n"
+                         f" return {sink.result}\n")
     definition = function.body[0]
     assert isinstance(definition, ast.FunctionDef)
     definition.body[-1:-1] = body
@@ -225,7 +169,7 @@ def compiled(steps: Steps, sink: Sink, bindings: Sequence[TapeMark] = ()) -> Pro
 
 
 class _Builder:
-    def __init__(self, steps: Steps, sink: Sink, lowering: Lowering) -> None:
+    def __init__(self, steps: Sequence[Any], sink: Sink, lowering: Lowering) -> None:
         self.steps, self.sink, self.lowering = steps, sink, lowering
         self.index = 0
         self.loops = 0
@@ -245,8 +189,13 @@ class _Builder:
                 self.index += 1
                 if step.role == SET:
                     body += self._set(step)
-                elif step.role == OPEN:
-                    body += self._for(step.loop, step) if step.loop else self._if(step)
+                elif step.loop is not None:
+                    body += self._for(step.loop, step)
+                elif step.value is not None:
+                    body += self._if(step)
+                else:  # a stretch that only this form has
+                    body += self.block()
+                    self.index += 1
             else:
                 run.append(step)
                 self.index += 1
@@ -258,7 +207,8 @@ class _Builder:
         binding = mark.binding
         assert binding is not None and binding.value is not None
         value = self.lowering.value(binding.value)
-        return [ast.Assign([ast.Name(self.lowering.variable(binding), ast.Store())], value)]
+        kept = self.lowering.call("kept_value", ast.Name("room", ast.Load()), value, place=binding.value.place)
+        return [ast.Assign([ast.Name(self.lowering.variable(binding), ast.Store())], kept)]
 
     def _if(self, mark: TapeMark) -> list[ast.stmt]:
         assert mark.value is not None
@@ -289,7 +239,8 @@ class _Builder:
         following = self.steps[self.index]
         self.index += 1
         turns = ast.For(ast.Tuple([ast.Name(index, ast.Store()), item], ast.Store()), each, body or [ast.Pass()], [])
-        statements: list[ast.stmt] = [ast.Assign([ast.Name(listed, ast.Store())], items)]
+        walked = lowering.walked(items, loop.items.place)
+        statements: list[ast.stmt] = [ast.Assign([ast.Name(listed, ast.Store())], walked)]
         if following.role == CLOSE:
             return [*statements, turns]
         otherwise = self.block()
@@ -297,9 +248,12 @@ class _Builder:
         return [*statements, ast.If(ast.Name(listed, ast.Load()), [turns], otherwise or [ast.Pass()])]
 
 
-def needed_bindings(lifted: LiftedBlock) -> list[TapeMark]:
-    """The marks that set what a message block uses of the ``let``s above it, in their order."""
-    used: set[Any] = set()
+def needed(tape: Tape) -> set[Binding]:
+    """The bindings that a tape uses, those used by others it uses among them.
+
+    A message block carries all the ``let``s above it; only these have to be set.
+    """
+    used: set[Binding] = set()
 
     def look(expression: Expression) -> None:
         if isinstance(expression, Local) and expression.binding not in used:
@@ -309,7 +263,8 @@ def needed_bindings(lifted: LiftedBlock) -> list[TapeMark]:
         for child in children(expression):
             look(child)
 
-    for mark in lifted.tape.marks:
-        for expression in mark.expressions():
-            look(expression)
-    return [TapeMark(SET, binding.place, binding=binding) for binding in lifted.bindings if binding in used]
+    for mark in tape.marks:
+        if mark.role != SET:
+            for expression in mark.expressions():
+                look(expression)
+    return used

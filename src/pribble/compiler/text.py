@@ -8,14 +8,14 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
-from pribble.compiler.html import Shown, appended, joined, or_if_nothing
+from pribble.compiler.html import Shown, appended, counted, joined, or_if_nothing, text_block_steps
 from pribble.compiler.lowering import Lowering
 from pribble.language.expressions import Expression
-from pribble.language.tape import BRANCH, CLOSE, LITERAL, OPEN, SET, SHOW, Tape
-from pribble.markup.contexts import Characters, Closed, Marked, Opened, Page
+from pribble.language.tape import BRANCH, CLOSE, LITERAL, OPEN, SET, SHOW, Tape, TapeMark
+from pribble.markup.contexts import Characters, Closed, Marked, Opened, Page, read
 from pribble.markup.references import decoded
 from pribble.markup.scanner import Attribute
 from pribble.plaintext.flow import READ_ATTRIBUTES, Close, Event, Open
@@ -35,26 +35,73 @@ class OpenWith:
 
 
 def text_steps(tape: Tape, page: Page) -> list[Any]:
-    """The steps of the text program: texts and events as they are, values, and the marks of blocks."""
+    """The steps of the text program: texts and events as they are, values, and the marks of blocks.
+
+    Stretches that only the HTML has are left out, those that only the text has put in.
+    """
     steps: list[Any] = []
+    blocks: list[bool] = []  # of each open block, whether it is one that only the HTML has
     for event in page.events:
-        match event:
-            case Opened():
-                steps.append(_open(tape, event))
-            case Closed(name=name):
-                steps.append(Close(name))
-            case Characters(start=start, end=end, raw=raw):
-                written = tape.text[start:end]
-                steps.append(written if raw in ("style", "script") else decoded(written))
-            case Marked(offset=offset):
-                mark = tape.mark(offset)
-                if mark.role == SHOW and mark.value is not None:
-                    steps.append(Shown(mark.value, "plain"))
-                elif mark.role == LITERAL:
-                    steps.append(mark.literal)
-                elif mark.role in (OPEN, BRANCH, CLOSE, SET):
-                    steps.append(mark)
+        if isinstance(event, Marked):
+            mark = tape.mark(event.offset)
+            if mark.role == OPEN:
+                blocks.append(mark.loop is None and mark.value is None)
+                if blocks[-1]:
+                    continue
+            elif mark.role == CLOSE and blocks.pop():
+                continue
+            if not any(blocks):
+                steps += _mark_steps(mark)
+        elif any(blocks):
+            continue
+        elif isinstance(event, Opened):
+            steps.append(_open(tape, event))
+        elif isinstance(event, Closed):
+            steps.append(Close(event.name))
+        else:
+            steps.append(_said(tape.text[event.start:event.end], event.raw))
     return steps
+
+
+def _said(written: str, raw: str) -> str:
+    return written if raw in ("style", "script") else decoded(written)
+
+
+def _mark_steps(mark: TapeMark) -> list[Any]:
+    if mark.role == SHOW and mark.value is not None:
+        return [Shown(mark.value, "event")]
+    if mark.role == LITERAL:
+        return [mark.literal]
+    if mark.lifted is not None and mark.lifted.kind == "only":
+        steps = text_block_steps(dedented(mark.lifted.tape), "plain", references=True)
+        return [Open("pre", {}), *steps, Close("pre")] if mark.lifted.alone else steps
+    return [mark] if mark.role in (OPEN, BRANCH, CLOSE, SET) else []
+
+
+def dedented(tape: Tape) -> Tape:
+    """A tape of plain text without the indentation that all its lines share, and without empty lines at its ends."""
+    lines = tape.text.split("\n")
+    filled = [line for line in lines if line.strip()]
+    common = min((len(line) - len(line.lstrip(" \t")) for line in filled), default=0)
+    text = "\n".join(line[common:] if line.strip() else "" for line in lines)
+    return replace(tape, text=text.strip("\n"))
+
+
+def events_of(html: str) -> tuple[Event, ...]:
+    """The events of a page or fragment that holds no marks.  Raises `MarkupError` for a tag that is cut off."""
+    events: list[Event] = []
+    for event in read(html, lambda offset: "literal").events:
+        match event:
+            case Opened(tag=tag, void=void):
+                events.append(Open(tag.name, {a.name: decoded(html[a.value_start:a.value_end], attribute=True)
+                                              for a in reversed(tag.attributes) if a.name in READ_ATTRIBUTES}, void))
+            case Closed(name=name):
+                events.append(Close(name))
+            case Characters(start=start, end=end, raw=raw):
+                events.append(_said(html[start:end], raw))
+            case Marked(offset=offset):
+                events.append(html[offset])
+    return tuple(events)
 
 
 def _open(tape: Tape, event: Opened) -> Open | OpenWith:
@@ -91,7 +138,7 @@ class EventSink:
 
         def flush() -> None:
             if constant:
-                added = ast.Call(ast.Name("extend", ast.Load()), [lowering.constant(tuple(constant))], [])
+                added = ast.Call(ast.Name("extend", ast.Load()), [counted(lowering.constant(tuple(constant)))], [])
                 statements.append(ast.Expr(added))
                 constant.clear()
 
@@ -101,7 +148,7 @@ class EventSink:
                 continue
             flush()
             statements.append(appended(_opened(step, lowering) if isinstance(step, OpenWith)
-                                       else lowering.shown(step.value, step.how)))
+                                       else counted(lowering.shown(step.value, step.how))))
         flush()
         return statements
 
@@ -117,7 +164,7 @@ def _attribute(parts: tuple[str | Shown, ...], lowering: Lowering) -> ast.expr:
     if len(parts) == 1 and isinstance(parts[0], Shown):
         value: Expression = parts[0].value
         shown = lowering.call(f"show_{parts[0].how}", ast.Name("whole", ast.Load()), place=value.place)
-        return or_if_nothing(lowering.value(value), ast.Constant(None), shown)
+        return or_if_nothing(lowering.value(value), ast.Constant(None), counted(shown))
     texts: list[ast.expr] = [ast.Constant(part) if isinstance(part, str) else lowering.shown(part.value, part.how)
                              for part in parts]
-    return joined(texts) if texts else ast.Constant("")
+    return counted(joined(texts)) if texts else ast.Constant("")

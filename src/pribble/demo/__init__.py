@@ -55,7 +55,7 @@ def walk(out: Path) -> list[Outcome]:
             rendering = templates[name].render(event)
             office.send(rendering.message(sender=OFFICE, to=[to]))
             html, text = out / f"{name}.html", out / f"{name}.txt"
-            html.write_text(templates[name].render(event, embed="data").html, encoding="utf-8")
+            html.write_text(templates[name].render(event, embed="data").html or "", encoding="utf-8")
             text.write_text(rendering.text, encoding="utf-8")
             outcomes.append(read_back(name, receiver.received[-1], html, text))
     return outcomes

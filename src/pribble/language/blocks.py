@@ -9,109 +9,38 @@ A colon after the word opens a block, a colon before it closes it, a colon on bo
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 
 from pribble.errors import Place, Related, Source, TemplateError
 from pribble.language.expressions import Expression
+from pribble.language.lines import Piece, without_statement_lines
 from pribble.language.marks import Literal, Mark, cut
 from pribble.language.parsing import RESERVED, read_expression
+from pribble.language.statements import (
+    Body,
+    Branch,
+    File,
+    For,
+    If,
+    Into,
+    Let,
+    Lifted,
+    Only,
+    Put,
+    Show,
+    Slot,
+    Statement,
+    Stretch,
+    Takes,
+    Text,
+)
 from pribble.language.tokens import Reader, Token
+from pribble.values.settings import settings_text
 
-
-@dataclass(frozen=True, slots=True)
-class Text:
-    """A literal stretch of the file, by offsets."""
-
-    start: int
-    end: int
-
-
-@dataclass(frozen=True, slots=True)
-class Show:
-    place: Place
-    value: Expression
-
-
-@dataclass(frozen=True, slots=True)
-class Branch:
-    """One way through an ``if``; the last may have no test."""
-
-    place: Place
-    test: Expression | None
-    body: tuple[Statement, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class If:
-    place: Place
-    branches: tuple[Branch, ...]
-    closing: Place
-
-
-@dataclass(frozen=True, slots=True)
-class For:
-    """A loop; `names` are one (an item) or two (a key and its value, or the two of a pair)."""
-
-    place: Place
-    names: tuple[Token, ...]
-    at: Token | None
-    items: Expression
-    body: tuple[Statement, ...]
-    otherwise: Branch | None
-    closing: Place
-
-
-@dataclass(frozen=True, slots=True)
-class Let:
-    place: Place
-    name: Token
-    value: Expression
-
-
-@dataclass(frozen=True, slots=True)
-class Put:
-    """A part, with the values it is given by name."""
-
-    place: Place
-    path: Token
-    arguments: tuple[tuple[Token, Expression], ...]
-
-
-@dataclass(frozen=True, slots=True)
-class Slot:
-    """Where a layout lets the page in."""
-
-    place: Place
-    name: str
-
-
-@dataclass(frozen=True, slots=True)
-class Lifted:
-    """A block that is not part of the page: ``subject`` or ``preheader``."""
-
-    place: Place
-    kind: str
-    body: tuple[Statement, ...]
-
-
-Statement = Text | Show | If | For | Let | Put | Slot | Lifted
-
-
-@dataclass(frozen=True, slots=True)
-class File:
-    """One file, read: its statements in order, and the layout it asks for."""
-
-    source: Source
-    body: tuple[Statement, ...]
-    layout: tuple[Place, str] | None
-
-
-# What can open a block, and what a mark with that word but without its colon most likely meant.
-_OPENING = {"if": "if …:", "for": "for … in …:", "subject": "subject:", "preheader": "preheader:"}
-_LIFTED = ("subject", "preheader")
-_SETTINGS = frozenset({"let", "layout", "put", "slot"})
-# How other notations say that a block ends or branches.
+_OPENING = frozenset("if for subject preheader text only into slot put locale timezone".split())
+_SETTINGS = frozenset({"let", "layout", "put", "slot", "takes"})
+# How other notations say that a block ends or branches, or that a file comes in.
 _FOREIGN = {"endif": ":if", "endfor": ":for", "end": ":if", "elseif": ":elif …:", "elsif": ":elif …:",
             "elif": ":elif …:", "else": ":else:", "foreach": "for … in …:", "each": "for … in …:",
             "unless": "if not …:", "set": "let … = …", "include": 'put "…"', "extends": 'layout "…"'}
@@ -123,45 +52,33 @@ def parse(source: Source, *, html: bool = True, via: tuple[Related, ...] = ()) -
 
 
 @dataclass(slots=True)
-class _Piece:
-    """A literal or a mark; a mark that is a statement of its own takes its line with it."""
-
-    start: int
-    end: int
-    reader: Reader | None = None
-    word: str = ""  # "" for a shown value, else what the mark does
-    sets: bool = False
-
-    @property
-    def literal(self) -> bool:
-        return self.reader is None and not self.sets
-
-    def closes(self, word: str) -> bool:
-        return self.word == ":" and self.reader is not None and self.reader.peek(1).text == word
-
-
-@dataclass(slots=True)
 class _Open:
-    """A block that waits for its closing word."""
+    """A block that waits for its closing word; `finish` makes a statement of it, given the place of that word."""
 
     word: str
     place: Place
+    finish: Callable[[_Open, Place], Statement] | None = None
     test: Expression | None = None
     branches: list[Branch] = field(default_factory=list)
     body: list[Statement] = field(default_factory=list)
     branch_place: Place | None = None
-    loop: tuple[tuple[Token, ...], Token | None, Expression] | None = None
     last: bool = False  # its :else: has come
+
+    @property
+    def whole(self) -> Body:
+        """The body of a block without branches."""
+        return self.branches[0].body
 
 
 class _Parser:
     def __init__(self, source: Source, html: bool, via: tuple[Related, ...]) -> None:
         self.source, self.html, self.via = source, html, via
         self.layout: tuple[Place, str] | None = None
+        self.takes: Takes | None = None
         self.stack: list[_Open] = [_Open("", source.place(0, 0))]
 
     def file(self) -> File:
-        for piece in _without_statement_lines(self.source.text, list(self._pieces())):
+        for piece in without_statement_lines(self.source.text, list(self._pieces())):
             if piece.reader is not None:
                 self._mark(piece, piece.reader)
             elif piece.literal and piece.start < piece.end:
@@ -170,28 +87,28 @@ class _Parser:
             block = self.stack[-1]
             raise TemplateError(f'the block "{block.word}" is not closed', place=block.place,
                                 hint=f"write {{{{ :{block.word} }}}} where it ends")
-        return File(self.source, tuple(self.stack[0].body), self.layout)
+        return File(self.source, tuple(self.stack[0].body), self.layout, self.takes)
 
-    def _pieces(self) -> Iterator[_Piece]:
+    def _pieces(self) -> Iterator[Piece]:
         for piece in cut(self.source, html=self.html, via=self.via):
             if isinstance(piece, Literal):
-                yield _Piece(piece.start, piece.end)
+                yield Piece(piece.start, piece.end)
             elif piece.remark:
-                yield _Piece(piece.start, piece.end, None, "#", sets=True)
+                yield Piece(piece.start, piece.end, None, "#", sets=True)
             else:
                 yield self._classified(piece)
 
-    def _classified(self, mark: Mark) -> _Piece:
+    def _classified(self, mark: Mark) -> Piece:
         """What a mark does is told by its first word and its colons alone."""
         reader = Reader(self.source, mark.inner_start, mark.inner_end, self.via, references=self.html)
         first, second = reader.next, reader.peek(1)
-        piece = _Piece(mark.start, mark.end, reader)
+        piece = Piece(mark.start, mark.end, reader)
         if first.kind == ":":
             piece.word, piece.sets = ":", True
         elif first.text in _OPENING and first.kind == "name" and reader.last.kind == ":":
-            piece.word, piece.sets = first.text, True
+            piece.word, piece.sets = f"{first.text}:", True
         elif first.kind == "name" and first.text in _SETTINGS and second.kind in ("name", "text"):
-            piece.word, piece.sets = first.text, first.text in ("let", "layout")
+            piece.word, piece.sets = first.text, first.text not in ("put", "slot")
         elif first.kind == "end":
             raise TemplateError("an empty mark", place=self.source.place(mark.start, mark.end, self.via),
                                 hint='name the field to show, or write {{ "{{" }} for a literal pair of braces')
@@ -200,18 +117,16 @@ class _Parser:
     def _add(self, statement: Statement) -> None:
         self.stack[-1].body.append(statement)
 
-    def _mark(self, piece: _Piece, reader: Reader) -> None:
+    def _mark(self, piece: Piece, reader: Reader) -> None:
         place = self.source.place(piece.start, piece.end, self.via)
-        match piece.word:
-            case "":
-                self._show(place, reader)
-            case ":":
-                reader.take()
-                self._close(place, reader)
-            case "let" | "layout" | "put" | "slot":
-                getattr(self, f"_{reader.take().text}")(place, reader)
-            case _:
-                self._open(place, reader)
+        if piece.word == "":
+            self._show(place, reader)
+        elif piece.word == ":":
+            reader.take()
+            self._close(place, reader)
+        else:
+            word = reader.take().text
+            getattr(self, f"_{word}")(place, reader)  # one method a statement
 
     # -- marks that stand alone --
 
@@ -253,6 +168,21 @@ class _Parser:
                                 related=[Related("the first is at", self.layout[0])])
         self.layout = (path.place, path.text)
 
+    def _takes(self, place: Place, reader: Reader) -> None:
+        self._outside_blocks("takes", place)
+        if self.takes or any(not isinstance(s, Text) for s in self.stack[0].body):
+            raise TemplateError('"takes" is the first thing in a part, and stands there once', place=place)
+        names: list[tuple[Token, Expression | None]] = []
+        while True:
+            name = self._name(reader)
+            if any(name.text == other.text for other, _ in names):
+                raise TemplateError(f'"{name.text}" is named twice', place=name.place)
+            names.append((name, read_expression(reader) if reader.takes("=") else None))
+            if not reader.takes(","):
+                break
+        reader.finish()
+        self.takes = Takes(place, tuple(names))
+
     def _put(self, place: Place, reader: Reader) -> None:
         path = reader.expect("text", "the part's file name")
         arguments: list[tuple[Token, Expression]] = []
@@ -263,16 +193,19 @@ class _Parser:
             if not reader.takes("="):
                 reader.unexpected('"="')
             arguments.append((name, read_expression(reader)))
+        if reader.takes(":"):
+            self._opened("put", place, reader, lambda b, _: Put(b.place, path, tuple(arguments), b.whole))
+            return
         reader.finish()
-        self._add(Put(place, path, tuple(arguments)))
+        self._add(Put(place, path, tuple(arguments), None))
 
     def _slot(self, place: Place, reader: Reader) -> None:
         name = reader.expect("name", "the slot's name")
+        if reader.takes(":"):
+            self._opened("slot", place, reader, lambda b, _: Slot(b.place, name, b.whole))
+            return
         reader.finish()
-        if name.text not in ("content", "subject", "preheader"):
-            raise TemplateError(f'there is no slot "{name.text}"', place=name.place,
-                                hint="a layout has the slots content, subject and preheader")
-        self._add(Slot(place, name.text))
+        self._add(Slot(place, name, ()))
 
     def _name(self, reader: Reader) -> Token:
         name = reader.expect("name", "a name")
@@ -283,27 +216,86 @@ class _Parser:
 
     # -- blocks --
 
-    def _open(self, place: Place, reader: Reader) -> None:
-        word = reader.take()
-        block = _Open(word.text, place)
-        if word.text == "if":
-            block.test = read_expression(reader)
-        elif word.text == "for":
-            names = [self._name(reader)]
-            if reader.takes(","):
-                names.append(self._name(reader))
-                if names[0].text == names[1].text:
-                    raise TemplateError(f'"{names[1].text}" is named twice', place=names[1].place)
-            at = self._name(reader) if reader.takes("at") else None
-            if not reader.takes("in"):
-                reader.unexpected('"in"')
-            block.loop = (tuple(names), at, read_expression(reader))
-        else:
-            self._outside_blocks(word.text, place)
+    def _opened(self, word: str, place: Place, reader: Reader, finish: Callable[[_Open, Place], Statement]) -> _Open:
+        """Begin a block, whose mark must end here."""
+        reader.finish()
+        block = _Open(word, place, finish)
+        self.stack.append(block)
+        return block
+
+    def _colon(self, reader: Reader) -> None:
         if not reader.takes(":"):
             reader.unexpected('":"')
-        reader.finish()
-        self.stack.append(block)
+
+    def _if(self, place: Place, reader: Reader) -> None:
+        test = read_expression(reader)
+        self._colon(reader)
+        block = self._opened("if", place, reader, lambda b, closing: If(b.place, tuple(b.branches), closing))
+        block.test = test
+
+    def _for(self, place: Place, reader: Reader) -> None:
+        names = [self._name(reader)]
+        if reader.takes(","):
+            names.append(self._name(reader))
+            if names[0].text == names[1].text:
+                raise TemplateError(f'"{names[1].text}" is named twice', place=names[1].place)
+        at = self._name(reader) if reader.takes("at") else None
+        if not reader.takes("in"):
+            reader.unexpected('"in"')
+        items = read_expression(reader)
+        self._colon(reader)
+
+        def finished(block: _Open, closing: Place) -> Statement:
+            otherwise = block.branches[1] if len(block.branches) > 1 else None
+            return For(block.place, tuple(names), at, items, block.whole, otherwise, closing)
+
+        self._opened("for", place, reader, finished)
+
+    def _lifted(self, kind: str, place: Place, reader: Reader) -> None:
+        self._outside_blocks(kind, place)
+        self._colon(reader)
+        self._opened(kind, place, reader, lambda b, _: Lifted(b.place, kind, b.whole))
+
+    def _subject(self, place: Place, reader: Reader) -> None:
+        self._lifted("subject", place, reader)
+
+    def _preheader(self, place: Place, reader: Reader) -> None:
+        self._lifted("preheader", place, reader)
+
+    def _text(self, place: Place, reader: Reader) -> None:
+        self._lifted("text", place, reader)
+
+    def _into(self, place: Place, reader: Reader) -> None:
+        self._outside_blocks("into", place)
+        name = reader.expect("name", "the slot's name")
+        self._colon(reader)
+        self._opened("into", place, reader, lambda b, _: Into(b.place, name, b.whole))
+
+    def _only(self, place: Place, reader: Reader) -> None:
+        kind = reader.expect("name", '"html" or "text"')
+        if kind.text not in ("html", "text"):
+            raise TemplateError(f'only "{kind.text}" means nothing', place=kind.place, hint="it is html or text")
+        self._colon(reader)
+        text = self.source.text
+        before = text[text.rfind("\n", 0, place.start) + 1:place.start]
+        after = text[place.end:].partition("\n")[0]
+        alone = not before.strip() and not after.strip()
+        self._opened("only", place, reader, lambda b, closing: Only(b.place, kind.text, b.whole, alone, closing))
+
+    def _locale(self, place: Place, reader: Reader) -> None:
+        self._stretch("locale", place, reader)
+
+    def _timezone(self, place: Place, reader: Reader) -> None:
+        self._stretch("timezone", place, reader)
+
+    def _stretch(self, kind: str, place: Place, reader: Reader) -> None:
+        value = reader.expect("text", f'a {kind}, written out: "{"de" if kind == "locale" else "Europe/Berlin"}"')
+        self._colon(reader)
+        try:
+            value_known = settings_text(kind, value.text)
+        except ValueError as error:
+            raise TemplateError(str(error), place=value.place) from None
+        self._opened(kind, place, reader, lambda b, _: Stretch(b.place, kind, value_known, b.whole))
 
     def _outside_blocks(self, word: str, place: Place) -> None:
         if len(self.stack) > 1:
@@ -326,7 +318,9 @@ class _Parser:
                 f'"{word.text}" is closed where "{block.word}" is open', place=place,
                 hint=f"write {{{{ :{block.word} }}}} first", related=[Related("the open block begins at", block.place)])
         self.stack.pop()
-        self._add(self._finished(block, place))
+        self._end_branch(block)
+        assert block.finish is not None
+        self._add(block.finish(block, place))
         return None
 
     def _branch(self, place: Place, word: Token, reader: Reader, block: _Open) -> None:
@@ -349,54 +343,3 @@ class _Parser:
     def _end_branch(self, block: _Open) -> None:
         block.branches.append(Branch(block.branch_place or block.place, block.test, tuple(block.body)))
         block.body = []
-
-    def _finished(self, block: _Open, closing: Place) -> Statement:
-        self._end_branch(block)
-        if block.word == "if":
-            return If(block.place, tuple(block.branches), closing)
-        if block.loop is not None:
-            names, at, items = block.loop
-            otherwise = block.branches[1] if len(block.branches) > 1 else None
-            return For(block.place, names, at, items, block.branches[0].body, otherwise, closing)
-        return Lifted(block.place, block.word, block.branches[0].body)
-
-
-def _without_statement_lines(text: str, pieces: list[_Piece]) -> list[_Piece]:
-    """Take whole the lines that hold statements and white space only.
-
-    Otherwise each ``{{ if …: }}`` on a line of its own would leave an empty line in the message.
-    """
-    first: tuple[_Piece, int] | None = None  # the literal the line begins in, and where
-    between: list[_Piece] = []  # literals that lie within the line
-    holds, clean = False, True
-    lifted = ""  # the word of the message block we are in: what it holds is not part of the line
-    for piece in pieces:
-        if lifted:
-            lifted = "" if piece.closes(lifted) else lifted
-            continue
-        if piece.word in _LIFTED:
-            lifted = piece.word
-        if not piece.literal:
-            holds, clean = True, clean and piece.sets
-            continue
-        newline = text.find("\n", piece.start, piece.end)
-        if newline < 0:
-            between.append(piece)
-            clean = clean and not text[piece.start:piece.end].strip()
-            continue
-        if holds and clean and not text[piece.start:newline].strip():
-            _drop(first, between)
-            piece.start = newline + 1
-        line_start = max(piece.start, text.rfind("\n", piece.start, piece.end) + 1)
-        first, between, holds = (piece, line_start), [], False
-        clean = not text[line_start:piece.end].strip()
-    if holds and clean:
-        _drop(first, between)
-    return pieces
-
-
-def _drop(first: tuple[_Piece, int] | None, between: list[_Piece]) -> None:
-    if first is not None:
-        first[0].end = min(first[0].end, first[1])
-    for piece in between:
-        piece.end = piece.start

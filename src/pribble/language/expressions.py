@@ -139,17 +139,30 @@ class Fallback(Node):
 
 @dataclass(frozen=True, slots=True)
 class Formatted(Node):
-    """``value as formatter(arguments, name = argument)``; `place` is that of the formatter's name."""
+    """``value as formatter(arguments, name = argument)``; `place` is that of the formatter's name.
+
+    `locale` and `timezone` are those of the file or stretch it stands in, None for those of the call.
+    """
 
     value: Expression
     formatter: str
     arguments: tuple[Expression, ...]
     named: tuple[tuple[str, Expression], ...]
+    locale: str | None = None
+    timezone: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class PerItem(Node):
+    """An expression over the fields of a list's item, as ``sum("quantity * price")`` has it."""
+
+    item: Binding
+    body: Expression
 
 
 Expression = (
     Constant | Listing | Name | All | Local | Member | Item | Maybe | Negative | Arithmetic | Comparison
-    | Not | Both | Either | Choice | Fallback | Formatted
+    | Not | Both | Either | Choice | Fallback | Formatted | PerItem
 )
 
 
@@ -187,6 +200,8 @@ def children(node: Expression) -> tuple[Expression, ...]:
             return (value, other)
         case Formatted(value=value, arguments=arguments, named=named):
             return (value, *arguments, *(argument for _, argument in named))
+        case PerItem(body=body):
+            return (body,)
         case Constant() | Name() | All() | Local():
             return ()
 
@@ -222,6 +237,8 @@ def rebuilt(node: Expression, change: Callable[[Expression], Expression]) -> Exp
             return Fallback(place, change(value), change(other))
         case Formatted(place=place, value=value, formatter=formatter, arguments=arguments, named=named):
             return Formatted(place, change(value), formatter, tuple(map(change, arguments)),
-                             tuple((name, change(argument)) for name, argument in named))
+                             tuple((name, change(argument)) for name, argument in named), node.locale, node.timezone)
+        case PerItem(place=place, item=item, body=body):
+            return PerItem(place, item, change(body))
         case Constant() | Name() | All() | Local():
             return node

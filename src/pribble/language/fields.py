@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import re
+from collections.abc import Collection, Iterator
 from dataclasses import dataclass, field
 
 from pribble.errors import Place
@@ -53,10 +54,11 @@ class _Seen:
     uses: list[Place] = field(default_factory=list)
 
 
-def fields(tape: Tape) -> list[Field]:
-    """The fields of a linked template, in the order of their first use."""
+def fields(tape: Tape, common: Collection[str] = ()) -> list[Field]:
+    """The fields of a linked template, in the order of their first use; those that all templates see left out."""
     seen: dict[str, _Seen] = {}
     _Survey(seen).tape(tape)
+    seen = {path: found for path, found in seen.items() if re.split(r"[.\[]", path)[0] not in common}
     leaves = [path for path in seen if not any(_is_inside(other, path) for other in seen)]
     return [Field(path, next(k for k in _TELLING if k in seen[path].kinds), not seen[path].required,
                   tuple(dict.fromkeys(seen[path].uses))) for path in leaves]

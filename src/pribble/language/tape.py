@@ -8,17 +8,15 @@ template language, and every pass over it is a list of edits at offsets.
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 
-from pribble.errors import LimitReached, Place, Related, Source, TemplateError
-from pribble.language import blocks
-from pribble.language.expressions import Binding, Expression, Local, Name, rebuilt
+from pribble.errors import LimitReached, Place, Related, Source
+from pribble.language.expressions import Binding, Expression
+from pribble.limits import Limits
 
 FIRST_MARK, LAST_MARK = 0xF0000, 0x10FFFD
-MOST_MARKS = 100_000
-MOST_CHARACTERS = 10_000_000
-DEEPEST_PARTS = 20
+MOST_MARKS = 130_000
 _PLANE_15_ENDS = 0xFFFFD  # U+FFFFE and U+FFFFF are no characters
 
 
@@ -55,8 +53,9 @@ class Loop:
 class TapeMark:
     """One mark of the tape.
 
-    show: `value`.  open: `value` is the test, or `loop` is set.  branch: `value` is the test, None for
-    ``:else:``.  set: `binding`.  lifted: `lifted`.  literal: `literal`, a character of the author's own.
+    show: `value`.  open: `value` is the test, or `loop` is set, or neither (``only html``).  branch: `value`
+    is the test, None for ``:else:``.  set: `binding`.  lifted: `lifted`.  literal: `literal`, a character of
+    the author's own.
     """
 
     role: str
@@ -79,11 +78,16 @@ class TapeMark:
 
 @dataclass(frozen=True, slots=True)
 class LiftedBlock:
-    """A message block, as a tape of its own; `bindings` are the top-level ``let``s above it, in order."""
+    """What is no part of the page, as a tape of its own.
+
+    `kind` is ``subject``, ``preheader``, ``text``, or ``only`` for a stretch of the plain text; `alone` says
+    of the last that it is a paragraph of its own.  `bindings` are the ``let``s it sees, in order.
+    """
 
     kind: str
     tape: Tape
-    bindings: tuple[Binding, ...]
+    bindings: tuple[Binding, ...] = ()
+    alone: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -132,254 +136,50 @@ class _Origins:
         return Place(place.source, start, min(start + 1, place.end), place.via)
 
 
-# Finds the file a mark names: (path as written, source of the file that names it, place) → the file.
-Finder = Callable[[str, Source, Place], Source]
+class Roll:
+    """One tape being written.  `length` is how much was written for the whole template, on all its rolls."""
 
+    def __init__(self, limits: Limits, length: list[int] | None = None) -> None:
+        self.limits = limits
+        self.length = [0] if length is None else length
+        self._pieces: list[str] = []
+        self._marks: list[TapeMark] = []
+        self._origins = _Origins()
+        self._offset = 0
 
-def link(source: Source, find: Finder, *, html: bool = True) -> Tape:
-    """The tape of a template.
+    def inner(self) -> Roll:
+        """A roll for what is lifted out of this one."""
+        return Roll(self.limits, self.length)
 
-    `find` brings the text of a layout or part that a file names; it raises `TemplateError` where there is
-    none.  Raises `TemplateError` for all that is wrong with the language of the files.
-    """
-    return _Linker(find, html).page(source)
+    def finished(self, sources: tuple[Source, ...]) -> Tape:
+        """The tape."""
+        return Tape("".join(self._pieces), tuple(self._marks), sources, self._origins)
 
+    def mark(self, mark: TapeMark) -> None:
+        """Write a mark."""
+        if len(self._marks) >= MOST_MARKS:
+            raise LimitReached(f"a template of more than {MOST_MARKS:,} marks", place=mark.place)
+        self._marks.append(mark)
+        self._write(_character(len(self._marks) - 1), mark.place, False)
 
-@dataclass(slots=True)
-class _Scope:
-    """The names that stand for something here; a name in none of the scopes is a field of the data."""
-
-    names: dict[str, Binding]
-    outer: _Scope | None = None
-
-    def find(self, name: str) -> Binding | None:
-        scope: _Scope | None = self
-        while scope is not None:
-            if name in scope.names:
-                return scope.names[name]
-            scope = scope.outer
-        return None
-
-
-@dataclass(slots=True)
-class _Filling:
-    """What a page has for its layout's slots."""
-
-    file: blocks.File
-    lifted: dict[str, blocks.Lifted]
-    scope: _Scope
-    bindings: list[Binding]
-    via: tuple[Related, ...]
-    used: set[str] = field(default_factory=set)
-
-
-class _Linker:
-    def __init__(self, find: Finder, html: bool) -> None:
-        self.find, self.html = find, html
-        self.sources: list[Source] = []
-        self._parsed: dict[tuple[Source, tuple[Related, ...]], blocks.File] = {}
-        self.length = 0
-
-    def page(self, source: Source) -> Tape:
-        file = self._read(source, ())
-        roll = _Roll(self)
-        if file.layout is None:
-            roll.file(file, _Scope({}), (), None)
-        else:
-            self._in_layout(roll, file, ())
-        return roll.finished()
-
-    def _in_layout(self, roll: _Roll, file: blocks.File, via: tuple[Related, ...]) -> None:
-        assert file.layout is not None
-        place, path = file.layout
-        layout_source = self.find(path, file.source, place)
-        chain = (Related("as the layout of", place), *via)
-        layout = self._read(layout_source, chain)
-        if layout.layout is not None:
-            raise TemplateError("a layout has no layout of its own", place=layout.layout[0])
-        lifted = {s.kind: s for s in file.body if isinstance(s, blocks.Lifted)}
-        filling = _Filling(file, lifted, _Scope({}), [], via)
-        roll.file(layout, _Scope({}), chain, filling)
-        if "content" not in filling.used:
-            raise TemplateError("the layout has no place for the page", place=place,
-                                hint="write {{ slot content }} in it")
-
-    def _read(self, source: Source, via: tuple[Related, ...]) -> blocks.File:
-        if source not in self.sources:
-            self.sources.append(source)
-        if (source, via) not in self._parsed:
-            self._parsed[source, via] = blocks.parse(source, html=self.html, via=via)
-        return self._parsed[source, via]
-
-
-class _Roll:
-    """One tape being written."""
-
-    def __init__(self, linker: _Linker) -> None:
-        self.linker = linker
-        self.pieces: list[str] = []
-        self.marks: list[TapeMark] = []
-        self.origins = _Origins()
-        self.length = 0
-        self.putting: list[tuple[Source, Place]] = []
-        self.lifted: dict[str, Place] = {}
-
-    def finished(self) -> Tape:
-        return Tape("".join(self.pieces), tuple(self.marks), tuple(self.linker.sources), self.origins)
-
-    # -- writing --
+    def text(self, source: Source, start: int, end: int, via: tuple[Related, ...]) -> None:
+        """Write a literal stretch of a file; what in it looks like a mark becomes one of role literal."""
+        text = source.text[start:end]
+        if text.isascii() or not any(is_mark(c) for c in text):
+            self._write(text, source.place(start, end, via), True)
+            return
+        for offset, character in enumerate(text, start):
+            place = source.place(offset, offset + 1, via)
+            if is_mark(character):
+                self.mark(TapeMark(LITERAL, place, literal=character))
+            else:
+                self._write(character, place, True)
 
     def _write(self, text: str, place: Place, literal: bool) -> None:
-        self.origins.add(self.length, place, literal)
-        self.pieces.append(text)
-        self.length += len(text)
-        self.linker.length += len(text)
-        if self.linker.length > MOST_CHARACTERS:
-            raise LimitReached(f"a template of more than {MOST_CHARACTERS:,} characters", place=place)
-
-    def _mark(self, mark: TapeMark) -> None:
-        if len(self.marks) >= MOST_MARKS:
-            raise LimitReached(f"a template of more than {MOST_MARKS:,} marks", place=mark.place)
-        self.marks.append(mark)
-        self._write(_character(len(self.marks) - 1), mark.place, False)
-
-    def _text(self, source: Source, start: int, end: int, via: tuple[Related, ...]) -> None:
-        text = source.text[start:end]
-        if not text.isascii() and any(is_mark(c) for c in text):
-            for offset, character in enumerate(text, start):
-                if is_mark(character):
-                    self._mark(TapeMark(LITERAL, source.place(offset, offset + 1, via), literal=character))
-                else:
-                    self._write(character, source.place(offset, offset + 1, via), True)
-            return
-        self._write(text, source.place(start, end, via), True)
-
-    # -- statements --
-
-    def file(self, file: blocks.File, scope: _Scope, via: tuple[Related, ...], filling: _Filling | None,
-             bindings: list[Binding] | None = None) -> None:
-        """Write a whole file; `bindings` collects the ``let``s of its top level."""
-        tops: list[Binding] = [] if bindings is None else bindings
-        for statement in file.body:
-            self._statement(statement, file.source, scope, via, filling, tops)
-
-    def _body(self, body: tuple[blocks.Statement, ...], source: Source, scope: _Scope, via: tuple[Related, ...],
-              filling: _Filling | None) -> None:
-        inner = _Scope({}, scope)
-        for statement in body:
-            self._statement(statement, source, inner, via, filling, None)
-
-    def _statement(self, statement: blocks.Statement, source: Source, scope: _Scope, via: tuple[Related, ...],
-                   filling: _Filling | None, tops: list[Binding] | None) -> None:
-        match statement:
-            case blocks.Text(start=start, end=end):
-                self._text(source, start, end, via)
-            case blocks.Show(place=place, value=value):
-                self._mark(TapeMark(SHOW, place, resolved(value, scope)))
-            case blocks.If():
-                self._if(statement, source, scope, via, filling)
-            case blocks.For():
-                self._for(statement, source, scope, via, filling)
-            case blocks.Let(place=place, name=name, value=value):
-                if (earlier := scope.find(name.text)) is not None:
-                    raise TemplateError(f'"{name.text}" stands for something already', place=name.place,
-                                        related=[Related("it is first set at", earlier.place)])
-                binding = Binding(name.text, "let", name.place, resolved(value, scope))
-                scope.names[name.text] = binding
-                if tops is not None:
-                    tops.append(binding)
-                self._mark(TapeMark(SET, place, binding=binding))
-            case blocks.Put():
-                self._put(statement, source, scope)
-            case blocks.Slot(place=place, name=name_):
-                self._slot(place, name_, filling)
-            case blocks.Lifted():
-                self._lift(statement, source, scope, via, tuple(tops or ()))
-
-    def _if(self, block: blocks.If, source: Source, scope: _Scope, via: tuple[Related, ...],
-            filling: _Filling | None) -> None:
-        for number, branch in enumerate(block.branches):
-            test = None if branch.test is None else resolved(branch.test, scope)
-            self._mark(TapeMark(BRANCH if number else OPEN, branch.place, test))
-            self._body(branch.body, source, scope, via, filling)
-        self._mark(TapeMark(CLOSE, block.closing))
-
-    def _for(self, block: blocks.For, source: Source, scope: _Scope, via: tuple[Related, ...],
-             filling: _Filling | None) -> None:
-        items = resolved(block.items, scope)
-        kinds = ("item",) if len(block.names) == 1 else ("first", "second")
-        names = tuple(Binding(n.text, k, n.place, items) for n, k in zip(block.names, kinds, strict=True))
-        at = None if block.at is None else Binding(block.at.text, "place", block.at.place, items)
-        inner = _Scope({b.name: b for b in (*names, *((at,) if at else ()))}, scope)
-        if len(inner.names) < len(names) + (at is not None):
-            raise TemplateError(f'"{at.name if at else ""}" is named twice', place=block.place)
-        self._mark(TapeMark(OPEN, block.place, loop=Loop(items, names, at)))
-        self._body(block.body, source, inner, via, filling)
-        if block.otherwise is not None:
-            self._mark(TapeMark(BRANCH, block.otherwise.place))
-            self._body(block.otherwise.body, source, scope, via, filling)
-        self._mark(TapeMark(CLOSE, block.closing))
-
-    def _lift(self, block: blocks.Lifted, source: Source, scope: _Scope, via: tuple[Related, ...],
-              bindings: tuple[Binding, ...]) -> None:
-        if (earlier := self.lifted.get(block.kind)) is not None:
-            raise TemplateError(f'"{block.kind}" stands twice', place=block.place,
-                                related=[Related("it stands already at", earlier)])
-        self.lifted[block.kind] = block.place
-        roll = _Roll(self.linker)
-        roll._body(block.body, source, scope, via, None)
-        self._mark(TapeMark(LIFTED, block.place, lifted=LiftedBlock(block.kind, roll.finished(), bindings)))
-
-    def _slot(self, place: Place, name: str, filling: _Filling | None) -> None:
-        if filling is None:
-            raise TemplateError("a slot stands in a layout only", place=place)
-        if name == "content":
-            if name in filling.used:
-                raise TemplateError("the page goes into a layout once", place=place)
-            filling.used.add(name)
-            self.file(filling.file, filling.scope, filling.via, filling, filling.bindings)
-        elif (block := filling.lifted.get(name)) is not None:
-            self._spliced(block, filling)
-
-    def _spliced(self, block: blocks.Lifted, filling: _Filling) -> None:
-        """A message block shown where the layout says, as part of the page: it sets its own ``let``s."""
-        scope = _Scope({})
-        for statement in filling.file.body:
-            if statement is block:
-                break
-            if isinstance(statement, blocks.Let):
-                self._statement(statement, filling.file.source, scope, filling.via, filling, None)
-        self._body(block.body, filling.file.source, scope, filling.via, None)
-
-    def _put(self, put: blocks.Put, source: Source, scope: _Scope) -> None:
-        part_source = self.linker.find(put.path.text, source, put.path.place)
-        way = [at for at, _ in self.putting]
-        if part_source == source or part_source in way:
-            first = way.index(part_source) if part_source in way else len(way)
-            related = [Related("which is put at", place) for _, place in self.putting[first:]]
-            raise TemplateError("a part puts itself", place=put.path.place, related=related)
-        if len(self.putting) >= DEEPEST_PARTS:
-            raise LimitReached(f"parts within parts, more than {DEEPEST_PARTS} deep", place=put.path.place)
-        via = (Related("put at", put.place), *put.place.via)
-        inner = _Scope({})
-        for name, value in put.arguments:
-            binding = Binding(name.text, "let", name.place, resolved(value, scope))
-            inner.names[name.text] = binding
-            self._mark(TapeMark(SET, name.place, binding=binding))
-        file = self.linker._read(part_source, via)
-        if file.layout is not None:
-            raise TemplateError("a part has no layout", place=file.layout[0])
-        lifted = next((s for s in file.body if isinstance(s, blocks.Lifted)), None)
-        if lifted is not None:
-            raise TemplateError(f'"{lifted.kind}" stands in a page or layout, not in a part', place=lifted.place)
-        self.putting.append((part_source, put.path.place))
-        self.file(file, inner, via, None)
-        self.putting.pop()
-
-
-def resolved(expression: Expression, scope: _Scope) -> Expression:
-    """`expression` with every first name that the template bound as a `Local`."""
-    if isinstance(expression, Name):
-        binding = scope.find(expression.name)
-        return expression if binding is None else Local(expression.place, binding)
-    return rebuilt(expression, lambda inner: resolved(inner, scope))
+        self._origins.add(self._offset, place, literal)
+        self._pieces.append(text)
+        self._offset += len(text)
+        self.length[0] += len(text)
+        if self.length[0] > self.limits.characters:
+            raise LimitReached(f"a template of more than {self.limits.characters:,} characters, once linked",
+                               place=place)

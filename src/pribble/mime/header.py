@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterator
 from datetime import datetime
 
 from pribble.errors import HeaderError
+from pribble.graphemes import belongs
 from pribble.mime.grammar import (
     ASCII_ATOM,
     ENCODED_WORD,
@@ -222,7 +223,7 @@ def _clusters(text: str, width: Callable[[str], int], most: int) -> Iterator[str
     """What a reader takes for one character, each together; only one too wide for any word is taken apart."""
     cluster = ""
     for character in text:
-        if cluster and not _belongs(cluster, character):
+        if cluster and not belongs(cluster, character):
             yield from [cluster] if width(cluster) <= most else cluster
             cluster = ""
         cluster += character
@@ -231,18 +232,6 @@ def _clusters(text: str, width: Callable[[str], int], most: int) -> Iterator[str
             cluster = ""
     if cluster:
         yield from [cluster] if width(cluster) <= most else cluster
-
-
-def _belongs(cluster: str, character: str) -> bool:
-    """Whether `character` continues `cluster` (the cases of UAX 29 that matter for not tearing text)."""
-    if character < "\u0300":
-        return False
-    if unicodedata.category(character) in ("Mn", "Me", "Mc") or character == "\u200d":
-        return True
-    if "\U0001f3fb" <= character <= "\U0001f3ff" or cluster[-1] == "\u200d":
-        return True
-    flags = "\U0001f1e6" <= character <= "\U0001f1ff"
-    return flags and len(cluster) == 1 and "\U0001f1e6" <= cluster <= "\U0001f1ff"
 
 
 # ---- fields of their own form ---------------------------------------------------------------------------------

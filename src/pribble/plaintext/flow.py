@@ -115,10 +115,10 @@ class _Link:
     picture: str | None = None
 
 
-def flow(events: Iterable[Event]) -> Group:
-    """The blocks of a page."""
+def flow(events: Iterable[Event | tuple[Event, ...]]) -> Group:
+    """The blocks of a page; several events may come as one tuple."""
     builder = _Flow()
-    for event in events:
+    for event in _flat(events):
         if isinstance(event, str):
             builder.text(event)
         elif isinstance(event, Open):
@@ -126,6 +126,14 @@ def flow(events: Iterable[Event]) -> Group:
         else:
             builder.close(event.name)
     return builder.finished()
+
+
+def _flat(events: Iterable[Event | tuple[Event, ...]]) -> Iterable[Event]:
+    for event in events:
+        if isinstance(event, tuple):
+            yield from event
+        else:
+            yield event
 
 
 class _Flow:
@@ -150,6 +158,12 @@ class _Flow:
         if self.hidden or not text:
             return
         text = text.translate(_UNSEEN)
+        if "\u2028" in text and not self.preformatted:
+            for number, line in enumerate(text.split("\u2028")):
+                if number:
+                    self._break()
+                self.text(line)
+            return
         if self.preformatted:
             self.inline.append(text.replace("\r\n", "\n").replace("\r", "\n"))
             return

@@ -64,7 +64,9 @@ def _mismatch(operator: str, left: Any, right: Any) -> str:
 
 def _text_hint(kinds: tuple[str, str]) -> str | None:
     if set(kinds) == {"text", "number"}:
-        return "data from a table may hold numbers as texts"
+        return "a text from a table is read with: x as decimal"
+    if "text" in kinds and set(kinds) & {"day", "moment"}:
+        return "a text is read with: x as day, or x as moment"
     return None
 
 

@@ -37,6 +37,19 @@ class Nothing:
 NOTHING = Nothing()
 
 
+class Broken(str):
+    """In a survey of problems, what could not be read or computed: told already, and passed on in silence."""
+
+    __slots__ = ()
+
+
+BROKEN = Broken()
+
+
+class AlreadyTold(FieldError):
+    """A value was broken before; the problem is told where it began."""
+
+
 class Opaque:
     """Base of the types of ours that may stand in data as they are (pictures)."""
 
@@ -88,6 +101,8 @@ def _finite(number: Decimal) -> Decimal:
 
 
 def _unwrapped(value: Any) -> Any:
+    if value is BROKEN:
+        raise AlreadyTold("broken before")
     module = type(value).__module__.partition(".")[0]
     if isinstance(value, Enum):
         return plain(value.value)

@@ -7,15 +7,16 @@ from typing import Any
 
 from pribble.errors import FieldError, UnsafeValue
 from pribble.values.escaping import markup, one_line, plain_text, url, url_query, url_segment
+from pribble.values.fit import Address, Encoded, Fragment
 from pribble.values.kinds import NOTHING, bounded, kind, plain
 
 MOST_BARE_DECIMALS = 6
 _HOW_TO_SHOW = {
     "flag": ("a flag", 'choose its words: {{ "yes" if … else "no" }}'),
     "day": ("a day", 'say how: {{ … as date("long") }}'),
-    "time": ("a time", "say how, with a formatter"),
-    "moment": ("a moment", 'say how: {{ … as date("long") }}'),
-    "span": ("a span of time", "say how, with a formatter"),
+    "time": ("a time", 'say how: {{ … as time("short") }}'),
+    "moment": ("a moment", 'say how: {{ … as datetime("short") }}'),
+    "span": ("a span of time", "say how: {{ … as duration }}"),
     "list": ("a list", 'loop over it, or join it: {{ … as join(", ") }}'),
     "record": ("a record", "name one of its fields"),
     "picture": ("a picture", 'it stands in <img src="{{ … }}"> only'),
@@ -24,6 +25,8 @@ _HOW_TO_SHOW = {
 
 def text(value: Any) -> str:
     """The text a bare value is shown as; raises `FieldError` for what has no one obvious form."""
+    if isinstance(value, Fragment) and value.trusted:
+        raise UnsafeValue("markup can stand between tags only")
     value = plain(value)
     if isinstance(value, str):
         return value
@@ -50,12 +53,26 @@ def digits(number: Decimal | int) -> str:
 
 
 def show_markup(value: Any) -> str:
-    """A value between tags or in a quoted attribute."""
+    """A value between tags."""
+    if isinstance(value, Fragment):
+        return value.markup
+    return markup(text(value))
+
+
+def show_attribute(value: Any) -> str:
+    """A value in a quoted attribute."""
     return markup(text(value))
 
 
 def show_plain(value: Any) -> str:
-    """A value in the plain-text part."""
+    """A value in a plain text."""
+    return plain_text(text(value))
+
+
+def show_event(value: Any) -> str | tuple[Any, ...]:
+    """A value among the events of the plain-text part."""
+    if isinstance(value, Fragment):
+        return value.events
     return plain_text(text(value))
 
 
@@ -66,7 +83,7 @@ def show_line(value: Any) -> str:
 
 def show_address(value: Any) -> str:
     """A value that is a whole address, where no markup has to be minded."""
-    return url(text(value))
+    return str(value) if isinstance(value, Address) else url(text(value))
 
 
 def show_address_base(value: Any) -> str:
@@ -89,9 +106,9 @@ def show_base(value: Any) -> str:
 
 def show_segment(value: Any) -> str:
     """A value in the path of an address, in a quoted attribute."""
-    return url_segment(text(value))
+    return str(value) if isinstance(value, Encoded) else url_segment(text(value))
 
 
 def show_query(value: Any) -> str:
     """A value in the query or fragment of an address, in a quoted attribute."""
-    return url_query(text(value))
+    return str(value) if isinstance(value, Encoded) else url_query(text(value))

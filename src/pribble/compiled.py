@@ -1,0 +1,111 @@
+"""A template compiled: its programs, from its linked tape."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from pribble.compiler.html import (
+    LineSink,
+    Pictures,
+    PieceSink,
+    TextSink,
+    html_steps,
+    text_block_steps,
+    title_steps,
+)
+from pribble.compiler.program import Program, Run, World, compiled
+from pribble.compiler.text import EventSink, dedented, text_steps
+from pribble.errors import PribbleError, Related, TemplateError
+from pribble.language.tape import LIFTED, LiftedBlock, Tape
+from pribble.markup.contexts import MarkupError, Page, read
+from pribble.values.settings import Settings
+
+
+@dataclass(frozen=True, slots=True)
+class Bound:
+    """The programs of a template for one locale and time zone."""
+
+    html: Run | None
+    text: Run
+    subject: Run | None
+    preheader: Run | None
+
+
+@dataclass(frozen=True, slots=True)
+class Compiled:
+    """A template's tape and programs; `html` is missing of a text-only one, `subject` and `preheader` may be."""
+
+    tape: Tape
+    html: Program | None
+    text: Program
+    subject: Program | None
+    preheader: Program | None
+
+    def bound(self, settings: Settings, world: World) -> Bound:
+        """The programs as functions of the data."""
+        html, subject, preheader = (program.bound(settings, world) if program else None
+                                    for program in (self.html, self.subject, self.preheader))
+        return Bound(html, self.text.bound(settings, world), subject, preheader)
+
+    def problems(self, settings: Settings, world: World, data: Any) -> list[PribbleError]:
+        """All that is wrong with the data, each place once."""
+        told: dict[tuple[str, str], PribbleError] = {}
+        for program in self._all():
+            for problem in program.surveyed(settings, world, data):
+                told.setdefault((str(problem.place), problem.problem), problem)
+        return list(told.values())
+
+    def _all(self) -> Iterator[Program]:
+        yield from (p for p in (self.subject, self.preheader, self.html, self.text) if p is not None)
+
+
+def compile_page(tape: Tape, world: World, pictures: Pictures) -> Compiled:
+    """The programs of a template that is a page.  Raises `TemplateError` and `PictureError`."""
+    page = _page(tape)
+    lifted = _lifted(tape)
+    title = None if "subject" in lifted else title_steps(tape, page)
+    steps = html_steps(tape, page, pictures, preheader="preheader" in lifted)
+    return Compiled(
+        tape,
+        html=compiled(steps, PieceSink(), world),
+        text=_text(lifted["text"].tape, world, references=True) if "text" in lifted
+        else compiled(text_steps(tape, page), EventSink(), world),
+        subject=_line(lifted.get("subject"), world, references=True) or (
+            compiled(title, LineSink(), world) if title else None),
+        preheader=_line(lifted.get("preheader"), world, references=True),
+    )
+
+
+def compile_text(tape: Tape, world: World) -> Compiled:
+    """The programs of a text-only template."""
+    lifted = _lifted(tape)
+    if "text" in lifted:
+        raise TemplateError('"text" stands in a page; this template is text as a whole',
+                            place=next(m.place for m in tape.marks if m.lifted and m.lifted.kind == "text"))
+    return Compiled(tape, None, _text(tape, world, references=False), _line(lifted.get("subject"), world), None)
+
+
+def _page(tape: Tape) -> Page:
+    try:
+        return read(tape.text, lambda offset: tape.mark(offset).role)
+    except MarkupError as error:
+        related = [Related(error.other[0], tape.place(*error.other[1:]))] if error.other else []
+        raise TemplateError(error.problem, place=tape.place(error.start, error.end), hint=error.hint,
+                            related=related) from None
+
+
+def _lifted(tape: Tape) -> dict[str, LiftedBlock]:
+    return {mark.lifted.kind: mark.lifted for mark in tape.marks
+            if mark.role == LIFTED and mark.lifted and mark.lifted.kind != "only"}
+
+
+def _line(block: LiftedBlock | None, world: World, *, references: bool = False) -> Program | None:
+    if block is None:
+        return None
+    return compiled(text_block_steps(block.tape, "line", references=references), LineSink(), world)
+
+
+def _text(tape: Tape, world: World, *, references: bool) -> Program:
+    return compiled(text_block_steps(dedented(tape), "plain", references=references), TextSink(), world)

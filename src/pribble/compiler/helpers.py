@@ -1,0 +1,74 @@
+"""The functions that programs call by name."""
+
+from __future__ import annotations
+
+from collections.abc import Sized
+from typing import Any, TypeVar
+
+from pribble.errors import LimitReached
+from pribble.values import arithmetic, escaping, lookup, showing
+from pribble.values.kinds import NOTHING
+
+_Sized = TypeVar("_Sized", bound=Sized)
+
+
+def walked(turns: list[int], value: Any) -> Any:
+    """`value`; the items of a list count as turns."""
+    if isinstance(value, list | tuple | dict):
+        turns[0] -= len(value)
+        if turns[0] < 0:
+            raise LimitReached("more turns of loops than are permitted")
+    return value
+
+
+def kept(room: list[int], value: _Sized) -> _Sized:
+    """`value`, a piece of what the program makes; its length counts."""
+    room[0] -= len(value)
+    if room[0] < 0:
+        raise LimitReached("more characters than are permitted in one form of a message")
+    return value
+
+
+def kept_value(room: list[int], value: Any) -> Any:
+    """`value`, which a name keeps: a text or list counts by its length."""
+    return kept(room, value) if isinstance(value, str | list) else value
+
+
+HELPERS: dict[str, Any] = {
+    "NOTHING": NOTHING,
+    "walked": walked,
+    "kept": kept,
+    "kept_value": kept_value,
+    "read": lookup.read,
+    "read_maybe": lookup.read_maybe,
+    "item": lookup.item,
+    "item_maybe": lambda value, key, where: lookup.item(value, key, where, maybe=True),
+    "or_nothing": lambda value: NOTHING if value is None else value,
+    "items": lookup.items,
+    "pairs": lookup.pairs,
+    "each": lambda items, path: enumerate(items),
+    "holds": lookup.holds,
+    "absent": lookup.absent,
+    "compute": arithmetic.compute,
+    "negative": arithmetic.negative,
+    "equal": arithmetic.equal,
+    "unequal": lambda left, right: not arithmetic.equal(left, right),
+    "less": arithmetic.less,
+    "at_most": lambda left, right: arithmetic.less(left, right, or_equal=True),
+    "more": lambda left, right: arithmetic.less(right, left),
+    "at_least": lambda left, right: arithmetic.less(right, left, or_equal=True),
+    "contains": arithmetic.contains,
+    "lacks": lambda value, whole: not arithmetic.contains(value, whole),
+    # Ways of showing, each for what is a text already and for any value.
+    "markup": escaping.markup, "show_markup": showing.show_markup,
+    "attribute": escaping.markup, "show_attribute": showing.show_attribute,
+    "plain": escaping.plain_text, "show_plain": showing.show_plain,
+    "event": escaping.plain_text, "show_event": showing.show_event,
+    "line": escaping.one_line, "show_line": showing.show_line,
+    "url": showing.show_url, "show_url": showing.show_url,
+    "base": showing.show_base, "show_base": showing.show_base,
+    "segment": showing.show_segment, "show_segment": showing.show_segment,
+    "query": showing.show_query, "show_query": showing.show_query,
+    "address": showing.show_address, "show_address": showing.show_address,
+    "address_base": showing.show_address_base, "show_address_base": showing.show_address_base,
+}

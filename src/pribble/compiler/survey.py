@@ -1,0 +1,59 @@
+"""Surveying: a program run with functions that collect problems instead of raising them."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from typing import Any
+
+from pribble.compiler.lowering import Site
+from pribble.errors import FieldError, LimitReached, PribbleError
+from pribble.values.kinds import BROKEN, AlreadyTold
+
+
+def placed(error: PribbleError, site: Site, positions: Mapping[str, int] | None = None) -> PribbleError:
+    """A copy of `error` that knows its place, with the positions of the loops it happened in."""
+    problem, path = error.problem, site.path
+    for loop, index in (positions or {}).items():
+        problem = problem.replace(f"{loop}[]", f"{loop}[{index}]")
+        path = path.replace(f"{loop}[]", f"{loop}[{index}]")
+    if isinstance(error, FieldError):
+        if "[" in path and "[" not in problem:
+            problem = f"{path}: {problem}"
+        return type(error)(problem, path=path or None, place=site.place, hint=error.hint, related=error.related)
+    return type(error)(problem, place=site.place, hint=error.hint, related=error.related)
+
+
+class Survey:
+    """Collects the problems of one run and knows in which turns of which loops they happened."""
+
+    def __init__(self, sites: tuple[Site, ...]) -> None:
+        self.sites = sites
+        self.problems: list[PribbleError] = []
+        self.positions: dict[str, int] = {}
+
+    def watching(self, function: Callable[..., Any]) -> Callable[..., Any]:
+        """`function`, its errors collected and its result then broken."""
+
+        def watched(*arguments: Any) -> Any:
+            if any(argument is BROKEN for argument in arguments):
+                return BROKEN
+            try:
+                return function(*arguments)
+            except LimitReached:
+                raise
+            except AlreadyTold:
+                return BROKEN
+            except PribbleError as error:
+                site = self.sites[sys._getframe(1).f_lineno - 1]
+                self.problems.append(placed(error, site, self.positions))
+                return BROKEN
+
+        return watched
+
+    def each(self, items: Iterable[Any], path: str) -> Iterator[tuple[int, Any]]:
+        """The turns of a loop over the list at `path`."""
+        for index, value in enumerate(items):
+            self.positions[path] = index
+            yield index, value
+        self.positions.pop(path, None)

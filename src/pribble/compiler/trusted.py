@@ -1,0 +1,114 @@
+"""The formatters that make markup: ``html`` says that a value is markup to be trusted, ``table`` shows records.
+
+Both stand between tags only.  Trusted or not, markup must be whole: it may close only what it opened, and
+nothing in it may reach out into the page.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from pribble.compiler.text import events_of
+from pribble.errors import FieldError, UnsafeValue
+from pribble.markup.contexts import MarkupError, read
+from pribble.markup.scanner import Comment, Doctype, EndTag, StartTag, scan
+from pribble.markup.tree import OMITTABLE, OpenElements
+from pribble.plaintext.flow import flow
+from pribble.plaintext.layout import layout
+from pribble.values.escaping import markup
+from pribble.values.fit import Fragment
+from pribble.values.kinds import kind, named, plain
+from pribble.values.lookup import MISSING, field, names
+from pribble.values.numbers import Apply, text_of
+from pribble.values.settings import Settings
+from pribble.values.showing import text as shown
+
+_PAGE_ELEMENTS = frozenset({"html", "head", "body", "frameset", "plaintext"})
+
+
+def html(settings: Settings) -> Apply:
+    """A text that is markup, trusted and whole; shown as it is between tags, and as its plain text says in the text."""
+    return lambda value: fragment(text_of(value, "html"))
+
+
+def fragment(text: str) -> Fragment:
+    """A text as markup; raises `UnsafeValue` where it would reach out into the page around it."""
+    try:
+        read(text, lambda offset: "literal")
+    except MarkupError as error:
+        raise UnsafeValue(f"the markup is not whole: {error.problem}") from None
+    elements = OpenElements()
+    for token in scan(text):
+        if isinstance(token, Doctype):
+            raise UnsafeValue("a doctype belongs to the page, not into a piece of one")
+        if isinstance(token, Comment) and not _is_closed(text[token.start:token.end]):
+            raise UnsafeValue("a comment is not closed in this markup")
+        if isinstance(token, StartTag | EndTag) and token.name in _PAGE_ELEMENTS:
+            raise UnsafeValue(f"<{token.name}> belongs to the page, not into a piece of one")
+        if isinstance(token, StartTag):
+            elements.start(token.name, token.start, token.end, self_closing=token.self_closing)
+        elif isinstance(token, EndTag) and elements.end(token.name) is None:
+            raise UnsafeValue(f"</{token.name}> closes nothing that this markup opened")
+    left = next((e for e in elements.stack if e.name not in OMITTABLE), None)
+    if left is not None:
+        raise UnsafeValue(f"<{left.name}> is not closed in this markup")
+    if text.endswith(("<", "</")):
+        raise UnsafeValue('the markup ends in "<"')
+    closed = text + "".join(f"</{element.name}>" for element in reversed(elements.stack))
+    events = events_of(closed)
+    return Fragment.of(layout(flow(events)).strip(), closed, events, trusted=True)
+
+
+def _is_closed(comment: str) -> bool:
+    return comment.endswith(("-->", "--!>") if comment.startswith("<!--") else ">")
+
+
+_CELL = "padding:4px 8px;border-bottom:1px solid #cccccc;text-align:"
+
+
+def table(settings: Settings) -> Apply:
+    """A list of records, or a DataFrame, as a table that mail programs show; numbers to the right."""
+
+    def apply(value: Any) -> Fragment:
+        columns, rows = _rows(value)
+        right = [bool(rows) and all(kind(plain(row[n])) in ("number", "nothing", "none") for row in rows)
+                 for n in range(len(columns))]
+        head = "".join(_cell("th", str(name), right[n]) for n, name in enumerate(columns))
+        body = "".join(f"<tr>{''.join(_cell('td', _shown(cell), right[n]) for n, cell in enumerate(row))}</tr>"
+                       for row in rows)
+        made = ('<table cellpadding="0" cellspacing="0" border="0" style="border-collapse:collapse">'
+                f"<thead><tr>{head}</tr></thead><tbody>{body}</tbody></table>")
+        events = events_of(made)
+        return Fragment.of(layout(flow(events)).strip(), made, events, trusted=True)
+
+    return apply
+
+
+def _cell(tag: str, text: str, right: bool) -> str:
+    side = "right" if right else "left"
+    return f'<{tag} align="{side}" style="{_CELL}{side}">{markup(text)}</{tag}>'
+
+
+def _shown(value: Any) -> str:
+    return "" if plain(value) is None else shown(value)
+
+
+def _rows(value: Any) -> tuple[list[Any], list[list[Any]]]:
+    """The names of the columns and the rows of a DataFrame or a list of records."""
+    if type(value).__module__.partition(".")[0] == "pandas" and hasattr(value, "columns"):
+        return list(value.columns), [list(row) for row in value.itertuples(index=False, name=None)]
+    listed = plain(value)
+    if kind(listed) != "list" or any(kind(plain(record)) != "record" for record in listed):
+        given = "a list with other things in it" if kind(listed) == "list" else named(listed)
+        raise FieldError(f"table takes a list of records, not {given}")
+    columns = list(dict.fromkeys(name for record in listed for name in names(record)))
+    return columns, [[_of(record, name) for name in columns] for record in listed]
+
+
+def _of(record: Mapping[str, Any], name: str) -> Any:
+    found = field(record, name)
+    return None if found is MISSING else found
+
+
+MARKUP_FORMATTERS = {"html": html, "table": table}

@@ -1,0 +1,339 @@
+"""Linking: layouts and parts are put in place, names are resolved, and all becomes one tape."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection
+from dataclasses import dataclass, field
+from itertools import pairwise
+
+from pribble.errors import LimitReached, Place, Related, Source, TemplateError, did_you_mean
+from pribble.language import blocks
+from pribble.language.expressions import Binding, Expression
+from pribble.language.names import Scope, resolved
+from pribble.language.statements import (
+    Body,
+    File,
+    For,
+    If,
+    Into,
+    Let,
+    Lifted,
+    Only,
+    Put,
+    Show,
+    Slot,
+    Statement,
+    Stretch,
+    Text,
+    nested,
+)
+from pribble.language.tape import BRANCH, CLOSE, LIFTED, OPEN, SET, SHOW, LiftedBlock, Loop, Roll, Tape, TapeMark
+from pribble.limits import Limits
+
+# Slots that hold what a page has for the message, and not what it has for a place of the layout.
+_MESSAGE = ("subject", "preheader", "text")
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """A file that a mark names, and the locale it is for (None for a plain file)."""
+
+    source: Source
+    locale: str | None
+
+
+# (path as written, source of the file that names it, place of the path) → the file
+Finder = Callable[[str, Source, Place], Found]
+
+
+def link(found: Found, find: Finder, *, html: bool = True, common: Collection[str] = (),
+         limits: Limits | None = None) -> Tape:
+    """The tape of a template.
+
+    `find` brings the layouts and parts that files name; it raises `TemplateError` where there is none.
+    `common` are names that stand for values every template sees.  Raises `TemplateError` for all that is
+    wrong with the language of the files, `LimitReached` for what grows beyond `limits`.
+    """
+    return _Linker(find, html, frozenset(common), limits or Limits()).page(found)
+
+
+@dataclass(slots=True)
+class _Here:
+    """Where the linker is: a file, the marks that led to it, and what fills its slots."""
+
+    source: Source
+    via: tuple[Related, ...]
+    slots: dict[str, Callable[[Roll], None]]
+    used: set[str] = field(default_factory=set)
+    is_part: bool = False
+
+
+@dataclass(slots=True)
+class _Layer:
+    """A page or layout, the scope of its top level, and where it is."""
+
+    file: File
+    scope: Scope
+    here: _Here
+
+    def message(self, kind: str) -> Lifted | None:
+        """Its ``subject:``, ``preheader:`` or ``text:``; raises `TemplateError` where it has two."""
+        found = [s for s in self.file.body if isinstance(s, Lifted) and s.kind == kind]
+        if len(found) > 1:
+            raise TemplateError(f'"{kind}" stands twice', place=found[1].place,
+                                related=[Related("it stands already at", found[0].place)])
+        return found[0] if found else None
+
+
+class _Linker:
+    def __init__(self, find: Finder, html: bool, common: frozenset[str], limits: Limits) -> None:
+        self.find, self.html, self.common, self.limits = find, html, common, limits
+        self.sources: dict[Source, None] = {}
+        self._parsed: dict[tuple[Source, tuple[Related, ...]], File] = {}
+        self._putting: list[tuple[Source, Place]] = []
+        self._pages: list[Source] = []
+        self._parts = 0
+
+    # -- pages and layouts --
+
+    def page(self, found: Found) -> Tape:
+        """A page in its layout, that in its own, and so on: the outermost is written, and asks for the inner ones."""
+        layers = self._layers(found)
+        for number, layer in enumerate(layers[:-1]):
+            self._fill(layers[number + 1:], layer)
+        outermost = layers[-1]
+        if stray := next((s for s in outermost.file.body if isinstance(s, Into)), None):
+            raise TemplateError('"into" fills a slot of a layout, and there is none', place=stray.place)
+        roll = Roll(self.limits)
+        self._body(roll, outermost.file.body, outermost.scope, outermost.here)
+        for inner, outer in pairwise(layers):
+            if "content" not in outer.here.used and inner.file.layout:
+                raise TemplateError("the layout has no place for the page", place=inner.file.layout[0],
+                                    hint="write {{ slot content }} in it")
+        self._lift_messages(roll, layers)
+        return roll.finished(tuple(self.sources))
+
+    def _layers(self, found: Found) -> list[_Layer]:
+        """The page, its layout, the layout's layout …"""
+        layers: list[_Layer] = []
+        via: tuple[Related, ...] = ()
+        while True:
+            if found.source in self._pages:
+                places = [layer.file.layout[0] for layer in layers if layer.file.layout]
+                raise TemplateError("a layout is its own layout", place=places[-1],
+                                    related=[Related("which is the layout of", place) for place in places[-2::-1]])
+            self._pages.append(found.source)
+            file = self._read(found.source, via)
+            if file.takes is not None:
+                raise TemplateError("a part takes names; a page or layout does not", place=file.takes.place)
+            scope = Scope(locale=found.locale, common=self.common)
+            layers.append(_Layer(file, scope, _Here(found.source, via, {})))
+            if file.layout is None:
+                return layers
+            place, path = file.layout
+            via = (Related("as the layout of", place), *via)
+            found = self.find(path, file.source, place)
+
+    def _fill(self, above: list[_Layer], layer: _Layer) -> None:
+        """Tell the layouts above a file what it has for their slots."""
+        nearest = above[0].here
+        nearest.slots["content"] = lambda roll: self._body(roll, layer.file.body, layer.scope, layer.here)
+        known = [_slots(outer.file) - {"content", *_MESSAGE} for outer in above]
+        for block in layer.file.body:
+            if not isinstance(block, Into):
+                continue
+            name = block.name.text
+            slots = next((outer.here.slots for outer, names in zip(above, known, strict=True) if name in names), None)
+            if slots is None:
+                raise TemplateError(f'no layout has a slot "{name}"', place=block.name.place,
+                                    hint=did_you_mean(name, set().union(*known)))
+            if name in slots:
+                raise TemplateError(f'the slot "{name}" is filled already', place=block.name.place)
+            slots[name] = self._spliced(layer, block)
+        for kind in _MESSAGE:
+            if (message := layer.message(kind)) is not None:
+                nearest.slots[kind] = self._spliced(layer, message)
+            elif kind in layer.here.slots:
+                nearest.slots[kind] = layer.here.slots[kind]
+
+    def _spliced(self, layer: _Layer, block: Into | Lifted) -> Callable[[Roll], None]:
+        """Writes a block of a page elsewhere; there it sets the ``let``s above it anew."""
+
+        def write(roll: Roll) -> None:
+            top = Scope(locale=layer.scope.locale, common=self.common)
+            for statement in layer.file.body:
+                if statement is block:
+                    break
+                if isinstance(statement, Let):
+                    self._let(roll, statement, top)
+            self._body(roll, block.body, top.inner(), layer.here)
+
+        return write
+
+    def _lift_messages(self, roll: Roll, layers: list[_Layer]) -> None:
+        """The subject, preheader and text, each of the outermost file that has one."""
+        for kind in _MESSAGE:
+            found = [(layer, message) for layer in layers if (message := layer.message(kind)) is not None]
+            if found:
+                layer, message = found[-1]
+                inner = roll.inner()
+                self._spliced(layer, message)(inner)
+                lifted = LiftedBlock(kind, inner.finished(tuple(self.sources)))
+                roll.mark(TapeMark(LIFTED, message.place, lifted=lifted))
+
+    def _read(self, source: Source, via: tuple[Related, ...]) -> File:
+        self.sources.setdefault(source)
+        if (source, via) not in self._parsed:
+            self._parsed[source, via] = blocks.parse(source, html=self.html, via=via)
+        return self._parsed[source, via]
+
+    # -- statements --
+
+    def _body(self, roll: Roll, body: Body, scope: Scope, here: _Here) -> None:
+        for statement in body:
+            self._statement(roll, statement, scope, here)
+
+    def _statement(self, roll: Roll, statement: Statement, scope: Scope, here: _Here) -> None:
+        match statement:
+            case Text(start=start, end=end):
+                roll.text(here.source, start, end, here.via)
+            case Show(place=place, value=value):
+                roll.mark(TapeMark(SHOW, place, resolved(value, scope)))
+            case If():
+                for number, branch in enumerate(statement.branches):
+                    test = None if branch.test is None else resolved(branch.test, scope)
+                    roll.mark(TapeMark(BRANCH if number else OPEN, branch.place, test))
+                    self._body(roll, branch.body, scope.inner(), here)
+                roll.mark(TapeMark(CLOSE, statement.closing))
+            case For():
+                self._for(roll, statement, scope, here)
+            case Let():
+                self._let(roll, statement, scope)
+            case Only():
+                self._only(roll, statement, scope, here)
+            case Stretch(kind=kind, value=value_, body=body):
+                self._body(roll, body, scope.inner(**{kind: value_}), here)
+            case Put():
+                self._put(roll, statement, scope, here)
+            case Slot():
+                self._slot(roll, statement, scope, here)
+            case Lifted() | Into():
+                if here.is_part:
+                    word = statement.kind if isinstance(statement, Lifted) else "into"
+                    raise TemplateError(f'"{word}" stands in a page or layout, not in a part', place=statement.place)
+                # otherwise it is written where it belongs
+
+    def _for(self, roll: Roll, block: For, scope: Scope, here: _Here) -> None:
+        items = resolved(block.items, scope)
+        kinds = ("item",) if len(block.names) == 1 else ("first", "second")
+        names = tuple(Binding(n.text, k, n.place, items) for n, k in zip(block.names, kinds, strict=True))
+        at = None if block.at is None else Binding(block.at.text, "place", block.at.place, items)
+        inner = scope.inner()
+        for binding in (*names, *((at,) if at else ())):
+            if binding.name in inner.names:
+                raise TemplateError(f'"{binding.name}" is named twice', place=binding.place)
+            inner.names[binding.name] = binding
+        roll.mark(TapeMark(OPEN, block.place, loop=Loop(items, names, at)))
+        self._body(roll, block.body, inner.inner(), here)
+        if block.otherwise is not None:
+            roll.mark(TapeMark(BRANCH, block.otherwise.place))
+            self._body(roll, block.otherwise.body, scope.inner(), here)
+        roll.mark(TapeMark(CLOSE, block.closing))
+
+    def _let(self, roll: Roll, let: Let, scope: Scope) -> None:
+        if (earlier := scope.find(let.name.text)) is not None:
+            raise TemplateError(f'"{let.name.text}" stands for something already', place=let.name.place,
+                                related=[Related("it is first set at", earlier.place)])
+        binding = Binding(let.name.text, "let", let.name.place, resolved(let.value, scope))
+        scope.names[let.name.text] = binding
+        roll.mark(TapeMark(SET, let.place, binding=binding))
+
+    def _only(self, roll: Roll, block: Only, scope: Scope, here: _Here) -> None:
+        if block.kind == "text":
+            inner = roll.inner()
+            self._body(inner, block.body, scope.inner(), here)
+            lifted = LiftedBlock("only", inner.finished(tuple(self.sources)), alone=block.alone)
+            roll.mark(TapeMark(LIFTED, block.place, lifted=lifted))
+            return
+        roll.mark(TapeMark(OPEN, block.place))
+        self._body(roll, block.body, scope.inner(), here)
+        roll.mark(TapeMark(CLOSE, block.closing))
+
+    def _slot(self, roll: Roll, slot: Slot, scope: Scope, here: _Here) -> None:
+        name = slot.name.text
+        if not here.is_part and not here.slots:
+            raise TemplateError("a slot stands in a layout or part only", place=slot.place)
+        if here.is_part and name != "content":
+            raise TemplateError(f'a part has one slot, "content", not "{name}"', place=slot.name.place)
+        if name == "content" and name in here.used:
+            raise TemplateError("the page goes into a layout once" if not here.is_part else
+                                "the content goes into a part once", place=slot.place)
+        here.used.add(name)
+        if name in here.slots:
+            here.slots[name](roll)
+        else:
+            self._body(roll, slot.default, scope.inner(), here)
+
+    # -- parts --
+
+    def _put(self, roll: Roll, put: Put, scope: Scope, here: _Here) -> None:
+        found = self.find(put.path.text, here.source, put.path.place)
+        self._check_way(found.source, put)
+        via = (Related("put at", put.place), *put.place.via)
+        file = self._read(found.source, via)
+        if file.layout is not None:
+            raise TemplateError("a part has no layout", place=file.layout[0])
+        inner = Scope(locale=found.locale, timezone=scope.timezone, common=self.common)
+        if file.takes is not None:
+            inner.takes = tuple(name.text for name, _ in file.takes.names)
+        given = {name.text: (name.place, resolved(value, scope)) for name, value in put.arguments}
+        for name, place, value in self._given(file, put, given, inner):
+            binding = Binding(name, "let", place, value)
+            inner.names[name] = binding
+            roll.mark(TapeMark(SET, place, binding=binding))
+        part = _Here(found.source, via, {}, is_part=True)
+        if put.content is not None:
+            content = put.content
+            part.slots["content"] = lambda roll: self._body(roll, content, scope.inner(), here)
+        self._putting.append((found.source, put.path.place))
+        self._body(roll, file.body, inner, part)
+        self._putting.pop()
+        if put.content is not None and "content" not in part.used:
+            raise TemplateError("the part has no place for this content", place=put.place,
+                                hint="write {{ slot content }} in it")
+
+    def _given(self, file: File, put: Put, given: dict[str, tuple[Place, Expression]],
+               inner: Scope) -> list[tuple[str, Place, Expression]]:
+        """What the names of a part stand for, checked against what it takes."""
+        if file.takes is None:
+            return [(name, place, value) for name, (place, value) in given.items()]
+        taken = []
+        for name, default in file.takes.names:
+            if name.text in given:
+                taken.append((name.text, *given[name.text]))
+            elif default is not None:
+                taken.append((name.text, name.place, resolved(default, inner)))
+            else:
+                raise TemplateError(f'the part takes "{name.text}", which is not given', place=put.place,
+                                    related=[Related("it takes it at", name.place)])
+        known = inner.takes or ()
+        for other, (place, _) in given.items():
+            if other not in known:
+                raise TemplateError(f'the part takes no "{other}"', place=place, hint=did_you_mean(other, known))
+        return taken
+
+    def _check_way(self, source: Source, put: Put) -> None:
+        way = [at for at, _ in self._putting]
+        if source in way or source in self._pages:
+            places = [place for _, place in self._putting[way.index(source) if source in way else 0:]]
+            raise TemplateError("a part puts itself", place=put.path.place,
+                                related=[Related("which is put at", place) for place in reversed(places)])
+        self._parts += 1
+        if len(way) >= self.limits.depth:
+            raise LimitReached(f"parts within parts, more than {self.limits.depth} deep", place=put.path.place)
+        if self._parts > self.limits.parts:
+            raise LimitReached(f"more than {self.limits.parts:,} parts are put", place=put.path.place)
+
+
+def _slots(file: File) -> set[str]:
+    return {s.name.text for s in nested(file.body) if isinstance(s, Slot)}

@@ -1,0 +1,159 @@
+"""Statements: what the marks of one file say, as trees."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from pribble.errors import Place, Source
+from pribble.language.expressions import Expression
+from pribble.language.tokens import Token
+
+
+@dataclass(frozen=True, slots=True)
+class Text:
+    """A literal stretch of the file, by offsets."""
+
+    start: int
+    end: int
+
+
+@dataclass(frozen=True, slots=True)
+class Show:
+    place: Place
+    value: Expression
+
+
+@dataclass(frozen=True, slots=True)
+class Branch:
+    """One way through an ``if``; the last may have no test."""
+
+    place: Place
+    test: Expression | None
+    body: Body
+
+
+@dataclass(frozen=True, slots=True)
+class If:
+    place: Place
+    branches: tuple[Branch, ...]
+    closing: Place
+
+
+@dataclass(frozen=True, slots=True)
+class For:
+    """A loop; `names` are one (an item) or two (a key and its value, or the two of a pair)."""
+
+    place: Place
+    names: tuple[Token, ...]
+    at: Token | None
+    items: Expression
+    body: Body
+    otherwise: Branch | None
+    closing: Place
+
+
+@dataclass(frozen=True, slots=True)
+class Let:
+    place: Place
+    name: Token
+    value: Expression
+
+
+@dataclass(frozen=True, slots=True)
+class Only:
+    """A stretch that only the HTML or only the text has; `alone` says that its mark has a line of its own."""
+
+    place: Place
+    kind: str
+    body: Body
+    alone: bool
+    closing: Place
+
+
+@dataclass(frozen=True, slots=True)
+class Stretch:
+    """A stretch with a ``locale`` or ``timezone`` of its own."""
+
+    place: Place
+    kind: str
+    value: str
+    body: Body
+
+
+@dataclass(frozen=True, slots=True)
+class Put:
+    """A part, with the values it is given by name and what goes into its content slot, if anything."""
+
+    place: Place
+    path: Token
+    arguments: tuple[tuple[Token, Expression], ...]
+    content: Body | None
+
+
+@dataclass(frozen=True, slots=True)
+class Slot:
+    """Where a layout lets the page in, or a part its content; `default` is what stands there otherwise."""
+
+    place: Place
+    name: Token
+    default: Body
+
+
+@dataclass(frozen=True, slots=True)
+class Into:
+    """What a page has for a slot of its layout."""
+
+    place: Place
+    name: Token
+    body: Body
+
+
+@dataclass(frozen=True, slots=True)
+class Lifted:
+    """A block that is not part of the page: ``subject``, ``preheader`` or ``text``."""
+
+    place: Place
+    kind: str
+    body: Body
+
+
+Statement = Text | Show | If | For | Let | Only | Stretch | Put | Slot | Into | Lifted
+Body = tuple[Statement, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Takes:
+    """The names that a part takes, each with its default or None where it must be given."""
+
+    place: Place
+    names: tuple[tuple[Token, Expression | None], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class File:
+    """One file, read: its statements in order, the layout it asks for, and what it takes."""
+
+    source: Source
+    body: Body
+    layout: tuple[Place, str] | None
+    takes: Takes | None
+
+
+def nested(body: Body) -> Iterator[Statement]:
+    """The statements of a body and of all bodies within it."""
+    for statement in body:
+        yield statement
+        match statement:
+            case If(branches=branches):
+                for branch in branches:
+                    yield from nested(branch.body)
+            case For(body=inner, otherwise=otherwise):
+                yield from nested(inner)
+                yield from nested(otherwise.body if otherwise else ())
+            case Put(content=content):
+                yield from nested(content or ())
+            case Slot(default=default):
+                yield from nested(default)
+            case Only(body=inner) | Stretch(body=inner) | Into(body=inner) | Lifted(body=inner):
+                yield from nested(inner)

@@ -1,0 +1,67 @@
+"""A rendering: one run of a template over data, in all the forms a message needs."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any, Literal
+
+from pribble.compiler.html import PREHEADER
+from pribble.mime.address import Recipients
+from pribble.mime.message import Message
+from pribble.pictures.picture import Picture
+from pribble.plaintext.flow import flow
+from pribble.plaintext.layout import layout
+from pribble.values.escaping import markup
+
+Embed = Literal["cid", "data"]
+
+# Hidden in the customary way: each of these hides it from receivers that ignore the others.
+_PREHEADER = ('<div style="display:none;max-height:0;max-width:0;overflow:hidden;opacity:0;font-size:1px;'
+              'line-height:1px;mso-hide:all">{}</div>')
+
+
+@dataclass(frozen=True)
+class Rendering:
+    """A template filled with data: subject, preheader, HTML, plain text, pictures.
+
+    `subject` and `preheader` are None where the template has none, `html` where it is text only.
+    """
+
+    subject: str | None
+    preheader: str | None
+    embed: Embed
+    id_domain: str = field(repr=False)
+    _pieces: tuple[Any, ...] | None = field(repr=False)
+    _text: tuple[Any, ...] | str = field(repr=False)
+
+    @cached_property
+    def html(self) -> str | None:
+        """The HTML, pictures embedded as asked for."""
+        if self._pieces is None:
+            return None
+        return "".join([piece if piece.__class__ is str else self._filled(piece) for piece in self._pieces])
+
+    def _filled(self, piece: Any) -> str:
+        if piece is PREHEADER:
+            return _PREHEADER.format(markup(self.preheader or "")) if self.preheader else ""
+        if isinstance(piece, Picture):
+            return f"cid:{piece.content_id(self.id_domain)}" if self.embed == "cid" else piece.data_url
+        return str(piece)
+
+    @cached_property
+    def text(self) -> str:
+        """The plain text: written by hand, or one that says what the HTML does, laid out when first asked for."""
+        return self._text if isinstance(self._text, str) else layout(flow(self._text))
+
+    @cached_property
+    def pictures(self) -> tuple[Picture, ...]:
+        """The pictures that the HTML refers to by Content-ID, each once, in the order of their first use."""
+        if self.embed != "cid" or self._pieces is None:
+            return ()
+        return tuple(dict.fromkeys(piece for piece in self._pieces if isinstance(piece, Picture)))
+
+    def message(self, *, sender: Recipients, to: Recipients = (), **envelope: Any) -> Message:
+        """A `Message` of this rendering; `envelope` takes what `Message` takes (cc, bcc, attachments, …)."""
+        return Message(sender=sender, to=to, subject=self.subject, text=self.text, html=self.html,
+                       pictures=self.pictures, id_domain=self.id_domain, **envelope)

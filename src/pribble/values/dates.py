@@ -1,0 +1,192 @@
+"""Formatters for days, times, moments and spans: CLDR patterns (UTS 35, part 4), compiled to functions of ours."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import date as Day
+from datetime import datetime as Moment
+from datetime import time as Time
+from datetime import timedelta as Span
+from typing import Any
+
+from pribble.errors import FieldError
+from pribble.values.kinds import named, plain
+from pribble.values.numbers import Apply, text_of
+from pribble.values.settings import Settings
+
+STYLES = ("short", "medium", "long", "full")
+_DAY_FIELDS = frozenset("GyYuUQqMLwWdDFgEec")
+_TIME_FIELDS = frozenset("abBhHKkmsSAzZOvVxX")
+Field = Callable[[Any], str]
+
+
+# ---- values ---------------------------------------------------------------------------------------------------
+
+
+def day_of(value: Any, settings: Settings, formatter: str) -> Day:
+    """The day of a day, a moment (in the reader's time zone) or a text in ISO 8601."""
+    value = _from_text(plain(value), formatter, "day", "2026-07-03")
+    if isinstance(value, Moment):
+        return _local(value, settings).date()
+    if isinstance(value, Day):
+        return value
+    raise FieldError(f"{formatter} takes a day, not {named(value)}")
+
+
+def moment_of(value: Any, settings: Settings, formatter: str) -> Moment:
+    """A moment or a text in ISO 8601, in the reader's time zone; one without a zone is local."""
+    value = _from_text(plain(value), formatter, "moment", "2026-07-03T18:30+01:00")
+    if isinstance(value, Moment):
+        return _local(value, settings)
+    raise FieldError(f"{formatter} takes a moment, not {named(value)}")
+
+
+def _time_of(value: Any, settings: Settings) -> Time | Moment:
+    value = plain(value)
+    if isinstance(value, str) and len(value) <= 8:
+        try:
+            value = Time.fromisoformat(value)
+        except ValueError:
+            raise FieldError(f'time takes a time, and "{value}" is none', hint="write times as 18:30") from None
+    if isinstance(value, Time):
+        return value
+    return moment_of(value, settings, "time")
+
+
+def _from_text(value: Any, formatter: str, what: str, example: str) -> Any:
+    if not isinstance(value, str):
+        return value
+    try:
+        return Day.fromisoformat(value) if len(value) <= 10 and what == "day" else Moment.fromisoformat(value)
+    except ValueError:
+        raise FieldError(f'{formatter} takes a {what}, and "{value[:40]}" is none',
+                         hint=f"write it as {example}") from None
+
+
+def _local(moment: Moment, settings: Settings) -> Moment:
+    return moment if moment.tzinfo is None else moment.astimezone(settings.zone)
+
+
+def day(settings: Settings) -> Apply:
+    """A text in ISO 8601 as a day; of a moment, its day in the reader's time zone."""
+    return lambda value: day_of(value, settings, "day")
+
+
+def moment(settings: Settings) -> Apply:
+    """A text in ISO 8601 as a moment."""
+    return lambda value: moment_of(value, settings, "moment")
+
+
+# ---- shown ----------------------------------------------------------------------------------------------------
+
+
+def date(settings: Settings, style: str = "medium") -> Apply:
+    """A day in one of the locale's styles (short, medium, long, full), or by a CLDR pattern: d MMMM y."""
+    pattern = _pattern(style, "date", settings.babel.date_formats)
+    fields = _fields(pattern, settings, _DAY_FIELDS, "a day")
+    return lambda value: _joined(fields, day_of(value, settings, "date"))
+
+
+def time(settings: Settings, style: str = "medium") -> Apply:
+    """A time, or that of a moment, in one of the locale's styles or by a CLDR pattern: HH:mm."""
+    fields = _fields(_pattern(style, "time", settings.babel.time_formats), settings, _TIME_FIELDS, "a time")
+    return lambda value: _joined(fields, _time_of(value, settings))
+
+
+def datetime(settings: Settings, style: str = "medium") -> Apply:
+    """A moment in one of the locale's styles or by a CLDR pattern: d MMM, HH:mm."""
+    locale = settings.babel
+    if style in STYLES:
+        pattern = str(locale.datetime_formats[style])
+        for slot, formats in (("{0}", locale.time_formats), ("{1}", locale.date_formats)):
+            pattern = pattern.replace(slot, str(formats[style]))
+    else:
+        pattern = _pattern(style, "datetime", {})
+    fields = _fields(pattern, settings, _DAY_FIELDS | _TIME_FIELDS, "a moment")
+    return lambda value: _joined(fields, moment_of(value, settings, "datetime"))
+
+
+def duration(settings: Settings) -> Apply:
+    """A span of time in days, hours and minutes (seconds, where it is shorter than a minute)."""
+    from babel import lists, units
+
+    locale = settings.babel
+
+    def apply(value: Any) -> str:
+        value = plain(value)
+        if not isinstance(value, Span):
+            raise FieldError(f"duration takes a span of time, not {named(value)}", hint="end - start of two moments")
+        seconds = round(abs(value.total_seconds()))
+        minutes, rest = divmod(seconds, 60)
+        counts = {"day": minutes // 1440, "hour": minutes // 60 % 24, "minute": minutes % 60}
+        if not minutes:
+            counts = {"second": rest}
+        shown = [str(units.format_unit(count, f"duration-{unit}", length="long", locale=locale))
+                 for unit, count in counts.items() if count or unit == "second"]
+        return str(lists.format_list(shown, style="unit", locale=locale)) if len(shown) > 1 else shown[0]
+
+    return apply
+
+
+def _pattern(style: Any, formatter: str, styles: Any) -> str:
+    style = text_of(style, formatter)
+    if style in STYLES and style in styles:
+        return str(styles[style])
+    if not style or (not set(style) - set("abcdefghijklmnopqrstuvwxyz") and len(style) > 3):
+        raise FieldError(f'{formatter} has no style "{style}"',
+                         hint="it has short, medium, long, full, or a pattern of CLDR")
+    return style
+
+
+def _joined(fields: list[Field], value: Any) -> str:
+    return "".join([field(value) for field in fields])
+
+
+def _fields(pattern: str, settings: Settings, known: frozenset[str], what: str) -> list[Field]:
+    """The fields of a CLDR pattern, each as a function of the value."""
+    from babel import dates
+
+    made: list[Field] = []
+    for kind, detail in dates.tokenize_pattern(pattern):
+        if kind == "chars":
+            made.append(_constant(str(detail)))
+        elif str(detail[0]) not in known:
+            raise FieldError(f'{what} has no "{detail[0]}"', hint="a pattern is made of y M d E for days, H m s for "
+                             "times; other words go in single quotes")
+        else:
+            made.append(_field(str(detail[0]), int(detail[1]), settings))
+    return made
+
+
+def _constant(text: str) -> Field:
+    return lambda value: text
+
+
+_NUMERIC: dict[str, Callable[[Any], int]] = {
+    "d": lambda v: v.day, "H": lambda v: v.hour, "h": lambda v: v.hour % 12 or 12, "K": lambda v: v.hour % 12,
+    "k": lambda v: v.hour or 24, "m": lambda v: v.minute, "s": lambda v: v.second,
+}
+_NAME_WIDTHS = {3: "abbreviated", 4: "wide", 5: "narrow", 6: "short"}
+
+
+def _field(letter: str, width: int, settings: Settings) -> Field:
+    from babel import dates
+
+    locale = settings.babel
+    if letter in _NUMERIC:
+        part = _NUMERIC[letter]
+        return (lambda v: str(part(v))) if width == 1 else (lambda v: f"{part(v):0{width}}")
+    if letter == "y":
+        return (lambda v: f"{v.year % 100:02}") if width == 2 else (lambda v: f"{v.year:0{width}}")
+    if letter in "ML" and width <= 2:
+        return lambda v: f"{v.month:0{width}}"
+    context = "format" if letter in "ME" else "stand-alone"
+    if letter in "ML":
+        months: dict[int, str] = dict(locale.months[context][_NAME_WIDTHS.get(width, "wide")])
+        return lambda v: months[v.month]
+    if letter == "E":
+        weekdays: dict[int, str] = dict(locale.days[context][_NAME_WIDTHS.get(width, "abbreviated")])
+        return lambda v: weekdays[v.weekday()]
+    # The rest is rare enough for Babel's own way: quarters, weeks, eras, day periods, names of zones.
+    name = letter * width
+    return lambda v: str(dates.DateTimeFormat(v, locale)[name])

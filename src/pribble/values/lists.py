@@ -1,0 +1,133 @@
+"""Formatters for lists: counting, choosing, ordering, grouping; some by an expression over an item's fields."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import cmp_to_key
+from typing import Any
+
+from pribble.errors import FieldError, LimitReached
+from pribble.values.arithmetic import compute, equal, less
+from pribble.values.kinds import NOTHING, kind, named, plain
+from pribble.values.lookup import holds, items
+from pribble.values.numbers import Apply, text_of
+from pribble.values.settings import Settings
+from pribble.values.showing import text as shown
+
+PerItem = Callable[[Any], Any]
+
+
+def _list(value: Any, formatter: str) -> list[Any] | tuple[Any, ...]:
+    value = plain(value)
+    if kind(value) == "list":
+        return items(value, "the value")
+    raise FieldError(f"{formatter} takes a list, not {named(value)}")
+
+
+def count(settings: Settings) -> Apply:
+    """How many items a list has, or fields a record; 0 for nothing."""
+
+    def apply(value: Any) -> int:
+        value = plain(value)
+        if kind(value) == "record":
+            return len(value)
+        return 0 if value is NOTHING else len(_list(value, "count"))
+
+    return apply
+
+
+def first(settings: Settings) -> Apply:
+    """The first item; nothing of an empty list."""
+    return lambda value: next(iter(_list(value, "first")), NOTHING)
+
+
+def last(settings: Settings) -> Apply:
+    """The last item; nothing of an empty list."""
+    return lambda value: listed[-1] if (listed := _list(value, "last")) else NOTHING
+
+
+def reverse(settings: Settings) -> Apply:
+    """The items from last to first."""
+    return lambda value: list(_list(value, "reverse"))[::-1]
+
+
+def join(settings: Settings, separator: str = ", ") -> Apply:
+    """The items of a list, shown and joined."""
+    between = text_of(separator, "join")
+
+    def apply(value: Any) -> str:
+        texts = [shown(item) for item in _list(value, "join")]
+        if sum(map(len, texts)) + len(between) * len(texts) > 10_000_000:
+            raise LimitReached("join makes a text of more than 10,000,000 characters")
+        return between.join(texts)
+
+    return apply
+
+
+def rows(settings: Settings, size: int) -> Apply:
+    """Lists of `size` items, the last filled up with nothing: the rows of a table with so many columns."""
+    if kind(size) != "number" or size != int(size) or not 1 <= size <= 1000:
+        raise FieldError("rows takes a whole number from 1")
+
+    def apply(value: Any) -> list[list[Any]]:
+        listed = list(_list(value, "rows"))
+        listed += [NOTHING] * (-len(listed) % int(size))
+        return [listed[start:start + int(size)] for start in range(0, len(listed), int(size))]
+
+    return apply
+
+
+def sum_(settings: Settings) -> Apply:
+    """The sum of the items, or of an expression over each; of none, 0."""
+
+    def apply(value: Any, each: PerItem | None = None) -> Any:
+        total: Any = 0
+        for item in _list(value, "sum"):
+            summand = item if each is None else each(item)
+            if kind(plain(summand)) != "number":
+                raise FieldError(f"sum adds numbers, and one of these is {named(plain(summand))}")
+            total = compute("+", total, summand)
+        return total
+
+    return apply
+
+
+def sort(settings: Settings) -> Apply:
+    """The items in order, by themselves or by an expression over each; texts by code point, equals as they were."""
+
+    def apply(value: Any, each: PerItem | None = None) -> list[Any]:
+        keyed = [(item if each is None else each(item), item) for item in _list(value, "sort")]
+        return [item for _, item in sorted(keyed, key=cmp_to_key(_compared))]
+
+    def _compared(one: tuple[Any, Any], other: tuple[Any, Any]) -> int:
+        return -1 if less(one[0], other[0]) else 1 if less(other[0], one[0]) else 0
+
+    return apply
+
+
+def keep(settings: Settings) -> Apply:
+    """The items for which an expression holds."""
+    return lambda value, each: [item for item in _list(value, "keep") if holds(each(item))]
+
+
+def by(settings: Settings) -> Apply:
+    """Pairs of a value of the expression and the list of items that have it, in first-met order."""
+
+    def apply(value: Any, each: PerItem) -> list[tuple[Any, list[Any]]]:
+        groups: list[tuple[Any, list[Any]]] = []
+        index: dict[Any, list[Any]] = {}
+        for item in _list(value, "by"):
+            key = plain(each(item))
+            try:
+                found = index.get((kind(key), key))
+            except TypeError:  # a list or record: compared one by one
+                found = next((group for other, group in groups if kind(other) == kind(key) and equal(other, key)), None)
+            if found is None:
+                found = []
+                groups.append((key, found))
+                if kind(key) not in ("list", "record"):
+                    index[kind(key), key] = found
+            found.append(item)
+        return groups
+
+    return apply

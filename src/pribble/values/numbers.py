@@ -1,0 +1,163 @@
+"""Formatters for numbers: CLDR patterns, compiled to functions of ours; rounding half up."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from decimal import ROUND_HALF_UP, Context, Decimal, InvalidOperation
+from typing import Any
+
+from pribble.errors import FieldError
+from pribble.values.kinds import bounded, kind, named, plain
+from pribble.values.settings import Settings
+
+MOST_DECIMALS = 20
+_ROUNDING = Context(prec=60, rounding=ROUND_HALF_UP)
+
+Apply = Callable[..., Any]
+
+
+def text_of(value: Any, formatter: str) -> str:
+    """`value`, which `formatter` takes if it is a text."""
+    value = plain(value)
+    if isinstance(value, str):
+        return value
+    raise FieldError(f"{formatter} takes a text, not {named(value)}")
+
+
+def number_of(value: Any, formatter: str) -> Decimal | int:
+    """A number, or a text that is one (as tables have them)."""
+    value = plain(value)
+    if kind(value) == "number":
+        return bounded(value)
+    if isinstance(value, str):
+        try:
+            number = Decimal(value.strip())
+        except InvalidOperation:
+            number = Decimal("NaN")
+        if number.is_finite():
+            return bounded(number)
+        raise FieldError(f'{formatter} takes a number, and "{value[:40]}" is none')
+    raise FieldError(f"{formatter} takes a number, not {named(value)}")
+
+
+def _applied(settings: Settings, pattern: Any, decimals: int | None, name: str, symbol: str = "") -> Apply:
+    """A CLDR number pattern as a function of a number; `decimals` None shows those the number has."""
+    from babel import numbers
+
+    locale = settings.babel
+    point = numbers.get_decimal_symbol(locale)
+    group = numbers.get_group_symbol(locale)
+    minus = numbers.get_minus_sign_symbol(locale)
+    primary, secondary = pattern.grouping
+    unit = None if decimals is None else Decimal(1).scaleb(-decimals)
+    before, after = (_affix(side, symbol) for side in (pattern.prefix[0], pattern.suffix[0]))
+    below_before, below_after = (_affix(side, symbol, minus) for side in (pattern.prefix[1], pattern.suffix[1]))
+    # Where a symbol of letters would touch the digits, CLDR's currency spacing puts a no-break space.
+    if symbol and before.endswith(symbol) and symbol[-1].isalpha():
+        before, below_before = before + "\u00a0", below_before + "\u00a0"
+    if symbol and after.startswith(symbol) and symbol[0].isalpha():
+        after, below_after = "\u00a0" + after, "\u00a0" + below_after
+    usual = (primary, secondary) == (3, 3)
+    separators = str.maketrans({",": group, ".": point})
+    as_written = (group, point) == (",", ".")
+
+    def apply(value: Any) -> str:
+        number = value if value.__class__ is Decimal and value.is_finite() else Decimal(number_of(value, name))
+        rounded = bounded(number if unit is None else number.quantize(unit, None, _ROUNDING))
+        if usual:
+            figures = f"{abs(rounded):,f}"
+            if not as_written:
+                figures = figures.translate(separators)
+        else:
+            whole, _, fraction = f"{abs(rounded):f}".partition(".")
+            figures = _grouped(whole, primary, secondary, group) + (point + fraction if fraction else "")
+        return f"{below_before}{figures}{below_after}" if rounded < 0 else f"{before}{figures}{after}"
+
+    return apply
+
+
+def _affix(affix: str, symbol: str, minus: str = "-") -> str:
+    return affix.replace("-", minus).replace("¤¤¤", symbol).replace("¤¤", symbol).replace("¤", symbol)
+
+
+def _grouped(whole: str, primary: int, secondary: int, separator: str) -> str:
+    """Digits in groups: the last of `primary` digits, those before of `secondary`."""
+    head, groups = whole, []
+    size = primary
+    while len(head) > size:
+        head, tail = head[:-size], head[-size:]
+        groups.append(tail)
+        size = secondary
+    return separator.join([head, *reversed(groups)])
+
+
+def _decimals(value: Any, formatter: str) -> int | None:
+    if value is None:
+        return None
+    if kind(value) == "number" and 0 <= value <= MOST_DECIMALS and value == int(value):
+        return int(value)
+    raise FieldError(f"{formatter} takes a number of decimals from 0 to {MOST_DECIMALS}")
+
+
+def number(settings: Settings, decimals: int | None = None) -> Apply:
+    """A number as the locale writes it, rounded half up to `decimals`; by default with those it was given."""
+    return _applied(settings, settings.babel.decimal_formats[None], _decimals(decimals, "number"), "number")
+
+
+def money(settings: Settings, currency: str) -> Apply:
+    """An amount in a currency (ISO 4217), with the currency's own decimals."""
+    from babel import numbers
+
+    code = text_of(currency, "money")
+    if code not in settings.babel.currencies:
+        raise FieldError(f'"{code}" is no currency', hint='currencies have three letters: "EUR"')
+    symbol = numbers.get_currency_symbol(code, settings.babel)
+    pattern = settings.babel.currency_formats["standard"]
+    return _applied(settings, pattern, numbers.get_currency_precision(code), "money", symbol)
+
+
+def percent(settings: Settings, decimals: int = 0) -> Apply:
+    """A fraction as a percentage: 0.5 is 50 %."""
+    apply = _applied(settings, settings.babel.percent_formats[None], _decimals(decimals, "percent"), "percent")
+    return lambda value: apply(number_of(value, "percent") * Decimal(100))
+
+
+_BYTE_UNITS = ("byte", "kilobyte", "megabyte", "gigabyte", "terabyte", "petabyte")
+
+
+def bytesize(settings: Settings) -> Apply:
+    """A number of octets in the unit that suits it, by thousands: 1536 is 1.5 kB."""
+    from babel import units
+
+    shown = number(settings, 1)
+    whole = number(settings, 0)
+
+    def apply(value: Any) -> str:
+        size = Decimal(number_of(value, "bytesize"))
+        unit = 0
+        while abs(size) >= Decimal("999.95") and unit < len(_BYTE_UNITS) - 1:
+            size, unit = size / 1000, unit + 1
+        figures = shown(size) if unit and abs(size) < 100 else whole(size)
+        name = f"digital-{_BYTE_UNITS[unit]}"
+        pattern = units.format_unit(0, name, length="short", locale=settings.babel)
+        return str(pattern).replace(str(whole(0)), str(figures), 1)
+
+    return apply
+
+
+def decimal(settings: Settings) -> Apply:
+    """A text that is a number, as a number: what tables hold."""
+    return lambda value: number_of(value, "decimal")
+
+
+def plural(settings: Settings, *, other: str, one: str | None = None, zero: str | None = None,
+           two: str | None = None, few: str | None = None, many: str | None = None) -> Apply:
+    """The word that goes with a number, by the CLDR plural categories of the locale; the word alone."""
+    words = {"zero": zero, "one": one, "two": two, "few": few, "many": many}
+    category = settings.babel.plural_form
+
+    def apply(value: Any) -> str:
+        word = words.get(category(number_of(value, "plural")))
+        return text_of(other if word is None else word, "plural")
+
+    return apply

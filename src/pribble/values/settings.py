@@ -1,0 +1,63 @@
+"""Where and when the reader is: a locale and a time zone, checked once and then cheap to pass about."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import TYPE_CHECKING
+from zoneinfo import ZoneInfo
+
+if TYPE_CHECKING:
+    from babel import Locale
+
+
+@dataclass(frozen=True, slots=True)
+class Settings:
+    """A locale (``en_GB``) and a time zone (``Europe/Berlin``)."""
+
+    locale: str = "en"
+    timezone: str = "UTC"
+
+    @classmethod
+    def checked(cls, locale: str, timezone: str) -> Settings:
+        """The settings of a locale and time zone; raises `ValueError` for one that is unknown."""
+        return cls(settings_text("locale", locale), settings_text("timezone", timezone))
+
+    @property
+    def babel(self) -> Locale:
+        return _locale(self.locale)
+
+    @property
+    def zone(self) -> ZoneInfo:
+        return _zone(self.timezone)
+
+
+def settings_text(kind: str, value: str) -> str:
+    """`value`, a ``locale`` or ``timezone`` as `kind` says, in its canonical form; raises `ValueError` if unknown."""
+    try:
+        if kind == "locale":
+            return str(_locale(value.replace("-", "_")))
+        _zone(value)
+        return value
+    except (KeyError, ValueError, OSError, _unknown_locale()):
+        hint = "en_GB" if kind == "locale" else "Europe/Berlin"
+        name = "locale" if kind == "locale" else "time zone"
+        raise ValueError(f'"{value}" is no {name} that is known (one is written {hint})') from None
+
+
+@lru_cache(maxsize=64)
+def _locale(name: str) -> Locale:
+    from babel import Locale  # loaded when first needed
+
+    return Locale.parse(name)
+
+
+@lru_cache(maxsize=64)
+def _zone(name: str) -> ZoneInfo:
+    return ZoneInfo(name)
+
+
+def _unknown_locale() -> type[Exception]:
+    from babel import UnknownLocaleError
+
+    return UnknownLocaleError
