@@ -42,7 +42,7 @@ class Place:
     source: Source
     start: int
     end: int
-    via: tuple[Related, ...] = ()
+    via: tuple[Related, ...] = field(default=(), compare=False, repr=False)
 
     @property
     def line(self) -> int:

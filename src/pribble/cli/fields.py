@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import argparse
+import csv
+import sys
 
 from pribble.cli.common import add_json, add_template, config, print_json, template
+from pribble.language.samples import row, skeleton
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
@@ -12,6 +15,8 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
                                  description="List the fields a template reads: path, kind, whether it may be missing, "
                                              "and where it is used.")
     add_template(parser, data=False)
+    parser.add_argument("--sample", choices=("json", "csv"), help="write a data skeleton instead: for one message as "
+                        "JSON, or for a table of them as CSV")
     add_json(parser)
     parser.set_defaults(run=run)
 
@@ -19,6 +24,16 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
 def run(options: argparse.Namespace) -> None:
     chosen = template(options, config())
     found = chosen.fields()
+    if options.sample == "json":
+        print_json(skeleton(found))
+        return
+    if options.sample == "csv":
+        columns, values, left = row(found)
+        writer = csv.writer(sys.stdout, lineterminator="\n")
+        writer.writerows([columns, values])
+        if left:
+            print(f"left out, since no row can hold a list: {', '.join(left)}", file=sys.stderr)
+        return
     if options.json:
         print_json([{"path": f.path, "kind": f.kind, "optional": f.optional, "uses": list(map(str, f.uses))}
                     for f in found])

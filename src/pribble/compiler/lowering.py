@@ -125,7 +125,7 @@ class Lowering:
 
     def variable(self, binding: Binding) -> str:
         """The variable of the program that holds what `binding` stands for."""
-        return self._variables.setdefault(binding, f"{binding.kind}_{len(self._variables)}")
+        return self._variables.setdefault(binding, f"local_{len(self._variables)}_{binding.kind}")
 
     # -- expressions --
 
@@ -282,7 +282,7 @@ class Lowering:
                                  node.locale, node.timezone)
             name = next((n for n, known in self.formatters.items() if _same(known, call)), None)
             if name is None:
-                name = f"{node.formatter}_{len(self.formatters)}"
+                name = f"as_{node.formatter}_{len(self.formatters)}"
                 self.formatters[name] = call
             return self.call(name, value, *map(self.value, per_item), place=node.place, path=path)
         names = ast.Tuple([ast.Constant(n) for n in (node.formatter, node.locale, node.timezone)], ast.Load())

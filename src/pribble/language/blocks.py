@@ -132,24 +132,33 @@ class _Parser:
 
     def _show(self, place: Place, reader: Reader) -> None:
         first, second = reader.next, reader.peek(1)
-        if first.kind == "name":
-            if first.text in _OPENING and (first.text in RESERVED or second.kind in ("name", "text", "number")):
-                raise TemplateError(f'"{first.text}" opens no block without a colon', place=reader.whole,
-                                    hint=f"write {{{{ {reader.whole_text}: }}}}")
-            if first.text in _FOREIGN and (first.text in RESERVED or second.kind in ("end", "name", "text")):
-                wanted = _FOREIGN[first.text]
-                if first.text in ("else", "elif") or second.kind != "end" or first.text.startswith("end"):
-                    raise TemplateError(f'"{first.text}" is no word of this language', place=first.place,
-                                        hint=f"write {{{{ {wanted} }}}}")
+        try:
+            value = read_expression(reader)
+            reader.finish()
+            habit = first.text in ("endif", "endfor") and second.kind == "end"
+        except TemplateError:
+            self._refuse_habits(reader, first, second)
+            raise
+        if habit:
+            self._refuse_habits(reader, first, second)
+        self._add(Show(place, value))
+
+    @staticmethod
+    def _refuse_habits(reader: Reader, first: Token, second: Token) -> None:
+        """Raise a better error where a mark that cannot be read looks like another notation's."""
+        if first.kind == "name" and first.text in _OPENING:
+            raise TemplateError(f'"{first.text}" opens no block without a colon', place=reader.whole,
+                                hint=f"write {{{{ {reader.whole_text}: }}}}") from None
+        if first.kind == "name" and first.text in _FOREIGN:
+            raise TemplateError(f'"{first.text}" is no word of this language', place=first.place,
+                                hint=f"write {{{{ {_FOREIGN[first.text]} }}}}") from None
         if first.kind == "/":
             raise TemplateError("a slash closes nothing", place=first.place,
-                                hint=f"write {{{{ :{second.text or 'if'} }}}}")
-        if first.kind in ("#", "%", "!", ">", "^", "@") and second.kind != "end":
+                                hint=f"write {{{{ :{second.text or 'if'} }}}}") from None
+        if first.kind in ("#", "%", "!", ">", "^", "@"):
             raise TemplateError(f'"{first.text}" opens nothing', place=first.place,
-                                hint="a block opens with a word and a colon, {{ if paid: }}; a remark is {{ # … }}")
-        value = read_expression(reader)
-        reader.finish()
-        self._add(Show(place, value))
+                                hint="a block opens with a word and a colon, {{ if paid: }}; a remark is {{ # … }}"
+                                ) from None
 
     def _let(self, place: Place, reader: Reader) -> None:
         name = self._name(reader)

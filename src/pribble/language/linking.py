@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass, field
 from itertools import pairwise
 
@@ -293,8 +293,7 @@ class _Linker:
             roll.mark(TapeMark(SET, place, binding=binding))
         part = _Here(found.source, via, {}, is_part=True)
         if put.content is not None:
-            content = put.content
-            part.slots["content"] = lambda roll: self._body(roll, content, scope.inner(), here)
+            part.slots["content"] = self._content(put.content, scope, here)
         self._putting.append((found.source, put.path.place))
         self._body(roll, file.body, inner, part)
         self._putting.pop()
@@ -302,25 +301,35 @@ class _Linker:
             raise TemplateError("the part has no place for this content", place=put.place,
                                 hint="write {{ slot content }} in it")
 
+    def _content(self, content: Body, scope: Scope, here: _Here) -> Callable[[Roll], None]:
+        """Writes what a page puts into a part: it stands in the page, and may put that part again."""
+        way = list(self._putting)
+
+        def write(roll: Roll) -> None:
+            inside, self._putting = self._putting, way
+            self._body(roll, content, scope.inner(), here)
+            self._putting = inside
+
+        return write
+
     def _given(self, file: File, put: Put, given: dict[str, tuple[Place, Expression]],
-               inner: Scope) -> list[tuple[str, Place, Expression]]:
-        """What the names of a part stand for, checked against what it takes."""
+               inner: Scope) -> Iterator[tuple[str, Place, Expression]]:
+        """What the names of a part stand for, checked against what it takes; a default may use names before it."""
         if file.takes is None:
-            return [(name, place, value) for name, (place, value) in given.items()]
-        taken = []
-        for name, default in file.takes.names:
-            if name.text in given:
-                taken.append((name.text, *given[name.text]))
-            elif default is not None:
-                taken.append((name.text, name.place, resolved(default, inner)))
-            else:
-                raise TemplateError(f'the part takes "{name.text}", which is not given', place=put.place,
-                                    related=[Related("it takes it at", name.place)])
+            yield from ((name, place, value) for name, (place, value) in given.items())
+            return
         known = inner.takes or ()
         for other, (place, _) in given.items():
             if other not in known:
                 raise TemplateError(f'the part takes no "{other}"', place=place, hint=did_you_mean(other, known))
-        return taken
+        for name, default in file.takes.names:
+            if name.text in given:
+                yield (name.text, *given[name.text])
+            elif default is not None:
+                yield name.text, name.place, resolved(default, inner)
+            else:
+                raise TemplateError(f'the part takes "{name.text}", which is not given', place=put.place,
+                                    related=[Related("it takes it at", name.place)])
 
     def _check_way(self, source: Source, put: Put) -> None:
         way = [at for at, _ in self._putting]

@@ -183,10 +183,10 @@ def _field(letter: str, width: int, settings: Settings) -> Field:
     context = "format" if letter in "ME" else "stand-alone"
     if letter in "ML":
         months: dict[int, str] = dict(locale.months[context][_NAME_WIDTHS.get(width, "wide")])
-        return lambda v: months[v.month]
+        return lambda v: months[int(v.month)]
     if letter == "E":
         weekdays: dict[int, str] = dict(locale.days[context][_NAME_WIDTHS.get(width, "abbreviated")])
-        return lambda v: weekdays[v.weekday()]
+        return lambda v: weekdays[int(v.weekday())]
     # The rest is rare enough for Babel's own way: quarters, weeks, eras, day periods, names of zones.
     name = letter * width
     return lambda v: str(dates.DateTimeFormat(v, locale)[name])

@@ -1,0 +1,42 @@
+"""Data skeletons: what a template's fields say that data for it look like."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from pribble.language.fields import Field
+
+_VALUES: dict[str, Any] = {"text": "text", "number": 1, "day": "2026-07-03", "moment": "2026-07-03T18:30:00Z",
+                           "flag": True, "list": ["text"], "picture": "pictures/picture.png", "any": "text"}
+
+
+def skeleton(fields: list[Field]) -> dict[str, Any]:
+    """Nested data that hold every field once, each list with one item."""
+    whole: dict[str, Any] = {}
+    for found in fields:
+        steps = re.findall(r"[^.\[\]]+|\[\]", found.path)
+        _put(whole, steps, _VALUES[found.kind])
+    return whole
+
+
+def _put(container: Any, steps: list[str], value: Any) -> None:
+    step, rest = steps[0], steps[1:]
+    key: Any = 0 if step == "[]" else step
+    if step == "[]" and not container:
+        container.append(None)
+    if not rest:
+        container[key] = value
+        return
+    inner = container[key] if step == "[]" or key in container else None
+    wanted: type = list if rest[0] == "[]" else dict
+    if not isinstance(inner, wanted):
+        inner = container[key] = wanted()
+    _put(inner, rest, value)
+
+
+def row(fields: list[Field]) -> tuple[list[str], list[Any], list[str]]:
+    """The columns of a table of such data, a row for them, and the fields of lists, which no row can hold."""
+    flat = [found for found in fields if "[]" not in found.path and found.kind != "list"]
+    left = [found.path for found in fields if found not in flat]
+    return [found.path for found in flat], [_VALUES[found.kind] for found in flat], left
