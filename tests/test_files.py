@@ -75,7 +75,7 @@ class Files(Case):
         folder = self.folder({"t.html": '{{ layout "l.html" }}{{ let n = 2 }}{{ subject: }}S {{ n }}{{ :subject }}{{ text: }}\n   by hand {{ n }}\n{{ :text }}x',
                               "l.html": "{{ subject: }}[{{ slot subject }}]{{ :subject }}{{ text: }}{{ slot text }}\n-- \nOffice{{ :text }}{{ slot content }}"})
         rendering = folder["t"].render({})
-        self.assertEqual((rendering.subject, rendering.text, rendering.html), ("[S 2]", "   by hand 2\n\n--\nOffice", "x"))
+        self.assertEqual((rendering.subject, rendering.text, rendering.html), ("[S 2]", "   by hand 2\n\n--\nOffice\n", "x"))
 
     def test_text_stretches(self) -> None:
         text = "<p>a {{ only text: }}<b> &amp; {{ x }}{{ :only }} b</p>\n{{ only text: }}\n    one <3\n      {{ x }}\n\n    three\n{{ :only }}\n<p>c"
@@ -83,13 +83,13 @@ class Files(Case):
         self.assertEqual(rendering.text, "a <b> & <X> b\n\none <3\n  <X>\n\nthree\n\nc\n")
         self.assertNotIn("three", rendering.html)
         by_hand = Template.from_text("{{ text: }}\n  Dear {{ x }}, &lt;3  \n\n    pay {{ 5 as money('EUR') }}\n  {{ :text }}<p>x").render({"x": "<X>"})
-        self.assertEqual(by_hand.text, "Dear <X>, <3\n\n  pay €5.00")
+        self.assertEqual(by_hand.text, "Dear <X>, <3\n\n  pay €5.00\n")
 
     def test_text_only_templates(self) -> None:
         folder = self.folder({"t.txt": "{{ subject: }}Code {{ code }}{{ :subject }}\nYour code is {{ code }} &amp; <b>.\n{{ if late: }}\nHurry.\n{{ :if }}\n{{ put 'p.txt' }}",
                               "p.txt": "-- office", "both.html": "", "both.txt": ""})
         rendering = folder["t"].render({"code": "<12>", "late": True})
-        self.assertEqual((rendering.subject, rendering.html, rendering.text), ("Code <12>", None, "Your code is <12> &amp; <b>.\nHurry.\n-- office"))
+        self.assertEqual((rendering.subject, rendering.html, rendering.text), ("Code <12>", None, "Your code is <12> &amp; <b>.\nHurry.\n-- office\n"))
         self.assertEqual([p for p in bytes(rendering.message(sender="a@x.example", to="b@x.example")).split(b"\r\n") if p.startswith(b"Content-Type")],
                          [b"Content-Type: text/plain; charset=utf-8"])
         with self.assertRaises(TemplateError):

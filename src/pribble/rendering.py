@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, Literal
@@ -17,8 +18,8 @@ from pribble.values.escaping import markup
 Embed = Literal["cid", "data"]
 
 # Hidden in the customary way: each of these hides it from receivers that ignore the others.
-_PREHEADER = ('<div style="display:none;max-height:0;max-width:0;overflow:hidden;opacity:0;font-size:1px;'
-              'line-height:1px;mso-hide:all">{}</div>')
+_BEFORE_PREHEADER = ('<div style="display:none;max-height:0;max-width:0;overflow:hidden;opacity:0;font-size:1px;'
+              'line-height:1px;mso-hide:all">')
 
 
 @dataclass(frozen=True)
@@ -32,8 +33,8 @@ class Rendering:
     preheader: str | None
     embed: Embed
     id_domain: str = field(repr=False)
-    _pieces: tuple[Any, ...] | None = field(repr=False)
-    _text: tuple[Any, ...] | str = field(repr=False)
+    _pieces: Sequence[Any] | None = field(repr=False)
+    _text: Sequence[Any] | str = field(repr=False)
 
     @cached_property
     def html(self) -> str | None:
@@ -44,7 +45,7 @@ class Rendering:
 
     def _filled(self, piece: Any) -> str:
         if piece is PREHEADER:
-            return _PREHEADER.format(markup(self.preheader or "")) if self.preheader else ""
+            return f"{_BEFORE_PREHEADER}{markup(self.preheader)}</div>" if self.preheader else ""
         if isinstance(piece, Picture):
             return f"cid:{piece.content_id(self.id_domain)}" if self.embed == "cid" else piece.data_url
         return str(piece)

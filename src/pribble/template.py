@@ -270,8 +270,8 @@ class Template:
                 preheader=bound.preheader(data) if bound.preheader else None,
                 embed=checked_embed(embed) or self.folder.embed,
                 id_domain=self.folder.id_domain,
-                _pieces=tuple(bound.html(data)) if bound.html else None,
-                _text=made if isinstance(made := bound.text(data), str) else tuple(made),
+                _pieces=bound.html(data) if bound.html else None,
+                _text=bound.text(data),
             )
         except FieldError as error:
             # The survey knows the positions in loops, which a program does not keep.

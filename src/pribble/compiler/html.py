@@ -365,7 +365,7 @@ class LineSink(PieceSink):
 class TextSink(PieceSink):
     """Writes the program of a plain text written by hand: its lines are kept, and trimmed at their ends."""
 
-    result = '"\\n".join([line.rstrip() for line in "".join(out).split("\\n")]).strip("\\n")'
+    result = '"\\n".join([line.rstrip() for line in "".join(out).split("\\n")]).strip("\\n") + "\\n"'
 
 
 def counted(value: ast.expr) -> ast.expr:
@@ -379,8 +379,8 @@ def appended(value: ast.expr) -> ast.stmt:
 
 
 def joined(texts: Sequence[ast.expr]) -> ast.expr:
-    """An f-string of `texts`."""
-    if len(texts) == 1:
+    """An f-string of `texts`; in it, nothing shows as nothing."""
+    if len(texts) == 1 and isinstance(texts[0], ast.Constant):
         return texts[0]
     return ast.JoinedStr([t if isinstance(t, ast.Constant) else ast.FormattedValue(t, -1) for t in texts])
 

@@ -41,6 +41,7 @@ from pribble.values.formatters import FORMATTERS, WALKING, Factory, complaint
 DATA = "data"
 _SCRATCH = "t"  # holds a value between two looks at it; never across another expression
 _PLACE_WORDS = ("number", "index", "count", "first", "last")
+_EXACT = {"+": "exact_add", "-": "exact_subtract", "*": "exact_multiply"}
 _COMPARING = {"==": "equal", "!=": "unequal", "<": "less", "<=": "at_most", ">": "more", ">=": "at_least",
               "in": "contains", "not in": "lacks"}
 
@@ -55,13 +56,18 @@ class Site:
 
 @dataclass(frozen=True, slots=True)
 class FormatterCall:
-    """A formatter with constant arguments, to be prepared once for each locale and time zone."""
+    """A formatter, to be prepared once for each locale and time zone.
+
+    With `arguments` None they depend on the data and come with each call.  `how` says how the result is
+    shown, where it is shown at once.
+    """
 
     name: str
-    arguments: tuple[Any, ...]
+    arguments: tuple[Any, ...] | None
     named: tuple[tuple[str, Any], ...]
     locale: str | None
     timezone: str | None
+    how: str | None = None
 
 
 def described(expression: Expression) -> str:
@@ -103,14 +109,19 @@ class Lowering:
     sites: list[Site] = field(default_factory=list)
     constants: dict[str, Any] = field(default_factory=dict)
     formatters: dict[str, FormatterCall] = field(default_factory=dict)
+    prepared: dict[tuple[str, str], str] = field(default_factory=dict)
+    checked: set[Binding] = field(default_factory=set)  # loop variables whose class is asked for in each turn
+    _in_lambda: bool = False
+    _operands: int = 0
     _variables: dict[Binding, str] = field(default_factory=dict)
 
     # -- the pieces of trees --
 
-    def call(self, function: str, *arguments: ast.expr, place: Place, path: str = "") -> ast.expr:
-        """A call of a function of the program's namespace, standing for `place`."""
+    def call(self, function: str | ast.expr, *arguments: ast.expr, place: Place, path: str = "") -> ast.expr:
+        """A call of a function, by its name in the program's namespace or by what computes it, standing for `place`."""
         self.sites.append(Site(place, path))
-        node = ast.Call(ast.Name(function, ast.Load()), list(arguments), [])
+        called = ast.Name(function, ast.Load()) if isinstance(function, str) else function
+        node = ast.Call(called, list(arguments), [])
         node.lineno = node.end_lineno = len(self.sites)
         node.col_offset = node.end_col_offset = 0
         return node
@@ -146,13 +157,13 @@ class Lowering:
             case Name(place=place, name=name) if name in self.common:
                 return self.call("common", ast.Name(DATA, ast.Load()), ast.Constant(name), place=place, path=name)
             case Name(place=place, name=name):
-                return self._read(ast.Name(DATA, ast.Load()), name, "the data", node, place)
+                return self._read(None, name, node, place)
             case Member(base=Local(binding=Binding(kind="place") as binding)):
                 return self._place_word(binding, node)
             case Member(place=place, base=base, name=name):
-                return self._read(self.value(base), name, described(base), node, place)
+                return self._read(base, name, node, place)
             case Item(place=place, base=base, key=Constant(value=str(key))):
-                return self._read(self.value(base), key, described(base), node, place)
+                return self._read(base, key, node, place)
             case Item(place=place, base=base, key=key):
                 return self.call("item", self.value(base), self.value(key), ast.Constant(described(base)),
                                  place=place, path=described(node))
@@ -161,8 +172,7 @@ class Lowering:
             case Negative(place=place, operand=operand):
                 return self.call("negative", self.value(operand), place=place, path=described(operand))
             case Arithmetic(place=place, operator=operator, left=left, right=right):
-                return self.call("compute", ast.Constant(operator), self.value(left), self.value(right), place=place,
-                                 path=described(left))
+                return self._arithmetic(operator, left, right, place)
             case Comparison(place=place, operator=operator, left=left, right=right):
                 whole = self.value(right)
                 if operator in ("in", "not in"):
@@ -184,7 +194,10 @@ class Lowering:
                 return self._formatted(node)
             case PerItem(item=item, body=body):
                 parameters = ast.arguments([], [ast.arg(self.variable(item))], None, [], [], None, [])
-                return ast.Lambda(parameters, self.value(body))
+                outer, self._in_lambda = self._in_lambda, True
+                made = ast.Lambda(parameters, self.value(body))
+                self._in_lambda = outer
+                return made
 
     def test(self, node: Expression) -> ast.expr:
         """The tree that computes whether `node` holds."""
@@ -198,6 +211,8 @@ class Lowering:
         `how` names two functions of the namespace: ``markup`` for what is a text already, ``show_markup`` for all.
         """
         self._refuse_flag(node)
+        if isinstance(node, Formatted):
+            return self._formatted(node, how)
         if isinstance(node, Constant) and isinstance(node.value, str):
             return self.call(f"show_{how}", ast.Constant(node.value), place=node.place)
         path = described(node)
@@ -207,6 +222,22 @@ class Lowering:
         direct = self.call(how, scratch, place=node.place, path=path)
         general = self.call(f"show_{how}", scratch, place=node.place, path=path)
         return ast.IfExp(is_text, direct, general)
+
+    def _arithmetic(self, operator: str, left: Expression, right: Expression, place: Place) -> ast.expr:
+        """``left operator right``: for two plain numbers at once, else by the function that knows all kinds."""
+        one, other, path = self.value(left), self.value(right), described(left)
+        if operator not in _EXACT:
+            return self.call("compute", ast.Constant(operator), one, other, place=place, path=path)
+        self._operands += 2
+        names = [f"operand_{self._operands - 1}", f"operand_{self._operands}"]
+        checks = [ast.Compare(ast.Attribute(ast.NamedExpr(ast.Name(name, ast.Store()), value), "__class__", ast.Load()),
+                              [ast.In()], [ast.Name("NUMBERS", ast.Load())])
+                  for name, value in zip(names, (one, other), strict=True)]
+        held = [ast.Name(name, ast.Load()) for name in names]
+        exact = self.call(_EXACT[operator], *held, place=place, path=path)
+        general = self.call("compute", ast.Constant(operator), *held, place=place, path=path)
+        # "&" and not "and": both operands are to be evaluated, whatever the first is.
+        return ast.IfExp(ast.BinOp(checks[0], ast.BitAnd(), checks[1]), exact, general)
 
     def walked(self, value: ast.expr, place: Place) -> ast.expr:
         """`value`, a list whose items count as turns from here on."""
@@ -220,14 +251,33 @@ class Lowering:
                                 hint="write {{ a else b }} for the first that is there" if word == "else" else
                                 'choose its words: {{ "yes" if … else "no" }}')
 
-    def _read(self, base: ast.expr, name: str, where: str, node: Expression, place: Place) -> ast.expr:
-        """``base.name``: at once where base is a dict that has it, else by the function that knows all kinds."""
-        scratch, key = ast.Name(_SCRATCH, ast.Load()), ast.Constant(name)
-        is_dict = ast.Compare(ast.Attribute(_kept(base), "__class__", ast.Load()), [ast.Is()],
-                              [ast.Name("dict", ast.Load())])
-        has = ast.Compare(key, [ast.In()], [scratch])
-        careful = self.call("read", scratch, key, ast.Constant(where), place=place, path=described(node))
-        return ast.IfExp(ast.BoolOp(ast.And(), [is_dict, has]), ast.Subscript(scratch, key, ast.Load()), careful)
+    def _read(self, base: Expression | None, name: str, node: Expression, place: Place) -> ast.expr:
+        """``base.name``, base None being the data: at once where it is a dict, else by the function that knows all
+        kinds.  A variable is asked for its class once, where it is set.
+
+        A dict that has no such key raises `KeyError`; then the program is run again with nothing being a dict
+        to it (`Program.bound`), so that the function finds the words for what is missing.
+        """
+        variable, key = self._checked_variable(base), ast.Constant(name)
+        if variable is not None:
+            held: ast.expr = ast.Name(variable, ast.Load())
+            is_dict: ast.expr = ast.Name(class_flag(variable), ast.Load())
+        else:
+            held = ast.Name(_SCRATCH, ast.Load())
+            assert base is not None
+            is_dict = ast.Compare(ast.Attribute(_kept(self.value(base)), "__class__", ast.Load()), [ast.Is()],
+                                  [ast.Name("dict", ast.Load())])
+        where = "the data" if base is None else described(base)
+        careful = self.call("read", held, key, ast.Constant(where), place=place, path=described(node))
+        return ast.IfExp(is_dict, ast.Subscript(held, key, ast.Load()), careful)
+
+    def _checked_variable(self, base: Expression | None) -> str | None:
+        """The variable that `base` is, if it is one whose class is known where it is set."""
+        if base is None or isinstance(base, All):
+            return DATA
+        if isinstance(base, Local) and base.binding in self.checked:
+            return self.variable(base.binding)
+        return None
 
     def _maybe(self, step: Name | Local | Member | Item) -> ast.expr:
         path, place = described(step), step.place
@@ -263,7 +313,8 @@ class Lowering:
         raise TemplateError(f'a place in a loop has no "{node.name}"', place=node.place,
                             hint=did_you_mean(node.name, _PLACE_WORDS))
 
-    def _formatted(self, node: Formatted) -> ast.expr:
+    def _formatted(self, node: Formatted, how: str | None = None) -> ast.expr:
+        """A formatter applied; with `how`, its result shown."""
         if node.formatter not in self.known:
             raise TemplateError(f'there is no formatter "{node.formatter}"', place=node.place,
                                 hint=did_you_mean(node.formatter, self.known))
@@ -279,17 +330,42 @@ class Lowering:
         if all(isinstance(argument, Constant) for argument in (*arguments, *given)):
             call = FormatterCall(node.formatter, tuple(a.value for a in arguments if isinstance(a, Constant)),
                                  tuple((n, a.value) for n, a in node.named if isinstance(a, Constant)),
-                                 node.locale, node.timezone)
-            name = next((n for n, known in self.formatters.items() if _same(known, call)), None)
-            if name is None:
-                name = f"as_{node.formatter}_{len(self.formatters)}"
-                self.formatters[name] = call
-            return self.call(name, value, *map(self.value, per_item), place=node.place, path=path)
-        names = ast.Tuple([ast.Constant(n) for n in (node.formatter, node.locale, node.timezone)], ast.Load())
+                                 node.locale, node.timezone, how)
+            return self.call(self._formatter(call), value, *map(self.value, per_item), place=node.place, path=path)
+        call = FormatterCall(node.formatter, None, (), node.locale, node.timezone, how)
+        if len(arguments) == 1 and not given and not per_item and not self._in_lambda and _is_of_data(arguments[0]):
+            return self._prepared_once(call, value, arguments[0], node.place, path)
         positional = ast.Tuple([self.value(argument) for argument in arguments], ast.Load())
         named = ast.Dict([ast.Constant(n) for n, _ in node.named], [self.value(a) for a in given])
-        return self.call("formatted", names, value, positional, named, *map(self.value, per_item), place=node.place,
+        return self.call(self._formatter(call), value, positional, named, *map(self.value, per_item), place=node.place,
                          path=path)
+
+    def _prepared_once(self, call: FormatterCall, value: ast.expr, argument: Expression, place: Place,
+                       path: str) -> ast.expr:
+        """A formatter whose one argument is a field of the data (``money(currency)``): the same for a whole run, so
+        it is prepared at its first use and kept in a variable."""
+        key = self._formatter(call), described(argument)
+        variable = self.prepared.setdefault(key, f"ready_{len(self.prepared)}")
+        load = ast.Name(variable, ast.Load())
+        made = self.call(key[0], ast.Constant(None), ast.Tuple([self.value(argument)], ast.Load()), ast.Constant(None),
+                         place=place, path=path)
+        ready = ast.IfExp(ast.Compare(load, [ast.IsNot()], [ast.Constant(None)]), load,
+                          ast.NamedExpr(ast.Name(variable, ast.Store()), made))
+        return self.call(ready, value, place=place, path=path)
+
+    def _formatter(self, call: FormatterCall) -> str:
+        """The name of a formatter in the program; equal ones share it."""
+        for name, known in self.formatters.items():
+            if _same(known, call):
+                return name
+        name = f"as_{call.name}_{len(self.formatters)}"
+        self.formatters[name] = call
+        return name
+
+
+def _is_of_data(node: Expression) -> bool:
+    """Whether an expression is a path of fields from the data, and so the same wherever it stands."""
+    return isinstance(node, Name) or (isinstance(node, Member) and _is_of_data(node.base))
 
 
 def _same(one: FormatterCall, other: FormatterCall) -> bool:
@@ -299,6 +375,18 @@ def _same(one: FormatterCall, other: FormatterCall) -> bool:
 
 def _kept(value: ast.expr) -> ast.expr:
     return ast.NamedExpr(ast.Name(_SCRATCH, ast.Store()), value)
+
+
+def class_flag(variable: str) -> str:
+    """The variable that says whether `variable` holds a dict."""
+    return f"{variable}_is_dict"
+
+
+def class_check(variable: str) -> ast.stmt:
+    """The statement that sets the flag of `variable`."""
+    is_dict = ast.Compare(ast.Attribute(ast.Name(variable, ast.Load()), "__class__", ast.Load()), [ast.Is()],
+                          [ast.Name("dict", ast.Load())])
+    return ast.Assign([ast.Name(class_flag(variable), ast.Store())], is_dict)
 
 
 def items_variable(index: str) -> str:

@@ -9,21 +9,25 @@ from __future__ import annotations
 import ast
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from functools import lru_cache
+from decimal import DecimalException
 from types import CodeType, TracebackType
 from typing import Any, Protocol
 
+from pribble.compiler.applying import applying
 from pribble.compiler.helpers import HELPERS
-from pribble.compiler.lowering import FormatterCall, Lowering, Site, described, items_variable
+from pribble.compiler.lowering import DATA, FormatterCall, Lowering, Site, class_check, described, items_variable
 from pribble.compiler.survey import Survey, placed
 from pribble.errors import LimitReached, PribbleError
 from pribble.language.expressions import Binding, Expression, Local, children
 from pribble.language.tape import BRANCH, CLOSE, SET, Loop, Tape, TapeMark
 from pribble.limits import Limits
 from pribble.values import lookup
-from pribble.values.formatters import Factory, prepared
+from pribble.values.arithmetic import refused
+from pribble.values.formatters import Factory
 from pribble.values.settings import Settings
 
+# To a program run with care nothing is a dict that it might read at once; all is read by the function that knows how.
+_CAREFUL: dict[str, Any] = {"dict": None}
 _FILE = "<a program of Pribble's>"
 
 Run = Callable[[Any], Any]
@@ -60,13 +64,18 @@ class Program:
 
     def bound(self, settings: Settings, world: World) -> Run:
         """The function for one locale and time zone; it raises errors that name their place."""
-        run = self._function(self._namespace(settings, world))
+        namespace = self._namespace(settings, world)
+        run, careful = self._function(dict(namespace)), self._function(namespace | _CAREFUL)
 
         def program(data: Any) -> Any:
             try:
-                return run(data)
-            except PribbleError as error:
-                raise self._placed(error, error.__traceback__) from None
+                try:
+                    return run(data)
+                except KeyError:  # a dict lacks a field: whoever reads with care says so
+                    return careful(data)
+            except (PribbleError, DecimalException) as error:
+                known = refused(error) if isinstance(error, DecimalException) else error
+                raise self._placed(known, error.__traceback__) from None
 
         return program
 
@@ -76,7 +85,7 @@ class Program:
         watched = {name: survey.watching(f) if callable(f) and not isinstance(f, type) else f
                    for name, f in self._namespace(settings, world).items()}
         try:
-            self._function(watched | {"each": survey.each})(data)
+            self._function(watched | _CAREFUL | {"each": survey.each})(data)
         except LimitReached as error:
             survey.problems.append(self._placed(error, error.__traceback__))
         return survey.problems
@@ -87,8 +96,8 @@ class Program:
         return run
 
     def _namespace(self, settings: Settings, world: World) -> dict[str, Any]:
-        formatters = {name: _late(call, settings, world) for name, call in self.formatters.items()}
-        return {**HELPERS, "LIMITS": world.limits, "formatted": _formatting(settings, world),
+        formatters = {name: applying(call, settings, world.formatters) for name, call in self.formatters.items()}
+        return {**HELPERS, "LIMITS": world.limits,
                 "common": _common(world.common), **world.helpers, **self.constants, **formatters}
 
     def _placed(self, error: PribbleError, traceback: TracebackType | None) -> PribbleError:
@@ -99,47 +108,6 @@ class Program:
                 line = traceback.tb_lineno
             traceback = traceback.tb_next
         return placed(error, self.sites[line - 1]) if line and error.place is None else error
-
-
-def _settings(settings: Settings, locale: str | None, timezone: str | None) -> Settings:
-    """The settings of a formatter: those of its file or stretch, where it has some, else those of the call."""
-    if locale is None and timezone is None:
-        return settings
-    return Settings(locale or settings.locale, timezone or settings.timezone)
-
-
-def _late(call: FormatterCall, settings: Settings, world: World) -> Run:
-    """A formatter that, if it cannot be prepared, says so when it is applied, at its place."""
-    own = _settings(settings, call.locale, call.timezone)
-    try:
-        return prepared(world.formatters[call.name], own, call.arguments, dict(call.named))
-    except PribbleError as error:
-        problem = error
-
-        def refusing(value: Any, *each: Any) -> Any:
-            raise type(problem)(problem.problem, hint=problem.hint)
-
-        return refusing
-
-
-def _formatting(settings: Settings, world: World) -> Callable[..., Any]:
-    """Applies formatters whose arguments depend on the data."""
-
-    def make(name: tuple[str, str | None, str | None], arguments: tuple[Any, ...], given: tuple[Any, ...]) -> Run:
-        return prepared(world.formatters[name[0]], _settings(settings, *name[1:]), arguments, dict(given))
-
-    ready = lru_cache(maxsize=128, typed=True)(make)
-
-    def formatted(name: tuple[str, str | None, str | None], value: Any, arguments: tuple[Any, ...],
-                  given: dict[str, Any], *each: Any) -> Any:
-        pairs = tuple(given.items())
-        try:
-            apply = ready(name, arguments, pairs)
-        except TypeError:  # a list or record among the arguments: no key, so no keeping
-            apply = make(name, arguments, pairs)
-        return apply(value, *each)
-
-    return formatted
 
 
 def _common(values: Mapping[str, Any]) -> Callable[[Any, str], Any]:
@@ -163,7 +131,9 @@ def compiled(steps: Sequence[Any], sink: Sink, world: World) -> Program:
                          f" return {sink.result}\n")
     definition = function.body[0]
     assert isinstance(definition, ast.FunctionDef)
-    definition.body[-1:-1] = body
+    never = ast.Constant(None)
+    ready: list[ast.stmt] = [ast.Assign([ast.Name(name, ast.Store())], never) for name in lowering.prepared.values()]
+    definition.body[-1:-1] = [class_check(DATA), *ready, *body]
     code = compile(ast.fix_missing_locations(function), _FILE, "exec")
     return Program(code, tuple(lowering.sites), lowering.constants, lowering.formatters)
 
@@ -235,7 +205,10 @@ class _Builder:
         names: list[ast.expr] = [ast.Name(lowering.variable(name), ast.Store()) for name in loop.names]
         item = names[0] if len(names) == 1 else ast.Tuple(names, ast.Store())
         each = lowering.call("each", ast.Name(listed, ast.Load()), ast.Constant(path), place=mark.place)
-        body = self.block()
+        if len(loop.names) == 1:
+            lowering.checked.add(loop.names[0])
+        checks = [class_check(lowering.variable(name)) for name in loop.names if name in lowering.checked]
+        body = [*checks, *self.block()]
         following = self.steps[self.index]
         self.index += 1
         turns = ast.For(ast.Tuple([ast.Name(index, ast.Store()), item], ast.Store()), each, body or [ast.Pass()], [])

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Callable, Iterable, Iterator, Mapping
+from decimal import DecimalException
 from typing import Any
 
 from pribble.compiler.lowering import Site
 from pribble.errors import FieldError, LimitReached, PribbleError
+from pribble.values.arithmetic import refused
 from pribble.values.kinds import BROKEN, AlreadyTold
 
 
@@ -39,14 +41,16 @@ class Survey:
             if any(argument is BROKEN for argument in arguments):
                 return BROKEN
             try:
-                return function(*arguments)
+                made = function(*arguments)
+                return self.watching(made) if callable(made) and made is not BROKEN else made
             except LimitReached:
                 raise
             except AlreadyTold:
                 return BROKEN
-            except PribbleError as error:
+            except (PribbleError, DecimalException) as error:
+                known = refused(error) if isinstance(error, DecimalException) else error
                 site = self.sites[sys._getframe(1).f_lineno - 1]
-                self.problems.append(placed(error, site, self.positions))
+                self.problems.append(placed(known, site, self.positions))
                 return BROKEN
 
         return watched

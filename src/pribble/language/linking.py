@@ -92,6 +92,7 @@ class _Linker:
         self._parsed: dict[tuple[Source, tuple[Related, ...]], File] = {}
         self._putting: list[tuple[Source, Place]] = []
         self._pages: list[Source] = []
+        self._hoisted: dict[int, Binding] = {}  # by the identity of the statement
         self._parts = 0
 
     # -- pages and layouts --
@@ -105,6 +106,8 @@ class _Linker:
         if stray := next((s for s in outermost.file.body if isinstance(s, Into)), None):
             raise TemplateError('"into" fills a slot of a layout, and there is none', place=stray.place)
         roll = Roll(self.limits)
+        for layer in layers[:-1]:
+            self._hoist(roll, layer)
         self._body(roll, outermost.file.body, outermost.scope, outermost.here)
         for inner, outer in pairwise(layers):
             if "content" not in outer.here.used and inner.file.layout:
@@ -133,6 +136,15 @@ class _Linker:
             place, path = file.layout
             via = (Related("as the layout of", place), *via)
             found = self.find(path, file.source, place)
+
+    def _hoist(self, roll: Roll, layer: _Layer) -> None:
+        """Set the ``let``s at the top level of a page first of all, once for the page and all its message blocks,
+        which a layout may show anywhere.  They depend on nothing but the data and each other."""
+        top = Scope(locale=layer.scope.locale, common=self.common)
+        for statement in layer.file.body:
+            if isinstance(statement, Let):
+                self._let(roll, statement, top)
+                self._hoisted[id(statement)] = top.names[statement.name.text]
 
     def _fill(self, above: list[_Layer], layer: _Layer) -> None:
         """Tell the layouts above a file what it has for their slots."""
@@ -177,6 +189,8 @@ class _Linker:
             if found:
                 layer, message = found[-1]
                 inner = roll.inner()
+                for binding in self._hoisted.values():  # those it does not need are left out when it is compiled
+                    inner.mark(TapeMark(SET, binding.place, binding=binding))
                 self._spliced(layer, message)(inner)
                 lifted = LiftedBlock(kind, inner.finished(tuple(self.sources)))
                 roll.mark(TapeMark(LIFTED, message.place, lifted=lifted))
@@ -244,9 +258,10 @@ class _Linker:
         if (earlier := scope.find(let.name.text)) is not None:
             raise TemplateError(f'"{let.name.text}" stands for something already', place=let.name.place,
                                 related=[Related("it is first set at", earlier.place)])
-        binding = Binding(let.name.text, "let", let.name.place, resolved(let.value, scope))
+        if (binding := self._hoisted.get(id(let))) is None:
+            binding = Binding(let.name.text, "let", let.name.place, resolved(let.value, scope))
+            roll.mark(TapeMark(SET, let.place, binding=binding))
         scope.names[let.name.text] = binding
-        roll.mark(TapeMark(SET, let.place, binding=binding))
 
     def _only(self, roll: Roll, block: Only, scope: Scope, here: _Here) -> None:
         if block.kind == "text":

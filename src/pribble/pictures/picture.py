@@ -87,7 +87,11 @@ class Picture(Opaque):
 
     def content_id(self, domain: str) -> str:
         """Its Content-ID without the angle brackets (RFC 2392): the same for the same picture, everywhere."""
-        return f"{self._digest[:32]}@{domain}"
+        return f"{self._id}@{domain}"
+
+    @cached_property
+    def _id(self) -> str:
+        return self._digest[:32]
 
     @cached_property
     def _digest(self) -> str:

@@ -26,8 +26,23 @@ _NUMERIC: dict[str, Callable[[Any, Any], Decimal]] = {
 _VERBS = {"+": "added to", "-": "taken from", "*": "multiplied by", "/": "divided by", "%": "divided by"}
 
 
+# The types of numbers that need no reading, and what computes with two of them.  They raise decimal exceptions,
+# which `refused` turns into errors.
+NUMBERS = frozenset({int, Decimal})
+EXACT = {"+": _EXACT.add, "-": _EXACT.subtract, "*": _EXACT.multiply}
+
+
+def refused(error: decimal.DecimalException) -> FieldError:
+    """What a decimal exception means to a template."""
+    if isinstance(error, decimal.Inexact):
+        return FieldError(f"the result has more than {DIGITS} digits")
+    return FieldError("the result is not a number")
+
+
 def compute(operator: str, left: Any, right: Any) -> Any:
     """``left operator right`` for ``+ - * / %``; raises `FieldError` where the kinds do not allow it."""
+    if operator == "+" and left.__class__ is str and right.__class__ is str and len(left) + len(right) <= LONGEST_TEXT:
+        return left + right
     left, right = plain(left), plain(right)
     kinds = kind(left), kind(right)
     if kinds == ("number", "number"):
@@ -75,8 +90,8 @@ def _number(operator: str, left: Decimal | int, right: Decimal | int) -> Decimal
         raise FieldError("division by zero", hint="test for it: (a / b if b else 0)")
     try:
         return bounded(_NUMERIC[operator](bounded(left), bounded(right)))
-    except decimal.Inexact:
-        raise FieldError(f"the result has more than {DIGITS} digits") from None
+    except decimal.DecimalException as error:
+        raise refused(error) from None
 
 
 def _day(day: date, days: Decimal | int) -> date:
@@ -98,6 +113,8 @@ def negative(value: Any) -> Any:
 
 def equal(left: Any, right: Any) -> bool:
     """``left == right``; raises `FieldError` across kinds, where nothing could ever be equal."""
+    if left.__class__ is right.__class__ and left.__class__ in _COMPARED_AT_ONCE:
+        return bool(left == right)
     left, right = plain(left), plain(right)
     if left is None or left is NOTHING or right is None or right is NOTHING:
         return (left is None or left is NOTHING) and (right is None or right is NOTHING)
@@ -110,11 +127,14 @@ def equal(left: Any, right: Any) -> bool:
     return bool(left == right)
 
 
+_COMPARED_AT_ONCE = frozenset({str, int, bool})
 _ORDERED = ("text", "number", "day", "time", "moment", "span")
 
 
 def less(left: Any, right: Any, *, or_equal: bool = False) -> bool:
     """``left < right``, for two values of one kind that has an order."""
+    if left.__class__ in NUMBERS and right.__class__ in NUMBERS:
+        return bool(left <= right) if or_equal else bool(left < right)  # type: ignore[operator]
     left, right = plain(left), plain(right)
     if kind(left) != kind(right) or kind(left) not in _ORDERED:
         raise FieldError(f"{named(left)} and {named(right)} have no order", hint=_text_hint((kind(left), kind(right))))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import date as Day
 from datetime import datetime as Moment
 from datetime import time as Time
@@ -10,8 +10,9 @@ from datetime import timedelta as Span
 from typing import Any
 
 from pribble.errors import FieldError
-from pribble.values.kinds import named, plain
-from pribble.values.numbers import Apply, text_of
+from pribble.values.escaping import is_harmless
+from pribble.values.kinds import NOTHING, named, plain
+from pribble.values.numbers import FIGURES, Apply, text_of
 from pribble.values.settings import Settings
 
 STYLES = ("short", "medium", "long", "full")
@@ -25,6 +26,11 @@ Field = Callable[[Any], str]
 
 def day_of(value: Any, settings: Settings, formatter: str) -> Day:
     """The day of a day, a moment (in the reader's time zone) or a text in ISO 8601."""
+    if value.__class__ is str and len(value) == 10:  # the usual form in data
+        try:
+            return Day.fromisoformat(value)
+        except ValueError:
+            pass  # what is wrong with it is said below
     value = _from_text(plain(value), formatter, "day", "2026-07-03")
     if isinstance(value, Moment):
         return _local(value, settings).date()
@@ -84,7 +90,14 @@ def date(settings: Settings, style: str = "medium") -> Apply:
     """A day in one of the locale's styles (short, medium, long, full), or by a CLDR pattern: d MMMM y."""
     pattern = _pattern(style, "date", settings.babel.date_formats)
     fields = _fields(pattern, settings, _DAY_FIELDS, "a day")
-    return lambda value: _joined(fields, day_of(value, settings, "date"))
+
+    def apply(value: Any) -> Any:
+        if value is NOTHING:
+            return NOTHING
+        return _joined(fields, day_of(value, settings, "date"))
+
+    vars(apply)[FIGURES] = _is_harmless(fields)
+    return apply
 
 
 def time(settings: Settings, style: str = "medium") -> Apply:
@@ -138,8 +151,14 @@ def _pattern(style: Any, formatter: str, styles: Any) -> str:
     return style
 
 
-def _joined(fields: list[Field], value: Any) -> str:
+def _joined(fields: Sequence[Callable[[Any], str]], value: Any) -> str:
     return "".join([field(value) for field in fields])
+
+
+def _is_harmless(fields: list[Field]) -> bool:
+    """Whether what the fields give needs no escaping, told from every month and weekday."""
+    samples = [Day(2024, month, 1 + (month * 5) % 28) for month in range(1, 13)]
+    return all(is_harmless(_joined(fields, sample)) for sample in samples)
 
 
 def _fields(pattern: str, settings: Settings, known: frozenset[str], what: str) -> list[Field]:

@@ -30,6 +30,11 @@ def markup(text: str) -> str:
     return str(markupsafe.escape(plain_text(text)))
 
 
+def is_harmless(text: str) -> bool:
+    """Whether `markup` leaves `text` as it is."""
+    return _SPECIAL.search(text) is None
+
+
 def plain_text(text: str) -> str:
     """`text` in the plain-text part: control characters and bidirectional overrides dropped."""
     if _UNPLAIN.search(text) is None:

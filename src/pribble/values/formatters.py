@@ -103,6 +103,8 @@ FORMATTERS: Mapping[str, Factory] = MappingProxyType({
 })
 # Those that go through the items of a list, and so count as turns.
 WALKING = frozenset({"reverse", "join", "rows", "sum", "sort", "keep", "by", "json", "table"})
+# Those that deal with nothing themselves.
+_KNOWS_NOTHING = frozenset({lists.count, numbers.number, numbers.money, dates.date})
 # Those that need an expression over an item's fields.
 _NEEDS_EXPRESSION = frozenset({"keep", "by"})
 
@@ -113,7 +115,7 @@ def prepared(factory: Factory, settings: Settings, arguments: tuple[Any, ...], g
     Nothing stays nothing, but for formatters that say otherwise (``count``).
     """
     apply = factory(settings, *map(plain, arguments), **{name: plain(value) for name, value in given.items()})
-    if factory is lists.count:
+    if factory in _KNOWS_NOTHING:
         return apply
 
     def formatter(value: Any, *each: Any) -> Any:

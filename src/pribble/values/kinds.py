@@ -33,6 +33,9 @@ class Nothing:
     def __repr__(self) -> str:
         return "nothing"
 
+    def __format__(self, spec: str) -> str:
+        return ""  # nothing shows as nothing
+
 
 NOTHING = Nothing()
 
@@ -41,6 +44,9 @@ class Broken(str):
     """In a survey of problems, what could not be read or computed: told already, and passed on in silence."""
 
     __slots__ = ()
+
+    def __call__(self, *arguments: object) -> Broken:
+        return self
 
 
 BROKEN = Broken()

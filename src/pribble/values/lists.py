@@ -7,7 +7,7 @@ from functools import cmp_to_key
 from typing import Any
 
 from pribble.errors import FieldError, LimitReached
-from pribble.values.arithmetic import compute, equal, less
+from pribble.values.arithmetic import EXACT, NUMBERS, compute, equal, less
 from pribble.values.kinds import NOTHING, kind, named, plain
 from pribble.values.lookup import holds, items
 from pribble.values.numbers import Apply, text_of
@@ -79,14 +79,18 @@ def rows(settings: Settings, size: int) -> Apply:
 
 def sum_(settings: Settings) -> Apply:
     """The sum of the items, or of an expression over each; of none, 0."""
+    exact: Callable[[Any, Any], Any] = EXACT["+"]
 
     def apply(value: Any, each: PerItem | None = None) -> Any:
         total: Any = 0
         for item in _list(value, "sum"):
             summand = item if each is None else each(item)
-            if kind(plain(summand)) != "number":
+            if summand.__class__ in NUMBERS:
+                total = exact(total, summand)
+            elif kind(plain(summand)) == "number":
+                total = compute("+", total, summand)
+            else:
                 raise FieldError(f"sum adds numbers, and one of these is {named(plain(summand))}")
-            total = compute("+", total, summand)
         return total
 
     return apply

@@ -13,6 +13,10 @@ from pribble.errors import FieldError, did_you_mean
 from pribble.values.kinds import NOTHING, field_names, kind, named, plain
 
 
+# The types whose values are what they are, and hold as Python has it.
+_SIMPLE = frozenset({str, int, bool, list, dict})
+
+
 class _Missing:
     """What a lookup gives where there is no such field; never a value of a template."""
 
@@ -58,6 +62,8 @@ def read(value: Any, name: str, where: str) -> Any:
 
 def read_maybe(value: Any, name: str, where: str) -> Any:
     """Like `read`, but nothing where the field is missing or none."""
+    if value.__class__ is dict and value.get(name).__class__ in _SIMPLE:
+        return value[name]
     if value is NOTHING:
         return NOTHING
     found = field(value, name)
@@ -125,6 +131,8 @@ def pairs(value: Any, where: str) -> list[tuple[Any, Any]]:
 
 def holds(value: Any) -> bool:
     """Whether `value` holds: nothing, none, false, zero and all that is empty do not."""
+    if value.__class__ in _SIMPLE or value is None:
+        return bool(value)
     value = plain(value)
     if kind(value) == "record":
         return bool(value) if isinstance(value, Mapping) else True
@@ -133,6 +141,8 @@ def holds(value: Any) -> bool:
 
 def absent(value: Any) -> bool:
     """Whether ``value else other`` gives the other: nothing, white space, an empty list or record."""
+    if value.__class__ is str:
+        return not value or value.isspace()
     value = plain(value)
     if isinstance(value, str):
         return not value.strip()

@@ -7,10 +7,14 @@ from decimal import ROUND_HALF_UP, Context, Decimal, InvalidOperation
 from typing import Any
 
 from pribble.errors import FieldError
-from pribble.values.kinds import bounded, kind, named, plain
+from pribble.values.escaping import is_harmless
+from pribble.values.kinds import LARGEST_EXPONENT, NOTHING, bounded, kind, named, plain
 from pribble.values.settings import Settings
 
 MOST_DECIMALS = 20
+# An attribute of formatter functions whose results are texts that need no escaping anywhere between tags.
+FIGURES = "gives_figures"
+_OUTSIDE = LARGEST_EXPONENT + 1
 _ROUNDING = Context(prec=60, rounding=ROUND_HALF_UP)
 
 Apply = Callable[..., Any]
@@ -60,19 +64,32 @@ def _applied(settings: Settings, pattern: Any, decimals: int | None, name: str, 
     usual = (primary, secondary) == (3, 3)
     separators = str.maketrans({",": group, ".": point})
     as_written = (group, point) == (",", ".")
+    quantize = _ROUNDING.quantize
 
-    def apply(value: Any) -> str:
-        number = value if value.__class__ is Decimal and value.is_finite() else Decimal(number_of(value, name))
-        rounded = bounded(number if unit is None else number.quantize(unit, None, _ROUNDING))
+    def apply(value: Any) -> Any:
+        if value.__class__ is not Decimal:
+            if value is NOTHING:
+                return NOTHING
+            value = Decimal(number_of(value, name))
+        if not value.is_finite():
+            plain(value)  # says what is wrong with it
+        if unit is not None:
+            value = quantize(value, unit)
+        if not -_OUTSIDE < value.adjusted() < _OUTSIDE:
+            bounded(value)
         if usual:
-            figures = f"{abs(rounded):,f}"
+            figures = f"{value:,f}"
             if not as_written:
                 figures = figures.translate(separators)
         else:
-            whole, _, fraction = f"{abs(rounded):f}".partition(".")
+            whole, _, fraction = f"{value:f}".removeprefix("-").partition(".")
             figures = _grouped(whole, primary, secondary, group) + (point + fraction if fraction else "")
-        return f"{below_before}{figures}{below_after}" if rounded < 0 else f"{before}{figures}{after}"
+        if value < 0:
+            return f"{below_before}{figures.removeprefix('-')}{below_after}"
+        return f"{before}{figures.removeprefix('-')}{after}"
 
+    if is_harmless(f"{before}{after}{below_before}{below_after}{group}{point}"):
+        vars(apply)[FIGURES] = True
     return apply
 
 

@@ -78,6 +78,8 @@ def show_event(value: Any) -> str | tuple[Any, ...]:
 
 def show_line(value: Any) -> str:
     """A value in a subject or preheader."""
+    if value.__class__ is int:
+        return digits(value)
     return one_line(text(value))
 
 

@@ -1,0 +1,32 @@
+"""Print each budget with what was measured; exits 1 where one is missed."""
+
+from __future__ import annotations
+
+import cProfile
+import pstats
+import sys
+
+from benchmarks.measure import compared
+from benchmarks.statement import ways
+
+
+def main() -> int:
+    compiled, by_hand, _ = ways()
+    assert compiled() == by_hand(), "the two ways differ, so there is nothing to compare"
+    b1 = compared(compiled, by_hand)
+    kept = b1.ratio <= 1.25
+    print(f"B1  HTML of one statement ({len(compiled()):,} characters), compiled against by hand: "
+          f"{b1.ratio:.2f} × (at most 1.25; 80 % of rounds {b1.low:.2f} to {b1.high:.2f}; "
+          f"{b1.first * 1e6:.0f} µs against {b1.second * 1e6:.0f} µs)  {'kept' if kept else 'MISSED'}")
+    if "--profile" in sys.argv:
+        profile = cProfile.Profile()
+        profile.enable()
+        for _ in range(500):
+            compiled()
+        profile.disable()
+        pstats.Stats(profile).sort_stats("tottime").print_stats(20)
+    return 0 if kept else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,76 @@
+"""Formatters as programs call them: prepared once, their results shown at once where that is what they are for."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from pribble.compiler.helpers import HELPERS
+from pribble.compiler.lowering import FormatterCall
+from pribble.errors import PribbleError
+from pribble.values.formatters import Factory, prepared
+from pribble.values.numbers import FIGURES
+from pribble.values.settings import Settings
+
+Apply = Callable[..., Any]
+
+
+def applying(call: FormatterCall, settings: Settings, factories: Mapping[str, Factory]) -> Apply:
+    """The function that a program calls for a formatter.
+
+    It takes the value; then, where the arguments depend on the data, a tuple and a dict of them; then an
+    expression over an item's fields, where there is one.
+    """
+    own = settings if call.locale is None and call.timezone is None else Settings(
+        call.locale or settings.locale, call.timezone or settings.timezone)
+    factory = factories[call.name]
+
+    def made(arguments: tuple[Any, ...], given: Mapping[str, Any]) -> Apply:
+        return _shown(prepared(factory, own, arguments, given), call.how)
+
+    if call.arguments is None:
+        return _with_arguments(made)
+    try:
+        return made(call.arguments, dict(call.named))
+    except PribbleError as error:
+        return _refusing(error)
+
+
+def _shown(apply: Apply, how: str | None) -> Apply:
+    """`apply`, its results shown; figures show as they are wherever text is only escaped."""
+    if how is None or (how in ("markup", "attribute", "plain", "line") and FIGURES in vars(apply)):
+        return apply
+    show = HELPERS[f"show_{how}"]
+    return lambda value, *each: show(apply(value, *each))
+
+
+def _refusing(error: PribbleError) -> Apply:
+    """What cannot be prepared says so when it is applied, at its place."""
+
+    def apply(value: Any, *each: Any) -> Any:
+        raise type(error)(error.problem, hint=error.hint)
+
+    return apply
+
+
+def _with_arguments(made: Callable[[tuple[Any, ...], Mapping[str, Any]], Apply]) -> Apply:
+    """A formatter whose arguments come with each call, as a tuple and a dict of them; where that is None, it gives
+    the function that applies it, kept for arguments that are texts, as currencies are."""
+    kept: dict[tuple[Any, ...], Apply] = {}
+
+    def apply(value: Any, arguments: tuple[Any, ...], given: Mapping[str, Any] | None, *each: Any) -> Any:
+        if given is not None:
+            return made(arguments, given)(value, *each)
+        if arguments[0].__class__ is not str:
+            return made(arguments, {})
+        ready = kept.get(arguments)
+        if ready is None:
+            ready = made(arguments, {})
+            if len(kept) < _MOST_KEPT:
+                kept[arguments] = ready
+        return ready
+
+    return apply
+
+
+_MOST_KEPT = 64
