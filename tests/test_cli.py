@@ -39,8 +39,10 @@ class Render(Case):
         done = pribble("render", "desk-copy", "--format", "subject", "--data", "-", "--set", "berth.number=7", "--set",
                        "vessel.name=Tern", "--set", 'charges[0].what="x"', stdin=SAMPLE.read_text())
         self.assertEqual(done.stdout, "SH-2026-0417: Tern on B 7, 03/07/2026 to 07/07/2026\n", done.stderr)
-        german = pribble("render", "desk-copy", "--format", "subject", "--locale", "de")
-        self.assertIn("03.07.26", german.stdout)
+        german = pribble("render", "berth-confirmed", "--format", "subject", "--locale", "de-AT")
+        self.assertEqual(german.stdout, "Ihr Liegeplatz B 14 ab 3. Juli\n")
+        late = pribble("render", "gate-code", "--format", "text", "--timezone", "Asia/Tokyo")
+        self.assertIn("until Sunday 07:00", late.stdout)
 
     def test_out_and_json(self) -> None:
         folder = self.folder()
@@ -56,6 +58,13 @@ class Render(Case):
         found = json.loads(pribble("fields", "berth-confirmed", "--json").stdout)
         self.assertIn({"path": "charges[].price", "kind": "number", "optional": False}, [
             {k: f[k] for k in ("path", "kind", "optional")} for f in found])
+        skeleton = pribble("fields", "berth-confirmed", "--sample", "json").stdout
+        rendered = pribble("render", "berth-confirmed", "--format", "subject", "--data", "-", "--set", "currency=EUR", "--set", "berth.pier=A", "--set",
+                           "booking.link=https://skerrow.example", stdin=skeleton)
+        self.assertEqual((rendered.stdout, rendered.stderr), ("Berth A text is yours from 3 July\n", ""))
+        table = pribble("fields", "gate-code", "--sample", "csv")
+        self.assertEqual(table.stdout, "berth.pier,code,skipper.name,until,opens\ntext,text,text,2026-07-03T18:30:00Z,1\n")
+        self.assertEqual(table.stderr, "left out, since no row can hold a list: shared\n")
         self.assertRegex(pribble("fields", "desk-copy").stdout, r"skipper\.phone +text +yes +desk-copy\.html:\d+:\d+ +3")
 
 
@@ -71,6 +80,7 @@ ERRORS = [
     (["render", "berth-confirmed", "--to", "ana"], 1, 'To: "ana" is no address', "an address has a local part, an @ and a domain"),
     (["render", "berth-confirmed", "--set", "berth.pier=Z"], 1, "src/pribble/demo/templates/berth-confirmed.html:16:",
      'did you mean "pier-c.png"?'),
+    (["render", "gate-code", "--format", "html"], 2, '"gate-code" is text only', ""),
     (["render", "berth-confirmed", "--set", "oops"], 2, "--set takes PATH=VALUE", ""),
     (["render", "berth-confirmed", "--locale", "xx_YY"], 2, '"xx_YY" is no locale', ""),
     (["render", "berth-confirmed", "--timezone", "Mars/Base"], 2, '"Mars/Base" is no time zone', ""),
@@ -158,10 +168,12 @@ class DemoAndExamples(Case):
             self.assertIn(expected, done.stdout)
         said = json.loads(pribble("demo", "--out", str(out), "--json").stdout)
         self.assertEqual([(m["template"], m["defects"], m["pictures_unresolved"]) for m in said],
-                         [("berth-confirmed", [], 0), ("desk-copy", [], 0)])
+                         [("berth-confirmed", [], 0), ("berth-confirmed.de", [], 0), ("desk-copy", [], 0), ("gate-code", [], 0),
+                          ("mooring-statement", [], 0)])
         for message in said:
             for kind in ("message", "html", "text"):
-                self.assertGreater(Path(message[kind]).stat().st_size, 300)
+                if message[kind] is not None:
+                    self.assertGreater(Path(message[kind]).stat().st_size, 200)
 
     def test_examples_run(self) -> None:
         cwd = self.folder().path

@@ -150,6 +150,14 @@ class Bounds(Case):
                 Template.from_text(template).render(data)
             self.assertIsNotNone(caught.exception.place)
 
+    def test_limits_are_the_folders(self) -> None:
+        files: dict[str, str | bytes] = {"t.html": "{{ for x in xs: }}{{ t + t }}{{ :for }}"}
+        data = {"xs": [1] * 10, "t": "x" * 10}
+        self.assertEqual(len(str(self.folder(files)["t"].render(data).html)), 200)
+        for limits in (Limits(text=19), Limits(turns=9), Limits(output=199), Limits(characters=10)):
+            with self.subTest(limits), self.assertRaises(LimitReached):
+                self.folder(files, limits=limits)["t"].render(data)
+
     def test_parts_that_multiply(self) -> None:
         files: dict[str, str | bytes] = {f"p{n}.html": f'{{{{ put "p{n + 1}.html" }}}}' * 2 for n in range(19)}
         for last, limits in (("", Limits()), ("x" * 10_000, Limits(parts=10**9))):

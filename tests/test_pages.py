@@ -42,8 +42,8 @@ def is_said(wanted: list[str], text: str) -> str | None:
 class Demo(Case):
     def demo(self) -> list[tuple[Template, Any]]:
         folder = TemplateFolder(DEMO, locale="en_GB", timezone="Europe/London")
-        self.assertEqual(list(folder), ["berth-confirmed", "desk-copy"])
-        return [(folder[name], data) for name in folder for data in folder[name].samples.values()]
+        self.assertEqual(list(folder), ["berth-confirmed", "desk-copy", "gate-code", "mooring-statement"])
+        return [(folder[name], data) for name in folder for data in folder[name].samples.values() if name != "gate-code"]
 
     def test_messages_are_read_without_defects_and_pictures_resolve(self) -> None:
         for template, data in self.demo():
@@ -63,6 +63,16 @@ class Demo(Case):
         layout = (DEMO / "layouts/harbour.html").read_text()
         style = layout[layout.index("<style>"):layout.index("</style>")]
         self.assertIn(style, html)
+
+    def test_the_german_confirmation_and_the_gate_code(self) -> None:
+        folder = TemplateFolder(DEMO, locale="en_GB", timezone="Europe/London")
+        german = folder["berth-confirmed"].render(folder["berth-confirmed"].samples[""], locale="de")
+        self.assertEqual(german.subject, "Ihr Liegeplatz B 14 ab 3. Juli")
+        for said in ("von Freitag, 3. Juli 2026", "114,00 £", "Hafenbüro", "geöffnet"):
+            self.assertIn(said, german.text.replace("\n", " "))
+        code = folder["gate-code"].render(folder["gate-code"].samples[""])
+        self.assertEqual((code.html, code.subject), (None, "Your gate code for pier B: 4 7 1 9"))
+        self.assertIn("It opens until Saturday 23:00 and for 3 entries.\n\nLent to: Tōru Hoshino, Nkechi Ø.\n\nNever", code.text)
 
     @needs_chromium
     def test_the_text_says_every_visible_word_in_order(self) -> None:

@@ -15,7 +15,9 @@ import tempfile
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
+from itertools import pairwise
 from pathlib import Path
+from string import ascii_lowercase
 
 from pribble import TemplateFolder
 from pribble.demo import TEMPLATES
@@ -76,10 +78,34 @@ def main() -> None:
     SHOTS.mkdir(parents=True, exist_ok=True)
     if missing := [tool for tool in ("chromium", "xterm", "Xvfb", "import", "mogrify") if not shutil.which(tool)]:
         sys.exit(f"not installed: {', '.join(missing)}")
-    confirmed = TemplateFolder(TEMPLATES, locale="en_GB", embed="data")["berth-confirmed"]
-    page(confirmed.render(confirmed.samples[""]).html, "berth-confirmed.png", size=(1280, 1180))
-    terminal(["pribble demo --out build/demo"], "demo.png", rows=30)
+    templates = TemplateFolder(TEMPLATES, locale="en_GB", embed="data")
+    for name, height in (("berth-confirmed", 1180), ("mooring-statement", 1480)):
+        page(str(templates[name].render(templates[name].samples[""]).html), f"{name}.png", size=(1280, height))
+    terminal(["pribble demo --out build/demo"], "demo.png", rows=50, size="9")
     terminal(["pribble render berth-confirmed --format text"], "plain-text.png", columns=80, rows=38)
+    terminal(["pribble fields mooring-statement"], "fields.png", columns=92, rows=22)
+    mistakes(ROOT / "build/notes")
+
+
+MISTAKES = {
+    "welcome": "<p>Dear {{ skiper.name }},</p>",
+    "total": "<p>{{ total | money }}</p>",
+    "offer": "<ul>\n{{ if offers: }}\n<li>{{ offers[0].what }}</li>\n{{ :for }}\n</ul>",
+    "link": '<a href="{{ booking.page }}">Show it</a>',
+    "twice": '{{ let a = "ten bytes!" }}' + "".join(f"{{{{ let {b} = {a} + {a} }}}}"
+                                                    for a, b in pairwise(ascii_lowercase)),
+}
+
+
+def mistakes(folder: Path) -> None:
+    """Five mistakes, and what a newcomer reads."""
+    folder.mkdir(parents=True, exist_ok=True)
+    for name, text in MISTAKES.items():
+        (folder / f"{name}.html").write_text(text, encoding="utf-8")
+    (folder / "data.json").write_text('{"skipper": {"name": "Ana"}, "total": 5, "booking": {"page": "bookings/7"}}')
+    calls = [f"pribble render {name} --format text --templates build/notes --data build/notes/data.json"
+             for name in MISTAKES]
+    terminal(calls, "errors.png", columns=112, rows=36, size="10")
 
 
 if __name__ == "__main__":

@@ -26,7 +26,8 @@ def run(options: argparse.Namespace) -> int:
     if options.json:
         print_json([{"template": o.template, "subject": o.subject, "to": o.to, "parts": [p.strip() for p in o.parts],
                      "bytes": o.size, "pictures_resolved": o.pictures, "pictures_unresolved": o.unresolved,
-                     "defects": list(o.defects), "message": str(o.eml), "html": str(o.html), "text": str(o.text)}
+                     "defects": list(o.defects), "message": str(o.eml), "html": o.html and str(o.html),
+                     "text": str(o.text)}
                     for o in outcomes])
     else:
         show(outcomes)
@@ -39,7 +40,7 @@ def show(outcomes: list[Outcome]) -> None:
     from rich.table import Table
 
     console = Console(highlight=False)
-    console.print("One event at Skerrow Haven, two messages, sent and read back:\n")
+    console.print("Messages of the berth office at Skerrow Haven, sent and read back:\n")
     table = Table(box=box.SIMPLE_HEAD, header_style="bold", show_lines=False, padding=(0, 1), pad_edge=False)
     for column in ("message", "parts", "bytes", "pictures", "defects"):
         table.add_column(column, justify="right" if column in ("bytes", "pictures", "defects") else "left",
@@ -47,15 +48,16 @@ def show(outcomes: list[Outcome]) -> None:
     for number, o in enumerate(outcomes):
         if number:
             table.add_row()
-        pictures = f"{o.pictures} of {o.pictures + o.unresolved}"
+        pictures = f"{o.pictures} of {o.pictures + o.unresolved}" if o.html else ""
         about = f"[bold]{o.template}[/bold]\n{_plain(o.subject)}\nto {_plain(o.to)}"
         table.add_row(about, "\n".join(o.parts), f"{o.size:,}", pictures, "\n".join(o.defects) or "none")
     console.print(table)
     console.print("The files:")
     for o in outcomes:
-        for path, what in ((o.eml, "the message, as it was received"), (o.html, "its HTML, for a browser"),
-                           (o.text, "its plain text")):
-            console.print(f"  {path}  [dim]{what}[/dim]", soft_wrap=True)
+        console.print(f"  {o.eml}  [dim]{o.template} as it was received[/dim]", soft_wrap=True)
+    folder = outcomes[0].text.parent
+    for pattern, what in (("*.html", "their HTML, for a browser"), ("*.txt", "their plain text")):
+        console.print(f"  {folder}/{pattern}  [dim]{what}[/dim]", soft_wrap=True)
 
 
 def _plain(text: str) -> str:

@@ -17,7 +17,8 @@ def walked(turns: list[int], value: Any) -> Any:
     if isinstance(value, list | tuple | dict):
         turns[0] -= len(value)
         if turns[0] < 0:
-            raise LimitReached("more turns of loops than are permitted")
+            raise LimitReached("more turns of loops than are permitted",
+                               hint="Limits(turns=…) of the template folder permits more")
     return value
 
 
@@ -25,7 +26,8 @@ def kept(room: list[int], value: _Sized) -> _Sized:
     """`value`, a piece of what the program makes; its length counts."""
     room[0] -= len(value)
     if room[0] < 0:
-        raise LimitReached("more characters than are permitted in one form of a message")
+        raise LimitReached("more characters than are permitted in one form of a message",
+                           hint="Limits(output=…) of the template folder permits more")
     return value
 
 
@@ -53,7 +55,6 @@ HELPERS: dict[str, Any] = {
     "exact_add": arithmetic.EXACT["+"],
     "exact_subtract": arithmetic.EXACT["-"],
     "exact_multiply": arithmetic.EXACT["*"],
-    "compute": arithmetic.compute,
     "negative": arithmetic.negative,
     "equal": arithmetic.equal,
     "unequal": lambda left, right: not arithmetic.equal(left, right),

@@ -10,6 +10,7 @@ import ast
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import DecimalException
+from functools import partial
 from types import CodeType, TracebackType
 from typing import Any, Protocol
 
@@ -22,7 +23,7 @@ from pribble.language.expressions import Binding, Expression, Local, children
 from pribble.language.tape import BRANCH, CLOSE, SET, Loop, Tape, TapeMark
 from pribble.limits import Limits
 from pribble.values import lookup
-from pribble.values.arithmetic import refused
+from pribble.values.arithmetic import compute, refused
 from pribble.values.formatters import Factory
 from pribble.values.settings import Settings
 
@@ -97,7 +98,7 @@ class Program:
 
     def _namespace(self, settings: Settings, world: World) -> dict[str, Any]:
         formatters = {name: applying(call, settings, world.formatters) for name, call in self.formatters.items()}
-        return {**HELPERS, "LIMITS": world.limits,
+        return {**HELPERS, "LIMITS": world.limits, "compute": partial(compute, longest=world.limits.text),
                 "common": _common(world.common), **world.helpers, **self.constants, **formatters}
 
     def _placed(self, error: PribbleError, traceback: TracebackType | None) -> PribbleError:

@@ -1,4 +1,5 @@
-"""The demo: the berth office of Skerrow Haven confirms a booking, and keeps a copy at its own desk.
+"""The demo: the berth office of Skerrow Haven confirms a booking and keeps a copy at its own desk, sends a code for
+the gate, and a statement at the end of the month.
 
 `walk` takes the whole way, from templates and an event's data to messages that a receiver has read back.
 """
@@ -11,10 +12,11 @@ from dataclasses import dataclass
 from email import message_from_bytes, policy
 from email.message import EmailMessage
 from pathlib import Path
-from typing import cast
+from typing import Any, cast
 
 from pribble.delivery.receiver import Received, Receiver
 from pribble.delivery.transports import transport
+from pribble.mime.address import Recipient
 from pribble.template import TemplateFolder
 
 TEMPLATES = Path(__file__).parent / "templates"
@@ -35,33 +37,44 @@ class Outcome:
     unresolved: int
     defects: tuple[str, ...]
     eml: Path
-    html: Path
+    html: Path | None
     text: Path
 
 
 def walk(out: Path) -> list[Outcome]:
-    """Render the demo's templates for the sample event, send them through a receiver on loopback, read them back.
+    """Render the demo's templates for their samples, send them through a receiver on loopback, read them back.
 
     The messages, and HTML and text of each, are left in `out`.
     """
     templates = TemplateFolder(TEMPLATES, locale="en_GB", timezone="Europe/London")
     event = templates["berth-confirmed"].samples[""]
     skipper = (event["skipper"]["name"], event["skipper"]["email"])
+    # (template, data, to whom, locale)
+    messages: list[tuple[str, Any, Recipient, str | None]] = [
+        ("berth-confirmed", event, skipper, None),
+        ("berth-confirmed", event, skipper, "de"),
+        ("desk-copy", event, DESK, None),
+        ("gate-code", templates["gate-code"].samples[""], skipper, None),
+        ("mooring-statement", templates["mooring-statement"].samples[""], skipper, None),
+    ]
     out.mkdir(parents=True, exist_ok=True)
     outcomes = []
     with Receiver(out / "messages") as receiver:
         office = transport(receiver.address)
-        for name, to in (("berth-confirmed", skipper), ("desk-copy", DESK)):
-            rendering = templates[name].render(event)
+        for name, data, to, locale in messages:
+            rendering = templates[name].render(data, locale=locale)
             office.send(rendering.message(sender=OFFICE, to=[to]))
-            html, text = out / f"{name}.html", out / f"{name}.txt"
-            html.write_text(templates[name].render(event, embed="data").html or "", encoding="utf-8")
+            called = f"{name}.{locale}" if locale else name
+            text, html = out / f"{called}.txt", None
             text.write_text(rendering.text, encoding="utf-8")
-            outcomes.append(read_back(name, receiver.received[-1], html, text))
+            if page := templates[name].render(data, locale=locale, embed="data").html:
+                html = out / f"{called}.html"
+                html.write_text(page, encoding="utf-8")
+            outcomes.append(read_back(called, receiver.received[-1], html, text))
     return outcomes
 
 
-def read_back(template: str, received: Received, html: Path, text: Path) -> Outcome:
+def read_back(template: str, received: Received, html: Path | None, text: Path) -> Outcome:
     """What the standard library's parser makes of a message that came."""
     raw = received.path.read_bytes()
     message = message_from_bytes(raw, policy=policy.default)

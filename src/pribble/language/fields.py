@@ -10,6 +10,7 @@ from pribble.errors import Place
 from pribble.language.expressions import (
     All,
     Arithmetic,
+    Binding,
     Both,
     Choice,
     Comparison,
@@ -25,15 +26,21 @@ from pribble.language.expressions import (
     Name,
     Negative,
     Not,
+    PerItem,
     children,
+    rebuilt,
 )
 from pribble.language.tape import Tape
 
 # What the value must be for a formatter to take it.
-_TAKEN = {"money": "number", "number": "number", "plural": "number", "date": "day", "join": "list", "upper": "text",
-          "lower": "text", "title": "text"}
+_TAKEN = {
+    **dict.fromkeys(("money", "number", "plural", "percent", "bytesize", "decimal"), "number"),
+    **dict.fromkeys(("date", "day"), "day"), **dict.fromkeys(("datetime", "moment"), "moment"), "time": "time",
+    **dict.fromkeys("join sum sort keep by rows first last reverse count table".split(), "list"),
+    **dict.fromkeys(("upper", "lower", "title", "trim", "shorten", "breaks", "path", "html"), "text"),
+}
 # A use that says more about a field's kind counts before one that says less.
-_TELLING = ("list", "day", "number", "picture", "text", "flag", "any")
+_TELLING = ("list", "moment", "day", "time", "number", "picture", "text", "flag", "any")
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,7 +117,10 @@ class _Survey:
             case Formatted(value=value, formatter=formatter, arguments=arguments):
                 self.use(value, _TAKEN.get(formatter, "any"), guarded)
                 for argument in (*arguments, *(a for _, a in node.named)):
-                    self.use(argument, "number" if formatter == "number" else "text", guarded)
+                    if isinstance(argument, PerItem):
+                        self._per_item(argument, value)
+                    else:
+                        self.use(argument, "text" if formatter == "money" else "any", guarded)
             case Arithmetic(left=left, right=right):
                 operand = "text" if any(isinstance(c, Constant) and isinstance(c.value, str) for c in (left, right)) \
                     else "number"
@@ -139,11 +149,30 @@ class _Survey:
                 for child in children(node):
                     self.use(child, "any", guarded)
 
+    def _per_item(self, node: PerItem, items: Expression) -> None:
+        """The fields that an expression over an item reads, as fields of the list it is applied to."""
+        path = path_of(items)
+        inner = _Survey({})
+        inner.use(rebound(node.body, node.item), "any", set())
+        for name, seen in inner.seen.items():
+            if path is not None:
+                whole = self.seen.setdefault(f"{path}[].{name}", _Seen())
+                whole.kinds |= seen.kinds
+                whole.required = whole.required or seen.required
+                whole.uses += seen.uses
+
     def _record(self, path: str, place: Place, kind: str, optional: bool) -> None:
         seen = self.seen.setdefault(path, _Seen())
         seen.kinds.add(kind)
         seen.required = seen.required or not optional
         seen.uses.append(place)
+
+
+def rebound(node: Expression, item: Binding) -> Expression:
+    """`node` with the fields of `item` as first names."""
+    if isinstance(node, Member) and isinstance(node.base, Local) and node.base.binding is item:
+        return Name(node.place, node.name)
+    return rebuilt(node, lambda inner: rebound(inner, item))
 
 
 def path_of(node: Expression) -> str | None:

@@ -176,8 +176,10 @@ class Reader:
         if token.kind == "end":
             raise TemplateError(f"the mark ends where {wanted} should follow", place=self.whole)
         match token.kind:
-            case "|" | "||":
-                hint = 'a formatter is applied with "as": {{ total as money("EUR") }}; the word for either is "or"'
+            case "|":
+                hint = 'a formatter is applied with "as": {{ total as money("EUR") }}'
+            case "||":
+                hint = 'the word for either is "or"'
             case "=":
                 hint = "== compares"
             case ":":

@@ -39,9 +39,10 @@ def refused(error: decimal.DecimalException) -> FieldError:
     return FieldError("the result is not a number")
 
 
-def compute(operator: str, left: Any, right: Any) -> Any:
-    """``left operator right`` for ``+ - * / %``; raises `FieldError` where the kinds do not allow it."""
-    if operator == "+" and left.__class__ is str and right.__class__ is str and len(left) + len(right) <= LONGEST_TEXT:
+def compute(operator: str, left: Any, right: Any, longest: int = LONGEST_TEXT) -> Any:
+    """``left operator right`` for ``+ - * / %``; raises `FieldError` where the kinds do not allow it, `LimitReached`
+    for a text longer than `longest`."""
+    if operator == "+" and left.__class__ is str and right.__class__ is str and len(left) + len(right) <= longest:
         return left + right
     left, right = plain(left), plain(right)
     kinds = kind(left), kind(right)
@@ -53,8 +54,9 @@ def compute(operator: str, left: Any, right: Any) -> Any:
                              hint="give it a value first: (x? else 0)" if value is NOTHING else None)
     match operator, kinds:
         case "+", ("text", "text"):
-            if len(left) + len(right) > LONGEST_TEXT:
-                raise LimitReached(f"a text of more than {LONGEST_TEXT:,} characters")
+            if len(left) + len(right) > longest:
+                raise LimitReached(f"a text of more than {longest:,} characters",
+                                   hint="Limits(text=…) of the template folder permits longer ones")
             return left + right
         case "-", ("day", "day"):
             return (left - right).days

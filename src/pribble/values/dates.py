@@ -141,8 +141,8 @@ def duration(settings: Settings) -> Apply:
     return apply
 
 
-def _pattern(style: Any, formatter: str, styles: Any) -> str:
-    style = text_of(style, formatter)
+def _pattern(given: Any, formatter: str, styles: Any) -> str:
+    style = text_of(given, formatter)
     if style in STYLES and style in styles:
         return str(styles[style])
     if not style or (not set(style) - set("abcdefghijklmnopqrstuvwxyz") and len(style) > 3):

@@ -7,7 +7,7 @@ from functools import cmp_to_key
 from typing import Any
 
 from pribble.errors import FieldError, LimitReached
-from pribble.values.arithmetic import EXACT, NUMBERS, compute, equal, less
+from pribble.values.arithmetic import EXACT, LONGEST_TEXT, NUMBERS, compute, equal, less
 from pribble.values.kinds import NOTHING, kind, named, plain
 from pribble.values.lookup import holds, items
 from pribble.values.numbers import Apply, text_of
@@ -57,8 +57,8 @@ def join(settings: Settings, separator: str = ", ") -> Apply:
 
     def apply(value: Any) -> str:
         texts = [shown(item) for item in _list(value, "join")]
-        if sum(map(len, texts)) + len(between) * len(texts) > 10_000_000:
-            raise LimitReached("join makes a text of more than 10,000,000 characters")
+        if sum(map(len, texts)) + len(between) * len(texts) > LONGEST_TEXT:
+            raise LimitReached(f"join makes a text of more than {LONGEST_TEXT:,} characters")
         return between.join(texts)
 
     return apply

@@ -12,7 +12,6 @@ from typing import Any
 from pribble.errors import FieldError, did_you_mean
 from pribble.values.kinds import NOTHING, field_names, kind, named, plain
 
-
 # The types whose values are what they are, and hold as Python has it.
 _SIMPLE = frozenset({str, int, bool, list, dict})
 

@@ -1,0 +1,37 @@
+"""What the documentation shows is run: the examples of docs/language.md with the demo's data."""
+
+from __future__ import annotations
+
+import re
+import unittest
+
+from pribble import PribbleError, Template, TemplateFolder
+from tests.support import DEMO, ROOT, Case
+
+
+class Documentation(Case):
+    def test_examples_of_the_language(self) -> None:
+        folder = TemplateFolder(DEMO, locale="en_GB", timezone="Europe/London")
+        data = {**folder["mooring-statement"].samples[""], **folder["berth-confirmed"].samples[""]}
+        page = (ROOT / "docs/language.md").read_text(encoding="utf-8")
+        examples = re.findall(r"```pribble\n(.*?)```", page, re.DOTALL)
+        self.assertGreater(len(examples), 12)
+        for example in examples:
+            for template, kind, expected in re.findall(r"(.*?)\n(→|error:) ?(.*)\n", example):
+                with self.subTest(template):
+                    if kind == "error:":
+                        with self.assertRaises(PribbleError) as caught:
+                            Template.from_text(template, folder=folder).render(data)
+                        self.assertIn(expected, str(caught.exception))
+                    else:
+                        made = str(Template.from_text(template, folder=folder).render(data).html)
+                        self.assertEqual(re.sub("[\u00a0\u202f]", " ", made).rstrip(), expected)
+
+    def test_links_lead_somewhere(self) -> None:
+        for path in [ROOT / "README.md", *(ROOT / "docs").glob("*.md")]:
+            for link in re.findall(r"\]\(([^)#]+)\)", path.read_text(encoding="utf-8")):
+                self.assertTrue((path.parent / link).exists(), f"{path.name}: {link}")
+
+
+if __name__ == "__main__":
+    unittest.main()
