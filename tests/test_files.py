@@ -20,6 +20,11 @@ PAGES: list[tuple[dict[str, str], dict[str, Any], str]] = [
     ({"t.html": '{{ layout "l.html" }}page', "l.html": '{{ layout "m.html" }}{{ into top: }}from l{{ :into }}{{ slot content }}', "m.html": "{{ slot top }}/{{ slot content }}"}, {}, "from l/page"),
     ({"t.html": '{{ layout "l.html" }}{{ subject: }}S{{ :subject }}x', "l.html": "{{ subject: }}[{{ slot subject }}]{{ :subject }}<title>{{ slot subject }}</title>{{ slot content }}"}, {}, "<title>S</title>x"),
     ({"t.html": '{{ layout "l.html" }}x', "l.html": "{{ if a: }}{{ slot content }}{{ :if }}"}, {"a": True}, "x"),
+    # a page that is a document of its own
+    ({"t.html": '{{ layout "l.html" }}<html><head><title>no</title><meta charset=x><style>a{}</style>{{ let a = 1 }}<link rel=x></head><BODY class="{{ a }}">in{{ a }}</BODY></html>',
+      "l.html": "<html><head><meta charset=utf-8></head><body>{{ slot content }}</body></html>"}, {},
+     '<html><head><meta charset="utf-8"><style>a{}</style><link rel=x></head><body>in1</body></html>'),
+    ({"t.html": '{{ layout "l.html" }}<body>x', "l.html": "({{ slot content }})"}, {}, "(x)"),
     # parts: names, defaults, content in the page's own scope
     ({"t.html": '{{ let n = 2 }}{{ put "p.html", title = "A": }}<b>{{ n }}</b>{{ :put }}', "p.html": "{{ title }}({{ slot content }})"}, {}, "A(<b>2</b>)"),
     ({"t.html": '{{ put "p.html", a = 1 }}', "p.html": "{{ takes a, b = 2, c = a + b }}\n{{ a }}{{ b }}{{ c }}"}, {"b": 9}, "123"),
@@ -49,6 +54,7 @@ WRONG: list[tuple[dict[str, str], str]] = [
     ({"t.html": "{{ a }}{{ takes b }}"}, '1:8: "takes" is the first thing in a part'),
     ({"t.html": "{{ takes b }}"}, "1:1: a part takes names; a page or layout does not"),
     ({"t.html": "{{ only css: }}{{ :only }}"}, '1:9: only "css" means nothing (it is html or text)'),
+    ({"t.html": '{{ layout "l.html" }}<style>b{}</style><body>x', "l.html": "({{ slot content }})"}, "1:22: the layout has no </head> that this could join"),
     ({"t.html": "{{ slot content }}"}, "1:1: a slot stands in a layout or part only"),
     ({"t.html": "{{ text: }}a{{ :text }}{{ text: }}b{{ :text }}"}, '1:24: "text" stands twice'),
 ]  # fmt: skip
@@ -154,7 +160,7 @@ class Bounds(Case):
         files: dict[str, str | bytes] = {"t.html": "{{ for x in xs: }}{{ t + t }}{{ :for }}"}
         data = {"xs": [1] * 10, "t": "x" * 10}
         self.assertEqual(len(str(self.folder(files)["t"].render(data).html)), 200)
-        for limits in (Limits(text=19), Limits(turns=9), Limits(output=199), Limits(characters=10)):
+        for limits in (Limits(text=19), Limits(turns=9), Limits(output=199), Limits(characters=4)):
             with self.subTest(limits), self.assertRaises(LimitReached):
                 self.folder(files, limits=limits)["t"].render(data)
 

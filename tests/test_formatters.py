@@ -9,6 +9,8 @@ from decimal import ROUND_HALF_UP, Decimal
 from types import MappingProxyType
 from typing import Any
 
+import numpy as np
+import pandas as pd
 from babel.dates import format_date, format_datetime, format_time
 from babel.numbers import format_currency, format_decimal, format_percent, get_minus_sign_symbol
 from hypothesis import given, settings
@@ -157,6 +159,16 @@ class DataOfLibraries(unittest.TestCase):
         value = {"a": [1, D("1.50"), True, None, "é\"\n"], "d": date(2026, 7, 3), "t": datetime(2026, 7, 3, 1, 2, tzinfo=timezone(timedelta(hours=2)))}
         made = prepared(FORMATTERS["json"], Settings(), (), {})(value)
         self.assertEqual(json.loads(made), {"a": [1, 1.5, True, None, "é\"\n"], "d": "2026-07-03", "t": "2026-07-03T01:02:00+02:00"})
+
+    def test_rows_and_frames_of_pandas(self) -> None:
+        frame = pd.DataFrame({"Item": ["rope", None], "n": [2, 3], "price": [1.5, float("nan")]})
+        rows = [{"price": np.float64(1.5), "day": pd.Timestamp("2026-07-03")}, {"price": np.float64("nan"), "day": pd.NaT}, {"price": pd.NA, "day": None}]
+        shown = "{{ for r in rows: }}{{ (r.price? as money('EUR')) else 'free' }} {{ (r.day? as date('d.M.')) else 'never' }};{{ :for }}"
+        self.assertEqual(Template.from_text(shown).render({"rows": rows}).html, "€1.50 3.7.;free never;free never;")
+        self.assertEqual(Template.from_text("{{ n }} {{ b as json }}").render({"n": np.int64(5), "b": [np.float64(0.1), np.bool_(True), np.float64('nan')]}).html,
+                         "5 [0.1, true, null]")
+        table = Template.from_text("{{ f as table }}").render({"f": frame})
+        self.assertEqual(table.text, "Item  n  price\n--------------\nrope  2    1.5\n      3\n")
 
     def test_a_record_of_libraries(self) -> None:
         class Declared:

@@ -8,6 +8,7 @@ from itertools import pairwise
 
 from pribble.errors import LimitReached, Place, Related, Source, TemplateError, did_you_mean
 from pribble.language import blocks
+from pribble.language.bodies import HEAD_END, document
 from pribble.language.expressions import Binding, Expression
 from pribble.language.names import Scope, resolved
 from pribble.language.statements import (
@@ -65,6 +66,7 @@ class _Here:
     via: tuple[Related, ...]
     slots: dict[str, Callable[[Roll], None]]
     used: set[str] = field(default_factory=set)
+    head: list[tuple[_Here, Text]] = field(default_factory=list)  # what is to join the head of this layout
     is_part: bool = False
 
 
@@ -113,6 +115,10 @@ class _Linker:
             if "content" not in outer.here.used and inner.file.layout:
                 raise TemplateError("the layout has no place for the page", place=inner.file.layout[0],
                                     hint="write {{ slot content }} in it")
+        if outermost.here.head:
+            other, stretch = outermost.here.head[0]
+            raise TemplateError("the layout has no </head> that this could join",
+                                place=other.source.place(stretch.start, stretch.end, other.via))
         self._lift_messages(roll, layers)
         return roll.finished(tuple(self.sources))
 
@@ -149,7 +155,10 @@ class _Linker:
     def _fill(self, above: list[_Layer], layer: _Layer) -> None:
         """Tell the layouts above a file what it has for their slots."""
         nearest = above[0].here
-        nearest.slots["content"] = lambda roll: self._body(roll, layer.file.body, layer.scope, layer.here)
+        page = document(layer.file)
+        nearest.slots["content"] = lambda roll: self._body(roll, page.content, layer.scope, layer.here)
+        for stretch in page.head:
+            above[-1].here.head.append((layer.here, stretch))
         known = [_slots(outer.file) - {"content", *_MESSAGE} for outer in above]
         for block in layer.file.body:
             if not isinstance(block, Into):
@@ -210,7 +219,7 @@ class _Linker:
     def _statement(self, roll: Roll, statement: Statement, scope: Scope, here: _Here) -> None:
         match statement:
             case Text(start=start, end=end):
-                roll.text(here.source, start, end, here.via)
+                self._text(roll, start, end, here)
             case Show(place=place, value=value):
                 roll.mark(TapeMark(SHOW, place, resolved(value, scope)))
             case If():
@@ -236,6 +245,16 @@ class _Linker:
                     word = statement.kind if isinstance(statement, Lifted) else "into"
                     raise TemplateError(f'"{word}" stands in a page or layout, not in a part', place=statement.place)
                 # otherwise it is written where it belongs
+
+    def _text(self, roll: Roll, start: int, end: int, here: _Here) -> None:
+        """Write a literal; what joins the head of a layout comes before the head's end."""
+        if here.head and (found := HEAD_END.search(here.source.text, start, end)):
+            roll.text(here.source, start, found.start(), here.via)
+            for other, stretch in here.head:
+                roll.text(other.source, stretch.start, stretch.end, other.via)
+            here.head.clear()
+            start = found.start()
+        roll.text(here.source, start, end, here.via)
 
     def _for(self, roll: Roll, block: For, scope: Scope, here: _Here) -> None:
         items = resolved(block.items, scope)

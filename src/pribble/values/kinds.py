@@ -102,7 +102,7 @@ def plain(value: Any) -> Any:
 
 def _finite(number: Decimal) -> Decimal:
     if not number.is_finite():
-        raise FieldError(f"{number} is not a number that can be shown")
+        raise FieldError(f"{number} is not a number that can be shown", hint="hand in none for what is missing")
     return number
 
 
