@@ -97,9 +97,8 @@ def _shown(value: Any) -> str:
 def _rows(value: Any) -> tuple[list[Any], list[list[Any]]]:
     """The names of the columns and the rows of a DataFrame or a list of records."""
     if type(value).__module__.partition(".")[0] == "pandas" and hasattr(value, "columns"):
-        missing = value.isna().itertuples(index=False, name=None)
-        return list(value.columns), [[None if none else cell for cell, none in zip(row, flags, strict=True)]
-                                     for row, flags in zip(value.itertuples(index=False, name=None), missing, strict=True)]
+        filled = value.astype(object).where(value.notna(), None)
+        return list(value.columns), [list(row) for row in filled.itertuples(index=False, name=None)]
     listed = plain(value)
     if kind(listed) != "list" or any(kind(plain(record)) != "record" for record in listed):
         given = "a list with other things in it" if kind(listed) == "list" else named(listed)
