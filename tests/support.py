@@ -49,10 +49,19 @@ class Case(unittest.TestCase):
         return str(caught.exception).replace(f"{folder.path}/", "")
 
 
-def pribble(*arguments: str, stdin: str = "", cwd: Path = ROOT, **environment: str) -> subprocess.CompletedProcess[str]:
+def pribble(
+    *arguments: str, stdin: str = "", cwd: Path = ROOT, **environment: str
+) -> subprocess.CompletedProcess[str]:
     """Run the command line as a user would."""
-    return subprocess.run([sys.executable, "-m", "pribble", *arguments], input=stdin, capture_output=True, text=True,
-                          cwd=cwd, env={**os.environ, "COLUMNS": "100", "NO_COLOR": "1", **environment}, timeout=120)
+    return subprocess.run(
+        [sys.executable, "-m", "pribble", *arguments],
+        input=stdin,
+        capture_output=True,
+        text=True,
+        cwd=cwd,
+        env={**os.environ, "COLUMNS": "100", "NO_COLOR": "1", **environment},
+        timeout=120,
+    )
 
 
 def needs_chromium(test: Any) -> Any:
@@ -63,17 +72,33 @@ def needs_chromium(test: Any) -> Any:
 
 def in_chromium(page: str, script: str) -> Any:
     """What `script`, the body of a function, returns in a page that headless Chromium has loaded."""
-    report = ('<script>addEventListener("load", () => { const said = (() => { SCRIPT })(); '
-              'document.documentElement.innerHTML = "<pre id=said></pre>"; '
-              'document.getElementById("said").textContent = JSON.stringify(said); })</script>').replace("SCRIPT", script)
+    report = (
+        '<script>addEventListener("load", () => { const said = (() => { SCRIPT })(); '
+        'document.documentElement.innerHTML = "<pre id=said></pre>"; '
+        'document.getElementById("said").textContent = JSON.stringify(said); })</script>'
+    ).replace("SCRIPT", script)
     with tempfile.TemporaryDirectory(prefix="pribble-page-") as folder:
         path = Path(folder) / "page.html"
         path.write_text(page + report, encoding="utf-8")
         done = subprocess.run(
-            ["chromium", "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
-             "--disable-background-networking", "--disable-component-update", "--disable-sync",
-             f"--user-data-dir={folder}/profile", "--dump-dom", path.as_uri()],
-            capture_output=True, text=True, timeout=120)
+            [
+                "chromium",
+                "--headless",
+                "--no-sandbox",
+                "--disable-gpu",
+                "--disable-quic",
+                "--no-first-run",
+                "--disable-background-networking",
+                "--disable-component-update",
+                "--disable-sync",
+                f"--user-data-dir={folder}/profile",
+                "--dump-dom",
+                path.as_uri(),
+            ],
+            capture_output=True,
+            text=True,
+            timeout=120,
+        )
     found = re.search(r'<pre id="said">(.*?)</pre>', done.stdout, re.DOTALL)
     if found is None:
         raise AssertionError(f"Chromium said nothing: {done.stderr[-2000:]}")

@@ -55,14 +55,20 @@ TEMPLATE_ERRORS = [
     ("{{ subject: }}a{{ :subject }}{{ subject: }}b{{ :subject }}", '1:30: "subject" stands twice'),
     ("{{ if a: }}{{ subject: }}b{{ :subject }}{{ :if }}", '1:12: "subject" stands in no block'),
     ("{{ for x at p in y: }}{{ p }}{{ :for }}", '1:26: "p" is a place in a loop and no value'),
-    ("{{ for x at p in y: }}{{ p.nmber }}{{ :for }}", '1:28: a place in a loop has no "nmber" (did you mean "number"?)'),
+    (
+        "{{ for x at p in y: }}{{ p.nmber }}{{ :for }}",
+        '1:28: a place in a loop has no "nmber" (did you mean "number"?)',
+    ),
     ("{{ slot content }}", "1:1: a slot stands in a layout or part only"),
     ('{{ put "no.html" }}', '1:8: there is no file "no.html" (did you mean "t.html"?)'),
     ('{{ put "../../etc/passwd" }}', '1:8: "../../etc/passwd" lies outside the template folder'),
     ('{{ put "t.html" }}', "1:8: a part puts itself"),
     ('{{ layout "t2.html" }}', '1:11: there is no file "t2.html" (did you mean "t.html"?)'),
     ("<p>\n<img src=pics/x.png>", '2:10: there is no picture "pics/x.png"'),
-    ('<img src="../../../etc/x.png">', '1:11: the picture "../../../etc/x.png" lies outside the template folder'),
+    (
+        '<img src="../../../etc/x.png">',
+        '1:11: the picture "../../../etc/x.png" lies outside the template folder',
+    ),
     ("{{ a or b }}", "1:6: this is true or false, which is not shown as it is"),
     ("{{ (" + "(" * 300, "1:"),
     ("{{ " + "-" * 300 + "1 }}", "1:204: an expression of more than 200 operations"),
@@ -86,10 +92,14 @@ TEMPLATE_ERRORS = [
     ("<div>{{ if a: }}</div>{{ :if }}", "1:17: </div> closes <div>, which this block did not open"),
     ("<p>{{ if a: }}<div>x</div>{{ :if }}", "1:15: <div> closes <p>, which this block did not open"),
     ('<p title="x>{{ a }}', "1:1: a tag is not closed"),
-]  # fmt: skip
+]
 
 FIELD_ERRORS = [
-    ("<p>Dear {{ skiper.name }},</p>", {"skipper": {"name": "Ana"}}, '1:12: no field "skiper" in the data (did you mean "skipper"?)'),
+    (
+        "<p>Dear {{ skiper.name }},</p>",
+        {"skipper": {"name": "Ana"}},
+        '1:12: no field "skiper" in the data (did you mean "skipper"?)',
+    ),
     ("{{ a.b }}", {"a": {"c": 1}}, '1:6: no field "b" in a (there is "c")'),
     ("{{ a.b }}", {"a": "text"}, '1:6: a is a text and has no field "b"'),
     ("{{ a.b }}", {"a": None}, '1:6: a is none and has no field "b" (write a?.b if it may be missing)'),
@@ -112,7 +122,11 @@ FIELD_ERRORS = [
     ('{{ a as money("EUR") }}', {"a": "many"}, '1:9: money takes a number, and "many" is none'),
     ('{{ a as money("XYZ") }}', {"a": 1}, '1:9: "XYZ" is no currency'),
     ("{{ a as date }}", {"a": "tomorrow"}, '1:9: date takes a day, and "tomorrow" is none'),
-    ('<a href="{{ a }}">', {"a": " java\tscript:alert(1)"}, "1:13: the control character U+0009 at position 4"),
+    (
+        '<a href="{{ a }}">',
+        {"a": " java\tscript:alert(1)"},
+        "1:13: the control character U+0009 at position 4",
+    ),
     ('<a href="{{ a }}">', {"a": "javascript:alert(1)"}, "1:13: an address may not begin with javascript:"),
     ('<a href="{{ a }}">', {"a": "//evil.example"}, '1:13: "//evil.example" is no absolute address'),
     ('<a href="{{ a }}">', {"a": "tel:lots"}, '1:13: "lots" is no telephone number'),
@@ -123,14 +137,16 @@ FIELD_ERRORS = [
     ('<img src="{{ a }}">', {"a": "../x.png"}, '1:14: "../x.png" may not name a picture'),
     ('<img src="p-{{ a }}.png">', {"a": "x/y"}, '1:16: "x/y" may not complete the name of a picture'),
     ('<img src="{{ a }}">', {"a": "no.png"}, '1:14: there is no picture "no.png"'),
-]  # fmt: skip
+]
 
 
 class Errors(Case):
     def test_what_is_wrong_with_a_template(self) -> None:
         for template, expected in TEMPLATE_ERRORS:
             with self.subTest(template):
-                self.assertTrue(self.complaint(template).startswith(f"t.html:{expected}"), self.complaint(template))
+                self.assertTrue(
+                    self.complaint(template).startswith(f"t.html:{expected}"), self.complaint(template)
+                )
 
     def test_what_is_wrong_with_the_data(self) -> None:
         for template, data, expected in FIELD_ERRORS:
@@ -140,23 +156,38 @@ class Errors(Case):
 
     def test_the_whole_form(self) -> None:
         said = self.complaint("<p>\n    Dear {{ skiper.name }},\n", {"skipper": {}})
-        self.assertEqual(said, 't.html:2:13: no field "skiper" in the data (did you mean "skipper"?)\n'
-                               "    Dear {{ skiper.name }},\n"
-                               "            ^^^^^^")
+        self.assertEqual(
+            said,
+            't.html:2:13: no field "skiper" in the data (did you mean "skipper"?)\n'
+            "    Dear {{ skiper.name }},\n"
+            "            ^^^^^^",
+        )
 
     def test_both_places_of_a_block(self) -> None:
         said = self.complaint("{{ if a: }}\n<p>x\n{{ for x in y: }}\n{{ :if }}")
-        self.assertEqual(said.splitlines()[3:], ["  the open block begins at t.html:3:1", "    {{ for x in y: }}",
-                                                 "    ^^^^^^^^^^^^^^^^^"])
+        self.assertEqual(
+            said.splitlines()[3:],
+            ["  the open block begins at t.html:3:1", "    {{ for x in y: }}", "    ^^^^^^^^^^^^^^^^^"],
+        )
 
     def test_the_way_to_a_part(self) -> None:
-        said = self.complaint('{{ layout "l.html" }}\n{{ put "a.html" }}', files={
-            "l.html": "<p>{{ slot content }}", "a.html": 'x\n{{ put "b.html" }}', "b.html": "{{ oops }}"})
-        self.assertEqual([line for line in said.splitlines() if not line.startswith("    ")], [
-            'b.html:1:4: no field "oops" in the data', "  put at a.html:2:1", "  put at t.html:2:1"])
+        said = self.complaint(
+            '{{ layout "l.html" }}\n{{ put "a.html" }}',
+            files={
+                "l.html": "<p>{{ slot content }}",
+                "a.html": 'x\n{{ put "b.html" }}',
+                "b.html": "{{ oops }}",
+            },
+        )
+        self.assertEqual(
+            [line for line in said.splitlines() if not line.startswith("    ")],
+            ['b.html:1:4: no field "oops" in the data', "  put at a.html:2:1", "  put at t.html:2:1"],
+        )
 
     def test_carets_stand_under_wide_characters(self) -> None:
-        self.assertEqual(self.complaint("日本 {{ 港 }}").splitlines()[1:], ["    日本 {{ 港 }}", "            ^^"])
+        self.assertEqual(
+            self.complaint("日本 {{ 港 }}").splitlines()[1:], ["    日本 {{ 港 }}", "            ^^"]
+        )
 
     def test_a_long_line_is_shown_around_the_place(self) -> None:
         line, carets = self.complaint("x" * 5000 + "{{ a }}" + "y" * 5000).splitlines()[1:]
@@ -171,7 +202,11 @@ class Errors(Case):
 
 
 MESSAGE_ERRORS = [
-    ({"sender": "a@x.example\r\nBcc: b@x.example"}, HeaderError, "From: a carriage return (U+000D) at position 11"),
+    (
+        {"sender": "a@x.example\r\nBcc: b@x.example"},
+        HeaderError,
+        "From: a carriage return (U+000D) at position 11",
+    ),
     ({"to": "a@x.example\nX: y"}, HeaderError, "To: a line feed (U+000A) at position 11"),
     ({"to": ("Ana\0", "a@x.example")}, HeaderError, "To: NUL (U+0000) at position 3"),
     ({"subject": "a\nb"}, HeaderError, "Subject: a line feed (U+000A) at position 1"),
@@ -200,7 +235,7 @@ MESSAGE_ERRORS = [
     ({"to": 5}, TypeError, ""),
     ({"to": [5]}, AddressError, "To: an address is a string"),
     ({"sender": ["a@x.example", "b@x.example"]}, AddressError, "From: one address is asked for, 2 are given"),
-]  # fmt: skip
+]
 
 
 class MessageErrors(Case):
@@ -211,7 +246,9 @@ class MessageErrors(Case):
             self.assertTrue(str(caught.exception).startswith(expected), str(caught.exception))
 
     def test_a_subject_from_a_template_is_one_line(self) -> None:
-        rendering = Template.from_text("{{ subject: }}{{ a }}{{ :subject }}x").render({"a": "hi\r\nBcc: evil@x.example"})
+        rendering = Template.from_text("{{ subject: }}{{ a }}{{ :subject }}x").render(
+            {"a": "hi\r\nBcc: evil@x.example"}
+        )
         raw = bytes(rendering.message(sender="a@x.example", to="b@x.example"))
         self.assertIn(b"\r\nSubject: hi Bcc: evil@x.example\r\n", raw)
 
@@ -221,16 +258,23 @@ class MessageErrors(Case):
             Address("Ana", "nobody")
 
     def test_pictures(self) -> None:
-        for content, expected in [(b"nonsense", "the picture is no picture"), (b"", "the picture is no picture"),
-                                  (b"\x89PNG\r\n\x1a\n" + b"\0" * 20, "the picture is")]:
+        for content, expected in [
+            (b"nonsense", "the picture is no picture"),
+            (b"", "the picture is no picture"),
+            (b"\x89PNG\r\n\x1a\n" + b"\0" * 20, "the picture is"),
+        ]:
             with self.subTest(content), self.assertRaises(PictureError) as caught:
                 Picture.from_bytes(content)
             self.assertIn(expected, str(caught.exception))
 
     def test_json(self) -> None:
-        for text, expected in [('{"a": 1,}', "data.json:1:9: this is no JSON"), ("", "data.json:1:1: this is no JSON"),
-                               ('{"a": NaN}', "data.json:1:7: NaN is no JSON (write null)"),
-                               ('{"a": 1, "a": 2}', 'data.json: an object has "a" twice'), ("[" * 100_000, "data.json: lists")]:
+        for text, expected in [
+            ('{"a": 1,}', "data.json:1:9: this is no JSON"),
+            ("", "data.json:1:1: this is no JSON"),
+            ('{"a": NaN}', "data.json:1:7: NaN is no JSON (write null)"),
+            ('{"a": 1, "a": 2}', 'data.json: an object has "a" twice'),
+            ("[" * 100_000, "data.json: lists"),
+        ]:
             with self.subTest(text[:20]), self.assertRaises(DataError) as caught:
                 read_json(Source("data.json", text))
             self.assertTrue(str(caught.exception).startswith(expected), str(caught.exception))

@@ -27,7 +27,7 @@ def ours(page: str) -> list[tuple[Any, ...]]:
             case StartTag():
                 attributes: dict[str, str] = {}
                 for a in token.attributes:
-                    attributes.setdefault(a.name, decoded(page[a.value_start:a.value_end], attribute=True))
+                    attributes.setdefault(a.name, decoded(page[a.value_start : a.value_end], attribute=True))
                 found.append(("start", token.name, tuple(attributes.items())))
             case EndTag():
                 found.append(("end", token.name))
@@ -59,7 +59,12 @@ def theirs(page: str) -> list[tuple[Any, ...]]:
                 tokenizer.state = tokenizer.rawtextState
             elif not foreign and name == "plaintext":
                 tokenizer.state = tokenizer.plaintextState
-            tokenizer.currentToken = {"type": tokenTypes["StartTag"], "name": name, "data": [], "selfClosing": False}
+            tokenizer.currentToken = {
+                "type": tokenTypes["StartTag"],
+                "name": name,
+                "data": [],
+                "selfClosing": False,
+            }
         elif kind == tokenTypes["EndTag"]:
             found.append(("end", token["name"]))
             foreign = max(0, foreign - (token["name"] in ("svg", "math")))
@@ -82,12 +87,63 @@ def joined(tokens: list[tuple[Any, ...]]) -> list[tuple[Any, ...]]:
     return out
 
 
-PIECES = st.lists(st.sampled_from([
-    "<p>", "</p>", "<a href='x'>", "</a>", "<b", ">", "<", "</", "<!", "<!--", "-->", "--!>", "<!-->", "-", "=", '"', "'", "/", " ",
-    "a", "x=y", "&amp;", "&copy", "&#65;", "&", ";", "<title>", "</title>", "<style>", "</style>", "<script>", "</script>", "<!-- <script>",
-    "<svg>", "</svg>", "<textarea>", "</textarea >", "<?x", "]]>", "<br/>", "<li>", "<td>", "&not", "it;", "\n", "é", "<![CDATA[",
-    "<!doctype html>", "</style", "</TITLE/>",
-]), max_size=25).map("".join)  # fmt: skip
+PIECES = st.lists(
+    st.sampled_from(
+        [
+            "<p>",
+            "</p>",
+            "<a href='x'>",
+            "</a>",
+            "<b",
+            ">",
+            "<",
+            "</",
+            "<!",
+            "<!--",
+            "-->",
+            "--!>",
+            "<!-->",
+            "-",
+            "=",
+            '"',
+            "'",
+            "/",
+            " ",
+            "a",
+            "x=y",
+            "&amp;",
+            "&copy",
+            "&#65;",
+            "&",
+            ";",
+            "<title>",
+            "</title>",
+            "<style>",
+            "</style>",
+            "<script>",
+            "</script>",
+            "<!-- <script>",
+            "<svg>",
+            "</svg>",
+            "<textarea>",
+            "</textarea >",
+            "<?x",
+            "]]>",
+            "<br/>",
+            "<li>",
+            "<td>",
+            "&not",
+            "it;",
+            "\n",
+            "é",
+            "<![CDATA[",
+            "<!doctype html>",
+            "</style",
+            "</TITLE/>",
+        ]
+    ),
+    max_size=25,
+).map("".join)
 
 
 class Scanner(unittest.TestCase):
@@ -116,10 +172,29 @@ class Scanner(unittest.TestCase):
 
 ELEMENTS = st.recursive(
     st.sampled_from(["x", "<br>", "<img>", "<b>y</b>"]),
-    lambda inner: st.tuples(st.sampled_from(["div", "ul li", "ul li?", "ol li?", "p", "p?", "table tr td", "table tr? td?",
-                                             "blockquote", "h1", "section", "dl dd?", "span", "table tr th? tr td"]),
-                            st.lists(inner, max_size=3)).map(lambda made: wrapped(made[0], "".join(made[1]))),
-    max_leaves=12)
+    lambda inner: st.tuples(
+        st.sampled_from(
+            [
+                "div",
+                "ul li",
+                "ul li?",
+                "ol li?",
+                "p",
+                "p?",
+                "table tr td",
+                "table tr? td?",
+                "blockquote",
+                "h1",
+                "section",
+                "dl dd?",
+                "span",
+                "table tr th? tr td",
+            ]
+        ),
+        st.lists(inner, max_size=3),
+    ).map(lambda made: wrapped(made[0], "".join(made[1]))),
+    max_leaves=12,
+)
 
 
 def wrapped(path: str, content: str) -> str:
@@ -157,7 +232,9 @@ def tree_of_oracle(page: str) -> list[Any]:
             made += [child.tail] if child.tail else []
         return made
 
-    document = html5lib.parse(f"<!doctype html><body>{page}", treebuilder="etree", namespaceHTMLElements=False)
+    document = html5lib.parse(
+        f"<!doctype html><body>{page}", treebuilder="etree", namespaceHTMLElements=False
+    )
     return children(document.find("body"))
 
 

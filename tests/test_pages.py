@@ -43,13 +43,20 @@ class Demo(Case):
     def demo(self) -> list[tuple[Template, Any]]:
         folder = TemplateFolder(DEMO, locale="en_GB", timezone="Europe/London")
         self.assertEqual(list(folder), ["berth-confirmed", "desk-copy", "gate-code", "mooring-statement"])
-        return [(folder[name], data) for name in folder for data in folder[name].samples.values() if name != "gate-code"]
+        return [
+            (folder[name], data)
+            for name in folder
+            for data in folder[name].samples.values()
+            if name != "gate-code"
+        ]
 
     def test_messages_are_read_without_defects_and_pictures_resolve(self) -> None:
         for template, data in self.demo():
             with self.subTest(template.name):
                 rendering = template.render(data)
-                message = message_from_bytes(bytes(rendering.message(sender="a@x.example", to="b@x.example")), policy=policy.default)
+                message = message_from_bytes(
+                    bytes(rendering.message(sender="a@x.example", to="b@x.example")), policy=policy.default
+                )
                 self.assertEqual(list(defects(message)), [])
                 ids = [str(p["Content-ID"]).strip("<>") for p in message.walk() if p["Content-ID"]]
                 used = re.findall(r"cid:([^\"']+)", message.get_body(("html",)).get_content())
@@ -61,7 +68,7 @@ class Demo(Case):
         html = template.render(data).html
         self.assertNotRegex(html, r"\{\{|\}\}|[\U000f0000-\U0010ffff]")
         layout = (DEMO / "layouts/harbour.html").read_text()
-        style = layout[layout.index("<style>"):layout.index("</style>")]
+        style = layout[layout.index("<style>") : layout.index("</style>")]
         self.assertIn(style, html)
 
     def test_the_german_confirmation_and_the_gate_code(self) -> None:
@@ -72,7 +79,10 @@ class Demo(Case):
             self.assertIn(said, german.text.replace("\n", " "))
         code = folder["gate-code"].render(folder["gate-code"].samples[""])
         self.assertEqual((code.html, code.subject), (None, "Your gate code for pier B: 4 7 1 9"))
-        self.assertIn("It opens until Saturday 23:00 and for 3 entries.\n\nLent to: Tōru Hoshino, Nkechi Ø.\n\nNever", code.text)
+        self.assertIn(
+            "It opens until Saturday 23:00 and for 3 entries.\n\nLent to: Tōru Hoshino, Nkechi Ø.\n\nNever",
+            code.text,
+        )
 
     @needs_chromium
     def test_the_text_says_every_visible_word_in_order(self) -> None:
@@ -89,16 +99,21 @@ class Demo(Case):
     @needs_chromium
     def test_a_browser_paints_every_picture_at_its_size(self) -> None:
         template, data = self.demo()[0]
-        painted = in_chromium(template.render(data, embed="data").html,
-                              "return [...document.images].map(i => [i.complete, i.naturalWidth, i.width, i.height])")
+        painted = in_chromium(
+            template.render(data, embed="data").html,
+            "return [...document.images].map(i => [i.complete, i.naturalWidth, i.width, i.height])",
+        )
         self.assertEqual(painted, [[True, 1120, 536, 249], [True, 112, 56, 56]])
 
 
 class Pictures(Case):
     def test_sources_and_sizes(self) -> None:
         files: dict[str, str | bytes] = {
-            "a.png": png(40, 30), "deep/b.gif": png(8, 4, kind="GIF"), "c.png": png(10, 10, kind="JPEG"),
-            "s.svg": '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 20 10"/>'}
+            "a.png": png(40, 30),
+            "deep/b.gif": png(8, 4, kind="GIF"),
+            "c.png": png(10, 10, kind="JPEG"),
+            "s.svg": '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 20 10"/>',
+        }
         cases = [
             ('<img src="a.png">', 'width="40" height="30"'),
             ('<img src="a.png" width="20">', 'height="15"'),
@@ -119,17 +134,31 @@ class Pictures(Case):
                 written = re.search(r"<img src=[\"']cid:[^\"']*[\"'](.*)>", rendering.html)
                 assert written
                 self.assertIn(size, written[1])
-                self.assertEqual(written[1].count("width") + written[1].count("height"),
-                                 (page + size).count("width") + (page + size).count("height"))
-                self.assertIn(f'cid:{picture.content_id("pribble.invalid")}', rendering.html)
-                self.assertTrue(template.render({"name": "deep/b.gif", "letter": "b"}, embed="data").html.find(
-                    f"data:{picture.type};base64,") > 0)
+                self.assertEqual(
+                    written[1].count("width") + written[1].count("height"),
+                    (page + size).count("width") + (page + size).count("height"),
+                )
+                self.assertIn(f"cid:{picture.content_id('pribble.invalid')}", rendering.html)
+                self.assertTrue(
+                    template.render({"name": "deep/b.gif", "letter": "b"}, embed="data").html.find(
+                        f"data:{picture.type};base64,"
+                    )
+                    > 0
+                )
 
     def test_a_picture_is_judged_by_its_content_and_travels_once(self) -> None:
-        folder = self.folder({"t.html": '<img src="a.png"><img src="b.jpg"><img src="c.png">', "a.png": png(9, 9),
-                              "b.jpg": png(9, 9), "c.png": png(9, 9, kind="JPEG")})
+        folder = self.folder(
+            {
+                "t.html": '<img src="a.png"><img src="b.jpg"><img src="c.png">',
+                "a.png": png(9, 9),
+                "b.jpg": png(9, 9),
+                "c.png": png(9, 9, kind="JPEG"),
+            }
+        )
         rendering = folder["t"].render({})
-        self.assertEqual([(p.type, p.name) for p in rendering.pictures], [("image/png", "a.png"), ("image/jpeg", "c.png")])
+        self.assertEqual(
+            [(p.type, p.name) for p in rendering.pictures], [("image/png", "a.png"), ("image/jpeg", "c.png")]
+        )
 
     def test_elsewhere_is_left_alone(self) -> None:
         page = '<img src="https://skerrow.example/x.png"><img src="cid:x"><img src="data:image/png;base64,">'
@@ -139,7 +168,9 @@ class Pictures(Case):
         for content, expected in [(png(90, 90)[:120], "is damaged"), (b"text", "is no picture")]:
             with self.assertRaises(PictureError) as caught:
                 self.folder({"t.html": '<p>\n <img src="x.png">', "x.png": content})["t"]
-            self.assertRegex(str(caught.exception).splitlines()[0], rf't\.html:2:12: the picture "x\.png" {expected}')
+            self.assertRegex(
+                str(caught.exception).splitlines()[0], rf't\.html:2:12: the picture "x\.png" {expected}'
+            )
 
     def test_links_do_not_lead_out(self) -> None:
         outside = self.folder({"x.png": png(1, 1)})
@@ -155,9 +186,15 @@ TEXTS = [
     ("<p>a <b>b</b><i> c</i> d</p>", "a b c d\n"),
     ("<p>a<br>b <br/> c", "a\nb\nc\n"),
     ('<a href="https://x.example/a b">label</a>', "label <https://x.example/a%20b>\n".replace("%20", "")),
-    ('<a href="https://x.example/">https://x.example</a> <a href="mailto:a@x.example">a@x.example</a>', "https://x.example a@x.example\n"),
+    (
+        '<a href="https://x.example/">https://x.example</a> <a href="mailto:a@x.example">a@x.example</a>',
+        "https://x.example a@x.example\n",
+    ),
     ('<a href="#x">top</a> <a href="javascript:x">js</a> <a>none</a>', "top js none\n"),
-    ('<a href="https://x.example"><img src="data:," alt="Home"></a> <img alt=""><img alt="Map">', "Home <https://x.example> [Map]\n"),
+    (
+        '<a href="https://x.example"><img src="data:," alt="Home"></a> <img alt=""><img alt="Map">',
+        "Home <https://x.example> [Map]\n",
+    ),
     ('<a href="https://x.example"><div>Block</div></a>after', "Block <https://x.example>\n\nafter\n"),
     ("<ul><li>one<li>two<ul><li>deep</ul></ul>", "- one\n- two\n  - deep\n"),
     ("<ol start=9><li>a<li>b<li value=20>c</ol>", "9. a\n10. b\n20. c\n"),
@@ -166,16 +203,21 @@ TEXTS = [
     ("<pre>  a\n b  </pre>c", "  a\n b\n\nc\n"),
     ("a<hr>b", "a\n\n" + "-" * 40 + "\n\nb\n"),
     ("<dl><dt>t<dd>d</dl>", "t\n\n    d\n"),
-    ('<p hidden>x</p><p style="color:red; DISPLAY : none">y</p><p style="display:none"><b>z</b></p>w<style>q</style><!-- c -->', "w\n"),
+    (
+        '<p hidden>x</p><p style="color:red; DISPLAY : none">y</p><p style="display:none"><b>z</b></p>w<style>q</style><!-- c -->',
+        "w\n",
+    ),
     ("<title>t</title><p>&nbsp;</p><p>a&shy;b\ufeff &amp; &lt;c&gt;</p>", "ab & <c>\n"),
     ("<table><tr><td>a<td>b</table>", "a  b\n"),
     ("<table role=presentation><tr><td><h1>A</h1></td></tr><tr><td><p>b<p>c</table>", "A\n===\n\nb\n\nc\n"),
-    ("<table><tr><th>Item<th>Price<tr><td>Rope<td>2.50<tr><td>Paint<td>10.00<tfoot><tr><td>All<td>12.50</table>",
-     "Item   Price\n------------\nRope    2.50\nPaint  10.00\nAll    12.50\n"),
+    (
+        "<table><tr><th>Item<th>Price<tr><td>Rope<td>2.50<tr><td>Paint<td>10.00<tfoot><tr><td>All<td>12.50</table>",
+        "Item   Price\n------------\nRope    2.50\nPaint  10.00\nAll    12.50\n",
+    ),
     ("<table><caption>C</caption><tr><td>a<td>b</table>", "C\n\na  b\n"),
     ("<q>said</q>", "“said”\n"),
     ("", ""),
-]  # fmt: skip
+]
 
 
 class PlainText(Case):
@@ -185,7 +227,9 @@ class PlainText(Case):
                 self.assertEqual(Template.from_text(page).render({}).text, expected)
 
     def test_wrapping(self) -> None:
-        text = Template.from_text(f"<p>{'word ' * 100}{'x' * 100} {'日本' * 10} {'長い ' * 40}").render({}).text
+        text = (
+            Template.from_text(f"<p>{'word ' * 100}{'x' * 100} {'日本' * 10} {'長い ' * 40}").render({}).text
+        )
         for line in text.splitlines():
             from pribble.plaintext.layout import columns
 
@@ -193,17 +237,31 @@ class PlainText(Case):
         self.assertEqual(len(words(text)), 142)
 
     def test_values_flow_in(self) -> None:
-        page = ('<a href="{{ link }}">{{ label }}</a> <img src="data:,x" alt="{{ label }}">'
-                "{{ for x in xs: }}<li>{{ x }}{{ :else: }}none{{ :for }}")
+        page = (
+            '<a href="{{ link }}">{{ label }}</a> <img src="data:,x" alt="{{ label }}">'
+            "{{ for x in xs: }}<li>{{ x }}{{ :else: }}none{{ :for }}"
+        )
         data = {"link": "https://x.example/é?a=1&b", "label": "A & B", "xs": ["<1>", "2"]}
-        self.assertEqual(Template.from_text(page).render(data).text, "A & B <https://x.example/%C3%A9?a=1&b> [A & B]\n\n- <1>\n\n- 2\n")
+        self.assertEqual(
+            Template.from_text(page).render(data).text,
+            "A & B <https://x.example/%C3%A9?a=1&b> [A & B]\n\n- <1>\n\n- 2\n",
+        )
 
     @settings(max_examples=200, deadline=None)
-    @given(st.lists(st.tuples(st.sampled_from(["p", "b", "div", "li", "h2", "span", "blockquote", "a"]),
-                              st.text("abc &<é\n", max_size=12)), max_size=10))
+    @given(
+        st.lists(
+            st.tuples(
+                st.sampled_from(["p", "b", "div", "li", "h2", "span", "blockquote", "a"]),
+                st.text("abc &<é\n", max_size=12),
+            ),
+            max_size=10,
+        )
+    )
     def test_every_word_of_generated_pages(self, pieces: list[tuple[str, str]]) -> None:
         template = "".join(f"<{name}>{{{{ v[{n}] }}}}</{name}> " for n, (name, _) in enumerate(pieces))
-        rendering = Template.from_text(f"<table><tr><td>{template}</table>").render({"v": [text for _, text in pieces]})
+        rendering = Template.from_text(f"<table><tr><td>{template}</table>").render(
+            {"v": [text for _, text in pieces]}
+        )
         page = html5lib.parse(rendering.html, namespaceHTMLElements=False)
         seen = words(" ".join(page.itertext()))
         self.assertIsNone(is_said(seen, rendering.text))

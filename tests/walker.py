@@ -41,7 +41,11 @@ def body(statements: s.Body, text: str, outer: dict[str, Any], data: Any) -> lis
             case s.Text(start=start, end=end):
                 out.append(text[start:end])
             case s.Show(value=value):
-                out.append(html.escape(shown(ev(value, names, data)), quote=True).replace("&quot;", "&#34;").replace("&#x27;", "&#39;"))
+                out.append(
+                    html.escape(shown(ev(value, names, data)), quote=True)
+                    .replace("&quot;", "&#34;")
+                    .replace("&#x27;", "&#39;")
+                )
             case s.Let(name=name, value=value):
                 names[name.text] = ev(value, names, data)
             case s.If(branches=branches):
@@ -73,8 +77,13 @@ def loop(block: s.For, text: str, names: dict[str, Any], data: Any) -> list[str]
         values = [item] if len(block.names) == 1 else item
         inner = {**names, **dict(zip([n.text for n in block.names], values, strict=True))}
         if block.at:
-            inner[block.at.text] = {"number": index + 1, "index": index, "count": len(items), "first": index == 0,
-                                    "last": index == len(items) - 1}
+            inner[block.at.text] = {
+                "number": index + 1,
+                "index": index,
+                "count": len(items),
+                "first": index == 0,
+                "last": index == len(items) - 1,
+            }
         out += body(block.body, text, inner, data)
     return out
 
@@ -113,7 +122,11 @@ def ev(node: e.Expression, names: dict[str, Any], data: Any) -> Any:
             return NOTHING if otherwise is None else ev(otherwise, names, data)
         case e.Fallback(value=value, otherwise=other):
             first = ev(value, names, data)
-            absent = first is NOTHING or (isinstance(first, str) and not first.strip()) or (isinstance(first, list | dict) and not first)
+            absent = (
+                first is NOTHING
+                or (isinstance(first, str) and not first.strip())
+                or (isinstance(first, list | dict) and not first)
+            )
             return ev(other, names, data) if absent else first
         case e.Formatted(value=value, formatter=formatter):
             return formatted(formatter, ev(value, names, data))
@@ -148,7 +161,9 @@ def maybe(node: Any, names: dict[str, Any], data: Any) -> Any:
 
 
 def kind(value: Any) -> str:
-    return {bool: "flag", str: "text", int: "number", Decimal: "number", list: "list", dict: "record"}.get(type(value), "none")
+    return {bool: "flag", str: "text", int: "number", Decimal: "number", list: "list", dict: "record"}.get(
+        type(value), "none"
+    )
 
 
 def number(value: Any) -> Any:
