@@ -16,8 +16,6 @@ from pribble.markup.references import decoded
 from pribble.markup.scanner import Attribute, Comment, Doctype, EndTag, StartTag, Text, Unfinished, scan
 from pribble.markup.tree import OMITTABLE, Element, OpenElements, OutOfBranch
 
-# The roles of marks, as whoever made the text names them.
-ROLES = frozenset({"show", "open", "branch", "close", "set", "lifted", "literal"})
 _MARK = re.compile("[\U000f0000-\U0010ffff]")
 
 URL_ATTRIBUTES = frozenset("href src action formaction background cite poster longdesc data xlink:href".split())
