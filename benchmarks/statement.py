@@ -17,7 +17,7 @@ from pribble.compiled import _page
 from pribble.compiler.html import PREHEADER, Embedded, LeftOut, html_steps
 from pribble.demo import TEMPLATES
 from pribble.language.tape import TapeMark
-from pribble.rendering import Rendering
+from pribble.rendering import Rendering, with_preheader
 from pribble.template import _WrittenPictures
 from pribble.values.formatters import FORMATTERS, prepared
 from pribble.values.settings import Settings
@@ -45,8 +45,9 @@ def ways() -> tuple[Callable[[], str], Callable[[], str], Any]:
 
     def compiled() -> str:
         assert bound.html and bound.preheader
-        made = Rendering(subject=None, preheader=bound.preheader(data), embed="cid", id_domain="pribble.invalid",
-                         _pieces=bound.html(data), _text=())
+        preheader = bound.preheader(data)
+        made = Rendering(subject=None, preheader=preheader, embed="cid", id_domain="pribble.invalid",
+                         _pieces=with_preheader(bound.html(data), preheader), _text=())
         return str(made.html)
 
     function = by_hand(template)
@@ -56,17 +57,17 @@ def ways() -> tuple[Callable[[], str], Callable[[], str], Any]:
 def by_hand(template: Any) -> Callable[[Any], str]:
     """The function by hand, with the literals of the compiled template between its values."""
     compiled = template._variant("en_GB")
-    steps = html_steps(compiled.tape, _page(compiled.tape), _WrittenPictures(template.folder.pictures), preheader=True)
-    values, parts, literals = {"before": BEFORE, "row": ROW, "after": AFTER}, {"before": "", "row": "", "after": ""}, []
+    pictures = _WrittenPictures(template.folder.pictures, "pribble.invalid")
+    steps = html_steps(compiled.tape, _page(compiled.tape), pictures, preheader=True)
+    values, parts = {"before": BEFORE, "row": ROW, "after": AFTER}, {"before": "", "row": "", "after": ""}
     where, used = "before", 0
     for step in steps:
         if isinstance(step, TapeMark):
             if step.loop is not None or step.role == "close":
                 assert used == len(values[where]), (where, used)
                 where, used = ("row" if step.loop else "after"), 0
-        elif isinstance(step, str):
+        elif isinstance(step, str) and step is not PREHEADER:
             parts[where] += step.replace("{", "{{").replace("}", "}}")
-            literals.append(step)
         else:
             assert not isinstance(step, LeftOut) or step.before.startswith(' href="')
             before, after = (step.before, step.after) if isinstance(step, LeftOut) else ("", "")
@@ -82,7 +83,7 @@ def by_hand(template: Any) -> Callable[[Any], str]:
         f"    rows = ''.join([f'''{parts['row']}''' for entry in entries])\n"
         f"    return f'''{parts['before']}''' + rows + f'''{parts['after']}'''\n")
     settings = Settings("en_GB")
-    pictures = [step.picture for step in steps if isinstance(step, Embedded)]
+    chart, logo = [step.source for step in steps if isinstance(step, Embedded)]
 
     def date(style: str) -> Callable[[Any], str]:
         return prepared(FORMATTERS["date"], settings, (style,), {})
@@ -94,8 +95,7 @@ def by_hand(template: Any) -> Callable[[Any], str]:
         "escape": escape, "money": prepared(FORMATTERS["money"], settings, ("GBP",), {}),
         "number": prepared(FORMATTERS["number"], settings, (), {}), "day_month": date("d MMMM"),
         "day_short": date("d MMM"), "day_year": date("d MMM y"), "long_date": date("long"), "PREHEADER_BEFORE": opening,
-        "CHART": f"cid:{pictures[0].content_id('pribble.invalid')}",
-        "LOGO": f"cid:{pictures[1].content_id('pribble.invalid')}",
+        "CHART": str(chart), "LOGO": str(logo),
     }
     exec(source, namespace)
     function: Callable[[Any], str] = namespace["page"]

@@ -108,7 +108,7 @@ class Render(Case):
         self.assertEqual((rendered.stdout, rendered.stderr), ("Berth A text is yours from 3 July\n", ""))
         table = pribble("fields", "gate-code", "--sample", "csv")
         self.assertEqual(
-            table.stdout, "berth.pier,code,skipper.name,until,opens\ntext,text,text,2026-07-03T18:30:00Z,1\n"
+            table.stdout, "code,berth.pier,skipper.name,until,opens\ntext,text,text,2026-07-03T18:30:00Z,1\n"
         )
         self.assertEqual(table.stderr, "left out, since no row can hold a list: shared\n")
         self.assertRegex(

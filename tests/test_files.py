@@ -386,7 +386,7 @@ class Bounds(Case):
         files: dict[str, str | bytes] = {"t.html": "{{ for x in xs: }}{{ t + t }}{{ :for }}"}
         data = {"xs": [1] * 10, "t": "x" * 10}
         self.assertEqual(len(str(self.folder(files)["t"].render(data).html)), 200)
-        for limits in (Limits(text=19), Limits(turns=9), Limits(output=199), Limits(characters=4)):
+        for limits in (Limits(text=19), Limits(turns=9), Limits(output=199), Limits(characters=2)):
             with self.subTest(limits), self.assertRaises(LimitReached):
                 self.folder(files, limits=limits)["t"].render(data)
 

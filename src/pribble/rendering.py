@@ -10,7 +10,7 @@ from typing import Any, Literal
 from pribble.compiler.html import PREHEADER
 from pribble.mime.address import Recipients
 from pribble.mime.message import Message
-from pribble.pictures.picture import Picture
+from pribble.pictures.picture import Picture, Source
 from pribble.plaintext.flow import flow
 from pribble.plaintext.layout import layout
 from pribble.values.escaping import markup
@@ -20,6 +20,14 @@ Embed = Literal["cid", "data"]
 # Hidden in the customary way: each of these hides it from receivers that ignore the others.
 _BEFORE_PREHEADER = ('<div style="display:none;max-height:0;max-width:0;overflow:hidden;opacity:0;font-size:1px;'
               'line-height:1px;mso-hide:all">')
+
+
+def with_preheader(pieces: list[str], preheader: str | None) -> list[str]:
+    """`pieces`, the preheader put in its place."""
+    if preheader:
+        index = next(index for index, piece in enumerate(pieces) if piece is PREHEADER)
+        pieces[index] = f"{_BEFORE_PREHEADER}{markup(preheader)}</div>"
+    return pieces
 
 
 @dataclass(frozen=True)
@@ -33,7 +41,7 @@ class Rendering:
     preheader: str | None
     embed: Embed
     id_domain: str = field(repr=False)
-    _pieces: Sequence[Any] | None = field(repr=False)
+    _pieces: Sequence[str] | None = field(repr=False)
     _text: Sequence[Any] | str = field(repr=False)
 
     @cached_property
@@ -41,14 +49,9 @@ class Rendering:
         """The HTML, pictures embedded as asked for."""
         if self._pieces is None:
             return None
-        return "".join([piece if piece.__class__ is str else self._filled(piece) for piece in self._pieces])
-
-    def _filled(self, piece: Any) -> str:
-        if piece is PREHEADER:
-            return f"{_BEFORE_PREHEADER}{markup(self.preheader)}</div>" if self.preheader else ""
-        if isinstance(piece, Picture):
-            return f"cid:{piece.content_id(self.id_domain)}" if self.embed == "cid" else piece.data_url
-        return str(piece)
+        if self.embed == "cid":
+            return "".join(self._pieces)
+        return "".join([piece.picture.data_url if isinstance(piece, Source) else piece for piece in self._pieces])
 
     @cached_property
     def text(self) -> str:
@@ -60,7 +63,7 @@ class Rendering:
         """The pictures that the HTML refers to by Content-ID, each once, in the order of their first use."""
         if self.embed != "cid" or self._pieces is None:
             return ()
-        return tuple(dict.fromkeys(piece for piece in self._pieces if isinstance(piece, Picture)))
+        return tuple(dict.fromkeys(piece.picture for piece in self._pieces if isinstance(piece, Source)))
 
     def message(self, *, sender: Recipients, to: Recipients = (), **envelope: Any) -> Message:
         """A `Message` of this rendering; `envelope` takes what `Message` takes (cc, bcc, attachments, …)."""

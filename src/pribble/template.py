@@ -26,8 +26,9 @@ from pribble.language.linking import Found, link
 from pribble.limits import Limits
 from pribble.pictures.embedding import EMBED, PictureFinder, name_piece
 from pribble.pictures.picture import Picture
+from pribble.pictures.picture import Source as PictureSource
 from pribble.plaintext.flow import Open
-from pribble.rendering import Embed, Rendering
+from pribble.rendering import Embed, Rendering, with_preheader
 from pribble.values.escaping import markup
 from pribble.values.formatters import FORMATTERS, application_formatter
 from pribble.values.reading import read_json
@@ -94,8 +95,9 @@ class TemplateFolder(Mapping[str, "Template"]):
         if taken := next((name for name in own if name in FORMATTERS or name in MARKUP_FORMATTERS), None):
             raise ValueError(f'there is a formatter "{taken}" already')
         helpers = {
-            "picture": lambda value, place: _fit(self.pictures.chosen(value)),
-            "picture_beside": lambda value, place: _fit(self.pictures.beside(value, Path(place.source.name).parent)),
+            "picture": lambda value, place: self._source(self.pictures.chosen(value)),
+            "picture_beside": lambda value, place: self._source(
+                self.pictures.beside(value, Path(place.source.name).parent)),
             "picture_name": name_piece,
             "picture_size": _picture_size,
             "Open": Open,
@@ -104,6 +106,10 @@ class TemplateFolder(Mapping[str, "Template"]):
                            limits or Limits(), helpers)
         self._templates: dict[str, tuple[Template, tuple[_Stamp, ...]]] = {}
         self._lock = threading.RLock()
+
+    def _source(self, found: Picture | str) -> str:
+        """The source of a picture, or the address of one elsewhere, fit for an attribute."""
+        return markup(found) if isinstance(found, str) else PictureSource.of(found, self.id_domain)
 
     # -- the mapping --
 
@@ -267,10 +273,10 @@ class Template:
         try:
             return Rendering(
                 subject=bound.subject(data) if bound.subject else None,
-                preheader=bound.preheader(data) if bound.preheader else None,
+                preheader=(preheader := bound.preheader(data) if bound.preheader else None),
                 embed=checked_embed(embed) or self.folder.embed,
                 id_domain=self.folder.id_domain,
-                _pieces=bound.html(data) if bound.html else None,
+                _pieces=with_preheader(bound.html(data), preheader) if bound.html else None,
                 _text=bound.text(data),
             )
         except FieldError as error:
@@ -334,7 +340,7 @@ class Template:
                     html=is_html, common=folder.world.common, limits=folder.world.limits)
         if not is_html:
             return compile_text(tape, folder.world)
-        return compile_page(tape, folder.world, _WrittenPictures(folder.pictures))
+        return compile_page(tape, folder.world, _WrittenPictures(folder.pictures, folder.id_domain))
 
     def _settings(self, timezone: str | None) -> Settings:
         base = self.folder.settings
@@ -350,13 +356,8 @@ class Template:
         return bound
 
 
-def _fit(source: Picture | str) -> Picture | str:
-    """A picture, or the address of one fit for an attribute."""
-    return markup(source) if isinstance(source, str) else source
-
-
-def _picture_size(picture: Picture | str, width: str | None, height: str | None, complete: bool) -> str:
-    return size_attributes(picture, width, height) if complete and isinstance(picture, Picture) else ""
+def _picture_size(source: str, width: str | None, height: str | None, complete: bool) -> str:
+    return size_attributes(source.picture, width, height) if complete and isinstance(source, PictureSource) else ""
 
 
 def read_data(path: Path) -> Any:
@@ -372,9 +373,10 @@ class _WrittenPictures:
     """Finds pictures for the compiler and names the place where they are written."""
 
     finder: PictureFinder
+    domain: str
 
-    def written(self, name: str, place: Place) -> Picture:
+    def written(self, name: str, place: Place) -> PictureSource:
         try:
-            return self.finder.find(name, Path(place.source.name).parent)
+            return PictureSource.of(self.finder.find(name, Path(place.source.name).parent), self.domain)
         except PribbleError as error:
             raise type(error)(error.problem, place=place, hint=error.hint) from None

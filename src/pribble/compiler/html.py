@@ -20,7 +20,7 @@ from pribble.language.tape import BRANCH, CLOSE, LIFTED, LITERAL, OPEN, SET, SHO
 from pribble.markup.contexts import PICTURE_ATTRIBUTES, Characters, Closed, Marked, Opened, Page
 from pribble.markup.references import decoded
 from pribble.markup.scanner import Attribute, StartTag
-from pribble.pictures.picture import Picture
+from pribble.pictures.picture import Picture, Source
 
 # How a value is shown in each context: the functions `how` and `show_how` of a program.
 _HOW = {"text": "markup", "attribute": "attribute", "url": "url", "url-base": "base", "url-path": "segment",
@@ -51,9 +51,9 @@ class LeftOut:
 
 @dataclass(frozen=True, slots=True)
 class Embedded:
-    """A picture known when the template is compiled; its source is filled in by how it travels."""
+    """The source of a picture known when the template is compiled."""
 
-    picture: Picture
+    source: Source
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,11 +67,10 @@ class Chosen:
     place: Place
 
 
-class _PreheaderSlot:
-    """Where the preheader goes."""
+class _PreheaderSlot(str):
+    """Where the preheader goes: an empty text that is told from all others."""
 
-    def __repr__(self) -> str:
-        return "preheader"
+    __slots__ = ()
 
 
 PREHEADER = _PreheaderSlot()
@@ -80,7 +79,7 @@ PREHEADER = _PreheaderSlot()
 class Pictures(Protocol):
     """Finds the picture that an author named, relative to the file that names it."""
 
-    def written(self, name: str, place: Place) -> Picture: ...
+    def written(self, name: str, place: Place) -> Source: ...
 
 
 @dataclass(frozen=True, slots=True)
@@ -193,7 +192,7 @@ def _joined(steps: Iterable[Any]) -> Iterator[Any]:
     """Neighbouring literals as one."""
     literal: list[str] = []
     for step in steps:
-        if isinstance(step, str):
+        if isinstance(step, str) and step is not PREHEADER:
             literal.append(step)
             continue
         if literal:
@@ -260,10 +259,10 @@ def _picture_edits(tape: Tape, opened: Opened, attribute: Attribute, pictures: P
     source = decoded(tape.text[attribute.value_start:attribute.value_end], attribute=True).strip()
     if not source or _ELSEWHERE.match(source):
         return
-    picture = pictures.written(source, tape.place(attribute.value_start, attribute.value_end))
+    found = pictures.written(source, tape.place(attribute.value_start, attribute.value_end))
     quote = attribute.quote or '"'
-    size = size_attributes(picture, width, height) if complete else ""
-    yield Edit(attribute.start, attribute.end, (f"src={quote}", Embedded(picture), quote + size))
+    size = size_attributes(found.picture, width, height) if complete else ""
+    yield Edit(attribute.start, attribute.end, (f"src={quote}", Embedded(found), quote + size))
 
 
 @dataclass(frozen=True, slots=True)
@@ -314,7 +313,7 @@ def _picture_parts(tape: Tape, attribute: Attribute) -> Iterator[str | Expressio
 class PieceSink:
     """Writes straight runs as one f-string each, appended to a list of pieces.
 
-    A piece is a text, a picture whose source is filled in later, or `PREHEADER`.
+    Pieces are texts; a `Source` among them stands for a picture, `PREHEADER` for the preheader.
     """
 
     prologue = "out = []; append = out.append"
@@ -333,6 +332,9 @@ class PieceSink:
             if len(texts) >= _LONGEST_PIECE:
                 flush()
             match step:
+                case _PreheaderSlot():
+                    flush()
+                    statements.append(appended(lowering.constant(step, named=True)))
                 case str():
                     texts.append(ast.Constant(step))
                 case Shown(value=value, how=how):
@@ -346,12 +348,9 @@ class PieceSink:
                     flush()
                     statements.append(ast.Assign([ast.Name("picture_", ast.Store())], _chosen(step, lowering)))
                     statements.append(appended(ast.Name("picture_", ast.Load())))
-                case Embedded(picture=picture):
+                case Embedded(source=source):
                     flush()
-                    statements.append(appended(lowering.constant(picture)))
-                case _:
-                    flush()
-                    statements.append(appended(lowering.constant(step)))
+                    statements.append(appended(lowering.constant(source, named=True)))
         flush()
         return statements
 

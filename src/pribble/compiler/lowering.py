@@ -126,9 +126,9 @@ class Lowering:
         node.col_offset = node.end_col_offset = 0
         return node
 
-    def constant(self, value: Any) -> ast.expr:
+    def constant(self, value: Any, *, named: bool = False) -> ast.expr:
         """`value` as an expression: written out where Python has a literal for it, else named."""
-        if value is None or isinstance(value, str | int):
+        if not named and (value is None or isinstance(value, str | int)):
             return ast.Constant(value)
         name = f"constant_{len(self.constants)}"
         self.constants[name] = value

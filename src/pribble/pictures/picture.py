@@ -108,6 +108,21 @@ class Picture(Opaque):
         return f"data:{self.type};base64,{b64encode(self.content).decode('ascii')}"
 
 
+class Source(str):
+    """The address of a picture in the HTML, as one travels by Content-ID; knows its `picture`."""
+
+    __slots__ = ("picture",)
+
+    picture: Picture
+
+    @classmethod
+    def of(cls, picture: Picture, domain: str) -> Source:
+        """The ``cid:`` URL of a picture (RFC 2392)."""
+        made = cls(f"cid:{picture.content_id(domain)}")
+        made.picture = picture
+        return made
+
+
 def _svg_size(content: bytes) -> tuple[int, int]:
     """An SVG's width and height in pixels: as its root says, by its viewBox, or the default of 300 × 150."""
     root = re.search(rb"<svg\b[^>]*>", content, re.DOTALL)
