@@ -47,7 +47,7 @@ def ways() -> tuple[Callable[[], str], Callable[[], str], Any]:
         assert bound.html and bound.preheader
         preheader = bound.preheader(data)
         made = Rendering(subject=None, preheader=preheader, embed="cid", id_domain="pribble.invalid",
-                         _pieces=with_preheader(bound.html(data), preheader), _text=())
+                         pieces=with_preheader(bound.html(data), preheader), text=())
         return str(made.html)
 
     function = by_hand(template)

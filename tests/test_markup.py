@@ -31,8 +31,8 @@ def ours(page: str) -> list[tuple[Any, ...]]:
                 found.append(("start", token.name, tuple(attributes.items())))
             case EndTag():
                 found.append(("end", token.name))
-            case Comment():
-                found.append(("comment",))
+            case Comment(start=start, end=end):
+                found += [("comment",)] if page[start:end] != "</>" else []
             case Doctype():
                 found.append(("doctype",))
             case Text(start=start, end=end, element=element):

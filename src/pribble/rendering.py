@@ -25,12 +25,14 @@ _BEFORE_PREHEADER = ('<div style="display:none;max-height:0;max-width:0;overflow
 def with_preheader(pieces: list[str], preheader: str | None) -> list[str]:
     """`pieces`, the preheader put in its place."""
     if preheader:
-        index = next(index for index, piece in enumerate(pieces) if piece is PREHEADER)
-        pieces[index] = f"{_BEFORE_PREHEADER}{markup(preheader)}</div>"
+        for index, piece in enumerate(pieces):
+            if piece is PREHEADER:
+                pieces[index] = f"{_BEFORE_PREHEADER}{markup(preheader)}</div>"
+                break
     return pieces
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, init=False)
 class Rendering:
     """A template filled with data: subject, preheader, HTML, plain text, pictures.
 
@@ -43,6 +45,12 @@ class Rendering:
     id_domain: str = field(repr=False)
     _pieces: Sequence[str] | None = field(repr=False)
     _text: Sequence[Any] | str = field(repr=False)
+
+    def __init__(self, subject: str | None, preheader: str | None, embed: Embed, id_domain: str,
+                 pieces: Sequence[str] | None, text: Sequence[Any] | str) -> None:
+        # One update and not six guarded assignments: there is one of these for every message.
+        vars(self).update(subject=subject, preheader=preheader, embed=embed, id_domain=id_domain, _pieces=pieces,
+                          _text=text)
 
     @cached_property
     def html(self) -> str | None:

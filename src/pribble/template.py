@@ -276,8 +276,8 @@ class Template:
                 preheader=(preheader := bound.preheader(data) if bound.preheader else None),
                 embed=checked_embed(embed) or self.folder.embed,
                 id_domain=self.folder.id_domain,
-                _pieces=with_preheader(bound.html(data), preheader) if bound.html else None,
-                _text=bound.text(data),
+                pieces=with_preheader(bound.html(data), preheader) if bound.html else None,
+                text=bound.text(data),
             )
         except FieldError as error:
             # The survey knows the positions in loops, which a program does not keep.

@@ -111,7 +111,8 @@ class Lowering:
     formatters: dict[str, FormatterCall] = field(default_factory=dict)
     prepared: dict[tuple[str, str], str] = field(default_factory=dict)
     checked: set[Binding] = field(default_factory=set)  # loop variables whose class is asked for in each turn
-    _in_lambda: bool = False
+    functions: list[ast.stmt] = field(default_factory=list)  # to be defined beside the program
+    _in_function: bool = False
     _operands: int = 0
     _variables: dict[Binding, str] = field(default_factory=dict)
 
@@ -193,11 +194,7 @@ class Lowering:
             case Formatted():
                 return self._formatted(node)
             case PerItem(item=item, body=body):
-                parameters = ast.arguments([], [ast.arg(self.variable(item))], None, [], [], None, [])
-                outer, self._in_lambda = self._in_lambda, True
-                made = ast.Lambda(parameters, self.value(body))
-                self._in_lambda = outer
-                return made
+                return self._per_item(item, body)
 
     def test(self, node: Expression) -> ast.expr:
         """The tree that computes whether `node` holds."""
@@ -238,6 +235,19 @@ class Lowering:
         general = self.call("compute", ast.Constant(operator), *held, place=place, path=path)
         # "&" and not "and": both operands are to be evaluated, whatever the first is.
         return ast.IfExp(ast.BinOp(checks[0], ast.BitAnd(), checks[1]), exact, general)
+
+    def _per_item(self, item: Binding, body: Expression) -> ast.expr:
+        """The name of a function beside the program that computes `body` for each item of a list."""
+        name, variable = f"each_{len(self.functions)}", self.variable(item)
+        function = ast.parse(f"def {name}(items):\n made = []\n for {variable} in items: pass\n return made\n").body[0]
+        assert isinstance(function, ast.FunctionDef) and isinstance(function.body[1], ast.For)
+        self.functions.append(function)
+        self.checked.add(item)
+        outer, self._in_function = self._in_function, True
+        add = ast.Attribute(ast.Name("made", ast.Load()), "append", ast.Load())
+        function.body[1].body = [class_check(variable), ast.Expr(ast.Call(add, [self.value(body)], []))]
+        self._in_function = outer
+        return ast.Name(name, ast.Load())
 
     def walked(self, value: ast.expr, place: Place) -> ast.expr:
         """`value`, a list whose items count as turns from here on."""
@@ -333,7 +343,7 @@ class Lowering:
                                  node.locale, node.timezone, how)
             return self.call(self._formatter(call), value, *map(self.value, per_item), place=node.place, path=path)
         call = FormatterCall(node.formatter, None, (), node.locale, node.timezone, how)
-        if len(arguments) == 1 and not given and not per_item and not self._in_lambda and _is_of_data(arguments[0]):
+        if len(arguments) == 1 and not given and not per_item and not self._in_function and _is_of_data(arguments[0]):
             return self._prepared_once(call, value, arguments[0], node.place, path)
         positional = ast.Tuple([self.value(argument) for argument in arguments], ast.Load())
         named = ast.Dict([ast.Constant(n) for n, _ in node.named], [self.value(a) for a in given])

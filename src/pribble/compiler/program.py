@@ -135,6 +135,7 @@ def compiled(steps: Sequence[Any], sink: Sink, world: World) -> Program:
     never = ast.Constant(None)
     ready: list[ast.stmt] = [ast.Assign([ast.Name(name, ast.Store())], never) for name in lowering.prepared.values()]
     definition.body[-1:-1] = [class_check(DATA), *ready, *body]
+    function.body[:0] = lowering.functions
     code = compile(ast.fix_missing_locations(function), _FILE, "exec")
     return Program(code, tuple(lowering.sites), lowering.constants, lowering.formatters)
 

@@ -57,7 +57,10 @@ class Text:
 
 @dataclass(frozen=True, slots=True)
 class Comment:
-    """A comment, also what the standard calls a bogus one; `start` and `end` take in its delimiters."""
+    """A comment, also what the standard calls a bogus one; `start` and `end` take in its delimiters.
+
+    ``</>``, of which nothing comes at all (13.2.5.7), counts as one.
+    """
 
     start: int
     end: int

@@ -55,6 +55,8 @@ def one_line(text: str) -> str:
 # ---- addresses (RFC 3986) -------------------------------------------------------------------------------------
 
 _SCHEME = re.compile(r"([A-Za-z][A-Za-z0-9+.-]*):")
+# What most addresses are: nothing in them needs a second look.
+_SIMPLE_URL = re.compile(r"https?://[A-Za-z0-9][A-Za-z0-9.-]*(?:[/?#][A-Za-z0-9/._~?&=#+,;:-]*)?")
 _SCHEMES = frozenset({"http", "https", "mailto", "tel", "sms"})
 _HOST = re.compile(r"//(?:\[[0-9A-Fa-f:.]+\]|[^\s/?#@\[\]\\<>\"'`{}|^]+)(?=[/?#]|$)")
 _BETWEEN_DIGITS = re.compile(r"[\s.()\u2010-\u2015-]")
@@ -72,6 +74,8 @@ def url(text: str) -> str:
     Accepted are http, https, mailto, tel and sms addresses and ``#…``.  Raises `UnsafeValue` for any other
     scheme, for addresses relative to a page (a message has none) and for control characters.
     """
+    if _SIMPLE_URL.fullmatch(text):
+        return text
     text = text.strip()
     if found := _CONTROL.search(text):
         name = "a backslash" if found[0] == "\\" else f"the control character U+{ord(found[0]):04X}"

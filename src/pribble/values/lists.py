@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import cmp_to_key
 from typing import Any
 
@@ -14,7 +14,8 @@ from pribble.values.numbers import Apply, text_of
 from pribble.values.settings import Settings
 from pribble.values.showing import text as shown
 
-PerItem = Callable[[Any], Any]
+# Computes an expression for each item of a list.
+PerItem = Callable[[Sequence[Any]], list[Any]]
 
 
 def _list(value: Any, formatter: str) -> list[Any] | tuple[Any, ...]:
@@ -83,8 +84,8 @@ def sum_(settings: Settings) -> Apply:
 
     def apply(value: Any, each: PerItem | None = None) -> Any:
         total: Any = 0
-        for item in _list(value, "sum"):
-            summand = item if each is None else each(item)
+        listed = _list(value, "sum")
+        for summand in listed if each is None else each(listed):
             if summand.__class__ in NUMBERS:
                 total = exact(total, summand)
             elif kind(plain(summand)) == "number":
@@ -100,7 +101,8 @@ def sort(settings: Settings) -> Apply:
     """The items in order, by themselves or by an expression over each; texts by code point, equals as they were."""
 
     def apply(value: Any, each: PerItem | None = None) -> list[Any]:
-        keyed = [(item if each is None else each(item), item) for item in _list(value, "sort")]
+        listed = _list(value, "sort")
+        keyed = list(zip(listed if each is None else each(listed), listed, strict=True))
         return [item for _, item in sorted(keyed, key=cmp_to_key(_compared))]
 
     def _compared(one: tuple[Any, Any], other: tuple[Any, Any]) -> int:
@@ -111,7 +113,12 @@ def sort(settings: Settings) -> Apply:
 
 def keep(settings: Settings) -> Apply:
     """The items for which an expression holds."""
-    return lambda value, each: [item for item in _list(value, "keep") if holds(each(item))]
+
+    def apply(value: Any, each: PerItem) -> list[Any]:
+        listed = _list(value, "keep")
+        return [item for item, test in zip(listed, each(listed), strict=True) if holds(test)]
+
+    return apply
 
 
 def by(settings: Settings) -> Apply:
@@ -120,8 +127,8 @@ def by(settings: Settings) -> Apply:
     def apply(value: Any, each: PerItem) -> list[tuple[Any, list[Any]]]:
         groups: list[tuple[Any, list[Any]]] = []
         index: dict[Any, list[Any]] = {}
-        for item in _list(value, "by"):
-            key = plain(each(item))
+        listed = _list(value, "by")
+        for item, key in zip(listed, map(plain, each(listed)), strict=True):
             try:
                 found = index.get((kind(key), key))
             except TypeError:  # a list or record: compared one by one
