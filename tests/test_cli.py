@@ -3,20 +3,28 @@
 from __future__ import annotations
 
 import json
+import logging
 import os
 import re
+import shutil
+import ssl
 import subprocess
 import sys
 import threading
 import unittest
+import warnings
 from email import message_from_bytes, policy
 from pathlib import Path
+from typing import Any
+
+from aiosmtpd.controller import Controller
+from aiosmtpd.smtp import SMTP, AuthResult
 
 from pribble import DeliveryError, Message
 from pribble.delivery.receiver import Receiver
 from pribble.delivery.transports import Folder, transport
 from pribble.demo import defects
-from tests.support import DEMO, ROOT, Case, pribble
+from tests.support import DEMO, NOTHING_SKIPPED, ROOT, Case, pribble
 
 SAMPLE = DEMO / "berth-confirmed.sample.json"
 
@@ -261,6 +269,81 @@ class Delivery(Case):
         self.assertEqual(received["recipients"], ["ana@example.org", "b@example.net"])
         message = message_from_bytes(Path(received["file"]).read_bytes(), policy=policy.default)
         self.assertEqual((message["To"], message["Bcc"]), ("Ana <ana@example.org>", None))
+
+    @unittest.skipIf(shutil.which("openssl") is None and not NOTHING_SKIPPED, "openssl is not installed")
+    def test_a_server_with_tls_and_a_password(self) -> None:
+        folder = self.folder().path
+        subprocess.run(
+            [
+                "openssl",
+                "req",
+                "-x509",
+                "-newkey",
+                "rsa:2048",
+                "-nodes",
+                "-days",
+                "2",
+                "-subj",
+                "/CN=localhost",
+                "-addext",
+                "subjectAltName=DNS:localhost",
+                "-keyout",
+                "key.pem",
+                "-out",
+                "cert.pem",
+            ],
+            cwd=folder,
+            check=True,
+            capture_output=True,
+        )
+        # The server warns of what the test is about: a login without STARTTLS.
+        logging.getLogger("mail.log").setLevel(logging.ERROR)
+        warnings.filterwarnings("ignore", "Requiring AUTH", UserWarning)
+        context = ssl.create_default_context(ssl.Purpose.CLIENT_AUTH)
+        context.load_cert_chain(folder / "cert.pem", folder / "key.pem")
+        receiver = Receiver(folder / "in")
+
+        def login(server: Any, session: Any, envelope: Any, mechanism: Any, given: Any) -> AuthResult:
+            return AuthResult(success=(given.login, given.password) == (b"berths", b"s3cret"), handled=False)
+
+        class WithTls(Controller):
+            def factory(self) -> SMTP:  # what is TLS from the first byte needs no STARTTLS before a login
+                return SMTP(receiver, authenticator=login, auth_require_tls=False, auth_required=True)
+
+        server = WithTls(
+            receiver,
+            hostname="127.0.0.1",
+            port=receiver.port,
+            ssl_context=context,
+            server_hostname="localhost",
+        )
+        server.start()
+        self.addCleanup(server.stop)
+        send = [
+            "send",
+            "gate-code",
+            "--to",
+            "ana@example.org",
+            "--through",
+            f"smtps://berths@localhost:{receiver.port}",
+        ]
+        trusted = {"SSL_CERT_FILE": str(folder / "cert.pem")}
+        done = pribble(*send, PRIBBLE_PASSWORD="s3cret", **trusted)
+        self.assertEqual(
+            (done.returncode, done.stdout),
+            (0, f"ana@example.org: taken by localhost:{receiver.port}\n"),
+            done.stderr,
+        )
+        self.assertEqual(receiver.received[0].recipients, ("ana@example.org",))
+        for environment, expected in [
+            ({"PRIBBLE_PASSWORD": "wrong", **trusted}, "answered 535"),
+            ({"PRIBBLE_PASSWORD": "s3cret"}, "no secure connection"),
+        ]:
+            done = pribble(*send, **environment)
+            self.assertEqual(done.returncode, 3)
+            self.assertIn(expected, done.stderr)
+            self.assertNotIn("s3cret", done.stderr)
+        self.assertEqual(len(receiver.received), 1)
 
     def test_what_is_sent_is_what_is_received(self) -> None:
         folder = self.folder().path
