@@ -71,7 +71,7 @@ TEMPLATE_ERRORS = [
     ),
     ("{{ a or b }}", "1:6: this is true or false, which is not shown as it is"),
     ("{{ (" + "(" * 300, "1:"),
-    ("{{ " + "-" * 300 + "1 }}", "1:204: an expression of more than 200 operations"),
+    ("{{ " + "-" * 300 + "1 }}", "1:104: an expression of more than 100 operations"),
     # The places where a mark may not stand.
     ("<{{ a }}>", '1:2: a mark directly after "<"'),
     ("<p {{ a }}>", "1:4: a mark in the name of an attribute"),

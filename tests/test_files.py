@@ -312,6 +312,8 @@ class Folders(Case):
             common={"office": {"phone": "123"}, "tone": "calm"},
         )
         self.assertEqual(folder["t"].render({"tone": "loud"}).html, "123 loud 1231")
+        again = Template.from_text("{{ office?.phone }} {{ tone? else 'x' }}", folder=folder)
+        self.assertEqual(again.render({}).html, "123 calm")
         self.assertEqual(folder["t"].fields(), [])
         self.assertIn("no field", self.complaint("{{ office.fax }}", {"office": {}}))
 
@@ -407,6 +409,42 @@ class Bounds(Case):
         )
         with self.assertRaises(LimitReached):
             deep["t"]
+
+    def test_nothing_nests_without_end(self) -> None:
+        nested = {
+            "blocks": "{{ if a: }}" * 2000 + "{{ :if }}" * 2000,
+            "loops": "".join(f"{{{{ for x{n} in a: }}}}" for n in range(19)) + "{{ :for }}" * 19,
+            "branches": "{{ if a: }}" + "{{ :elif a: }}" * 2000 + "{{ :if }}",
+            "brackets": "{{ " + "(" * 2000 + "1" + ")" * 2000 + " }}",
+            "lists": "{{ " + "[" * 2000 + "]" * 2000 + " as count }}",
+            "minus signs": "{{ " + "- " * 2000 + "1 }}",
+            "operations": "{{ 1" + " + 1" * 2000 + " }}",
+            "choices": "{{ 1" + " else 1" * 2000 + " }}",
+            "steps": "{{ a" + ".b" * 2000 + " }}",
+        }
+        for name, text in nested.items():
+            with self.subTest(name), self.assertRaises(LimitReached):
+                Template.from_text(text)
+        deep = (
+            "".join(f"{{{{ if a: }}}}{{{{ for x{n} in xs: }}}}" for n in range(13))
+            + "{{ 1"
+            + " + 1" * 95
+            + " }}"
+            + "{{ :for }}{{ :if }}" * 13
+        )
+        self.assertEqual(Template.from_text(deep).render({"a": True, "xs": [1]}).html, "96")
+        chain = (
+            "{{ let b0 = a }}"
+            + "".join(f"{{{{ let b{n + 1} = b{n} }}}}" for n in range(3000))
+            + "{{ subject: }}{{ b3000 }}{{ :subject }}"
+        )
+        template = Template.from_text(chain)
+        self.assertEqual(template.render({"a": "x"}).subject, "x")
+        self.assertEqual([f.path for f in template.fields()], ["a"])
+
+    def test_many_formatters(self) -> None:
+        text = "".join(f"{{{{ 'abc' as shorten({n + 1}) }}}}" for n in range(2000))
+        self.assertTrue(str(Template.from_text(text).render({}).html).startswith("…a…abcabc"))
 
     def test_hostile_templates_end_at_once(self) -> None:
         for text in (

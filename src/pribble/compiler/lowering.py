@@ -114,6 +114,7 @@ class Lowering:
     functions: list[ast.stmt] = field(default_factory=list)  # to be defined beside the program
     _in_function: bool = False
     _operands: int = 0
+    _names: dict[tuple[FormatterCall, str], str] = field(default_factory=dict)
     _variables: dict[Binding, str] = field(default_factory=dict)
 
     # -- the pieces of trees --
@@ -292,6 +293,8 @@ class Lowering:
     def _maybe(self, step: Name | Local | Member | Item) -> ast.expr:
         path, place = described(step), step.place
         match step:
+            case Name(name=name) if name in self.common:
+                return self.call("or_nothing", self.value(step), place=place, path=path)
             case Name(name=name):
                 return self.call("read_maybe", ast.Name(DATA, ast.Load()), ast.Constant(name),
                                  ast.Constant("the data"), place=place, path=path)
@@ -365,22 +368,16 @@ class Lowering:
 
     def _formatter(self, call: FormatterCall) -> str:
         """The name of a formatter in the program; equal ones share it."""
-        for name, known in self.formatters.items():
-            if _same(known, call):
-                return name
-        name = f"as_{call.name}_{len(self.formatters)}"
-        self.formatters[name] = call
-        return name
+        key = call, repr(call)  # 2, 2.0 and true are equal to Python, and not to an author
+        if key not in self._names:
+            self._names[key] = f"as_{call.name}_{len(self.formatters)}"
+            self.formatters[self._names[key]] = call
+        return self._names[key]
 
 
 def _is_of_data(node: Expression) -> bool:
     """Whether an expression is a path of fields from the data, and so the same wherever it stands."""
     return isinstance(node, Name) or (isinstance(node, Member) and _is_of_data(node.base))
-
-
-def _same(one: FormatterCall, other: FormatterCall) -> bool:
-    """Equal, and of equal types: 2, 2.0 and true are equal to Python, and not to an author."""
-    return one == other and repr(one) == repr(other)
 
 
 def _kept(value: ast.expr) -> ast.expr:

@@ -19,7 +19,7 @@ from pribble.compiler.helpers import HELPERS
 from pribble.compiler.lowering import DATA, FormatterCall, Lowering, Site, class_check, described, items_variable
 from pribble.compiler.survey import Survey, placed
 from pribble.errors import LimitReached, PribbleError
-from pribble.language.expressions import Binding, Expression, Local, children
+from pribble.language.expressions import Binding, Local, children
 from pribble.language.tape import BRANCH, CLOSE, SET, Loop, Tape, TapeMark
 from pribble.limits import Limits
 from pribble.values import lookup
@@ -229,17 +229,12 @@ def needed(tape: Tape) -> set[Binding]:
     A message block carries all the ``let``s above it; only these have to be set.
     """
     used: set[Binding] = set()
-
-    def look(expression: Expression) -> None:
+    waiting = [expression for mark in tape.marks if mark.role != SET for expression in mark.expressions()]
+    while waiting:
+        expression = waiting.pop()
+        waiting += children(expression)
         if isinstance(expression, Local) and expression.binding not in used:
             used.add(expression.binding)
             if expression.binding.value is not None:
-                look(expression.binding.value)
-        for child in children(expression):
-            look(child)
-
-    for mark in tape.marks:
-        if mark.role != SET:
-            for expression in mark.expressions():
-                look(expression)
+                waiting.append(expression.binding.value)
     return used

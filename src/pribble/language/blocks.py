@@ -12,7 +12,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 
-from pribble.errors import Place, Related, Source, TemplateError
+from pribble.errors import LimitReached, Place, Related, Source, TemplateError
 from pribble.language.expressions import Expression
 from pribble.language.lines import Piece, without_statement_lines
 from pribble.language.marks import Literal, Mark, cut
@@ -39,6 +39,8 @@ from pribble.language.tokens import Reader, Token
 from pribble.values.settings import settings_text
 
 _OPENING = frozenset("if for subject preheader text only into slot put locale timezone".split())
+DEEPEST_BLOCKS = 40
+MOST_BRANCHES = 200
 _SETTINGS = frozenset({"let", "layout", "put", "slot", "takes"})
 # How other notations say that a block ends or branches, or that a file comes in.
 _FOREIGN = {"endif": ":if", "endfor": ":for", "end": ":if", "elseif": ":elif …:", "elsif": ":elif …:",
@@ -225,9 +227,15 @@ class _Parser:
 
     # -- blocks --
 
+    def _check_depth(self, place: Place) -> None:
+        if len(self.stack) > DEEPEST_BLOCKS:
+            raise LimitReached(f"blocks within blocks, more than {DEEPEST_BLOCKS} deep", place=place,
+                               hint="put parts of it into files of their own")
+
     def _opened(self, word: str, place: Place, reader: Reader, finish: Callable[[_Open, Place], Statement]) -> _Open:
         """Begin a block, whose mark must end here."""
         reader.finish()
+        self._check_depth(place)
         block = _Open(word, place, finish)
         self.stack.append(block)
         return block
@@ -346,6 +354,9 @@ class _Parser:
         if block.last:
             raise TemplateError(f'"{word.text}" after "else"', place=place,
                                 related=[Related('the "else" is at', block.branch_place or block.place)])
+        if len(block.branches) >= MOST_BRANCHES:
+            raise LimitReached(f"more than {MOST_BRANCHES} branches", place=place,
+                               hint="look the value up in a record of the data")
         self._end_branch(block)
         block.test, block.branch_place, block.last = test, place, test is None
 

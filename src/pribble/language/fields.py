@@ -175,23 +175,30 @@ def rebound(node: Expression, item: Binding) -> Expression:
     return rebuilt(node, lambda inner: rebound(inner, item))
 
 
-def path_of(node: Expression) -> str | None:
+# A path of more steps than this is none of a person's.
+_LONGEST_PATH = 100
+
+
+def path_of(node: Expression, steps: int = 0) -> str | None:
     """The path of fields that an expression names, or None where it names none."""
+    if steps > _LONGEST_PATH:
+        return None
+    steps += 1
     match node:
         case Name(name=name):
             return name
         case Member(base=base, name=name) | Item(base=base, key=Constant(value=str(name))):
             if isinstance(base, All):
                 return name
-            inner = path_of(base)
+            inner = path_of(base, steps)
             return None if inner is None else f"{inner}.{name}"
         case Item(base=base):
-            inner = path_of(base)
+            inner = path_of(base, steps)
             return None if inner is None else f"{inner}[]"
         case Maybe(step=step):
-            return path_of(step)
+            return path_of(step, steps)
         case Local(binding=binding) if binding.value is not None:
-            inner = path_of(binding.value)
+            inner = path_of(binding.value, steps)
             if binding.kind == "item":
                 return None if inner is None else f"{inner}[]"
             return inner if binding.kind == "let" else None

@@ -31,6 +31,9 @@ from pribble.language.statements import (
 from pribble.language.tape import BRANCH, CLOSE, LIFTED, OPEN, SET, SHOW, LiftedBlock, Loop, Roll, Tape, TapeMark
 from pribble.limits import Limits
 
+# Python nests loops 20 deep and no deeper, and so do programs; bodies are bounded by the stack they are written on.
+DEEPEST_LOOPS = 15
+DEEPEST_BODIES = 60
 # Slots that hold what a page has for the message, and not what it has for a place of the layout.
 _MESSAGE = ("subject", "preheader", "text")
 
@@ -96,6 +99,7 @@ class _Linker:
         self._pages: list[Source] = []
         self._hoisted: dict[int, Binding] = {}  # by the identity of the statement
         self._parts = 0
+        self._depth = self._loops = 0  # how many bodies, and loops, are being written within each other
 
     # -- pages and layouts --
 
@@ -213,8 +217,13 @@ class _Linker:
     # -- statements --
 
     def _body(self, roll: Roll, body: Body, scope: Scope, here: _Here) -> None:
+        self._depth += 1
         for statement in body:
+            if self._depth > DEEPEST_BODIES and not isinstance(statement, Text | Show):
+                raise LimitReached(f"blocks and parts within each other, more than {DEEPEST_BODIES} deep",
+                                   place=statement.place)
             self._statement(roll, statement, scope, here)
+        self._depth -= 1
 
     def _statement(self, roll: Roll, statement: Statement, scope: Scope, here: _Here) -> None:
         match statement:
@@ -266,8 +275,12 @@ class _Linker:
             if binding.name in inner.names:
                 raise TemplateError(f'"{binding.name}" is named twice', place=binding.place)
             inner.names[binding.name] = binding
+        self._loops += 1
+        if self._loops > DEEPEST_LOOPS:
+            raise LimitReached(f"loops within loops, more than {DEEPEST_LOOPS} deep", place=block.place)
         roll.mark(TapeMark(OPEN, block.place, loop=Loop(items, names, at)))
         self._body(roll, block.body, inner.inner(), here)
+        self._loops -= 1
         if block.otherwise is not None:
             roll.mark(TapeMark(BRANCH, block.otherwise.place))
             self._body(roll, block.otherwise.body, scope.inner(), here)

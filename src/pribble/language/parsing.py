@@ -40,7 +40,8 @@ from pribble.language.tokens import Reader, Token
 
 RESERVED = frozenset("if else and or not in as true false none all".split())
 # Generous for a person, and small enough that no tree is too deep to compile.
-MOST_OPERATIONS = 200
+MOST_OPERATIONS = 100
+DEEPEST_BRACKETS = 20
 
 
 def read_expression(reader: Reader) -> Expression:
@@ -52,6 +53,7 @@ class _Grammar:
     def __init__(self, reader: Reader) -> None:
         self.reader = reader
         self._operations = 0
+        self._brackets = 0
         self._bracketed: Expression | None = None  # what stood in the brackets closed last
 
     def _operation(self, place: Place) -> None:
@@ -59,6 +61,16 @@ class _Grammar:
         if self._operations > MOST_OPERATIONS:
             raise LimitReached(f"an expression of more than {MOST_OPERATIONS} operations", place=place,
                                hint="give parts of it names with let")
+
+    def inner(self) -> Expression:
+        """The expression inside brackets of any kind."""
+        self._brackets += 1
+        if self._brackets > DEEPEST_BRACKETS:
+            raise LimitReached(f"brackets within brackets, more than {DEEPEST_BRACKETS} deep",
+                               place=self.reader.next.place, hint="give parts of it names with let")
+        made = self.choice()
+        self._brackets -= 1
+        return made
 
     def choice(self) -> Expression:
         value = self._or()
@@ -142,11 +154,11 @@ class _Grammar:
                 self.reader.take()
                 if name.text in named:
                     raise TemplateError(f'"{name.text}" is given twice', place=name.place)
-                named[name.text] = self.choice()
+                named[name.text] = self.inner()
             elif named:
                 raise TemplateError("an argument without a name follows one with a name", place=self.reader.next.place)
             else:
-                positional.append(self.choice())
+                positional.append(self.inner())
             if self.reader.next.kind != ")" and not self.reader.takes(","):
                 self.reader.unexpected('a comma or ")"')
         return tuple(positional), tuple(named.items())
@@ -171,7 +183,7 @@ class _Grammar:
                 name = self.reader.expect("name", "a name")
                 value = Member(name.place, value, name.text)
             elif token.kind == "[":
-                key = self.choice()
+                key = self.inner()
                 if not self.reader.takes("]"):
                     self.reader.unexpected('"]"')
                 value = Item(key.place, value, key)
@@ -199,7 +211,7 @@ class _Grammar:
             case "(":
                 self.reader.take()
                 self._operation(token.place)
-                inner = self.choice()
+                inner = self.inner()
                 if not self.reader.takes(")"):
                     self.reader.unexpected('")"')
                 self._bracketed = inner
@@ -225,7 +237,7 @@ class _Grammar:
     def _items(self) -> tuple[Expression, ...]:
         items: list[Expression] = []
         while not self.reader.takes("]"):
-            items.append(self.choice())
+            items.append(self.inner())
             if self.reader.next.kind != "]" and not self.reader.takes(","):
                 self.reader.unexpected('a comma or "]"')
         return tuple(items)
