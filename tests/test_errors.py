@@ -64,6 +64,8 @@ TEMPLATE_ERRORS = [
     ('{{ put "../../etc/passwd" }}', '1:8: "../../etc/passwd" lies outside the template folder'),
     ('{{ put "t.html" }}', "1:8: a part puts itself"),
     ('{{ layout "t2.html" }}', '1:11: there is no file "t2.html" (did you mean "t.html"?)'),
+    ('<img src="a\0.png">', '1:11: "a\ufffd.png" is the name of no picture'),
+    ('{{ put "a\0" }}', '1:8: "a\ufffd" is the name of no file'),
     ("<p>\n<img src=pics/x.png>", '2:10: there is no picture "pics/x.png"'),
     (
         '<img src="../../../etc/x.png">',

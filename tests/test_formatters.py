@@ -133,6 +133,7 @@ WRONG = [
     ("1 as number(21)", "number takes a number of decimals from 0 to 20"),
     ('start as date("lnog")', 'date has no style "lnog"'),
     ('start as date("HH")', 'a day has no "H"'),
+    ('start as date("g y")', '"g" in a pattern cannot be shown'),
     ("big as duration", "duration takes a span of time, not a number"),
     ('"</p>" as html', "</p> closes nothing that this markup opened"),
     ('"<div>" as html', "<div> is not closed in this markup"),

@@ -20,7 +20,7 @@ from pribble.compiled import Bound, Compiled, compile_page, compile_text
 from pribble.compiler.html import size_attributes
 from pribble.compiler.program import World
 from pribble.compiler.trusted import MARKUP_FORMATTERS
-from pribble.errors import DataError, FieldError, Place, PribbleError, Source, TemplateError, did_you_mean
+from pribble.errors import DataError, FieldError, Place, PribbleError, Source, TemplateError, did_you_mean, visible
 from pribble.language.fields import Field, fields
 from pribble.language.linking import Found, link
 from pribble.limits import Limits
@@ -180,6 +180,8 @@ class TemplateFolder(Mapping[str, "Template"]):
         if not self._has_files:
             raise TemplateError(f'there is no folder to look for "{name}" in', place=place,
                                 hint="hand one in: Template.from_text(…, folder=…)")
+        if not name.isprintable():
+            raise TemplateError(f'"{visible(name)}" is the name of no file', place=place)
         path = Path(os.path.normpath(Path(source.name).parent / name))
         if not path.resolve().is_relative_to(self.path.resolve()):
             raise TemplateError(f'"{name}" lies outside the template folder', place=place)

@@ -8,7 +8,7 @@ from pathlib import Path, PurePosixPath
 from typing import Any
 from urllib.parse import unquote
 
-from pribble.errors import FieldError, PictureError, UnsafeValue, did_you_mean
+from pribble.errors import FieldError, PictureError, UnsafeValue, did_you_mean, visible
 from pribble.pictures.picture import Picture
 from pribble.values.escaping import url
 from pribble.values.kinds import kind, named, plain
@@ -27,6 +27,8 @@ class PictureFinder:
 
     def find(self, name: str, near: Path | None) -> Picture:
         """The picture called `name`, a relative path: beside the file that names it, else in the folders."""
+        if not name.isprintable():
+            raise PictureError(f'"{visible(name)}" is the name of no picture')
         relative = PurePosixPath(name)
         tried: list[Path] = []
         for folder in [*([near.resolve()] if near else []), *self.folders]:

@@ -208,4 +208,11 @@ def _field(letter: str, width: int, settings: Settings) -> Field:
         return lambda v: weekdays[int(v.weekday())]
     # The rest is rare enough for Babel's own way: quarters, weeks, eras, day periods, names of zones.
     name = letter * width
-    return lambda v: str(dates.DateTimeFormat(v, locale)[name])
+
+    def rare(value: Any) -> str:
+        try:
+            return str(dates.DateTimeFormat(value, locale)[name])
+        except (LookupError, ValueError, AttributeError, TypeError):
+            raise FieldError(f'"{name}" in a pattern cannot be shown') from None
+
+    return rare
