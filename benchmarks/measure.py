@@ -13,13 +13,14 @@ from time import perf_counter
 class Ratio:
     """The first way against the second.
 
-    `best` is the ratio of the least times of each: other work on the machine can only add to a time, so these
-    are the least disturbed.  `median` is that of the ratios round by round.  `first` and `second` are the
-    least times in seconds a call.
+    `median` is that of the ratios round by round: both run in each, a few milliseconds apart, so that the
+    machine's speed at the time does not matter.  `low` and `high` bound the middle four fifths of them.
+    `first` and `second` are median times in seconds a call.
     """
 
-    best: float
     median: float
+    low: float
+    high: float
     first: float
     second: float
 
@@ -38,8 +39,9 @@ def compared(first: Callable[[], object], second: Callable[[], object], *, round
             pairs.append((took[first], took[second]))
     finally:
         gc.enable()
-    least = min(a for a, _ in pairs), min(b for _, b in pairs)
-    return Ratio(least[0] / least[1], statistics.median(a / b for a, b in pairs), *least)
+    ratios = sorted(a / b for a, b in pairs)
+    return Ratio(statistics.median(ratios), ratios[len(ratios) // 10], ratios[-1 - len(ratios) // 10],
+                 statistics.median(a for a, _ in pairs), statistics.median(b for _, b in pairs))
 
 
 def timed(function: Callable[[], object], calls: int) -> float:
