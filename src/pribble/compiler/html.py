@@ -249,7 +249,7 @@ def _picture_edits(tape: Tape, opened: Opened, attribute: Attribute, pictures: P
     width, height = _written_size(tape, tag, "width"), _written_size(tape, tag, "height")
     style = tag.attribute("style")
     complete = not (style and _SIZED.search(tape.text[style.value_start:style.value_end]))
-    if opened.marks.keys() & set(range(attribute.value_start, attribute.value_end)):
+    if any(attribute.value_start <= offset < attribute.value_end for offset in opened.marks):
         place = tape.place(attribute.value_start, attribute.value_end)
         parts = tuple(_picture_parts(tape, attribute))
         chosen = Chosen(parts, width, height, complete, place)
