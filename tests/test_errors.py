@@ -82,6 +82,8 @@ TEMPLATE_ERRORS = [
     ('<p onclick="{{ a }}">', "1:13: a mark in the value of onclick (mail programs run no scripts)"),
     ("<style>p { color: {{ a }} }</style>", "1:19: a mark inside <style>"),
     ("<script>{{ a }}</script>", "1:9: a mark inside <script>"),
+    ("<svg><script>{{ a }}</script></svg>", "1:14: a mark inside <script>"),
+    ("<svg><style>p { {{ a }} }</style></svg>", "1:17: a mark inside <style>"),
     ("<!--[if mso]>{{ a }}<![endif]-->", "1:14: a mark in a comment"),
     ('<p title="{{ if a: }}b{{ :if }}">', "1:11: a block in the value of an attribute"),
     ("<table><tr>{{ a }}</tr></table>", "1:12: a value in a table but in no cell (directly in <tr>)"),

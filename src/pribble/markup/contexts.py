@@ -13,7 +13,18 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from pribble.markup.references import decoded
-from pribble.markup.scanner import Attribute, Comment, Doctype, EndTag, StartTag, Text, Unfinished, scan
+from pribble.markup.scanner import (
+    RAW_TEXT,
+    RCDATA,
+    Attribute,
+    Comment,
+    Doctype,
+    EndTag,
+    StartTag,
+    Text,
+    Unfinished,
+    scan,
+)
 from pribble.markup.tree import OMITTABLE, Element, OpenElements, OutOfBranch
 
 _MARK = re.compile("[\U000f0000-\U0010ffff]")
@@ -141,8 +152,10 @@ class _Reader:
         if self.text[offset - 1:offset] == "<":
             raise MarkupError('a mark directly after "<"', offset, offset + 1,
                               hint='the names of tags are written out; a bare "<" is written &lt;')
-        if element and element not in ("title", "textarea"):
-            raise MarkupError(f"a mark inside <{element}>", offset, offset + 1,
+        # In svg and math, style and script hold tags and references, and are style sheets and scripts all the same.
+        inside = element or (self.open.innermost if self.open.innermost in RAW_TEXT else "")
+        if inside and inside not in RCDATA:
+            raise MarkupError(f"a mark inside <{inside}>", offset, offset + 1,
                               hint="its content is no text; a value can go into an attribute or between other tags")
         if role == "show":
             if not element and self.open.innermost in _IN_TABLE:
