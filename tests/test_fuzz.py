@@ -12,7 +12,9 @@ from tests.support import DEMO
 SNIPPETS = """{{|}}|{{ if a?: }}|{{ :if }}|{{ :else: }}|{{ for x at p in charges?: }}|{{ :for }}|<|</|>|<td>|</table>|"|'|<!--|-->|{{ # x }}
 <style>|</style>|as |money|(|)|:|?|else |{{ let q = 1 }}|{{ q }}|<img src="{{ a? }}">|<a href='|{{ only text: }}|{{ :only }}|\x00
 {{ put "parts/button.html" }}|\U000f0000|&amp;|{{ locale "de": }}|{{ :locale }}|<p>|<li>|<title>|%|[0]|.x|{{ text: }}|{{ :text }}
-<body>|</head>|{{ slot content }}|{{ "a" as html }}|{{ xs as sum("n") }}|{{ takes a }}""".replace("\n", "|").split("|")
+<body>|</head>|{{ slot content }}|{{ "a" as html }}|{{ xs as sum("n") }}|{{ takes a }}""".replace(
+    "\n", "|"
+).split("|")
 STRANGE: list[Any] = [None, True, [], {}, "x\ud800", "<b>\x01", 1e300, float("nan"), 10**50, "javascript:x", b"x", object(), -5,
                       "2026-13-01", {"name": "x"}, ["a"]]  # fmt: skip
 
@@ -20,7 +22,10 @@ STRANGE: list[Any] = [None, True, [], {}, "x\ud800", "<b>\x01", 1e300, float("na
 class Fuzz(unittest.TestCase):
     def test_mutated_templates_and_data(self) -> None:
         folder = TemplateFolder(DEMO, locale="en_GB")
-        texts = {name: (DEMO / f"{name}{'.txt' if name == 'gate-code' else '.html'}").read_text(encoding="utf-8") for name in folder}
+        texts = {
+            name: (DEMO / f"{name}{'.txt' if name == 'gate-code' else '.html'}").read_text(encoding="utf-8")
+            for name in folder
+        }
         samples = {name: folder[name].samples[""] for name in folder}
         chance = random.Random(20260703)
         rendered = 0
@@ -28,7 +33,9 @@ class Fuzz(unittest.TestCase):
             name = chance.choice(list(texts))
             text = self.mutated(texts[name], chance)
             try:
-                template = Template.from_text(text, name=f"{name}.txt" if name == "gate-code" else name, folder=folder)
+                template = Template.from_text(
+                    text, name=f"{name}.txt" if name == "gate-code" else name, folder=folder
+                )
                 template.fields()
                 data = self.strange(samples[name], chance)
                 problems = template.problems(data)

@@ -209,6 +209,10 @@ TEXTS = [
     ),
     ("<title>t</title><p>&nbsp;</p><p>a&shy;b\ufeff &amp; &lt;c&gt;</p>", "ab & <c>\n"),
     ("<table><tr><td>a<td>b</table>", "a  b\n"),
+    (
+        "<table><tr><td>Berth<td>B 14<tr><td>To<td>7 July<tr><td><p>one<p>two<tr><td>x<td>y</table>",
+        "Berth  B 14\nTo     7 July\n\none\n\ntwo\n\nx  y\n",
+    ),
     ("<table role=presentation><tr><td><h1>A</h1></td></tr><tr><td><p>b<p>c</table>", "A\n===\n\nb\n\nc\n"),
     (
         "<table><tr><th>Item<th>Price<tr><td>Rope<td>2.50<tr><td>Paint<td>10.00<tfoot><tr><td>All<td>12.50</table>",

@@ -106,20 +106,34 @@ def _table(table: Table, width: int) -> list[str]:
         caption = _blocks(table.caption.blocks, width) if table.caption else []
         return [*caption, *([""] if caption else []), *_data(table, width)]
     lines: list[str] = []
-    joined_before = False
+    short: list[list[str]] = []  # rows of short cells that follow each other, to stand close and aligned
     for row in table.all_rows:
         filled = [cell for cell in row if cell.content.blocks]
-        texts = [_short(cell) for cell in filled]
-        joined = len(filled) > 1 and all(text is not None for text in texts)
-        made = ["  ".join(str(text) for text in texts)] if joined else _blocks(
-            [block for cell in filled for block in cell.content.blocks], width)
-        if joined and columns(made[0]) > width:
-            made, joined = [str(text) for text in texts], False
-        if made and lines and not (joined and joined_before):
-            lines.append("")
-        lines += made
-        joined_before = joined and bool(made)
+        texts = [text for cell in filled if (text := _short(cell)) is not None]
+        if len(texts) == len(filled) > 1:
+            short.append(texts)
+            continue
+        _put_below(lines, _aligned(short, width))
+        _put_below(lines, _blocks([block for cell in filled for block in cell.content.blocks], width))
+        short = []
+    _put_below(lines, _aligned(short, width))
     return lines
+
+
+def _put_below(lines: list[str], more: list[str]) -> None:
+    """Add `more` to `lines`, an empty line between them."""
+    lines += ["", *more] if lines and more else more
+
+
+def _aligned(rows: list[list[str]], width: int) -> list[str]:
+    """Rows of short texts, one a line, their columns aligned where that fits."""
+    sizes = [max((columns(row[n]) for row in rows if len(row) > n + 1), default=0)
+             for n in range(max(map(len, rows), default=0))]
+    lines = ["  ".join([text + " " * (sizes[n] - columns(text)) for n, text in enumerate(row[:-1])] + row[-1:])
+             for row in rows]
+    if any(columns(line) > width for line in lines):
+        lines = ["  ".join(row) for row in rows]
+    return [part for line in lines for part in wrapped(line, width)]
 
 
 def _short(cell: Cell) -> str | None:
