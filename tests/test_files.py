@@ -303,6 +303,12 @@ class Folders(Case):
             },
         )
 
+    def test_problems_are_those_of_the_file_for_a_locale(self) -> None:
+        template = self.folder({"t.html": "{{ a }}", "t.de.html": "{{ b }}"})["t"]
+        self.assertEqual([p.problem for p in template.problems({}, locale="de-AT")], ['no field "b" in the data'])
+        with self.assertRaises(ValueError):
+            template.problems({}, locale="xx")
+
     def test_common_values(self) -> None:
         folder = self.folder(
             {

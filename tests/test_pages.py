@@ -240,6 +240,12 @@ class PlainText(Case):
             self.assertTrue(columns(line) <= 72 or line == "x" * 100, line)
         self.assertEqual(len(words(text)), 142)
 
+    def test_an_authors_own_private_use_characters(self) -> None:
+        page = '<img src="data:," alt="a\U000f0007 {{ x }}"><img src="data:," alt="\U0010fffd">'
+        rendering = Template.from_text(page).render({"x": 1})
+        self.assertEqual(rendering.text, "[a\U000f0007 1][\U0010fffd]\n")
+        self.assertIn('alt="a\U000f0007 1"', str(rendering.html))
+
     def test_values_flow_in(self) -> None:
         page = (
             '<a href="{{ link }}">{{ label }}</a> <img src="data:,x" alt="{{ label }}">'

@@ -32,7 +32,7 @@ from pribble.rendering import Embed, Rendering, with_preheader
 from pribble.values.escaping import markup
 from pribble.values.formatters import FORMATTERS, application_formatter
 from pribble.values.reading import read_json
-from pribble.values.settings import Settings
+from pribble.values.settings import Settings, settings_text
 
 _NOT_TEMPLATES = ("layouts", "parts")
 _ENDINGS = (".html", ".txt")
@@ -211,7 +211,7 @@ class _Stamp:
 
 def _is_locale(suffix: str) -> bool:
     try:
-        Settings.checked(suffix, "UTC")
+        settings_text("locale", suffix)
     except ValueError:
         return False
     return True
@@ -288,8 +288,7 @@ class Template:
 
     def problems(self, data: Any, *, locale: str | None = None, timezone: str | None = None) -> list[PribbleError]:
         """Every missing or unusable field at once, in the order of the template; empty where it would render."""
-        return self._variant(locale or self.folder.settings.locale).problems(
-            self._settings(timezone), self.folder.world, data)
+        return self._variant(self._asked(locale)).problems(self._settings(timezone), self.folder.world, data)
 
     def fields(self) -> list[Field]:
         """What the data must hold."""
@@ -348,8 +347,12 @@ class Template:
         base = self.folder.settings
         return base if timezone is None else Settings.checked(base.locale, timezone)
 
+    def _asked(self, locale: str | None) -> str:
+        """The locale that is asked for; raises `ValueError` for one that is unknown."""
+        return self.folder.settings.locale if locale is None else settings_text("locale", locale)
+
     def _for(self, locale: str | None, timezone: str | None) -> Bound:
-        asked = self.folder.settings.locale if locale is None else Settings.checked(locale, "UTC").locale
+        asked = self._asked(locale)
         key = asked, timezone or self.folder.settings.timezone
         bound = self._bound.get(key)
         if bound is None:

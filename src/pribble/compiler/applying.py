@@ -9,10 +9,8 @@ from pribble.compiler.helpers import HELPERS
 from pribble.compiler.lowering import FormatterCall
 from pribble.errors import PribbleError
 from pribble.values.formatters import Factory, prepared
-from pribble.values.numbers import FIGURES
+from pribble.values.numbers import FIGURES, Apply
 from pribble.values.settings import Settings
-
-Apply = Callable[..., Any]
 
 
 def applying(call: FormatterCall, settings: Settings, factories: Mapping[str, Factory]) -> Apply:
@@ -53,24 +51,25 @@ def _refusing(error: PribbleError) -> Apply:
     return apply
 
 
+_MOST_KEPT = 64
+
+
 def _with_arguments(made: Callable[[tuple[Any, ...], Mapping[str, Any]], Apply]) -> Apply:
     """A formatter whose arguments come with each call, as a tuple and a dict of them; where that is None, it gives
-    the function that applies it, kept for arguments that are texts, as currencies are."""
-    kept: dict[tuple[Any, ...], Apply] = {}
+    the function that applies it.  For one argument that is a text, as a currency is, that function is kept."""
+    kept: dict[str, Apply] = {}
+
+    def ready(arguments: tuple[Any, ...], given: Mapping[str, Any]) -> Apply:
+        if given or len(arguments) != 1 or arguments[0].__class__ is not str:
+            return made(arguments, given)
+        found = kept.get(arguments[0])
+        if found is None:
+            found = made(arguments, given)
+            if len(kept) < _MOST_KEPT:
+                kept[arguments[0]] = found
+        return found
 
     def apply(value: Any, arguments: tuple[Any, ...], given: Mapping[str, Any] | None, *each: Any) -> Any:
-        if given is not None:
-            return made(arguments, given)(value, *each)
-        if arguments[0].__class__ is not str:
-            return made(arguments, {})
-        ready = kept.get(arguments)
-        if ready is None:
-            ready = made(arguments, {})
-            if len(kept) < _MOST_KEPT:
-                kept[arguments] = ready
-        return ready
+        return ready(arguments, {}) if given is None else ready(arguments, given)(value, *each)
 
     return apply
-
-
-_MOST_KEPT = 64

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import ast
 import re
-from collections.abc import Collection, Iterable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any, Protocol
 
@@ -251,7 +251,7 @@ def _picture_edits(tape: Tape, opened: Opened, attribute: Attribute, pictures: P
     complete = not (style and _SIZED.search(tape.text[style.value_start:style.value_end]))
     if any(attribute.value_start <= offset < attribute.value_end for offset in opened.marks):
         place = tape.place(attribute.value_start, attribute.value_end)
-        parts = tuple(_picture_parts(tape, attribute))
+        parts = tuple(part if isinstance(part, str) else part[1] for part in attribute_parts(tape, attribute))
         chosen = Chosen(parts, width, height, complete, place)
         quote = attribute.quote or '"'
         yield Edit(attribute.start, attribute.end, (f"src={quote}", chosen, quote, ChosenSize(chosen)))
@@ -292,14 +292,15 @@ def size_attributes(picture: Picture, width: str | None, height: str | None) -> 
     return ""
 
 
-def _picture_parts(tape: Tape, attribute: Attribute) -> Iterator[str | Expression]:
+def attribute_parts(tape: Tape, attribute: Attribute) -> Iterator[str | tuple[int, Expression]]:
+    """The value of an attribute: texts, their references read, and the values of its marks with their offsets."""
     position = attribute.value_start
     for found in _MARK.finditer(tape.text, attribute.value_start, attribute.value_end):
         if position < found.start():
             yield decoded(tape.text[position:found.start()], attribute=True)
         mark = tape.mark(found.start())
         if mark.role == SHOW and mark.value is not None:
-            yield mark.value
+            yield found.start(), mark.value
         else:
             yield mark.literal
         position = found.end()
@@ -384,18 +385,18 @@ def joined(texts: Sequence[ast.expr]) -> ast.expr:
     return ast.JoinedStr([t if isinstance(t, ast.Constant) else ast.FormattedValue(t, -1) for t in texts])
 
 
-def or_if_nothing(value: ast.expr, nothing: ast.expr, shown: ast.expr) -> ast.expr:
-    """`nothing` where `value` comes to nothing, else `shown`, which finds the value in the variable ``whole``."""
-    test = ast.Compare(ast.NamedExpr(ast.Name("whole", ast.Store()), value), [ast.Is()],
+def unless_nothing(shown: Shown, nothing: ast.expr, around: Callable[[ast.expr], ast.expr],
+                   lowering: Lowering) -> ast.expr:
+    """`nothing` where a value comes to nothing, else what `around` makes of the value shown."""
+    text = lowering.call(f"show_{shown.how}", ast.Name("whole", ast.Load()), place=shown.value.place)
+    test = ast.Compare(ast.NamedExpr(ast.Name("whole", ast.Store()), lowering.value(shown.value)), [ast.Is()],
                        [ast.Name("NOTHING", ast.Load())])
-    return ast.IfExp(test, nothing, shown)
+    return ast.IfExp(test, nothing, around(text))
 
 
 def _left_out_or_shown(step: LeftOut, lowering: Lowering) -> ast.expr:
-    value = step.shown.value
-    shown = lowering.call(f"show_{step.shown.how}", ast.Name("whole", ast.Load()), place=value.place)
-    texts: list[ast.expr] = [ast.Constant(step.before), shown, ast.Constant(step.after)]
-    return or_if_nothing(lowering.value(value), ast.Constant(""), joined(texts))
+    return unless_nothing(step.shown, ast.Constant(""), lambda text: joined(
+        [ast.Constant(step.before), text, ast.Constant(step.after)]), lowering)
 
 
 def _chosen(step: Chosen, lowering: Lowering) -> ast.expr:

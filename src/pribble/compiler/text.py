@@ -11,9 +11,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from pribble.compiler.html import Shown, appended, counted, joined, or_if_nothing, text_block_steps
+from pribble.compiler.html import Shown, appended, attribute_parts, counted, joined, text_block_steps, unless_nothing
 from pribble.compiler.lowering import Lowering
-from pribble.language.expressions import Expression
 from pribble.language.tape import BRANCH, CLOSE, LITERAL, OPEN, SET, SHOW, Tape, TapeMark
 from pribble.markup.contexts import Characters, Closed, Marked, Opened, Page, read
 from pribble.markup.references import decoded
@@ -105,25 +104,16 @@ def events_of(html: str) -> tuple[Event, ...]:
 
 
 def _open(tape: Tape, event: Opened) -> Open | OpenWith:
-    tag, marks = event.tag, event.marks
-    read = {a.name: a for a in reversed(tag.attributes) if a.name in READ_ATTRIBUTES}
-    if not any(a.value_start <= offset < a.value_end for offset in marks for a in read.values()):
-        written = {name: decoded(tape.text[a.value_start:a.value_end], attribute=True) for name, a in read.items()}
-        return Open(tag.name, written, event.void)
-    return OpenWith(tag.name, event.void, tuple((name, _parts(tape, a, event)) for name, a in read.items()))
+    tag = event.tag
+    read = {a.name: _parts(tape, a, event) for a in reversed(tag.attributes) if a.name in READ_ATTRIBUTES}
+    if any(isinstance(part, Shown) for parts in read.values() for part in parts):
+        return OpenWith(tag.name, event.void, tuple(read.items()))
+    return Open(tag.name, {name: "".join(map(str, parts)) for name, parts in read.items()}, event.void)
 
 
 def _parts(tape: Tape, attribute: Attribute, event: Opened) -> tuple[str | Shown, ...]:
-    parts: list[str | Shown] = []
-    position = attribute.value_start
-    for offset in sorted(event.marks):
-        if attribute.value_start <= offset < attribute.value_end:
-            value = tape.mark(offset).value
-            assert value is not None
-            parts += [decoded(tape.text[position:offset], attribute=True), Shown(value, _HOW[event.marks[offset]])]
-            position = offset + 1
-    parts.append(decoded(tape.text[position:attribute.value_end], attribute=True))
-    return tuple(part for part in parts if part != "")
+    return tuple(part if isinstance(part, str) else Shown(part[1], _HOW[event.marks[part[0]]])
+                 for part in attribute_parts(tape, attribute))
 
 
 class EventSink:
@@ -162,9 +152,7 @@ def _opened(step: OpenWith, lowering: Lowering) -> ast.expr:
 
 def _attribute(parts: tuple[str | Shown, ...], lowering: Lowering) -> ast.expr:
     if len(parts) == 1 and isinstance(parts[0], Shown):
-        value: Expression = parts[0].value
-        shown = lowering.call(f"show_{parts[0].how}", ast.Name("whole", ast.Load()), place=value.place)
-        return or_if_nothing(lowering.value(value), ast.Constant(None), counted(shown))
+        return unless_nothing(parts[0], ast.Constant(None), counted, lowering)
     texts: list[ast.expr] = [ast.Constant(part) if isinstance(part, str) else lowering.shown(part.value, part.how)
                              for part in parts]
     return counted(joined(texts)) if texts else ast.Constant("")

@@ -11,8 +11,7 @@ from typing import Any
 
 from pribble.compiler.text import events_of
 from pribble.errors import FieldError, UnsafeValue
-from pribble.markup.contexts import MarkupError, read
-from pribble.markup.scanner import Comment, Doctype, EndTag, StartTag, scan
+from pribble.markup.scanner import Comment, Doctype, EndTag, StartTag, Unfinished, scan
 from pribble.markup.tree import OMITTABLE, OpenElements
 from pribble.plaintext.flow import flow
 from pribble.plaintext.layout import layout
@@ -34,12 +33,10 @@ def html(settings: Settings) -> Apply:
 
 def fragment(text: str) -> Fragment:
     """A text as markup; raises `UnsafeValue` where it would reach out into the page around it."""
-    try:
-        read(text, lambda offset: "literal")
-    except MarkupError as error:
-        raise UnsafeValue(f"the markup is not whole: {error.problem}") from None
     elements = OpenElements()
     for token in scan(text):
+        if isinstance(token, Unfinished):
+            raise UnsafeValue("the markup is not whole: a tag is not closed")
         if isinstance(token, Doctype):
             raise UnsafeValue("a doctype belongs to the page, not into a piece of one")
         if isinstance(token, Comment) and not _is_closed(text[token.start:token.end]):

@@ -137,11 +137,10 @@ class _Parser:
         try:
             value = read_expression(reader)
             reader.finish()
-            habit = first.text in ("endif", "endfor") and second.kind == "end"
         except TemplateError:
             self._refuse_habits(reader, first, second)
             raise
-        if habit:
+        if first.text in ("endif", "endfor") and second.kind == "end":
             self._refuse_habits(reader, first, second)
         self._add(Show(place, value))
 

@@ -65,8 +65,7 @@ def compute(operator: str, left: Any, right: Any, longest: int = LONGEST_TEXT) -
         case "+", ("number", "day"):
             return _day(right, left)
         case "-", ("moment", "moment"):
-            if (left.tzinfo is None) != (right.tzinfo is None):
-                raise FieldError("one of the moments has a time zone and the other has none")
+            _check_zones(left, right)
             return left - right
     raise FieldError(_mismatch(operator, left, right), hint=_text_hint(kinds))
 
@@ -94,6 +93,12 @@ def _number(operator: str, left: Decimal | int, right: Decimal | int) -> Decimal
         return bounded(_NUMERIC[operator](bounded(left), bounded(right)))
     except decimal.DecimalException as error:
         raise refused(error) from None
+
+
+def _check_zones(left: Any, right: Any) -> None:
+    """Two moments are of one sort: both with a time zone, or both local."""
+    if isinstance(left, datetime) and (left.tzinfo is None) != (right.tzinfo is None):
+        raise FieldError("one of the moments has a time zone and the other has none")
 
 
 def _day(day: date, days: Decimal | int) -> date:
@@ -124,8 +129,7 @@ def equal(left: Any, right: Any) -> bool:
         raise FieldError(f"{named(left)} is compared with {named(right)}", hint=_text_hint((kind(left), kind(right))))
     if kind(left) == "list":
         return len(left) == len(right) and all(equal(a, b) for a, b in zip(left, right, strict=True))
-    if kind(left) == "moment" and (left.tzinfo is None) != (right.tzinfo is None):
-        raise FieldError("one of the moments has a time zone and the other has none")
+    _check_zones(left, right)
     return bool(left == right)
 
 
@@ -140,8 +144,7 @@ def less(left: Any, right: Any, *, or_equal: bool = False) -> bool:
     left, right = plain(left), plain(right)
     if kind(left) != kind(right) or kind(left) not in _ORDERED:
         raise FieldError(f"{named(left)} and {named(right)} have no order", hint=_text_hint((kind(left), kind(right))))
-    if isinstance(left, datetime) and (left.tzinfo is None) != (right.tzinfo is None):
-        raise FieldError("one of the moments has a time zone and the other has none")
+    _check_zones(left, right)
     return bool(left <= right) if or_equal else bool(left < right)
 
 

@@ -148,6 +148,9 @@ def bytesize(settings: Settings) -> Apply:
 
     shown = number(settings, 1)
     whole = number(settings, 0)
+    patterns = [str(units.format_unit(0, f"digital-{unit}", length="short", locale=settings.babel))
+                for unit in _BYTE_UNITS]
+    zero = str(whole(0))
 
     def apply(value: Any) -> str:
         size = Decimal(number_of(value, "bytesize"))
@@ -155,9 +158,7 @@ def bytesize(settings: Settings) -> Apply:
         while abs(size) >= Decimal("999.95") and unit < len(_BYTE_UNITS) - 1:
             size, unit = size / 1000, unit + 1
         figures = shown(size) if unit and abs(size) < 100 else whole(size)
-        name = f"digital-{_BYTE_UNITS[unit]}"
-        pattern = units.format_unit(0, name, length="short", locale=settings.babel)
-        return str(pattern).replace(str(whole(0)), str(figures), 1)
+        return patterns[unit].replace(zero, str(figures), 1)
 
     return apply
 
