@@ -246,6 +246,18 @@ class Files(Case):
         ).render({"x": "<X>"})
         self.assertEqual(by_hand.text, "Dear <X>, <3\n\n  pay €5.00\n")
 
+    def test_lifted_blocks_have_lines_of_their_own(self) -> None:
+        text = "a\n{{ text: }}\none\n{{ if x: }}\ntwo\n{{ :if }}\nthree\n{{ :text }}\nb\n"
+        rendering = Template.from_text(text).render({"x": True})
+        self.assertEqual((rendering.text, rendering.html), ("one\ntwo\nthree\n", "a\nb\n"))
+        folder = self.folder(
+            {
+                "t.html": '{{ layout "l.html" }}\n{{ into s: }}x{{ :into }}\npage\n',
+                "l.html": "{{ slot s }}|{{ slot content }}",
+            }
+        )
+        self.assertEqual(folder["t"].render({}).html, "x|page\n")
+
     def test_text_only_templates(self) -> None:
         folder = self.folder(
             {
@@ -305,7 +317,9 @@ class Folders(Case):
 
     def test_problems_are_those_of_the_file_for_a_locale(self) -> None:
         template = self.folder({"t.html": "{{ a }}", "t.de.html": "{{ b }}"})["t"]
-        self.assertEqual([p.problem for p in template.problems({}, locale="de-AT")], ['no field "b" in the data'])
+        self.assertEqual(
+            [p.problem for p in template.problems({}, locale="de-AT")], ['no field "b" in the data']
+        )
         with self.assertRaises(ValueError):
             template.problems({}, locale="xx")
 

@@ -67,7 +67,7 @@ class Demo(Case):
         template, data = self.demo()[0]
         html = template.render(data).html
         self.assertNotRegex(html, r"\{\{|\}\}|[\U000f0000-\U0010ffff]")
-        layout = (DEMO / "layouts/harbour.html").read_text()
+        layout = (DEMO / "layouts/frame.html").read_text()
         style = layout[layout.index("<style>") : layout.index("</style>")]
         self.assertIn(style, html)
 

@@ -5,11 +5,11 @@ Otherwise each ``{{ if …: }}`` on a line of its own would leave an empty line 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from pribble.language.tokens import Reader
 
-_LIFTED = frozenset({"subject:", "preheader:", "text:"})
+_LIFTED = frozenset({"subject:", "preheader:", "text:", "into:"})
 
 
 @dataclass(slots=True)
@@ -30,39 +30,59 @@ class Piece:
         return self.word == ":" and self.reader is not None and self.reader.peek(1).text == word
 
 
+@dataclass(slots=True)
+class _Line:
+    """The line that is being gone through: its literals, and whether statements and nothing else stand in it."""
+
+    first: tuple[Piece, int] | None = None  # the literal it begins in, and where
+    between: list[Piece] = field(default_factory=list)  # literals that lie within it
+    holds: bool = False
+    clean: bool = True
+
+    def add(self, piece: Piece) -> None:
+        """Take in a mark."""
+        self.holds, self.clean = True, self.clean and piece.sets
+
+    def take(self) -> None:
+        """End the line; cut its white space out of the literals where only statements stand in it."""
+        if self.holds and self.clean:
+            if self.first is not None:
+                self.first[0].end = min(self.first[0].end, self.first[1])
+            for piece in self.between:
+                piece.end = piece.start
+
+
 def without_statement_lines(text: str, pieces: list[Piece]) -> list[Piece]:
-    """`pieces` without the white space of lines that hold statements and white space only."""
-    first: tuple[Piece, int] | None = None  # the literal the line begins in, and where
-    between: list[Piece] = []  # literals that lie within the line
-    holds, clean = False, True
-    lifted = ""  # the word of the message block we are in: what it holds is not part of the line
+    """`pieces` without the white space of lines that hold statements and white space only.
+
+    What is lifted out of a page has lines of its own, and is no part of the line that it stands in.
+    """
+    line = _Line()
+    around: list[tuple[str, _Line]] = []  # the lifted blocks that are open, and the lines they stand in
     for piece in pieces:
-        if lifted:
-            lifted = "" if piece.closes(lifted) else lifted
-            continue
-        if piece.word in _LIFTED:
-            lifted = piece.word[:-1]
-        if not piece.literal:
-            holds, clean = True, clean and piece.sets
-            continue
-        newline = text.find("\n", piece.start, piece.end)
-        if newline < 0:
-            between.append(piece)
-            clean = clean and not text[piece.start:piece.end].strip()
-            continue
-        if holds and clean and not text[piece.start:newline].strip():
-            _drop(first, between)
-            piece.start = newline + 1
-        line_start = max(piece.start, text.rfind("\n", piece.start, piece.end) + 1)
-        first, between, holds = (piece, line_start), [], False
-        clean = not text[line_start:piece.end].strip()
-    if holds and clean:
-        _drop(first, between)
+        if piece.literal:
+            line = _after(piece, line, text)
+        elif around and piece.closes(around[-1][0]):
+            line.take()
+            line = around.pop()[1]
+        else:
+            line.add(piece)
+            if piece.word in _LIFTED:
+                around.append((piece.word[:-1], line))
+                line = _Line()
+    line.take()
     return pieces
 
 
-def _drop(first: tuple[Piece, int] | None, between: list[Piece]) -> None:
-    if first is not None:
-        first[0].end = min(first[0].end, first[1])
-    for piece in between:
-        piece.end = piece.start
+def _after(piece: Piece, line: _Line, text: str) -> _Line:
+    """The line that goes on after a literal: the same, or a new one that begins in it."""
+    newline = text.find("\n", piece.start, piece.end)
+    if newline < 0:
+        line.between.append(piece)
+        line.clean = line.clean and not text[piece.start:piece.end].strip()
+        return line
+    if line.holds and line.clean and not text[piece.start:newline].strip():
+        line.take()
+        piece.start = newline + 1
+    start = max(piece.start, text.rfind("\n", piece.start, piece.end) + 1)
+    return _Line((piece, start), clean=not text[start:piece.end].strip())
