@@ -14,7 +14,8 @@ from markupsafe import escape
 
 from pribble import TemplateFolder
 from pribble.compiled import _page
-from pribble.compiler.html import PREHEADER, Embedded, LeftOut, html_steps
+from pribble.compiler.html import html_steps
+from pribble.compiler.steps import PREHEADER, Embedded, LeftOut
 from pribble.demo import TEMPLATES
 from pribble.language.tape import TapeMark
 from pribble.rendering import Rendering, with_preheader

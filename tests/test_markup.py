@@ -12,9 +12,10 @@ from html5lib.constants import tokenTypes
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from pribble.markup.contexts import Characters, Closed, Opened, read
+from pribble.markup.elements import RAW_TEXT, RCDATA
+from pribble.markup.page import Characters, Closed, Opened, read
 from pribble.markup.references import decoded
-from pribble.markup.scanner import RAW_TEXT, RCDATA, Comment, Doctype, EndTag, StartTag, Text, scan
+from pribble.markup.scanner import Comment, Doctype, EndTag, StartTag, Text, scan
 
 PAGES = Path(__file__).parent / "data/pages"
 

@@ -190,7 +190,7 @@ TEXTS = [
         '<a href="https://x.example/">https://x.example</a> <a href="mailto:a@x.example">a@x.example</a>',
         "https://x.example a@x.example\n",
     ),
-    ('<a href="#x">top</a> <a href="javascript:x">js</a> <a>none</a>', "top js none\n"),
+    ('<a href="#x">top</a> <a href="about:x">blank</a> <a>none</a>', "top blank <about:x> none\n"),
     (
         '<a href="https://x.example"><img src="data:," alt="Home"></a> <img alt=""><img alt="Map">',
         "Home <https://x.example> [Map]\n",

@@ -6,20 +6,16 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
-from pribble.compiler.html import (
-    LineSink,
-    Pictures,
-    PieceSink,
-    TextSink,
-    html_steps,
-    text_block_steps,
-    title_steps,
-)
+from pribble.compiler.html import Pictures, html_steps, text_block_steps, title_steps
+from pribble.compiler.pieces import LineSink, PieceSink, TextSink
 from pribble.compiler.program import Program, Run, World, compiled
+from pribble.compiler.steps import LINE, PLAIN
 from pribble.compiler.text import EventSink, dedented, text_steps
 from pribble.errors import PribbleError, Related, TemplateError
-from pribble.language.tape import LIFTED, LiftedBlock, Tape
-from pribble.markup.contexts import MarkupError, Page, read
+from pribble.language.tape import BRANCH, LIFTED, OPEN, LiftedBlock, Tape
+from pribble.markup.branching import ELSE, KEPT, REPEATING
+from pribble.markup.contexts import MarkupError
+from pribble.markup.page import Page, read
 from pribble.values.settings import Settings
 
 
@@ -89,11 +85,19 @@ def compile_text(tape: Tape, world: World) -> Compiled:
 
 def _page(tape: Tape) -> Page:
     try:
-        return read(tape.text, lambda offset: tape.mark(offset).role)
+        return read(tape.text, lambda offset: _role(tape, offset))
     except MarkupError as error:
         related = [Related(error.other[0], tape.place(*error.other[1:]))] if error.other else []
         raise TemplateError(error.problem, place=tape.place(error.start, error.end), hint=error.hint,
                             related=related) from None
+
+
+def _role(tape: Tape, offset: int) -> str:
+    """The role of a mark as `markup/` sees it, which must tell a loop from a choice and the last branch from others."""
+    mark = tape.mark(offset)
+    if mark.role == OPEN and mark.value is None:
+        return KEPT if mark.loop is None else REPEATING
+    return ELSE if mark.role == BRANCH and mark.value is None else mark.role
 
 
 def _lifted(tape: Tape) -> dict[str, LiftedBlock]:
@@ -104,8 +108,8 @@ def _lifted(tape: Tape) -> dict[str, LiftedBlock]:
 def _line(block: LiftedBlock | None, world: World, *, references: bool = False) -> Program | None:
     if block is None:
         return None
-    return compiled(text_block_steps(block.tape, "line", references=references), LineSink(), world)
+    return compiled(text_block_steps(block.tape, LINE, references=references), LineSink(), world)
 
 
 def _text(tape: Tape, world: World, *, references: bool) -> Program:
-    return compiled(text_block_steps(dedented(tape), "plain", references=references), TextSink(), world)
+    return compiled(text_block_steps(dedented(tape), PLAIN, references=references), TextSink(), world)

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, Literal
 
-from pribble.compiler.html import PREHEADER
+from pribble.compiler.steps import PREHEADER
 from pribble.mime.address import Recipients
 from pribble.mime.message import Message
 from pribble.pictures.picture import Picture, Source

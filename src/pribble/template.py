@@ -24,12 +24,11 @@ from pribble.errors import DataError, FieldError, Place, PribbleError, Source, T
 from pribble.language.fields import Field, fields
 from pribble.language.linking import Found, link
 from pribble.limits import Limits
-from pribble.pictures.embedding import EMBED, PictureFinder, name_piece
+from pribble.pictures.embedding import EMBED, PictureFinder
 from pribble.pictures.picture import Picture
 from pribble.pictures.picture import Source as PictureSource
 from pribble.plaintext.flow import Open
 from pribble.rendering import Embed, Rendering, with_preheader
-from pribble.values.escaping import markup
 from pribble.values.formatters import FORMATTERS, application_formatter
 from pribble.values.reading import read_json
 from pribble.values.settings import Settings, settings_text
@@ -95,10 +94,9 @@ class TemplateFolder(Mapping[str, "Template"]):
         if taken := next((name for name in own if name in FORMATTERS or name in MARKUP_FORMATTERS), None):
             raise ValueError(f'there is a formatter "{taken}" already')
         helpers = {
-            "picture": lambda value, place: self._source(self.pictures.chosen(value)),
-            "picture_beside": lambda value, place: self._source(
-                self.pictures.beside(value, Path(place.source.name).parent)),
-            "picture_name": name_piece,
+            "picture": lambda value, place, wrap: self._source(self.pictures.chosen(value), wrap),
+            "picture_composed": lambda parts, place, wrap: self._source(
+                self.pictures.composed(parts, Path(place.source.name).parent), wrap),
             "picture_size": _picture_size,
             "Open": Open,
         }
@@ -107,9 +105,9 @@ class TemplateFolder(Mapping[str, "Template"]):
         self._templates: dict[str, tuple[Template, tuple[_Stamp, ...]]] = {}
         self._lock = threading.RLock()
 
-    def _source(self, found: Picture | str) -> str:
-        """The source of a picture, or the address of one elsewhere, fit for an attribute."""
-        return markup(found) if isinstance(found, str) else PictureSource.of(found, self.id_domain)
+    def _source(self, found: Picture | str, wrap: Callable[[str], str]) -> str:
+        """The source of a picture, or the address of one elsewhere, fit for what it stands in."""
+        return wrap(found) if isinstance(found, str) else PictureSource.of(found, self.id_domain)
 
     # -- the mapping --
 

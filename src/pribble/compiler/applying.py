@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from pribble.compiler.helpers import HELPERS
 from pribble.compiler.lowering import FormatterCall
+from pribble.compiler.ways import ways
 from pribble.errors import PribbleError
+from pribble.markup.contexts import Context
 from pribble.values.formatters import Factory, prepared
 from pribble.values.numbers import FIGURES, Apply
 from pribble.values.settings import Settings
@@ -24,7 +25,7 @@ def applying(call: FormatterCall, settings: Settings, factories: Mapping[str, Fa
     factory = factories[call.name]
 
     def made(arguments: tuple[Any, ...], given: Mapping[str, Any]) -> Apply:
-        return _shown(prepared(factory, own, arguments, given), call.how)
+        return _shown(prepared(factory, own, arguments, given), call.context)
 
     if call.arguments is None:
         return _with_arguments(made)
@@ -34,11 +35,17 @@ def applying(call: FormatterCall, settings: Settings, factories: Mapping[str, Fa
         return _refusing(error)
 
 
-def _shown(apply: Apply, how: str | None) -> Apply:
-    """`apply`, its results shown; figures show as they are wherever text is only escaped."""
-    if how is None or (how in ("markup", "attribute", "plain", "line") and FIGURES in vars(apply)):
+# Where text is only escaped, and figures are what they are.
+_ESCAPED = frozenset({"markup", "plain", "line"})
+
+
+def _shown(apply: Apply, context: Context | None) -> Apply:
+    """`apply`, its results shown."""
+    if context is None:
         return apply
-    show = HELPERS[f"show_{how}"]
+    if context.way in _ESCAPED and context.within in ((), ("attribute",)) and FIGURES in vars(apply):
+        return apply
+    show = ways(context)[1]
     return lambda value, *each: show(apply(value, *each))
 
 

@@ -6,7 +6,7 @@ from collections.abc import Sized
 from typing import Any, TypeVar
 
 from pribble.errors import LimitReached
-from pribble.values import arithmetic, escaping, lookup, showing
+from pribble.values import arithmetic, lookup
 from pribble.values.kinds import NOTHING
 
 _Sized = TypeVar("_Sized", bound=Sized)
@@ -36,11 +36,18 @@ def kept_value(room: list[int], value: Any) -> Any:
     return kept(room, value) if isinstance(value, str | list) else value
 
 
+def filled(held: list[str], before: str, after: str) -> list[str]:
+    """What was held, between `before` and `after`; nothing where it is empty."""
+    empty = all(piece.__class__ is str and not piece.strip("; \t\n\f\r") for piece in held)
+    return [] if empty else [before, *held, after]
+
+
 HELPERS: dict[str, Any] = {
     "NOTHING": NOTHING,
     "walked": walked,
     "kept": kept,
     "kept_value": kept_value,
+    "filled": filled,
     "read": lookup.read,
     "read_maybe": lookup.read_maybe,
     "item": lookup.item,
@@ -64,16 +71,4 @@ HELPERS: dict[str, Any] = {
     "at_least": lambda left, right: arithmetic.less(right, left, or_equal=True),
     "contains": arithmetic.contains,
     "lacks": lambda value, whole: not arithmetic.contains(value, whole),
-    # Ways of showing, each for what is a text already and for any value.
-    "markup": escaping.markup, "show_markup": showing.show_markup,
-    "attribute": escaping.markup, "show_attribute": showing.show_attribute,
-    "plain": escaping.plain_text, "show_plain": showing.show_plain,
-    "event": escaping.plain_text, "show_event": showing.show_event,
-    "line": escaping.one_line, "show_line": showing.show_line,
-    "url": showing.show_url, "show_url": showing.show_url,
-    "base": showing.show_base, "show_base": showing.show_base,
-    "segment": showing.show_segment, "show_segment": showing.show_segment,
-    "query": showing.show_query, "show_query": showing.show_query,
-    "address": showing.show_address, "show_address": showing.show_address,
-    "address_base": showing.show_address_base, "show_address_base": showing.show_address_base,
 }

@@ -1,79 +1,48 @@
 """The HTML program: a tape, read as a page, as steps.
 
 What no edit touches comes out as its author wrote it.  Edits are few: pictures, sizes, end tags that a
-branch left out, attributes whose value may come to nothing, the charset, the preheader.
+branch left out, attributes and declarations whose value may come to nothing, the charset, the preheader, and
+what a value beside it could change the meaning of.
 """
 
 from __future__ import annotations
 
-import ast
 import re
-from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator
 from typing import Any, Protocol
 
-from pribble.compiler.lowering import Lowering
 from pribble.compiler.program import needed
+from pribble.compiler.steps import (
+    LINE,
+    PREHEADER,
+    Chosen,
+    ChosenSize,
+    Edit,
+    Embedded,
+    Hold,
+    LeftOut,
+    Raw,
+    Release,
+    Shown,
+    block_steps,
+    edited,
+    joined,
+    value_parts,
+)
 from pribble.errors import Place
-from pribble.language.expressions import Binding, Expression
-from pribble.language.tape import BRANCH, CLOSE, LIFTED, LITERAL, OPEN, SET, SHOW, Tape, TapeMark
-from pribble.markup.contexts import PICTURE_ATTRIBUTES, Characters, Closed, Marked, Opened, Page
+from pribble.language.tape import CLOSE, OPEN, SET, SHOW, Tape
+from pribble.markup.contexts import MARK, Context, is_picture_place
+from pribble.markup.page import Characters, Closed, Marked, Opened, Page
 from pribble.markup.references import decoded
 from pribble.markup.scanner import Attribute, StartTag
 from pribble.pictures.picture import Picture, Source
+from pribble.values.escaping import markup
 
-# How a value is shown in each context: the functions `how` and `show_how` of a program.
-_HOW = {"text": "markup", "attribute": "attribute", "url": "url", "url-base": "base", "url-path": "segment",
-        "url-query": "query"}
-_MARK = re.compile("[\U000f0000-\U0010ffff]")
 _ELSEWHERE = re.compile(r"(?:[a-z][a-z0-9+.-]*:|//|#)", re.IGNORECASE)
-# So many texts are joined into one piece at the most, so that each piece is counted before it grows large.
-_LONGEST_PIECE = 100
 _SIZED = re.compile(r"(?:^|[;\s-])(?:width|height)\s*:", re.IGNORECASE)
-
-
-@dataclass(frozen=True, slots=True)
-class Shown:
-    """A value, shown by the functions that `how` names."""
-
-    value: Expression
-    how: str
-
-
-@dataclass(frozen=True, slots=True)
-class LeftOut:
-    """An attribute that is left out where its whole value comes to nothing."""
-
-    before: str
-    shown: Shown
-    after: str
-
-
-@dataclass(frozen=True, slots=True)
-class Embedded:
-    """The source of a picture known when the template is compiled."""
-
-    source: Source
-
-
-@dataclass(frozen=True, slots=True)
-class Chosen:
-    """A picture chosen by the data: what names it, and which of its dimensions are to be written."""
-
-    parts: tuple[str | Expression, ...]
-    width: str | None
-    height: str | None
-    complete: bool
-    place: Place
-
-
-class _PreheaderSlot(str):
-    """Where the preheader goes: an empty text that is told from all others."""
-
-    __slots__ = ()
-
-
-PREHEADER = _PreheaderSlot()
+# A declaration up to its value, and what ends it.
+_PROPERTY = re.compile("(?:\\A|(?<=[;{}\U000f0000-\U0010ffff])|(?<=\\*/))\\s*(?P<own>[-\\w]+\\s*:\\s*)\\Z")
+_DECLARATION_END = re.compile("\\s*(?:(?P<own>;)|(?=[}\U000f0000-\U0010ffff])|\\Z)")
 
 
 class Pictures(Protocol):
@@ -82,24 +51,20 @@ class Pictures(Protocol):
     def written(self, name: str, place: Place) -> Source: ...
 
 
-@dataclass(frozen=True, slots=True)
-class Edit:
-    """Steps that take the place of the tape from `start` to `end`."""
-
-    start: int
-    end: int
-    steps: tuple[Any, ...]
-
-
 def html_steps(tape: Tape, page: Page, pictures: Pictures, *, preheader: bool) -> list[Any]:
     """The steps of the HTML program.  Raises `PictureError` for a picture that is not there."""
+    contexts = _contexts(page)
     edits = [Edit(offset, offset, (end_tag,)) for offset, end_tag in page.end_tags]
-    for event in page.events:
-        if isinstance(event, Opened):
-            edits += _tag_edits(tape, event, pictures)
+    edits += [Edit(offset, offset, (" ",)) for offset in page.joints]
+    edits += [Edit(start, end, (markup(decoded(tape.text[start:end])),)) for start, end in page.references]
+    for event in (*page.events, *page.hidden):
+        if isinstance(event, Opened) and not event.implied:
+            edits += _tag_edits(tape, event, pictures, contexts)
+        elif isinstance(event, Marked) and event.context and event.context.way in ("css", "font"):
+            edits += _declaration_edits(tape, [event.offset], contexts, 0, len(tape.text))
     if preheader:
-        edits.append(Edit(offset := _body_start(page), offset, (PREHEADER,)))
-    return list(_joined(_edited(tape, _contexts(page), edits)))
+        edits.append(Edit(offset := _body_start(tape, page), offset, (PREHEADER,)))
+    return list(joined(edited(tape, contexts, edits, 0, len(tape.text))))
 
 
 def title_steps(tape: Tape, page: Page) -> list[Any] | None:
@@ -116,160 +81,173 @@ def title_steps(tape: Tape, page: Page) -> list[Any] | None:
                 mark = tape.mark(offset)
                 depth += (mark.role == OPEN) - (mark.role == CLOSE)
                 if inside or (mark.role == SET and not depth and not found):
-                    steps += _block_steps(mark, "line")
+                    steps += block_steps(mark, LINE)
             case Characters(start=start, end=end) if inside:
                 steps.append(decoded(tape.text[start:end]))
     return steps if found else None
 
 
-def text_block_steps(tape: Tape, how: str, *, references: bool) -> list[Any]:
-    """The steps of a tape that is text and no markup, its values shown by `how`; with `references`, those in its
+def text_block_steps(tape: Tape, context: Context, *, references: bool) -> list[Any]:
+    """The steps of a tape that is text and no markup, its values shown in `context`; with `references`, those in its
     literals are read."""
     used = needed(tape)
     steps: list[Any] = []
     position = 0
-    for found in [*_MARK.finditer(tape.text), None]:
+    for found in [*MARK.finditer(tape.text), None]:
         end = found.start() if found else len(tape.text)
         literal = tape.text[position:end]
         steps += [decoded(literal) if references else literal] if literal else []
         if found:
-            steps += _block_steps(tape.mark(end), how, used)
+            steps += block_steps(tape.mark(end), context, used)
             position = found.end()
     return steps
-
-
-def _block_steps(mark: TapeMark, how: str, used: Collection[Binding] | None = None) -> list[Any]:
-    if mark.role == SHOW and mark.value is not None:
-        return [Shown(mark.value, how)]
-    if mark.role == LITERAL:
-        return [mark.literal]
-    if mark.role == SET and used is not None and mark.binding not in used:
-        return []
-    return [mark] if mark.role in (OPEN, BRANCH, CLOSE, SET) else []
 
 
 # ---- edits ----------------------------------------------------------------------------------------------------
 
 
-def _contexts(page: Page) -> dict[int, str]:
-    contexts: dict[int, str] = {}
-    for event in page.events:
-        if isinstance(event, Marked):
+def _contexts(page: Page) -> dict[int, Context]:
+    contexts: dict[int, Context] = {}
+    for event in (*page.events, *page.hidden):
+        if isinstance(event, Marked) and event.context:
             contexts[event.offset] = event.context
         elif isinstance(event, Opened):
             contexts |= event.marks
     return contexts
 
 
-def _edited(tape: Tape, contexts: dict[int, str], edits: Iterable[Edit]) -> Iterator[Any]:
-    position = 0
-    for edit in sorted(edits, key=lambda e: (e.start, e.end)):
-        yield from _stretch(tape, position, edit.start, contexts)
-        yield from edit.steps
-        position = edit.end
-    yield from _stretch(tape, position, len(tape.text), contexts)
+def _body_start(tape: Tape, page: Page) -> int:
+    """Where the preheader goes: at the head of the body, also of one that is implied."""
+    return next((e.tag.end for e in page.events if isinstance(e, Opened) and e.tag.name == "body"), len(tape.text))
 
 
-def _stretch(tape: Tape, start: int, end: int, contexts: dict[int, str]) -> Iterator[Any]:
-    """The steps of a stretch of the tape that no edit touches."""
-    position = start
-    for found in _MARK.finditer(tape.text, start, end):
-        if position < found.start():
-            yield tape.text[position:found.start()]
-        position = found.end()
-        mark = tape.mark(found.start())
-        if mark.role == SHOW and mark.value is not None:
-            yield Shown(mark.value, _HOW[contexts[found.start()]])
-        elif mark.role == LITERAL:
-            yield mark.literal
-        elif mark.role != LIFTED:
-            yield mark
-    if position < end:
-        yield tape.text[position:end]
-
-
-def _joined(steps: Iterable[Any]) -> Iterator[Any]:
-    """Neighbouring literals as one."""
-    literal: list[str] = []
-    for step in steps:
-        if isinstance(step, str) and step is not PREHEADER:
-            literal.append(step)
-            continue
-        if literal:
-            yield "".join(literal)
-            literal = []
-        yield step
-    if literal:
-        yield "".join(literal)
-
-
-def _body_start(page: Page) -> int:
-    """Where the preheader goes: at the head of the body, or of what there is of one."""
-    for event in page.events:
-        if isinstance(event, Opened) and event.tag.name == "body":
-            return event.tag.end
-    for event in page.events:
-        if isinstance(event, Closed) and event.name == "head":
-            return event.end
-    return next((e.tag.start for e in page.events if isinstance(e, Opened) and e.tag.name not in
-                 ("html", "head", "meta", "link", "title", "style")), 0)
-
-
-def _tag_edits(tape: Tape, opened: Opened, pictures: Pictures) -> Iterator[Edit]:
+def _tag_edits(tape: Tape, opened: Opened, pictures: Pictures, contexts: dict[int, Context]) -> Iterator[Edit]:
     tag = opened.tag
     for attribute in tag.attributes:
-        if (tag.name, attribute.name) in PICTURE_ATTRIBUTES:
-            yield from _picture_edits(tape, opened, attribute, pictures)
+        marks = [offset for offset in opened.marks if attribute.value_start <= offset < attribute.value_end]
+        if is_picture_place(tag.name, attribute.name) and (marks or (tag.name, attribute.name) in _SIZED_PICTURES):
+            yield from _picture_edits(tape, opened, attribute, marks, pictures)
         elif attribute.name == "charset" and tag.name == "meta":
             yield Edit(attribute.start, attribute.end, ('charset="utf-8"',))
-        elif _is_one_mark(opened, attribute) and attribute.name != "alt":
-            yield _left_out(tape, opened, attribute)
+        elif attribute.name == "style":
+            yield from _style_edits(tape, opened, attribute, marks, contexts)
+        elif len(marks) == 1 == attribute.value_end - attribute.value_start and attribute.name not in _NEVER_LEFT_OUT:
+            yield _left_out(tape, attribute, opened.marks[marks[0]])
 
 
-def _is_one_mark(opened: Opened, attribute: Attribute) -> bool:
-    return attribute.value_end - attribute.value_start == 1 and attribute.value_start in opened.marks
+_NEVER_LEFT_OUT = frozenset({"alt", "src", "srcset"})
 
 
-def _left_out(tape: Tape, opened: Opened, attribute: Attribute) -> Edit:
+def _outer_start(tape: Tape, attribute: Attribute) -> int:
+    """Where the white space before an attribute begins."""
     start = attribute.start
     while tape.text[start - 1] in "\t\n\f\r ":
         start -= 1
+    return start
+
+
+def _left_out(tape: Tape, attribute: Attribute, context: Context) -> Edit:
+    start = _outer_start(tape, attribute)
     mark = tape.mark(attribute.value_start)
     assert mark.value is not None
-    shown = Shown(mark.value, _HOW[opened.marks[attribute.value_start]])
-    before = tape.text[start:attribute.value_start]
-    return Edit(start, attribute.end, (LeftOut(before, shown, tape.text[attribute.value_end:attribute.end]),))
+    before, after = tape.text[start:attribute.value_start], tape.text[attribute.value_end:attribute.end]
+    return Edit(start, attribute.end, (LeftOut(before, Shown(mark.value, context), after),))
+
+
+# ---- styles ---------------------------------------------------------------------------------------------------
+
+
+def _style_edits(tape: Tape, opened: Opened, attribute: Attribute, marks: list[int], contexts: dict[int, Context]
+                 ) -> Iterator[Edit]:
+    """Declarations that may be left out, and the whole attribute where nothing may be left of it."""
+    start, end = attribute.value_start, attribute.value_end
+    declarations = list(_declaration_edits(tape, marks, contexts, start, end))
+    if not _may_be_empty(tape, opened, declarations, start, end):
+        yield from declarations
+        return
+    outer = _outer_start(tape, attribute)
+    steps = edited(tape, contexts, declarations, start, end)
+    yield Edit(outer, attribute.end, (Hold(), *steps, Release(tape.text[outer:start], tape.text[end:attribute.end])))
+
+
+def _may_be_empty(tape: Tape, opened: Opened, declarations: list[Edit], start: int, end: int) -> bool:
+    """Whether a style holds nothing for certain: only blocks, and declarations that may be left out."""
+    blocks = [offset for offset in opened.blocks if start <= offset < end]
+    if not blocks and not declarations:
+        return False
+    certain, depth, position = "", 0, start
+    left_out = {edit.start: edit.end for edit in declarations}
+    while position < end:
+        if position in left_out:
+            position = left_out[position]
+            continue
+        if position in blocks:
+            role = tape.mark(position).role
+            depth += (role == OPEN) - (role == CLOSE)
+        elif not depth:
+            certain += tape.text[position]
+        position += 1
+    return not certain.strip("; \t\n\f\r")
+
+
+def _declaration_edits(tape: Tape, marks: list[int], contexts: dict[int, Context], start: int, end: int
+                       ) -> Iterator[Edit]:
+    """The declarations whose whole value is one mark, in the style from `start` to `end`."""
+    for offset in marks:
+        begin = max(start, offset - 200)
+        before = _PROPERTY.search(("" if begin == start else "x") + tape.text[begin:offset])
+        after = _DECLARATION_END.match(tape.text, offset + 1, end)
+        mark, context = tape.mark(offset), contexts[offset]
+        if before is None or after is None or context.way not in ("css", "font") or mark.value is None:
+            continue
+        following = tape.text[after.end():after.end() + 1]
+        if not after["own"] and MARK.match(following) and after.end() < end and tape.mark(after.end()).role == SHOW:
+            continue
+        first = offset - len(before["own"])
+        shown = Shown(mark.value, context)
+        yield Edit(first, after.end(), (LeftOut(before["own"], shown, tape.text[offset + 1:after.end()]),))
 
 
 # ---- pictures -------------------------------------------------------------------------------------------------
 
+# Pictures whose missing dimensions are filled in.
+_SIZED_PICTURES = frozenset({("img", "src"), ("input", "src")})
 
-def _picture_edits(tape: Tape, opened: Opened, attribute: Attribute, pictures: Pictures) -> Iterator[Edit]:
+
+def _picture_edits(tape: Tape, opened: Opened, attribute: Attribute, marks: list[int], pictures: Pictures
+                   ) -> Iterator[Edit]:
     tag = opened.tag
+    place = tape.place(attribute.value_start, attribute.value_end)
     width, height = _written_size(tape, tag, "width"), _written_size(tape, tag, "height")
     style = tag.attribute("style")
     complete = not (style and _SIZED.search(tape.text[style.value_start:style.value_end]))
-    if any(attribute.value_start <= offset < attribute.value_end for offset in opened.marks):
-        place = tape.place(attribute.value_start, attribute.value_end)
-        parts = tuple(part if isinstance(part, str) else part[1] for part in attribute_parts(tape, attribute))
-        chosen = Chosen(parts, width, height, complete, place)
-        quote = attribute.quote or '"'
-        yield Edit(attribute.start, attribute.end, (f"src={quote}", chosen, quote, ChosenSize(chosen)))
+    if marks:
+        if opened.marks[marks[0]].way != "picture":
+            return  # its author wrote where it is
+        if attribute.value_end - attribute.value_start > 1:
+            within = opened.marks[marks[0]].within
+            steps = (Hold(), *_held(tape, attribute), Chosen(None, place, within))
+            yield Edit(attribute.value_start, attribute.value_end, steps)
+        if (tag.name, attribute.name) in _SIZED_PICTURES:
+            yield Edit(attribute.end, attribute.end, (ChosenSize(place, width, height, complete),))
         return
     source = decoded(tape.text[attribute.value_start:attribute.value_end], attribute=True).strip()
     if not source or _ELSEWHERE.match(source):
         return
-    found = pictures.written(source, tape.place(attribute.value_start, attribute.value_end))
+    found = pictures.written(source, place)
     quote = attribute.quote or '"'
     size = size_attributes(found.picture, width, height) if complete else ""
     yield Edit(attribute.start, attribute.end, (f"src={quote}", Embedded(found), quote + size))
 
 
-@dataclass(frozen=True, slots=True)
-class ChosenSize:
-    """The dimensions of a chosen picture, where its author wrote none."""
-
-    chosen: Chosen
+def _held(tape: Tape, attribute: Attribute) -> Iterator[Any]:
+    """The pieces of a picture's name."""
+    for part in value_parts(tape, attribute):
+        mark = None if isinstance(part, str) else tape.mark(part)
+        if mark is None:
+            yield part
+        else:
+            yield Raw(mark.value) if mark.role == SHOW and mark.value is not None else mark
 
 
 def _written_size(tape: Tape, tag: StartTag, name: str) -> str | None:
@@ -290,119 +268,3 @@ def size_attributes(picture: Picture, width: str | None, height: str | None) -> 
     if height is None and width:
         return f' height="{max(1, round(int(width) * picture.height / picture.width))}"'
     return ""
-
-
-def attribute_parts(tape: Tape, attribute: Attribute) -> Iterator[str | tuple[int, Expression]]:
-    """The value of an attribute: texts, their references read, and the values of its marks with their offsets."""
-    position = attribute.value_start
-    for found in _MARK.finditer(tape.text, attribute.value_start, attribute.value_end):
-        if position < found.start():
-            yield decoded(tape.text[position:found.start()], attribute=True)
-        mark = tape.mark(found.start())
-        if mark.role == SHOW and mark.value is not None:
-            yield found.start(), mark.value
-        else:
-            yield mark.literal
-        position = found.end()
-    if position < attribute.value_end:
-        yield decoded(tape.text[position:attribute.value_end], attribute=True)
-
-
-# ---- steps to statements --------------------------------------------------------------------------------------
-
-
-class PieceSink:
-    """Writes straight runs as one f-string each, appended to a list of pieces.
-
-    Pieces are texts; a `Source` among them stands for a picture, `PREHEADER` for the preheader.
-    """
-
-    prologue = "out = []; append = out.append"
-    result = "out"
-
-    def written(self, run: Sequence[Any], lowering: Lowering) -> list[ast.stmt]:
-        statements: list[ast.stmt] = []
-        texts: list[ast.expr] = []
-
-        def flush() -> None:
-            if texts:
-                statements.append(appended(counted(joined(texts))))
-                texts.clear()
-
-        for step in run:
-            if len(texts) >= _LONGEST_PIECE:
-                flush()
-            match step:
-                case _PreheaderSlot():
-                    flush()
-                    statements.append(appended(lowering.constant(step, named=True)))
-                case str():
-                    texts.append(ast.Constant(step))
-                case Shown(value=value, how=how):
-                    texts.append(lowering.shown(value, how))
-                case LeftOut():
-                    texts.append(_left_out_or_shown(step, lowering))
-                case ChosenSize(chosen=chosen):
-                    texts.append(lowering.call("picture_size", ast.Name("picture_", ast.Load()), *map(
-                        ast.Constant, (chosen.width, chosen.height, chosen.complete)), place=chosen.place))
-                case Chosen():
-                    flush()
-                    statements.append(ast.Assign([ast.Name("picture_", ast.Store())], _chosen(step, lowering)))
-                    statements.append(appended(ast.Name("picture_", ast.Load())))
-                case Embedded(source=source):
-                    flush()
-                    statements.append(appended(lowering.constant(source, named=True)))
-        flush()
-        return statements
-
-
-class LineSink(PieceSink):
-    """Writes the program of a line: its pieces are texts only, joined, each run of white space one space."""
-
-    result = '" ".join("".join(out).split())'
-
-
-class TextSink(PieceSink):
-    """Writes the program of a plain text written by hand: its lines are kept, and trimmed at their ends."""
-
-    result = '"\\n".join([line.rstrip() for line in "".join(out).split("\\n")]).strip("\\n") + "\\n"'
-
-
-def counted(value: ast.expr) -> ast.expr:
-    """``kept(room, value)``: no template makes more than is permitted, however it multiplies."""
-    return ast.Call(ast.Name("kept", ast.Load()), [ast.Name("room", ast.Load()), value], [])
-
-
-def appended(value: ast.expr) -> ast.stmt:
-    """``append(value)``"""
-    return ast.Expr(ast.Call(ast.Name("append", ast.Load()), [value], []))
-
-
-def joined(texts: Sequence[ast.expr]) -> ast.expr:
-    """An f-string of `texts`; in it, nothing shows as nothing."""
-    if len(texts) == 1 and isinstance(texts[0], ast.Constant):
-        return texts[0]
-    return ast.JoinedStr([t if isinstance(t, ast.Constant) else ast.FormattedValue(t, -1) for t in texts])
-
-
-def unless_nothing(shown: Shown, nothing: ast.expr, around: Callable[[ast.expr], ast.expr],
-                   lowering: Lowering) -> ast.expr:
-    """`nothing` where a value comes to nothing, else what `around` makes of the value shown."""
-    text = lowering.call(f"show_{shown.how}", ast.Name("whole", ast.Load()), place=shown.value.place)
-    test = ast.Compare(ast.NamedExpr(ast.Name("whole", ast.Store()), lowering.value(shown.value)), [ast.Is()],
-                       [ast.Name("NOTHING", ast.Load())])
-    return ast.IfExp(test, nothing, around(text))
-
-
-def _left_out_or_shown(step: LeftOut, lowering: Lowering) -> ast.expr:
-    return unless_nothing(step.shown, ast.Constant(""), lambda text: joined(
-        [ast.Constant(step.before), text, ast.Constant(step.after)]), lowering)
-
-
-def _chosen(step: Chosen, lowering: Lowering) -> ast.expr:
-    near = lowering.constant(step.place)
-    if len(step.parts) == 1 and not isinstance(step.parts[0], str):
-        return lowering.call("picture", lowering.value(step.parts[0]), near, place=step.parts[0].place)
-    texts = [ast.Constant(part) if isinstance(part, str) else
-             lowering.call("picture_name", lowering.value(part), place=part.place) for part in step.parts]
-    return lowering.call("picture_beside", joined(texts), near, place=step.place)

@@ -13,6 +13,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from pribble.compiler.ways import ways
 from pribble.errors import Place, TemplateError, did_you_mean
 from pribble.language.expressions import (
     All,
@@ -36,6 +37,7 @@ from pribble.language.expressions import (
     Not,
     PerItem,
 )
+from pribble.markup.contexts import Context
 from pribble.values.formatters import FORMATTERS, WALKING, Factory, complaint
 
 DATA = "data"
@@ -58,7 +60,7 @@ class Site:
 class FormatterCall:
     """A formatter, to be prepared once for each locale and time zone.
 
-    With `arguments` None they depend on the data and come with each call.  `how` says how the result is
+    With `arguments` None they depend on the data and come with each call.  `context` says how the result is
     shown, where it is shown at once.
     """
 
@@ -67,7 +69,7 @@ class FormatterCall:
     named: tuple[tuple[str, Any], ...]
     locale: str | None
     timezone: str | None
-    how: str | None = None
+    context: Context | None = None
 
 
 def described(expression: Expression) -> str:
@@ -116,6 +118,7 @@ class Lowering:
     _operands: int = 0
     _names: dict[tuple[FormatterCall, str], str] = field(default_factory=dict)
     _variables: dict[Binding, str] = field(default_factory=dict)
+    _ways: dict[Context, str] = field(default_factory=dict)
 
     # -- the pieces of trees --
 
@@ -135,6 +138,14 @@ class Lowering:
         name = f"constant_{len(self.constants)}"
         self.constants[name] = value
         return ast.Name(name, ast.Load())
+
+    def way(self, context: Context) -> str:
+        """The name of the function that shows a text in `context`; with ``show_`` before it, of that for any value."""
+        if context not in self._ways:
+            name = f"{context.how}_{len(self._ways)}" if context.around else context.how
+            self.constants[name], self.constants[f"show_{name}"] = ways(context)
+            self._ways[context] = name
+        return self._ways[context]
 
     def variable(self, binding: Binding) -> str:
         """The variable of the program that holds what `binding` stands for."""
@@ -203,14 +214,12 @@ class Lowering:
             return self.value(node)
         return self.call("holds", self.value(node), place=node.place, path=described(node))
 
-    def shown(self, node: Expression, how: str) -> ast.expr:
-        """The tree that computes the text of `node`: ``how(value)``, with a shorter way for texts.
-
-        `how` names two functions of the namespace: ``markup`` for what is a text already, ``show_markup`` for all.
-        """
+    def shown(self, node: Expression, context: Context) -> ast.expr:
+        """The tree that computes the text of `node` in its context, with a shorter way for texts."""
         self._refuse_flag(node)
         if isinstance(node, Formatted):
-            return self._formatted(node, how)
+            return self._formatted(node, context)
+        how = self.way(context)
         if isinstance(node, Constant) and isinstance(node.value, str):
             return self.call(f"show_{how}", ast.Constant(node.value), place=node.place)
         path = described(node)
@@ -326,8 +335,8 @@ class Lowering:
         raise TemplateError(f'a place in a loop has no "{node.name}"', place=node.place,
                             hint=did_you_mean(node.name, _PLACE_WORDS))
 
-    def _formatted(self, node: Formatted, how: str | None = None) -> ast.expr:
-        """A formatter applied; with `how`, its result shown."""
+    def _formatted(self, node: Formatted, context: Context | None = None) -> ast.expr:
+        """A formatter applied; with `context`, its result shown."""
         if node.formatter not in self.known:
             raise TemplateError(f'there is no formatter "{node.formatter}"', place=node.place,
                                 hint=did_you_mean(node.formatter, self.known))
@@ -343,9 +352,9 @@ class Lowering:
         if all(isinstance(argument, Constant) for argument in (*arguments, *given)):
             call = FormatterCall(node.formatter, tuple(a.value for a in arguments if isinstance(a, Constant)),
                                  tuple((n, a.value) for n, a in node.named if isinstance(a, Constant)),
-                                 node.locale, node.timezone, how)
+                                 node.locale, node.timezone, context)
             return self.call(self._formatter(call), value, *map(self.value, per_item), place=node.place, path=path)
-        call = FormatterCall(node.formatter, None, (), node.locale, node.timezone, how)
+        call = FormatterCall(node.formatter, None, (), node.locale, node.timezone, context)
         if len(arguments) == 1 and not given and not per_item and not self._in_function and _is_of_data(arguments[0]):
             return self._prepared_once(call, value, arguments[0], node.place, path)
         positional = ast.Tuple([self.value(argument) for argument in arguments], ast.Load())

@@ -7,21 +7,21 @@ text is asked for.
 from __future__ import annotations
 
 import ast
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from pribble.compiler.html import Shown, appended, attribute_parts, counted, joined, text_block_steps, unless_nothing
+from pribble.compiler.html import text_block_steps
 from pribble.compiler.lowering import Lowering
+from pribble.compiler.pieces import appended, counted, formatted, unless_nothing
+from pribble.compiler.steps import EVENT, PLAIN, Shown, value_parts
 from pribble.language.tape import BRANCH, CLOSE, LITERAL, OPEN, SET, SHOW, Tape, TapeMark
-from pribble.markup.contexts import Characters, Closed, Marked, Opened, Page, read
+from pribble.markup import page as markup
+from pribble.markup.contexts import Context
+from pribble.markup.page import Characters, Closed, Marked, Opened, Page
 from pribble.markup.references import decoded
 from pribble.markup.scanner import Attribute
 from pribble.plaintext.flow import READ_ATTRIBUTES, Close, Event, Open
-
-# How a value in an attribute is written where no markup has to be minded.
-_HOW = {"attribute": "plain", "url": "address", "url-base": "address_base", "url-path": "segment",
-        "url-query": "query"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,6 +31,32 @@ class OpenWith:
     name: str
     void: bool
     attributes: tuple[tuple[str, tuple[str | Shown, ...]], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Attributes:
+    """Here begins a start tag with blocks in it."""
+
+
+@dataclass(frozen=True, slots=True)
+class AttributeOf:
+    """One of its attributes; with `parts` None, what was held for it since `Value`."""
+
+    name: str
+    parts: tuple[str | Shown, ...] | None
+
+
+@dataclass(frozen=True, slots=True)
+class Value:
+    """Here begins the value of an attribute that has blocks in it."""
+
+
+@dataclass(frozen=True, slots=True)
+class OpenHeld:
+    """Here the start tag ends."""
+
+    name: str
+    void: bool
 
 
 def text_steps(tape: Tape, page: Page) -> list[Any]:
@@ -50,11 +76,11 @@ def text_steps(tape: Tape, page: Page) -> list[Any]:
             elif mark.role == CLOSE and blocks.pop():
                 continue
             if not any(blocks):
-                steps += _mark_steps(mark)
+                steps += _mark_steps(mark, event.context)
         elif any(blocks):
             continue
         elif isinstance(event, Opened):
-            steps.append(_open(tape, event))
+            steps += _open(tape, event)
         elif isinstance(event, Closed):
             steps.append(Close(event.name))
         else:
@@ -63,16 +89,16 @@ def text_steps(tape: Tape, page: Page) -> list[Any]:
 
 
 def _said(written: str, raw: str) -> str:
-    return written if raw in ("style", "script") else decoded(written)
+    return written if raw in ("style", "script", "cdata") else decoded(written)
 
 
-def _mark_steps(mark: TapeMark) -> list[Any]:
+def _mark_steps(mark: TapeMark, context: Context | None) -> list[Any]:
     if mark.role == SHOW and mark.value is not None:
-        return [Shown(mark.value, "event")]
+        return [Shown(mark.value, EVENT)] if context and context.way in ("markup", "plain") else []
     if mark.role == LITERAL:
         return [mark.literal]
     if mark.lifted is not None and mark.lifted.kind == "only":
-        steps = text_block_steps(dedented(mark.lifted.tape), "plain", references=True)
+        steps = text_block_steps(dedented(mark.lifted.tape), PLAIN, references=True)
         return [Open("pre", {}), *steps, Close("pre")] if mark.lifted.alone else steps
     return [mark] if mark.role in (OPEN, BRANCH, CLOSE, SET) else []
 
@@ -87,9 +113,9 @@ def dedented(tape: Tape) -> Tape:
 
 
 def events_of(html: str) -> tuple[Event, ...]:
-    """The events of a page or fragment that holds no marks.  Raises `MarkupError` for a tag that is cut off."""
+    """The events of a page or fragment that holds no marks."""
     events: list[Event] = []
-    for event in read(html, lambda offset: "literal").events:
+    for event in markup.events_of(html):
         match event:
             case Opened(tag=tag, void=void):
                 events.append(Open(tag.name, {a.name: decoded(html[a.value_start:a.value_end], attribute=True)
@@ -98,22 +124,59 @@ def events_of(html: str) -> tuple[Event, ...]:
                 events.append(Close(name))
             case Characters(start=start, end=end, raw=raw):
                 events.append(_said(html[start:end], raw))
-            case Marked(offset=offset):
-                events.append(html[offset])
     return tuple(events)
 
 
-def _open(tape: Tape, event: Opened) -> Open | OpenWith:
+def _open(tape: Tape, event: Opened) -> Iterator[Any]:
     tag = event.tag
+    if event.blocks:
+        yield from _open_in_steps(tape, event)
+        return
     read = {a.name: _parts(tape, a, event) for a in reversed(tag.attributes) if a.name in READ_ATTRIBUTES}
     if any(isinstance(part, Shown) for parts in read.values() for part in parts):
-        return OpenWith(tag.name, event.void, tuple(read.items()))
-    return Open(tag.name, {name: "".join(map(str, parts)) for name, parts in read.items()}, event.void)
+        yield OpenWith(tag.name, event.void, tuple(read.items()))
+    else:
+        yield Open(tag.name, {name: "".join(map(str, parts)) for name, parts in read.items()}, event.void)
+
+
+def _open_in_steps(tape: Tape, event: Opened) -> Iterator[Any]:
+    """A start tag with blocks in it, attribute by attribute."""
+    inside = {offset for a in event.tag.attributes for offset in event.blocks if a.value_start <= offset < a.value_end}
+    found: list[tuple[int, Attribute | None]] = [(a.start, a) for a in event.tag.attributes]
+    found += [(offset, None) for offset in event.blocks if offset not in inside]
+    yield Attributes()
+    for offset, attribute in sorted(found, key=lambda one: one[0]):
+        if attribute is None:
+            mark = tape.mark(offset)
+            yield mark
+        elif attribute.name in READ_ATTRIBUTES:
+            if any(attribute.value_start <= block < attribute.value_end for block in inside):
+                yield Value()
+                yield from _value_steps(tape, attribute, event)
+                yield AttributeOf(attribute.name, None)
+            else:
+                yield AttributeOf(attribute.name, _parts(tape, attribute, event))
+    yield OpenHeld(event.tag.name, event.void)
+
+
+def _value_steps(tape: Tape, attribute: Attribute, event: Opened) -> Iterator[Any]:
+    for part in value_parts(tape, attribute):
+        if isinstance(part, str):
+            yield part
+        elif (mark := tape.mark(part)).role != SHOW or mark.value is None:
+            yield mark
+        elif (way := event.marks[part].way) != "picture":
+            yield Shown(mark.value, Context(way))
 
 
 def _parts(tape: Tape, attribute: Attribute, event: Opened) -> tuple[str | Shown, ...]:
-    return tuple(part if isinstance(part, str) else Shown(part[1], _HOW[event.marks[part[0]]])
-                 for part in attribute_parts(tape, attribute))
+    parts: list[str | Shown] = []
+    for part in value_parts(tape, attribute):
+        if isinstance(part, str):
+            parts.append(part)
+        elif (value := tape.mark(part).value) is not None and (way := event.marks[part].way) != "picture":
+            parts.append(Shown(value, Context(way)))
+    return tuple(parts)
 
 
 class EventSink:
@@ -121,6 +184,9 @@ class EventSink:
 
     prologue = "out = []; append = out.append; extend = out.extend"
     result = "out"
+
+    def __init__(self) -> None:
+        self._in_value = False
 
     def written(self, run: Sequence[Any], lowering: Lowering) -> list[ast.stmt]:
         statements: list[ast.stmt] = []
@@ -133,26 +199,49 @@ class EventSink:
                 constant.clear()
 
         for step in run:
-            if isinstance(step, str | Open | Close):
+            if isinstance(step, str | Open | Close) and not self._in_value:
                 constant.append(step)
                 continue
             flush()
-            statements.append(appended(_opened(step, lowering) if isinstance(step, OpenWith)
-                                       else counted(lowering.shown(step.value, step.how))))
+            statements.append(self._statement(step, lowering))
         flush()
         return statements
 
+    def _statement(self, step: Any, lowering: Lowering) -> ast.stmt:
+        match step:
+            case OpenWith(name=name, attributes=attributes, void=void):
+                keys: list[ast.expr | None] = [ast.Constant(name) for name, _ in attributes]
+                return appended(_opened(name, ast.Dict(keys, [_attribute(p, lowering) for _, p in attributes]), void))
+            case Attributes():
+                return ast.Assign([ast.Name("attributes", ast.Store())], ast.Dict([], []))
+            case Value():
+                self._in_value = True
+                return ast.Assign([ast.Name("held", ast.Store())], ast.List([], ast.Load()))
+            case AttributeOf(name=name, parts=parts):
+                self._in_value = False
+                value = _attribute(parts, lowering) if parts is not None else _joined_held()
+                setdefault = ast.Attribute(ast.Name("attributes", ast.Load()), "setdefault", ast.Load())
+                return ast.Expr(ast.Call(setdefault, [ast.Constant(name), value], []))
+            case OpenHeld(name=name, void=void):
+                return appended(_opened(name, ast.Name("attributes", ast.Load()), void))
+        text = ast.Constant(step) if isinstance(step, str) else lowering.shown(step.value, step.context)
+        if not self._in_value:
+            return appended(counted(text))
+        held = ast.Attribute(ast.Name("held", ast.Load()), "append", ast.Load())
+        return ast.Expr(ast.Call(held, [counted(formatted([text]))], []))
 
-def _opened(step: OpenWith, lowering: Lowering) -> ast.expr:
-    keys: list[ast.expr | None] = [ast.Constant(name) for name, _ in step.attributes]
-    values = [_attribute(parts, lowering) for _, parts in step.attributes]
-    arguments = [ast.Constant(step.name), ast.Dict(keys, values), ast.Constant(step.void)]
-    return ast.Call(ast.Name("Open", ast.Load()), arguments, [])
+
+def _joined_held() -> ast.expr:
+    return ast.Call(ast.Attribute(ast.Constant(""), "join", ast.Load()), [ast.Name("held", ast.Load())], [])
+
+
+def _opened(name: str, attributes: ast.expr, void: bool) -> ast.expr:
+    return ast.Call(ast.Name("Open", ast.Load()), [ast.Constant(name), attributes, ast.Constant(void)], [])
 
 
 def _attribute(parts: tuple[str | Shown, ...], lowering: Lowering) -> ast.expr:
     if len(parts) == 1 and isinstance(parts[0], Shown):
         return unless_nothing(parts[0], ast.Constant(None), counted, lowering)
-    texts: list[ast.expr] = [ast.Constant(part) if isinstance(part, str) else lowering.shown(part.value, part.how)
+    texts: list[ast.expr] = [ast.Constant(part) if isinstance(part, str) else lowering.shown(part.value, part.context)
                              for part in parts]
-    return counted(joined(texts)) if texts else ast.Constant("")
+    return counted(formatted(texts)) if texts else ast.Constant("")

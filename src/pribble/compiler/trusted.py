@@ -10,9 +10,8 @@ from collections.abc import Mapping
 from typing import Any
 
 from pribble.compiler.text import events_of
-from pribble.errors import FieldError, UnsafeValue
-from pribble.markup.scanner import Comment, Doctype, EndTag, StartTag, Unfinished, scan
-from pribble.markup.tree import OMITTABLE, OpenElements
+from pribble.errors import FieldError
+from pribble.markup.fragments import whole
 from pribble.plaintext.flow import flow
 from pribble.plaintext.layout import layout
 from pribble.values.escaping import markup
@@ -23,8 +22,6 @@ from pribble.values.numbers import Apply, text_of
 from pribble.values.settings import Settings
 from pribble.values.showing import text as shown
 
-_PAGE_ELEMENTS = frozenset({"html", "head", "body", "frameset", "plaintext"})
-
 
 def html(settings: Settings) -> Apply:
     """A text that is markup, trusted and whole; shown as it is between tags, and as its plain text says in the text."""
@@ -33,32 +30,9 @@ def html(settings: Settings) -> Apply:
 
 def fragment(text: str) -> Fragment:
     """A text as markup; raises `UnsafeValue` where it would reach out into the page around it."""
-    elements = OpenElements()
-    for token in scan(text):
-        if isinstance(token, Unfinished):
-            raise UnsafeValue("the markup is not whole: a tag is not closed")
-        if isinstance(token, Doctype):
-            raise UnsafeValue("a doctype belongs to the page, not into a piece of one")
-        if isinstance(token, Comment) and not _is_closed(text[token.start:token.end]):
-            raise UnsafeValue("a comment is not closed in this markup")
-        if isinstance(token, StartTag | EndTag) and token.name in _PAGE_ELEMENTS:
-            raise UnsafeValue(f"<{token.name}> belongs to the page, not into a piece of one")
-        if isinstance(token, StartTag):
-            elements.start(token.name, token.start, token.end, self_closing=token.self_closing)
-        elif isinstance(token, EndTag) and elements.end(token.name) is None:
-            raise UnsafeValue(f"</{token.name}> closes nothing that this markup opened")
-    left = next((e for e in elements.stack if e.name not in OMITTABLE), None)
-    if left is not None:
-        raise UnsafeValue(f"<{left.name}> is not closed in this markup")
-    if text.endswith(("<", "</")):
-        raise UnsafeValue('the markup ends in "<"')
-    closed = text + "".join(f"</{element.name}>" for element in reversed(elements.stack))
+    closed = whole(text)
     events = events_of(closed)
     return Fragment.of(layout(flow(events)).strip(), closed, events, trusted=True)
-
-
-def _is_closed(comment: str) -> bool:
-    return comment.endswith(("-->", "--!>") if comment.startswith("<!--") else ">")
 
 
 _CELL = "padding:4px 8px;border-bottom:1px solid #cccccc;text-align:"

@@ -8,6 +8,7 @@ from html.entities import html5
 
 _REFERENCE = re.compile(r"&(?:#[xX][0-9a-fA-F]+;?|#[0-9]+;?|[A-Za-z][A-Za-z0-9]*;?)")
 _LONGEST = max(map(len, html5))
+_UNFINISHED = re.compile(r"&(?:#[xX]?[0-9a-fA-F]*|[A-Za-z0-9]*)\Z")
 
 
 def decoded(text: str, *, attribute: bool = False) -> str:
@@ -19,6 +20,12 @@ def decoded(text: str, *, attribute: bool = False) -> str:
     if "&" not in text:
         return text
     return _REFERENCE.sub(lambda found: _meant(found, attribute), text)
+
+
+def unfinished(text: str, end: int) -> int:
+    """Where a reference begins that what follows `end` could go on with; `end` where there is none."""
+    found = _UNFINISHED.search(text, max(0, end - _LONGEST), end)
+    return found.start() if found else end
 
 
 def _meant(found: re.Match[str], attribute: bool) -> str:

@@ -1,6 +1,7 @@
 """HTML as tokens, as the WHATWG tokenizer cuts it (HTML 13.2.5), over a text that may hold marks anywhere.
 
 Tokens carry offsets and nothing is changed: what no token is edited for comes out as it was written.
+Whether a page is in svg or math, where other rules hold, `foreign.py` knows.
 The scan is a single pass; no construct, closed or not, is looked at twice.
 """
 
@@ -9,6 +10,9 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
+
+from pribble.markup.elements import RAW_TEXT, RCDATA
+from pribble.markup.foreign import Foreign
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,11 +32,14 @@ class Attribute:
 
 @dataclass(frozen=True, slots=True)
 class StartTag:
+    """A start tag; `foreign` where its element is one of svg or math."""
+
     name: str
     start: int
     end: int
     attributes: tuple[Attribute, ...]
     self_closing: bool
+    foreign: bool = False
 
     def attribute(self, name: str) -> Attribute | None:
         """The first attribute of that name: the one that counts (13.2.5.33)."""
@@ -80,12 +87,17 @@ class Unfinished:
     end: int
 
 
-Token = StartTag | EndTag | Text | Comment | Doctype | Unfinished
+@dataclass(frozen=True, slots=True)
+class Cdata:
+    """A CDATA section of svg or math: text in which nothing is read (13.2.5.69)."""
 
-# Elements whose content holds references but no tags, and those whose content is only text (13.2.5.2, .3).
-RCDATA = frozenset({"title", "textarea"})
-RAW_TEXT = frozenset({"style", "script", "xmp", "iframe", "noembed", "noframes"})
+    start: int
+    end: int
 
+
+Token = StartTag | EndTag | Text | Comment | Doctype | Unfinished | Cdata
+
+_SMALL = {code: code + 32 for code in range(ord("A"), ord("Z") + 1)}
 _LETTER = re.compile("[A-Za-z]")
 _TAG_NAME = re.compile(r"[^\t\n\f\r />]*")
 _BETWEEN = re.compile(r"[\t\n\f\r /]*")
@@ -97,16 +109,21 @@ _DOCTYPE = re.compile("<!doctype", re.IGNORECASE)
 _SCRIPT = re.compile(r"<!--|-->|<(/?)script(?=[\t\n\f\r />])", re.IGNORECASE)
 
 
+def lowered(name: str) -> str:
+    """A name in small letters, as the standard has it: those of ASCII only, so that it keeps its length."""
+    return name.lower() if name.isascii() else name.translate(_SMALL)
+
+
 def scan(text: str) -> Iterator[Token]:
     """The tokens of `text`, in order; together they cover it."""
     position, length = 0, len(text)
     pending = 0  # where the character data not yet given begins
-    foreign = 0  # how many svg and math elements are open: in them, title and style hold tags
+    foreign = Foreign()
     while position < length:
         opening = text.find("<", position)
         if opening < 0:
             break
-        token = _markup(text, opening)
+        token = _markup(text, opening, foreign)
         if token is None:
             position = opening + 1
             continue
@@ -114,32 +131,30 @@ def scan(text: str) -> Iterator[Token]:
             yield Text(pending, opening)
         yield token
         pending = position = token.end
-        if isinstance(token, EndTag) and token.name in ("svg", "math"):
-            foreign = max(0, foreign - 1)
-        if not isinstance(token, StartTag):
+        if isinstance(token, EndTag):
+            foreign.end(token.name)
+        if not isinstance(token, StartTag) or token.foreign:
             continue
-        if token.name in ("svg", "math") and not token.self_closing:
-            foreign += 1
-        elif not foreign and (token.name in RCDATA or token.name in RAW_TEXT):
+        if token.name in RCDATA or token.name in RAW_TEXT:
             end = _script_end(text, position) if token.name == "script" else _raw_end(text, position, token.name)
             if position < end:
                 yield Text(position, end, token.name)
             pending = position = end
-        elif not foreign and token.name == "plaintext":
+        elif token.name == "plaintext":
             break
     if pending < length:
         yield Text(pending, length)
 
 
-def _markup(text: str, opening: int) -> Token | None:
+def _markup(text: str, opening: int, foreign: Foreign) -> Token | None:
     """What begins with the ``<`` at `opening`; None where it is a character like any other (13.2.5.6)."""
     following = text[opening + 1:opening + 2]
     if _LETTER.match(following):
-        return _tag(text, opening, opening + 1, closing=False)
+        return _tag(text, opening, opening + 1, foreign)
     if following == "/":
         after = text[opening + 2:opening + 3]
         if _LETTER.match(after):
-            return _tag(text, opening, opening + 2, closing=True)
+            return _tag(text, opening, opening + 2, None)
         return _bogus(text, opening) if after else None
     if following == "!":
         if text.startswith("--", opening + 2):
@@ -147,6 +162,9 @@ def _markup(text: str, opening: int) -> Token | None:
         if _DOCTYPE.match(text, opening):
             end = text.find(">", opening)
             return Doctype(opening, len(text) if end < 0 else end + 1)
+        if foreign.active and text.startswith("[CDATA[", opening + 2):
+            end = text.find("]]>", opening + 9)
+            return Cdata(opening, len(text) if end < 0 else end + 3)
         return _bogus(text, opening)
     return _bogus(text, opening) if following == "?" else None
 
@@ -165,10 +183,11 @@ def _comment(text: str, opening: int) -> Comment:
     return Comment(opening, end.end() if end else len(text))
 
 
-def _tag(text: str, opening: int, name_start: int, *, closing: bool) -> Token:
+def _tag(text: str, opening: int, name_start: int, foreign: Foreign | None) -> Token:
+    """A start tag, or with `foreign` None an end tag."""
     found = _TAG_NAME.match(text, name_start)
     assert found is not None
-    name, position, length = found[0].lower(), found.end(), len(text)
+    name, position, length = lowered(found[0]), found.end(), len(text)
     attributes: list[Attribute] = []
     while True:
         between = _BETWEEN.match(text, position)
@@ -178,10 +197,12 @@ def _tag(text: str, opening: int, name_start: int, *, closing: bool) -> Token:
             return Unfinished(opening, length)
         if text[position] == ">":
             end = position + 1
-            if closing:
+            if foreign is None:
                 return EndTag(name, opening, end)
             self_closing = position > between.start() and text[position - 1] == "/"
-            return StartTag(name, opening, end, tuple(attributes), self_closing)
+            known = frozenset(a.name for a in attributes) if name == "font" else frozenset[str]()
+            is_foreign = foreign.start(name, self_closing=self_closing, attributes=known)
+            return StartTag(name, opening, end, tuple(attributes), self_closing, is_foreign)
         attribute = _attribute(text, position)
         if attribute is None:
             return Unfinished(opening, length)
@@ -193,7 +214,7 @@ def _attribute(text: str, start: int) -> Attribute | None:
     """The attribute whose name begins at `start`; None where the text ends inside its value."""
     found = _ATTRIBUTE_NAME.match(text, start)
     assert found is not None
-    name, end = found[0].lower(), found.end()
+    name, end = lowered(found[0]), found.end()
     space = _SPACE.match(text, end)
     assert space is not None
     if not text.startswith("=", space.end()):

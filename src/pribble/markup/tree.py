@@ -1,63 +1,71 @@
-"""Which elements are open, and which end tags an author may leave out (WHATWG HTML 13.2.6.4, 13.1.2.4).
+"""The open elements of a page: what each tag closes, and what it opens unsaid (WHATWG HTML 13.2.6.4, 13.1.2.4).
 
-`OpenElements` follows start and end tags and says which elements each of them closes.  Misnested
-formatting is not imitated: an end tag closes what is open inside its element.
+`OpenElements` follows start and end tags.  It makes what a browser makes where an author left something out:
+``html head body``, ``tbody tr colgroup``, end tags.  Misnested formatting and content that a browser would move
+out of a table are not imitated: an end tag closes what is open inside its element.
+
+It also keeps the language's main promise: a block's branches leave the elements as they found them.  What is
+implied within a block is put before the block where it can be, since all branches share it.
 """
 
 from __future__ import annotations
 
-from collections import Counter
+from bisect import bisect_right
+from collections import defaultdict
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
-VOID = frozenset("area base basefont bgsound br col embed frame hr img input keygen link meta param source track "
-                 "wbr".split())
-# Elements whose end tag may be omitted, and which therefore end with what contains them.
-OMITTABLE = frozenset("li p dt dd td th tr thead tbody tfoot colgroup caption option optgroup rb rp rt rtc".split())
+from pribble.markup.elements import (
+    BUTTON_SCOPE,
+    CLOSING_P,
+    FORMATTING,
+    HEAD,
+    HEADINGS,
+    OMITTABLE,
+    SCOPE,
+    SPECIAL,
+    TABLE_SCOPE,
+    VOID,
+)
+from pribble.markup.foreign import INTEGRATION
 
-_CLOSE_P = frozenset(
-    "address article aside blockquote center details dialog dir div dl fieldset figcaption figure footer header hgroup "
-    "main menu nav ol p search section summary ul h1 h2 h3 h4 h5 h6 pre listing form table hr xmp plaintext li dd dt"
-    .split())
-_HEADINGS = frozenset("h1 h2 h3 h4 h5 h6".split())
-_SCOPE = frozenset("applet caption html table td th marquee object template svg math".split())
-_BUTTON_SCOPE = _SCOPE | {"button"}
-_FORMATTING = frozenset("a b big code em font i nobr s small strike strong tt u".split())
-_TABLE_SCOPE = frozenset({"html", "table", "template"})
-_TRANSPARENT = frozenset({"address", "div", "p"})  # a new li looks through these for the last one
-_SPECIAL = _CLOSE_P | _SCOPE | frozenset("body button iframe input select textarea tr tbody thead tfoot col colgroup "
-                                         "img br head style script title link meta".split())
+_BARRIERS = SPECIAL - {"address", "div", "p"}  # a new li looks through these for the last one
+_SCOPE, _BUTTON_SCOPE = SCOPE | INTEGRATION, BUTTON_SCOPE | INTEGRATION
+_SECTIONS = frozenset({"tbody", "thead", "tfoot"})
+_OF_PAGE = frozenset({"html", "head", "body"})
 
 # A start tag of the left closes these, up to the end of the table scope.
 _TABLE_CLOSES: dict[str, frozenset[str]] = {
-    "td": frozenset({"td", "th"}),
-    "th": frozenset({"td", "th"}),
+    "td": frozenset({"td", "th", "caption", "colgroup"}),
+    "th": frozenset({"td", "th", "caption", "colgroup"}),
     "tr": frozenset({"td", "th", "tr", "caption", "colgroup"}),
-    **dict.fromkeys(("tbody", "thead", "tfoot"),
-                    frozenset({"td", "th", "tr", "tbody", "thead", "tfoot", "caption", "colgroup"})),
+    **dict.fromkeys(_SECTIONS, frozenset({"td", "th", "tr", "caption", "colgroup"}) | _SECTIONS),
     "caption": frozenset({"caption", "colgroup"}),
     "colgroup": frozenset({"caption", "colgroup"}),
+    "col": frozenset({"caption"}),
 }
 
 
 @dataclass(frozen=True, slots=True)
 class Element:
-    """An open element; `start` is the offset of its start tag."""
+    """An open element; `start` and `end` are the offsets of its start tag, the same where it is `implied`."""
 
     name: str
     start: int
     end: int
+    implied: bool = False
+    foreign: bool = False
 
 
-def _end_scope(name: str) -> frozenset[str]:
-    """The elements that an end tag does not reach beyond (13.2.6.4.7)."""
-    if name in ("table", "html", "body", "svg", "math"):
-        return frozenset({"template"})
-    if name in _TABLE_CLOSES:
-        return _TABLE_SCOPE
-    if name == "p":
-        return _BUTTON_SCOPE
-    return _SCOPE if name in _SPECIAL or name in _FORMATTING else _SPECIAL
+@dataclass(frozen=True, slots=True)
+class Change:
+    """What a tag did to the open elements: `closed`, innermost first, then `implied`, outermost first, then whether
+    it `opened` its own.  With `before` not 0, the first two happened before that many of the innermost blocks."""
+
+    closed: tuple[Element, ...] = ()
+    implied: tuple[Element, ...] = ()
+    opened: bool = False
+    before: int = 0
 
 
 class OutOfBranch(Exception):
@@ -68,94 +76,252 @@ class OutOfBranch(Exception):
         self.element = element
 
 
-class OpenElements:
-    """The stack of open elements; `floor` is how many of them belong to outside the current branch."""
+class LeftOpen(Exception):
+    """A branch ends, and `element`, which it opened, is not closed."""
 
-    def __init__(self) -> None:
+    def __init__(self, element: Element) -> None:
+        super().__init__(element.name)
+        self.element = element
+
+
+@dataclass(slots=True)
+class _Block:
+    """A block: how many elements were open before it, whether anything stands in it, what it closed of the implied."""
+
+    depth: int
+    touched: bool = False
+    lost: list[Element] = field(default_factory=list)  # outermost first
+
+    @property
+    def floor(self) -> int:
+        """How many elements are open that belong to outside the block."""
+        return self.depth - len(self.lost)
+
+
+def _end_scope(name: str) -> frozenset[str]:
+    """The elements that the end tag of a special or formatting element does not reach beyond (13.2.6.4.7)."""
+    if name in ("table", "html", "body", "svg", "math"):
+        return frozenset({"template"})
+    if name in _TABLE_CLOSES:
+        return TABLE_SCOPE
+    return _BUTTON_SCOPE if name == "p" else _SCOPE
+
+
+class OpenElements:
+    """The stack of open elements of a page, or of a piece of one (`page` false), which has no html, head and body.
+
+    `quirks` is the document mode in which a table may stand in a paragraph.
+    """
+
+    def __init__(self, *, page: bool = True) -> None:
         self.stack: list[Element] = []
-        self.floor = 0
-        self.foreign = 0
-        self._open: Counter[str] = Counter()  # spares the search for what is not open: it would be quadratic
+        self.quirks = page
+        self._page = page
+        self._seen: set[str] = set()  # which of html, head and body there have been
+        self._blocks: list[_Block] = []
+        # Where in the stack each name stands, and what no end tag reaches beyond: a search would be quadratic.
+        self._at: defaultdict[str, list[int]] = defaultdict(list)
+        self._special: list[int] = []
+        self._barriers: list[int] = []
 
     @property
     def innermost(self) -> str:
+        """The name of the innermost open element, or ""."""
         return self.stack[-1].name if self.stack else ""
 
-    def start(self, name: str, start: int, end: int, *, self_closing: bool = False) -> list[Element]:
-        """Take in a start tag; returns the elements that it closes, innermost first."""
-        closed = [] if self.foreign else self._closed_by(name)
-        if name in VOID or (self_closing and (":" in name or self.foreign or name in ("svg", "math"))):
-            return closed
-        if name in ("svg", "math"):
-            self.foreign += 1
-        self.stack.append(Element(name, start, end))
-        self._open[name] += 1
-        return closed
+    # -- tags and text --
+
+    def start(self, name: str, start: int, end: int, *, self_closing: bool = False, foreign: bool = False) -> Change:
+        """Take in a start tag.  Raises `OutOfBranch`."""
+        if name in _OF_PAGE and name in self._seen | ({"head"} if "body" in self._seen else set()):
+            return Change()  # a second one opens nothing
+        closed = [] if foreign else self._closed_by(name)
+        change = self._implied(() if foreign else self._missing(name), closed, start)
+        self._touch()
+        if name in VOID or (self_closing and (":" in name or foreign)):
+            return change
+        self._push(Element(name, start, end, foreign=foreign))
+        return Change(change.closed, change.implied, True, change.before)
+
+    def content(self, offset: int) -> Change:
+        """Take in text that is no white space, or a value: in a page it stands in the body."""
+        if self.innermost not in ("", "html", "head"):
+            return Change()
+        change = self._implied(self._missing("text"), self._closed_by("text"), offset)
+        self._touch()
+        return change
+
+    def end(self, name: str) -> Change | None:
+        """Take in an end tag; None where it closes nothing.  The last of `closed` is its own.  Raises `OutOfBranch`.
+
+        Those of body and html close at the end of the page: what follows them is still content (13.2.6.4.19).
+        """
+        if name in ("body", "html"):
+            return Change() if name in self._seen else None
+        names = HEADINGS if name in HEADINGS else frozenset({name})
+        if name in SPECIAL or name in FORMATTING or name in ("svg", "math"):
+            index = self._find(names, _end_scope(name) - names)
+        else:
+            index = self._last(names)
+            index = None if index is None or (self._special and self._special[-1] > index) else index
+        if index is None:
+            return None
+        closed = self._pop_to(index)
+        self._touch()
+        return Change(tuple(closed))
+
+    def nearest(self, name: str, scope: frozenset[str]) -> Element | None:
+        """The innermost open element of that name with none of `scope` within it."""
+        index = self._find(frozenset({name}), scope)
+        return None if index is None else self.stack[index]
+
+    def is_outer(self, name: str) -> bool:
+        """Whether the end tag of `name` can only mean an element that the innermost block did not open."""
+        index = self._last(HEADINGS if name in HEADINGS else (name,))
+        return index is not None and bool(self._blocks) and index < self._blocks[-1].floor
+
+    def finish(self) -> tuple[Element, ...]:
+        """The end of the page: all that is still open, innermost first."""
+        return tuple(self._pop_to(0))
+
+    # -- blocks --
+
+    def enter(self) -> None:
+        """A block begins."""
+        self._blocks.append(_Block(len(self.stack)))
+
+    def leave(self, offset: int, *, block: bool) -> Change:
+        """A branch ends at `offset`, and with `block` the whole block.  Raises `LeftOpen`."""
+        ended = self._blocks[-1]
+        for element in reversed(self.stack[ended.floor:]):
+            if element.name not in OMITTABLE and not element.implied:
+                raise LeftOpen(element)
+        closed = self._pop_to(ended.floor)
+        implied, ended.lost = tuple(ended.lost), []
+        for element in implied:
+            self._push(element)
+        if block:
+            self._blocks.pop()
+            if ended.touched:
+                self._touch()
+        return Change(tuple(closed), implied)
+
+    def _touch(self) -> None:
+        if self._blocks:
+            self._blocks[-1].touched = True
+
+    # -- what is implied --
+
+    def _missing(self, name: str) -> tuple[str, ...]:
+        """The elements that a start tag, or "text", is to find open and does not."""
+        within = self.innermost
+        if within == "table":
+            return {"tr": ("tbody",), "td": ("tbody", "tr"), "th": ("tbody", "tr"), "col": ("colgroup",)}.get(name, ())
+        if within in _SECTIONS:
+            return ("tr",) if name in ("td", "th") else ()
+        if not self._page or within not in ("", "html") or name == "html":
+            return ()
+        missing = () if "html" in self._seen else ("html",)
+        if name in ("head", "body") or "body" in self._seen:
+            return missing
+        if name in HEAD:
+            return missing if "head" in self._seen else (*missing, "head")
+        return (*missing, "body")
+
+    def _implied(self, names: tuple[str, ...], closed: list[Element], offset: int) -> Change:
+        """Open what is implied; before the blocks in which nothing stands yet, since their branches share it."""
+        before = 0
+        if names:
+            for block in reversed(self._blocks):
+                if block.touched:
+                    break
+                before += 1
+                block.lost = []
+                block.depth = len(self.stack) + len(names)
+            if self._blocks and not before and not _OF_PAGE.isdisjoint(names):
+                raise OutOfBranch(Element("head", offset, offset, implied=True))
+        implied = tuple(Element(name, offset, offset, implied=True) for name in names)
+        for element in implied:
+            self._push(element)
+        return Change(tuple(closed), implied, before=before)
 
     def _closed_by(self, name: str) -> list[Element]:
+        """Close what a start tag closes, innermost first."""
         closed: list[Element] = []
+        while self.stack and self.stack[-1].foreign and self.innermost not in INTEGRATION:
+            closed += self._pop_to(len(self.stack) - 1)
+        if self._page and self.innermost == "head" and name not in HEAD:
+            return closed + self._pop_to(len(self.stack) - 1)
         if name == "li":
-            closed += self._close_item({"li"})
+            closed += self._close_item(frozenset({"li"}))
         elif name in ("dt", "dd"):
-            closed += self._close_item({"dt", "dd"})
+            closed += self._close_item(frozenset({"dt", "dd"}))
         elif name in ("option", "optgroup"):
             while self.innermost == "option" or (name == "optgroup" and self.innermost == "optgroup"):
                 closed += self._pop_to(len(self.stack) - 1)
         elif name in _TABLE_CLOSES:
             closed += self._close_in_table(_TABLE_CLOSES[name])
-        if name in _CLOSE_P and (index := self._find({"p"}, _BUTTON_SCOPE)) is not None:
-            closed += self._pop_to(index)
-        if name in _HEADINGS and self.innermost in _HEADINGS:
+        if name in CLOSING_P and not (name == "table" and self.quirks):
+            index = self._find(frozenset({"p"}), _BUTTON_SCOPE)
+            closed += [] if index is None else self._pop_to(index)
+        if name in HEADINGS and self.innermost in HEADINGS:
             closed += self._pop_to(len(self.stack) - 1)
         return closed
 
-    def end(self, name: str) -> list[Element] | None:
-        """Take in an end tag; returns the elements it closes, its own last, or None where it closes nothing."""
-        names = _HEADINGS if name in _HEADINGS else frozenset({name})
-        index = self._find(names, _end_scope(name) - names)
-        return None if index is None else self._pop_to(index)
+    # -- the stack --
 
-    def leave(self, depth: int) -> list[Element]:
-        """Close what is open above `depth`, as the end of a branch or of the page does."""
-        return self._pop_to(depth)
+    def _push(self, element: Element) -> None:
+        index, name = len(self.stack), element.name
+        self.stack.append(element)
+        self._at[name].append(index)
+        if name in _OF_PAGE:
+            self._seen.add(name)
+        if name in SPECIAL:
+            self._special.append(index)
+        if name in _BARRIERS:
+            self._barriers.append(index)
 
-    def _find(self, names: Iterable[str], scope: Iterable[str]) -> int | None:
-        if not any(self._open[name] for name in names):
+    def _last(self, names: Iterable[str]) -> int | None:
+        """Where the innermost element with one of `names` stands."""
+        found = [at[-1] for name in names if (at := self._at.get(name))]
+        return max(found) if found else None
+
+    def _find(self, names: frozenset[str], scope: frozenset[str]) -> int | None:
+        """Where the innermost of `names` stands, if none of `scope` stands within it."""
+        index = self._last(names)
+        if index is None:
             return None
-        for index in range(len(self.stack) - 1, -1, -1):
-            if self.stack[index].name in names:
-                return index
-            if self.stack[index].name in scope:
-                return None
-        return None
+        barrier = self._last(scope)
+        return index if barrier is None or barrier <= index else None
 
-    def _close_item(self, names: set[str]) -> list[Element]:
-        if not any(self._open[name] for name in names):
-            return []
-        for index in range(len(self.stack) - 1, -1, -1):
-            name = self.stack[index].name
-            if name in names:
-                return self._pop_to(index)
-            if name in _SPECIAL and name not in _TRANSPARENT:
-                break
-        return []
+    def _close_item(self, names: frozenset[str]) -> list[Element]:
+        index = self._last(names)
+        return self._pop_to(index) if index is not None and self._barriers[-1] == index else []
 
     def _close_in_table(self, names: frozenset[str]) -> list[Element]:
-        if not any(self._open[name] for name in names):
-            return []
-        index = len(self.stack)
-        for at in range(len(self.stack) - 1, -1, -1):
-            if self.stack[at].name in _TABLE_SCOPE:
-                break
-            if self.stack[at].name in names:
-                index = at
-        return self._pop_to(index)
+        table = self._last(TABLE_SCOPE)
+        outermost = len(self.stack)
+        for name in names:
+            at = self._at.get(name, [])
+            after = bisect_right(at, -1 if table is None else table)
+            if after < len(at):
+                outermost = min(outermost, at[after])
+        return self._pop_to(outermost)
 
     def _pop_to(self, index: int) -> list[Element]:
-        if index < min(self.floor, len(self.stack)):
-            raise OutOfBranch(self.stack[self.floor - 1])
+        """Close all from `index` on.  Of what was open before the block, only what no author wrote may be closed."""
+        lost = self.stack[index:self._blocks[-1].floor] if self._blocks else []
+        for element in reversed(lost):
+            if not element.implied:
+                raise OutOfBranch(element)
+        if lost:
+            self._blocks[-1].lost = lost + self._blocks[-1].lost
         closed = self.stack[index:][::-1]
         del self.stack[index:]
-        self._open.subtract(element.name for element in closed)
-        self.foreign -= sum(element.name in ("svg", "math") for element in closed)
+        for element in closed:
+            self._at[element.name].pop()
+            if element.name in SPECIAL:
+                self._special.pop()
+            if element.name in _BARRIERS:
+                self._barriers.pop()
         return closed

@@ -10,7 +10,7 @@ from urllib.parse import unquote
 
 from pribble.errors import FieldError, PictureError, UnsafeValue, did_you_mean, visible
 from pribble.pictures.picture import Picture
-from pribble.values.escaping import url
+from pribble.values import urls
 from pribble.values.kinds import kind, named, plain
 from pribble.values.showing import text
 
@@ -67,15 +67,27 @@ class PictureFinder:
         if kind(value) != "text":
             raise FieldError(f"a picture's source is a picture or its name, not {named(value)}")
         name = value.strip()
-        if name.lower().startswith(("http:", "https:")):
-            return url(name)
+        if name.lower().startswith(("http:", "https:", "cid:", "data:")):
+            return urls.whole(name, picture=True)
         return self.find(permitted(name), None)
 
-    def beside(self, name: str, near: Path | None) -> Picture | str:
-        """The picture of a name that the template wrote and the data completed."""
-        if name.lower().startswith(("http:", "https:")):
-            return url(name)
-        return self.find(unquote(name), near)
+    def composed(self, parts: Sequence[str | tuple[Any]], near: Path | None) -> Picture | str:
+        """The picture that several pieces name: texts of the template's, and values, each alone in a tuple."""
+        values = [part[0] for part in parts if not isinstance(part, str)]
+        if len(values) == 1 and not "".join(part for part in parts if isinstance(part, str)).strip():
+            return self.chosen(values[0])
+        if values and not isinstance(parts[0], str) and text(values[0]).lower().startswith(("http:", "https:")):
+            return _continued(text(values[0]), parts[1:])
+        name = "".join(part if isinstance(part, str) else name_piece(part[0]) for part in parts)
+        return self.find(unquote(name.strip()), near)
+
+
+def _continued(base: str, parts: Sequence[str | tuple[Any]]) -> str:
+    """An address that begins with a value and goes on with what the template wrote."""
+    rest = "".join(part if isinstance(part, str) else urls.encoded(name_piece(part[0])) for part in parts)
+    if not rest.startswith(("/", "?", "#")):
+        raise UnsafeValue("an address goes on directly after a value", hint='write a "/" after the mark')
+    return urls.whole((urls.base if rest.startswith("/") else urls.stem)(base) + rest)
 
 
 def permitted(name: str) -> str:

@@ -18,6 +18,12 @@ class Address(str):
     __slots__ = ()
 
 
+class Json(str):
+    """A JSON text."""
+
+    __slots__ = ()
+
+
 class Fragment(str):
     """A text that is markup between tags: `markup` there, `events` for the plain-text part.
 

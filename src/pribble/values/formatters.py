@@ -15,7 +15,7 @@ from typing import Any
 
 from pribble.errors import FieldError
 from pribble.graphemes import graphemes
-from pribble.values import addresses, dates, lists, numbers
+from pribble.values import addresses, dates, json, lists, numbers
 from pribble.values.escaping import markup, plain_text
 from pribble.values.fit import Fragment
 from pribble.values.kinds import NOTHING, kind, plain
@@ -99,7 +99,7 @@ FORMATTERS: Mapping[str, Factory] = MappingProxyType({
     "count": lists.count, "first": lists.first, "last": lists.last, "reverse": lists.reverse, "join": lists.join,
     "rows": lists.rows, "sum": lists.sum_, "sort": lists.sort, "keep": lists.keep, "by": lists.by,
     "url": addresses.url, "path": addresses.path, "query": addresses.query, "link": addresses.link,
-    "json": addresses.json,
+    "json": json.json,
 })
 # Those that go through the items of a list, and so count as turns.
 WALKING = frozenset({"reverse", "join", "rows", "sum", "sort", "keep", "by", "json", "table"})

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from decimal import Decimal
 from typing import Any
+from urllib.parse import unquote
 
 from pribble.errors import FieldError, UnsafeValue
-from pribble.values.escaping import markup, one_line, plain_text, url, url_query, url_segment
-from pribble.values.fit import Address, Encoded, Fragment
+from pribble.values import json, urls
+from pribble.values.escaping import characters, markup, one_line, plain_text
+from pribble.values.fit import Address, Encoded, Fragment, Json
 from pribble.values.kinds import NOTHING, bounded, kind, plain
 
 MOST_BARE_DECIMALS = 6
@@ -84,33 +87,32 @@ def show_line(value: Any) -> str:
 
 
 def show_address(value: Any) -> str:
-    """A value that is a whole address, where no markup has to be minded."""
-    return str(value) if isinstance(value, Address) else url(text(value))
-
-
-def show_address_base(value: Any) -> str:
-    """A value that is the beginning of an address, up to the "/", "?" or "#" that its author wrote behind it."""
-    base = url(text(value))
-    if "?" in base or "#" in base:
-        raise UnsafeValue("an address that goes on in the template may hold no query or fragment")
-    return base.rstrip("/")
-
-
-def show_url(value: Any) -> str:
-    """A value that is a whole address, in a quoted attribute."""
-    return markup(show_address(value))
-
-
-def show_base(value: Any) -> str:
-    """A value that is the beginning of an address, in a quoted attribute."""
-    return markup(show_address_base(value))
+    """A value that is a whole address."""
+    return str(value) if isinstance(value, Address) else urls.whole(text(value))
 
 
 def show_segment(value: Any) -> str:
-    """A value in the path of an address, in a quoted attribute."""
-    return str(value) if isinstance(value, Encoded) else url_segment(text(value))
+    """A value that is a segment of a path, or keeps one from being empty."""
+    return urls.path(str(value)) if isinstance(value, Encoded) else urls.segment(text(value))
 
 
-def show_query(value: Any) -> str:
-    """A value in the query or fragment of an address, in a quoted attribute."""
-    return str(value) if isinstance(value, Encoded) else url_query(text(value))
+def show_encoded(value: Any) -> str:
+    """A value that is a piece of a segment, of a query or of a fragment."""
+    return str(value) if isinstance(value, Encoded) else urls.encoded(text(value))
+
+
+def show_field(value: Any) -> str:
+    """A value in a field of a ``mailto:`` address."""
+    return urls.field(unquote(value) if isinstance(value, Encoded) else text(value))
+
+
+def show_json(value: Any) -> str:
+    """A value that is a whole value of a JSON text."""
+    if value is None:
+        text(value)
+    return json.in_script(characters(value if isinstance(value, Json) else json.written(value)))
+
+
+def by_text(show: Callable[[str], str]) -> Callable[[Any], str]:
+    """The way of showing any value that shows its text so."""
+    return lambda value: show(text(value))

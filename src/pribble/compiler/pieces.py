@@ -1,0 +1,145 @@
+"""Straight runs of steps become statements: f-strings, appended to a list of pieces."""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from pribble.compiler.lowering import Lowering
+from pribble.compiler.steps import (
+    PREHEADER,
+    Chosen,
+    ChosenSize,
+    Embedded,
+    Hold,
+    LeftOut,
+    Raw,
+    Release,
+    Shown,
+)
+from pribble.compiler.ways import wrapping
+
+# So many texts are joined into one piece at the most, so that each piece is counted before it grows large.
+_LONGEST_PIECE = 100
+
+
+class PieceSink:
+    """Writes straight runs as one f-string each, appended to a list of pieces.
+
+    Pieces are texts; a `Source` among them stands for a picture, `PREHEADER` for the preheader.
+    """
+
+    prologue = "out = []; append = out.append"
+    result = "out"
+
+    def __init__(self) -> None:
+        self._append = "append"
+
+    def written(self, run: Sequence[Any], lowering: Lowering) -> list[ast.stmt]:
+        statements: list[ast.stmt] = []
+        texts: list[ast.expr] = []
+
+        def flush() -> None:
+            if texts:
+                statements.append(appended(counted(formatted(texts)), self._append))
+                texts.clear()
+
+        for step in run:
+            if len(texts) >= _LONGEST_PIECE:
+                flush()
+            if (text := self._text(step, lowering)) is not None:
+                texts.append(text)
+                continue
+            flush()
+            statements += self._statements(step, lowering)
+        flush()
+        return statements
+
+    @staticmethod
+    def _text(step: Any, lowering: Lowering) -> ast.expr | None:
+        """What a step that is a text comes to; None for others."""
+        match step:
+            case str() if step is not PREHEADER:
+                return ast.Constant(step)
+            case Shown(value=value, context=context):
+                return lowering.shown(value, context)
+            case LeftOut(before=before, shown=shown, after=after):
+                return unless_nothing(shown, ast.Constant(""), lambda text: formatted(
+                    [ast.Constant(before), text, ast.Constant(after)]), lowering)
+            case ChosenSize():
+                return lowering.call("picture_size", _name("picture_"), *map(
+                    ast.Constant, (step.width, step.height, step.complete)), place=step.place)
+        return None
+
+    def _statements(self, step: Any, lowering: Lowering) -> list[ast.stmt]:
+        match step:
+            case Embedded(source=source):
+                return [appended(lowering.constant(source, named=True), self._append)]
+            case Raw(value=value):
+                return [appended(ast.Tuple([lowering.value(value)], ast.Load()), self._append)]
+            case Hold():
+                self._append = "hold"
+                held = ast.Assign([ast.Name("held", ast.Store())], ast.List([], ast.Load()))
+                hold = ast.Attribute(_name("held"), "append", ast.Load())
+                return [held, ast.Assign([ast.Name("hold", ast.Store())], hold)]
+            case Release(before=before, after=after):
+                self._append = "append"
+                filled = _call("filled", _name("held"), ast.Constant(before), ast.Constant(after))
+                return [ast.AugAssign(ast.Name("out", ast.Store()), ast.Add(), filled)]
+            case Chosen(value=value, place=place, within=within):
+                wrap, near = lowering.constant(wrapping(within)), lowering.constant(place)
+                if value is None:
+                    self._append = "append"
+                    found = lowering.call("picture_composed", _name("held"), near, wrap, place=place)
+                else:
+                    found = lowering.call("picture", lowering.value(value), near, wrap, place=value.place)
+                assign = ast.Assign([ast.Name("picture_", ast.Store())], found)
+                return [assign, appended(_name("picture_"), self._append)]
+        return [appended(lowering.constant(step, named=True), self._append)]
+
+
+class LineSink(PieceSink):
+    """Writes the program of a line: its pieces are texts only, joined, each run of white space one space."""
+
+    result = '" ".join("".join(out).split())'
+
+
+class TextSink(PieceSink):
+    """Writes the program of a plain text written by hand: its lines are kept, and trimmed at their ends."""
+
+    result = '"\\n".join([line.rstrip() for line in "".join(out).split("\\n")]).strip("\\n") + "\\n"'
+
+
+def _name(name: str) -> ast.expr:
+    return ast.Name(name, ast.Load())
+
+
+def _call(function: str, *arguments: ast.expr) -> ast.expr:
+    return ast.Call(_name(function), list(arguments), [])
+
+
+def counted(value: ast.expr) -> ast.expr:
+    """``kept(room, value)``: no template makes more than is permitted, however it multiplies."""
+    return _call("kept", _name("room"), value)
+
+
+def appended(value: ast.expr, append: str = "append") -> ast.stmt:
+    """``append(value)``"""
+    return ast.Expr(_call(append, value))
+
+
+def formatted(texts: Sequence[ast.expr]) -> ast.expr:
+    """An f-string of `texts`; in it, nothing shows as nothing."""
+    if len(texts) == 1 and isinstance(texts[0], ast.Constant):
+        return texts[0]
+    return ast.JoinedStr([t if isinstance(t, ast.Constant) else ast.FormattedValue(t, -1) for t in texts])
+
+
+def unless_nothing(shown: Shown, nothing: ast.expr, around: Callable[[ast.expr], ast.expr],
+                   lowering: Lowering) -> ast.expr:
+    """`nothing` where a value comes to nothing, else what `around` makes of the value shown."""
+    text = lowering.call(f"show_{lowering.way(shown.context)}", _name("whole"), place=shown.value.place)
+    test = ast.Compare(ast.NamedExpr(ast.Name("whole", ast.Store()), lowering.value(shown.value)), [ast.Is()],
+                       [_name("NOTHING")])
+    return ast.IfExp(test, nothing, around(text))

@@ -1,0 +1,252 @@
+"""Which piece of an address each mark in it is (WHATWG URL 4.4, RFC 3986, RFC 6068, RFC 3966).
+
+The address is read as its author wrote it, piece by piece.  What a mark is may show only later: one that begins
+an address is the whole of it, or its beginning up to a ``/``, ``?`` or ``#``; one in a host is the host or a label.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, replace
+
+from pribble.markup.contexts import MarkupError
+
+_SCHEME = re.compile(r"([a-z][a-z0-9+.-]*):")
+_PERHAPS_SCHEME = re.compile(r"[a-z][a-z0-9+.-]*\Z|\Z")
+_SPECIAL = frozenset({"http", "https", "ftp", "ws", "wss", "file"})
+_REFUSED = frozenset({"javascript", "vbscript", "data"})
+# The standard drops these from an address before it is read, and those at its ends besides.
+_DROPPED = re.compile("[\t\n\r]")
+_AROUND = "".join(map(chr, range(0x21)))
+_DOTS = re.compile(r"(?:\.|%2e)*\Z", re.IGNORECASE)
+
+
+@dataclass(frozen=True, slots=True)
+class State:
+    """Where an address has been read to.
+
+    `mode` is start, written (the author's beginning, not yet understood), odd (one that lacks ``//``), whole (behind
+    a mark that began it), name (of a picture), host (behind ``//``), hosted (behind a mark there), path, query,
+    fragment, mailboxes, number, parameter (of ``mailto:`` and ``sms:``).  `text` is what of the author's writing
+    matters.  `marks` wait for what follows; in a path, they are those that must keep the segment from being empty or
+    only dots, unless it is `safe` already.
+    """
+
+    mode: str = "start"
+    text: str = ""
+    marks: frozenset[int] = frozenset()
+    safe: bool = False
+    kept: bool = False  # in a path: one of `marks` stands in this segment for certain
+
+
+class Addresses:
+    """The machine of one address; `ways` says of each mark what it is.
+
+    In a `picture` place a mark may be a picture or its name; where the place is the whole of an attribute, the name
+    may be `composed` of several marks and texts.
+    """
+
+    start = State()
+
+    def __init__(self, *, picture: bool = False, composed: bool = False) -> None:
+        self.picture, self.composed = picture, composed
+        self.ways: dict[int, str] = {}
+
+    # -- literal text --
+
+    def read(self, state: State, text: str, offset: int) -> State:
+        """Read literal text, its references replaced by what they stand for."""
+        text = _DROPPED.sub("", text)
+        if state.mode == "start":
+            text = text.lstrip(_AROUND)
+        if not text or (state.mode in ("whole", "hosted") and not text.strip(_AROUND)):
+            return state
+        match state.mode:
+            case "start" | "written":
+                return self._beginning(replace(state, mode="written", text=state.text + text), offset)
+            case "whole":
+                return self._after_whole(state, text)
+            case "host" | "hosted":
+                return self._host(state, text)
+            case "path":
+                return self._path(state, text)
+            case "query" if "#" in text:
+                return State("fragment")
+            case "mailboxes" | "number":
+                return self._recipients(state, text)
+            case "parameter":
+                return self._parameter(state, text)
+        return state
+
+    def _beginning(self, state: State, offset: int) -> State:
+        """The author's own beginning: its scheme, its host, or what of it is not there."""
+        written = state.text
+        scheme = _SCHEME.match(written.lower())
+        if scheme is None:
+            if self.composed or _PERHAPS_SCHEME.match(written.lower()):
+                return state
+            return State("fragment") if written.startswith("#") else replace(state, safe=True)
+        name, rest = scheme[1], written[scheme.end():]
+        if name in _REFUSED and not (self.picture and name == "data"):
+            raise MarkupError(f"an address that begins with {name}:", offset, hint="no mail program follows it")
+        if name == "mailto":
+            return self._recipients(State("mailboxes", ","), rest)
+        if name in ("tel", "sms"):
+            return self._recipients(State("number", ","), rest)
+        if name in _SPECIAL and not rest.startswith("//"):
+            return state if len(rest) < 2 and not rest.strip("/") else State("odd", name)
+        if rest.startswith("//"):
+            return self._host(State("host", ""), rest[2:]) if rest[2:] else State("host", "")
+        return self._path(State("path", safe=True), rest)
+
+    def _after_whole(self, state: State, text: str) -> State:
+        if text[0] not in "/?#":
+            raise MarkupError("an address goes on directly after a mark", min(state.marks),
+                              hint='write a "/" after the mark, or make the whole address the value')
+        for mark in state.marks:
+            self.ways[mark] = "base" if text[0] == "/" else "stem"
+        return self._path(State("path", safe=True), text)
+
+    def _host(self, state: State, text: str) -> State:
+        end = re.search(r"[/?#\\]", text)
+        host = text[:end.start()] if end else text
+        if state.mode == "hosted":
+            if host.startswith("."):
+                self.ways.update(dict.fromkeys(state.marks, "label"))
+            elif host or state.text:
+                raise _in_host(min(state.marks))
+        if end is None:
+            return State("host", (state.text + host)[-1:]) if host else state
+        return self._path(State("path", safe=True), text[end.start():])
+
+    def _path(self, state: State, text: str) -> State:
+        """Read on in a path: a segment of dots alone, or of nothing, would lead elsewhere."""
+        for index, character in enumerate(re.split(r"([/\\?#])", text)):
+            if index % 2 == 0:
+                state = replace(state, text=(state.text + character)[-8:])
+                if character and not _DOTS.match(state.text):
+                    state = replace(state, safe=True)
+                continue
+            self._end_segment(state)
+            state = State("path")
+            if character == "?":
+                return State("fragment" if "#" in text[text.index("?"):] else "query")
+            if character == "#":
+                return State("fragment")
+        return state
+
+    def _end_segment(self, state: State) -> None:
+        if not state.safe:
+            self.ways.update(dict.fromkeys(state.marks, "segment"))
+
+    def _recipients(self, state: State, text: str) -> State:
+        before, asked, after = text.partition("?")
+        if before and before[0] != "," and state.marks and state.mode == "mailboxes":
+            raise _no_mailbox(min(state.marks))
+        if asked:
+            return self._parameter(State("parameter"), after)
+        return State(state.mode, before[-1:]) if before else state
+
+    def _parameter(self, state: State, text: str) -> State:
+        """Read on in the query of ``mailto:`` or ``sms:``; `text` of the state is the name, with its ``=``."""
+        before, fragment, _ = text.partition("#")
+        if fragment:
+            return State("fragment")
+        last = before.rpartition("&")
+        name = last[2] if last[1] else (state.text if state.text.endswith("=") else state.text + before)
+        return State("parameter", name.partition("=")[0].lower() + "=" if "=" in name else name)
+
+    # -- marks --
+
+    def value(self, state: State, offset: int) -> State:
+        """Take note of a mark, and of what it is as far as is known."""
+        match state.mode:
+            case "start":
+                self.ways[offset] = "picture" if self.picture else "address"
+                return State("name") if self.composed else State("whole", marks=frozenset({offset}))
+            case "written" if self.composed and ":" not in state.text and not state.text.startswith("//"):
+                self.ways[offset] = "picture"
+                return State("name")
+            case "name":
+                self.ways[offset] = "picture"
+                return state
+            case "whole":
+                raise MarkupError("an address goes on directly after a mark", min(state.marks),
+                                  other=("the next mark is", offset, offset + 1),
+                                  hint='write a "/" between the two')
+            case "host":
+                if state.text not in ("", "."):
+                    raise _in_host(offset)
+                self.ways[offset] = "host"
+                return State("hosted", state.text, frozenset({offset}))
+            case "hosted":
+                raise _in_host(offset)
+            case "path":
+                self.ways[offset] = "piece"
+                marks = state.marks if state.safe or state.kept else state.marks | {offset}
+                return replace(state, marks=marks, kept=True)
+            case "query" | "fragment":
+                self.ways[offset] = "query"
+                return state
+            case "mailboxes":
+                if state.text != ",":
+                    raise _no_mailbox(offset)
+                self.ways[offset] = "mailbox"
+                return State("mailboxes", "", frozenset({offset}))
+            case "number":
+                self.ways[offset] = "telephone" if state.text == "," else "digits"
+                return State("number")
+            case "parameter":
+                if not state.text.endswith("="):
+                    raise MarkupError("a mark in the name of a field", offset, hint="write the name out: ?subject=")
+                self.ways[offset] = "body" if state.text == "body=" else "field"
+                return state
+        raise _no_address(state, offset)
+
+    def merged(self, one: State, other: State) -> State | None:
+        """Two branches' states as one, where what follows can be read in one way."""
+        if one == other:
+            return one
+        if one.mode != other.mode:
+            return None
+        match one.mode:
+            case "whole" | "hosted" if one.text == other.text:
+                return replace(one, marks=one.marks | other.marks)
+            case "path":
+                # Where one branch is safe and the other is not, the marks of neither may be empty.
+                return State("path", one.text if one.text == other.text else "", one.marks | other.marks,
+                             one.safe and other.safe, one.kept and other.kept)
+            case "parameter" if one.text.endswith("=") and other.text.endswith("="):
+                return State("parameter", "?=")
+            case "mailboxes" if one.text == other.text:
+                return replace(one, marks=one.marks | other.marks)
+            case "number":
+                return State("number")
+        return None
+
+    def finish(self, state: State) -> None:
+        """The address ends."""
+        if state.mode == "path":
+            self._end_segment(state)
+        elif state.mode == "hosted" and state.text:
+            raise _in_host(min(state.marks))
+
+
+def _in_host(offset: int) -> MarkupError:
+    return MarkupError("a mark in the host of an address", offset,
+                       hint='write a "/" before the mark, or make the whole host the value, or one label before a "."')
+
+
+def _no_mailbox(offset: int) -> MarkupError:
+    return MarkupError("a mark is a piece of an e-mail address", offset,
+                       hint='the whole address is the value: "mailto:{{ … }}", several with a comma between them')
+
+
+def _no_address(state: State, offset: int) -> MarkupError:
+    if state.mode == "odd":
+        return MarkupError(f'a mark after {state.text}: without "//"', offset, hint=f"write {state.text}://")
+    if state.mode == "written" and (":" in state.text or _PERHAPS_SCHEME.match(state.text.lower())):
+        return MarkupError("a mark where an address has its scheme or host", offset,
+                           hint='write "https://" and the host out, or make the whole address the value')
+    return MarkupError("a relative address leads nowhere in a message", offset,
+                       hint="write it from https:// on, or begin it with a mark")

@@ -1,0 +1,133 @@
+"""Reading a value that branches: an address, a style or JSON with blocks in it.
+
+A value's language is a machine whose states are immutable.  At the first branch of a block its state is kept;
+each further branch resumes from there, and where the block ends all branches must have come to one state, since
+what follows can be read in one way only.  Where nothing follows they may differ.  A loop's body ends in the
+state it began in.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from typing import Generic, Protocol, TypeVar
+
+from pribble.markup.contexts import MarkupError
+
+State = TypeVar("State")
+
+
+class Machine(Protocol[State]):
+    """A language, and what it has found out about the marks it was shown."""
+
+    start: State
+
+    def read(self, state: State, text: str, offset: int) -> State:
+        """Read literal text; `offset` is where it stands on the tape.  Raises `MarkupError`."""
+
+    def value(self, state: State, offset: int) -> State:
+        """Take note of a mark that shows a value.  Raises `MarkupError`."""
+
+    def merged(self, one: State, other: State) -> State | None:
+        """The one state that two branches have come to, or None where they differ."""
+
+    def finish(self, state: State) -> None:
+        """The value ends.  Raises `MarkupError`."""
+
+
+@dataclass(frozen=True, slots=True)
+class Piece:
+    """A piece of a value: literal `text`, or a mark of some `role`."""
+
+    offset: int
+    role: str = ""
+    text: str = ""
+
+
+@dataclass(slots=True)
+class _Block(Generic[State]):
+    opening: Piece
+    entered: State
+    ends: list[State] = field(default_factory=list)
+    divided: bool = False  # a branch has ended
+    otherwise: bool = False  # there is one for when no test holds
+
+
+# The roles of marks that matter here: loops, choices, stretches that only one form has; how branches begin and end.
+REPEATING, CHOOSING, KEPT = "repeat", "open", "only"
+ELSE, ELIF, CLOSE, SHOW = "else", "branch", "close", "show"
+OPENING, ENDING = frozenset({REPEATING, CHOOSING, KEPT}), frozenset({ELSE, ELIF, CLOSE})
+
+
+def walk(pieces: Iterable[Piece], machine: Machine[State]) -> None:
+    """Show `machine` all of a value.  Raises `MarkupError`."""
+    _Walk(machine).run(pieces)
+
+
+class _Walk(Generic[State]):
+    def __init__(self, machine: Machine[State]) -> None:
+        self.machine = machine
+        self.states: list[State] = [machine.start]  # several where branches differ and nothing has followed yet
+        self.differing: Piece | None = None
+        self.blocks: list[_Block[State]] = []
+
+    def run(self, pieces: Iterable[Piece]) -> None:
+        for piece in pieces:
+            match piece.role:
+                case "" if len(self.states) > 1 and not piece.text.strip():
+                    pass
+                case "":
+                    self.states = [self.machine.read(self._one(), piece.text, piece.offset)]
+                case "show":
+                    self.states = [self.machine.value(self._one(), piece.offset)]
+                case "repeat" | "open" | "only":
+                    self.blocks.append(_Block(piece, self._one()))
+                case "branch" | "else" | "close" if self.blocks:
+                    self._branch(self.blocks[-1], piece)
+        for state in self.states:
+            self.machine.finish(state)
+
+    def _one(self) -> State:
+        if len(self.states) > 1:
+            assert self.differing is not None
+            raise MarkupError("the branches of this block end differently, and the value goes on",
+                              self.differing.offset,
+                              hint="let each branch hold the rest of the value too, or write a choice: "
+                              "{{ a if test else b }}")
+        return self.states[0]
+
+    def _branch(self, block: _Block[State], piece: Piece) -> None:
+        if block.opening.role == REPEATING and not block.divided:
+            for state in self.states:
+                merged = self.machine.merged(block.entered, state)
+                if merged is None:
+                    raise MarkupError("the body of this loop ends otherwise than it began", block.opening.offset,
+                                      other=("the loop's body ends at", piece.offset, piece.offset + 1),
+                                      hint="its end has to fit its own beginning; join texts with a formatter, or let "
+                                      "the loop write whole pieces")
+                block.entered = merged
+            self.states = [block.entered]
+        block.ends += self.states
+        block.divided = True
+        block.otherwise |= piece.role == ELSE
+        if piece.role != CLOSE:
+            self.states = [block.entered]
+            return
+        self.blocks.pop()
+        if block.opening.role == CHOOSING and not block.otherwise:
+            block.ends.append(block.entered)
+        self.states = self._joined(block.ends)
+        if len(self.states) > 1:
+            self.differing = block.opening
+
+    def _joined(self, ends: list[State]) -> list[State]:
+        """`ends`, those that are one state as one."""
+        joined: list[State] = []
+        for state in ends:
+            for index, known in enumerate(joined):
+                if (merged := self.machine.merged(known, state)) is not None:
+                    joined[index] = merged
+                    break
+            else:
+                joined.append(state)
+        return joined

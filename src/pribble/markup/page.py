@@ -1,0 +1,482 @@
+"""A page read: the tags, texts and marks of it in order, each mark with its context.
+
+`read` turns a text into events: start tags, end tags (also those an author left out), texts and marks.  A place
+where no value can be made safe is refused.  Branches must leave the markup as they found it, or scanning them
+one after another would be wrong; what a block may do within a tag or a value, `tags.py` and `branching.py` say.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field, replace
+
+from pribble.markup.branching import CLOSE, ENDING, OPENING, Piece, walk
+from pribble.markup.contexts import MARK, Context, MarkupError
+from pribble.markup.doctype import document_mode
+from pribble.markup.elements import RAW_TEXT, RCDATA
+from pribble.markup.json import Json
+from pribble.markup.references import unfinished
+from pribble.markup.scanner import Cdata, Comment, Doctype, EndTag, StartTag, Text, Token, Unfinished, scan
+from pribble.markup.styles import Styles
+from pribble.markup.tags import read_tag
+from pribble.markup.tree import Change, Element, LeftOpen, OpenElements, OutOfBranch
+
+_IN_TABLE = frozenset("table tbody thead tfoot tr colgroup".split())
+_PAGE_TAGS = frozenset({"html", "head", "body"})
+# Where a literal text could go on, with a value, to a tag or comment that ends the text of an element.
+_TAG_BEGUN = re.compile(r"<(?:/?[A-Za-z]*|!-?)\Z")
+_CONDITIONAL = re.compile(r"<!--\[if\b[^\]]*\]>", re.IGNORECASE)
+_CONDITIONAL_END = re.compile(r"<!\[endif\]-->\Z", re.IGNORECASE)
+_JSON_TYPE = "application/ld+json"
+# What a fragment of markup could close, if it stands in one of these.
+_AROUND = frozenset("p li dt dd option optgroup h1 h2 h3 h4 h5 h6 a button form nobr".split())
+_AROUND_ENDS = frozenset("td th caption table body html object".split())
+
+
+@dataclass(frozen=True, slots=True)
+class Opened:
+    """A start tag; `implied` where none is written.  `marks` are the contexts of the values in its attributes, `blocks`
+    the offsets of block marks between its attributes or in them."""
+
+    tag: StartTag
+    marks: dict[int, Context] = field(default_factory=dict)
+    void: bool = False
+    blocks: tuple[int, ...] = ()
+    implied: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Closed:
+    """The end of an element, at `start`; `implied` where its author left the end tag out."""
+
+    name: str
+    start: int
+    end: int
+    implied: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Characters:
+    """Text between tags, or the text of the element whose content is not parsed (`raw`)."""
+
+    start: int
+    end: int
+    raw: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Marked:
+    """A mark between tags or in the text of an element; `context` is None of one that shows no value."""
+
+    offset: int
+    context: Context | None = None
+
+
+Event = Opened | Closed | Characters | Marked
+Role = Callable[[int], str]
+
+
+@dataclass(frozen=True, slots=True)
+class Page:
+    """A text read.
+
+    `hidden` are the events within conditional comments, which count for nothing but the HTML.  `end_tags` must be
+    written where a branch ends without them; `references` are the literal ends, before a mark, that a value could
+    complete to a character reference; `joints` are where a space is needed between attributes.
+    """
+
+    events: tuple[Event, ...]
+    hidden: tuple[Event, ...]
+    end_tags: tuple[tuple[int, str], ...]
+    references: tuple[tuple[int, int], ...]
+    joints: tuple[int, ...]
+
+
+def read(text: str, role: Role) -> Page:
+    """Read `text`; `role` gives the role of the mark at an offset: show, the roles of `branching.py`, set, lifted, or
+    literal for an author's own character.  Raises `MarkupError`."""
+    reader = _Reader(text, role)
+    reader.page(scan(text))
+    return Page(tuple(reader.events), tuple(reader.hidden), tuple(reader.end_tags), tuple(reader.references),
+                tuple(reader.joints))
+
+
+def events_of(text: str) -> Iterator[Event]:
+    """The events of a page or a piece of one that holds no marks."""
+    elements, events = OpenElements(page=False), _Events()
+    for token in scan(text):
+        match token:
+            case Text(start=start, end=end, element=element):
+                events.add(Characters(start, end, element))
+            case Cdata(start=start, end=end):
+                events.add(Characters(start + 9, end, "cdata"))
+            case StartTag():
+                events.started(token, _start(elements, token))
+            case EndTag():
+                events.ended(token, elements.end(token.name))
+    events.closed(elements.finish(), len(text))
+    return iter(events.all)
+
+
+def _start(elements: OpenElements, tag: StartTag) -> Change:
+    return elements.start(tag.name, tag.start, tag.end, self_closing=tag.self_closing, foreign=tag.foreign)
+
+
+class _Events:
+    """The events met so far."""
+
+    def __init__(self) -> None:
+        self.all: list[Event] = []
+        self.blocks: list[int] = []  # at which event each open block begins
+
+    def add(self, event: Event) -> None:
+        self.all.append(event)
+
+    def changed(self, change: Change, offset: int) -> None:
+        """What a tag closed and implied, perhaps before some of the open blocks."""
+        made: list[Event] = [Closed(element.name, offset, offset, implied=True) for element in change.closed]
+        made += [Opened(StartTag(e.name, e.start, e.start, (), False), implied=True) for e in change.implied]
+        if not change.before:
+            self.all += made
+            return
+        first = len(self.blocks) - change.before
+        at = self.blocks[first]
+        opening = self.all[at]
+        assert isinstance(opening, Marked)
+        self.all[at:at] = [_moved(event, opening.offset) for event in made]
+        self.blocks[first:] = [index + len(made) for index in self.blocks[first:]]
+
+    def started(self, tag: StartTag, change: Change, marks: dict[int, Context] | None = None,
+                blocks: tuple[int, ...] = ()) -> None:
+        self.changed(change, tag.start)
+        self.add(Opened(tag, marks or {}, not change.opened, blocks))
+
+    def ended(self, tag: EndTag, change: Change | None) -> None:
+        if change is not None and change.closed:
+            self.closed(change.closed[:-1], tag.start)
+            self.add(Closed(change.closed[-1].name, tag.start, tag.end))
+
+    def closed(self, elements: tuple[Element, ...], offset: int) -> None:
+        self.all += [Closed(element.name, offset, offset, implied=True) for element in elements]
+
+
+def _moved(event: Event, offset: int) -> Event:
+    if isinstance(event, Opened):
+        return replace(event, tag=replace(event.tag, start=offset, end=offset))
+    return replace(event, start=offset, end=offset) if isinstance(event, Closed) else event
+
+
+class _Reader:
+    """Reads a page, or with `comment` the content of a conditional comment."""
+
+    def __init__(self, text: str, role: Role, *, comment: bool = False) -> None:
+        self.text, self.role, self.comment = text, role, comment
+        self.open = OpenElements(page=not comment)
+        self.blocks: list[int] = []  # where each open block begins
+        self.made = _Events()
+        self.raw: list[Event] = []
+        self.hidden: list[Event] = []
+        self.end_tags: list[tuple[int, str]] = []
+        self.references: list[tuple[int, int]] = []
+        self.joints: list[int] = []
+
+    @property
+    def events(self) -> list[Event]:
+        return self.made.all
+
+    def page(self, tokens: Iterator[Token]) -> None:
+        """Read all tokens."""
+        element: StartTag | None = None
+        for token in tokens:
+            match token:
+                case Text(start=start, end=end, element=name) if name and name not in RCDATA:
+                    self._raw_text(start, end, name, element)
+                case Text(start=start, end=end, element=name):
+                    self._text(start, end, name)
+                case StartTag():
+                    element = token
+                    self._start(token)
+                case EndTag():
+                    self._end(token)
+                case Comment(start=start, end=end):
+                    self._comment(start, end)
+                case Doctype(start=start, end=end):
+                    self._refuse_marks(start, end, "in a doctype", None)
+                    self.open.quirks = document_mode(self.text[start:end]) == "quirks"
+                case Cdata(start=start, end=end):
+                    self._refuse_marks(start, end, "in a CDATA section", "write the text between tags")
+                    self.made.add(Characters(start + 9, end, "cdata"))
+                case Unfinished(start=start):
+                    raise MarkupError("a tag is not closed", start, start + 1, hint='a ">" or a quote is missing')
+        if self.blocks:
+            raise MarkupError("a block begins in a conditional comment and does not end in it", self.blocks[-1],
+                              hint="the comment begins and ends in one branch")
+        self.made.closed(self.open.finish(), len(self.text))
+
+    # -- between tags --
+
+    def _text(self, start: int, end: int, element: str) -> None:
+        position = start
+        for found in MARK.finditer(self.text, start, end):
+            offset = found.start()
+            self._characters(position, offset, element)
+            position = offset + 1
+            self._mark(offset, element)
+        self._characters(position, end, element)
+
+    def _characters(self, start: int, end: int, element: str) -> None:
+        if start == end:
+            return
+        if not element and not self.text[start:end].isspace():
+            self._changed(lambda: self.open.content(start), start)
+        self.made.add(Characters(start, end, element))
+
+    def _mark(self, offset: int, element: str) -> None:
+        role = self.role(offset)
+        if role == "literal":
+            self.made.add(Marked(offset))
+            return
+        before = self.text[max(0, offset - 80):offset]
+        if before.endswith("<") or (element and _TAG_BEGUN.search(before)):
+            raise MarkupError('a mark directly after "<"', offset,
+                              hint='the names of tags are written out; a bare "<" is written &lt;')
+        # In svg and math, style and script hold tags and references, and are style sheets and scripts all the same.
+        if self.open.innermost in RAW_TEXT:
+            raise MarkupError(f"a mark inside <{self.open.innermost}> in svg or math", offset,
+                              hint="put the value into an attribute, or the style sheet into the page's head")
+        self._note_reference(offset)
+        if role == "show":
+            self._show(offset, element)
+            return
+        if role in OPENING:
+            self.blocks.append(offset)
+            self.open.enter()
+            self.made.blocks.append(len(self.events))
+        elif role in ENDING:
+            self._end_branch(offset, block=role == CLOSE)
+        self.made.add(Marked(offset))
+
+    def _show(self, offset: int, element: str) -> None:
+        if element:
+            self.made.add(Marked(offset, self._context(Context("plain", ("attribute",)))))
+            return
+        if self.open.innermost in _IN_TABLE:
+            raise MarkupError(f"a value in a table but in no cell (directly in <{self.open.innermost}>)",
+                              offset, hint="put it into a <td>")
+        self._changed(lambda: self.open.content(offset), offset)
+        self.made.add(Marked(offset, self._context(Context("markup", around=self._around()))))
+
+    def _around(self) -> tuple[str, ...]:
+        """The elements that a fragment put here could close, outermost first."""
+        around: list[str] = []
+        for element in reversed(self.open.stack[-40:]):
+            if element.name in _AROUND_ENDS:
+                break
+            if element.name in _AROUND:
+                around.append(element.name)
+        return tuple(reversed(around))
+
+    def _context(self, context: Context, *wrapping: str) -> Context:
+        return context.wrapped(*wrapping, "comment") if self.comment else context.wrapped(*wrapping)
+
+    def _note_reference(self, offset: int) -> None:
+        start = unfinished(self.text, offset)
+        if start < offset:
+            self.references.append((start, offset))
+
+    def _end_branch(self, offset: int, *, block: bool) -> None:
+        if not self.blocks:
+            raise MarkupError("a block ends in a conditional comment and does not begin in it", offset,
+                              hint="the comment begins and ends in one branch")
+        try:
+            change = self.open.leave(offset, block=block)
+        except LeftOpen as error:
+            element = error.element
+            raise MarkupError(f"<{element.name}> is opened in this block and not closed in it",
+                              element.start, element.end, other=("the branch ends at", offset, offset + 1),
+                              hint=_idiom(element.name)) from None
+        self.end_tags += [(offset, f"</{e.name}>") for e in change.closed if not e.implied]
+        self.made.changed(change, offset)
+        if block:
+            self.blocks.pop()
+            self.made.blocks.pop()
+
+    # -- the text of elements whose content is no markup --
+
+    def _raw_text(self, start: int, end: int, name: str, tag: StartTag | None) -> None:
+        found = [m.start() for m in MARK.finditer(self.text, start, end) if self.role(m.start()) != "literal"]
+        if not found:
+            self.made.add(Characters(start, end, name))
+            return
+        contexts = self._raw_contexts(start, end, name, tag, found)
+        position = start
+        for mark in MARK.finditer(self.text, start, end):
+            offset = mark.start()
+            if position < offset:
+                self.made.add(Characters(position, offset, name))
+            position = offset + 1
+            self.made.add(Marked(offset, contexts.get(offset)))
+        if position < end:
+            self.made.add(Characters(position, end, name))
+
+    def _raw_contexts(self, start: int, end: int, name: str, tag: StartTag | None, marks: list[int]
+                      ) -> dict[int, Context]:
+        for offset in marks:
+            if _TAG_BEGUN.search(self.text, max(start, offset - 80), offset):
+                raise MarkupError('a mark directly after "<"', offset, hint=r'in a style sheet a "<" is written \3c ')
+            if self.role(offset) not in OPENING | ENDING | {"show", "set"}:
+                raise MarkupError(f"a message block inside <{name}>", offset, hint="it stands between tags")
+        pieces = raw_pieces(self.text, start, end, self.role)
+        if name == "style":
+            styles = Styles(sheet=True)
+            walk(pieces, styles)
+            found = {offset: Context(way[0], way[1:]) for offset, way in styles.result().items()}
+        elif name == "script" and _script_type(self.text, tag) == _JSON_TYPE:
+            json = Json()
+            walk(pieces, json)
+            found = {offset: Context(way) for offset, way in json.ways.items()}
+        else:
+            what = "a script" if name == "script" else f"<{name}>"
+            raise MarkupError(f"a mark inside {what}", marks[0], hint=f"mail programs run no scripts; JSON for them "
+                              f'stands in <script type="{_JSON_TYPE}">' if name == "script" else
+                              "its content is no markup; a value can go into an attribute or between other tags")
+        return {offset: self._raw_context(context, offset) for offset, context in found.items()}
+
+    def _raw_context(self, context: Context, offset: int) -> Context:
+        if not self.comment:
+            return context
+        beside = self.text[offset - 1] + self.text[offset + 1]
+        return context.wrapped("edge" if "-" in beside or MARK.search(beside) else "raw")
+
+    # -- comments --
+
+    def _comment(self, start: int, end: int) -> None:
+        opening = _CONDITIONAL.match(self.text, start, end)
+        closing = _CONDITIONAL_END.search(self.text, max(start, end - 20), end)
+        if opening is None or closing is None or self.comment:
+            self._refuse_marks(start, end, "in a comment", "write a remark: {{ # … }}")
+            return
+        self._refuse_marks(start, opening.end(), "in the condition of a comment", "write the condition out")
+        begin, stop = opening.end(), closing.start()
+        if MARK.search(self.text, begin, stop) is None and "src" not in self.text[begin:stop].lower():
+            return
+        inner = _Reader(self.text, self.role, comment=True)
+        inner.page(_shifted(token, begin) for token in scan(self.text[begin:stop])
+                   if not isinstance(token, Unfinished) or MARK.search(self.text, begin + token.start, stop))
+        self.hidden += inner.events
+        self.references += inner.references
+        self.joints += inner.joints
+        # What is set holds after the comment too, for whatever else is made of the page.
+        depth = 0
+        for event in inner.events:
+            if isinstance(event, Marked):
+                role = self.role(event.offset)
+                depth += (role in OPENING) - (role == CLOSE)
+                if role == "set" and not depth:
+                    self.made.add(event)
+
+    # -- tags --
+
+    def _start(self, tag: StartTag) -> None:
+        found = read_tag(self.text, tag, self.role)
+        if tag.name in _PAGE_TAGS:
+            self._outside_blocks(tag)
+        change = self._change(tag, lambda: _start(self.open, tag))
+        marks = {offset: self._context(context) for offset, context in found.marks.items()}
+        self.made.started(replace(tag, name=found.name, attributes=found.attributes), change, marks, found.blocks)
+        self.joints += found.joints
+        for offset in (*found.marks, *found.in_values):
+            self._note_reference(offset)
+
+    def _end(self, tag: EndTag) -> None:
+        self._refuse_marks(tag.start, tag.end, "in an end tag", None)
+        if tag.name in _PAGE_TAGS:
+            self._outside_blocks(tag)
+        if tag.name not in ("body", "html"):
+            self._reaches_out(tag)
+        try:
+            change = self.open.end(tag.name)
+        except OutOfBranch as error:
+            raise self._out_of_branch(tag, error.element) from None
+        self.made.ended(tag, change)
+
+    def _reaches_out(self, tag: EndTag) -> None:
+        """Refuse an end tag that closes what the block it stands in did not open."""
+        if self.blocks and self.open.is_outer(tag.name):
+            raise MarkupError(f"</{tag.name}> closes what this block did not open", tag.start, tag.end,
+                              other=("the block begins at", self.blocks[-1], self.blocks[-1] + 1),
+                              hint=_idiom(tag.name))
+
+    def _changed(self, step: Callable[[], Change], offset: int) -> None:
+        try:
+            self.made.changed(step(), offset)
+        except OutOfBranch as error:
+            raise self._out_of_branch(None, error.element, offset) from None
+
+    def _change(self, tag: StartTag, step: Callable[[], Change]) -> Change:
+        try:
+            return step()
+        except OutOfBranch as error:
+            raise self._out_of_branch(tag, error.element) from None
+
+    def _outside_blocks(self, tag: StartTag | EndTag) -> None:
+        if self.blocks:
+            slash = "/" if isinstance(tag, EndTag) else ""
+            raise MarkupError(f"<{slash}{tag.name}> stands in no block", tag.start, tag.end,
+                              other=("the block begins at", self.blocks[-1], self.blocks[-1] + 1),
+                              hint="write it outside, and let the block choose what stands in it")
+
+    def _out_of_branch(self, tag: StartTag | EndTag | None, element: Element, offset: int = 0) -> MarkupError:
+        start, end = (tag.start, tag.end) if tag else (offset, offset + 1)
+        if element.implied:
+            return MarkupError("the body of the page begins inside a block that also holds something of its head",
+                               start, end, hint="write <head> and <body> out")
+        slash = "/" if isinstance(tag, EndTag) else ""
+        what = f"<{slash}{tag.name}>" if tag else "this text"
+        return MarkupError(f"{what} closes <{element.name}>, which this block did not open", start, end,
+                           other=(f"<{element.name}> is opened at", element.start, element.end),
+                           hint="a block closes only what it opened, and all of it")
+
+    def _refuse_marks(self, start: int, end: int, where: str, hint: str | None) -> None:
+        for found in MARK.finditer(self.text, start, end):
+            if self.role(found.start()) != "literal":
+                raise MarkupError(f"a mark {where}", found.start(), hint=hint)
+
+
+def raw_pieces(text: str, start: int, end: int, role: Role) -> Iterator[Piece]:
+    """The pieces of a text in which references mean nothing."""
+    position = start
+    for found in MARK.finditer(text, start, end):
+        kind = role(found.start())
+        if kind == "literal":
+            continue
+        if position < found.start():
+            yield Piece(position, text=text[position:found.start()])
+        yield Piece(found.start(), kind)
+        position = found.end()
+    if position < end:
+        yield Piece(position, text=text[position:end])
+
+
+def _script_type(text: str, tag: StartTag | None) -> str:
+    found = tag.attribute("type") if tag else None
+    return text[found.value_start:found.value_end].strip().lower() if found else ""
+
+
+def _shifted(token: Token, by: int) -> Token:
+    moved = replace(token, start=token.start + by, end=token.end + by)
+    if isinstance(moved, StartTag):
+        attributes = tuple(replace(a, start=a.start + by, end=a.end + by, value_start=a.value_start + by,
+                                   value_end=a.value_end + by) for a in moved.attributes)
+        return replace(moved, attributes=attributes)
+    return moved
+
+
+def _idiom(name: str) -> str:
+    """What to write instead of a block that opens or closes an element only sometimes."""
+    if name == "a":
+        return "keep the <a>, and let its address come to nothing where there is none"
+    if name in ("tr", "table", "tbody"):
+        return "loop over rows of several: {{ for row in items as rows(2): }}"
+    return "a block closes what it opens; a wrapper that is only sometimes there is a part with a content slot"

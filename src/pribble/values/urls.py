@@ -1,0 +1,227 @@
+"""Values in addresses (WHATWG URL, RFC 3986, RFC 6068, RFC 3966): what each piece accepts, and how it is written.
+
+Every function takes a text and gives one that is percent-encoded where it must be.  What could lead elsewhere
+than the author meant raises `UnsafeValue`.
+"""
+
+from __future__ import annotations
+
+import re
+from ipaddress import AddressValueError, IPv6Address
+from typing import NoReturn
+from urllib.parse import quote, unquote
+
+import idna
+
+from pribble.errors import AddressError, HeaderError, UnsafeValue
+from pribble.mime.address import parse_mailboxes
+
+_SCHEME = re.compile(r"([A-Za-z][A-Za-z0-9+.-]*):")
+# What most addresses are: nothing in them needs a second look.
+_SIMPLE = re.compile(r"https?://[A-Za-z0-9][A-Za-z0-9.-]*(?:[/?#][A-Za-z0-9/._~?&=#+,;:-]*)?")
+_SCHEMES = frozenset({"http", "https", "mailto", "tel", "sms"})
+_PICTURE_DATA = re.compile(r"data:image/[A-Za-z0-9.+-]+(?:;[A-Za-z0-9=-]+)*,[A-Za-z0-9+/=%._~!$&'()*,;:@-]*")
+_CONTENT_ID = re.compile(r"cid:[A-Za-z0-9%!$&'*+/=?^_`{|}~.@-]+")
+_AUTHORITY = re.compile(r"//([^/?#]*)")
+_BETWEEN_DIGITS = re.compile(r"[\s.()\u2010-\u2015-]")
+_TELEPHONE = re.compile(r"\+?[0-9]{2,20}")
+_CONTROL = re.compile("[\x00-\x1f\x7f-\x9f\u2028\u2029\ud800-\udfff\\\\]")
+_BIDI = re.compile("[\u200e\u200f\u202a-\u202e\u2066-\u2069]")
+# All that RFC 3986 allows in a URI stays as it is; existing %XX too.
+_URI_SAFE = "!#$&'()*+,/:;=?@[]~%-._"
+_BARE_PERCENT = re.compile(r"%(?![0-9A-Fa-f]{2})")
+_PORT = re.compile(r":([0-9]{1,5})?\Z")
+_LABEL = re.compile(r"[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?")
+_DOTS_ONLY = re.compile(r"(?:\.|%2[eE])*")
+_BREAKS = re.compile(r"\r\n?|\n")
+_ENCODED_CONTROL = re.compile(r"%(?:[01][0-9A-Fa-f]|7[Ff])")
+
+
+def whole(text: str, *, picture: bool = False) -> str:
+    """A whole address: http, https, mailto, tel, sms or ``#…``; for a `picture` also ``cid:`` and ``data:image``."""
+    if _SIMPLE.fullmatch(text):
+        return text
+    text = text.strip()
+    if found := _CONTROL.search(text):
+        name = "a backslash" if found[0] == "\\" else f"the control character U+{ord(found[0]):04X}"
+        raise UnsafeValue(f"{name} at position {found.start()} may not stand in an address")
+    if text.startswith("#"):
+        return _percent(text)
+    scheme = _SCHEME.match(text)
+    if scheme is None:
+        raise UnsafeValue(f'"{_shown(text)}" is no absolute address',
+                          hint="a message has no page that it could be relative to; write https:// and the host")
+    name, rest = scheme[1].lower(), text[scheme.end():]
+    if picture and name in ("cid", "data") and (_CONTENT_ID if name == "cid" else _PICTURE_DATA).fullmatch(text):
+        return text
+    if name not in _SCHEMES:
+        raise UnsafeValue(f"an address may not begin with {scheme[1]}:",
+                          hint="it may begin with http, https, mailto, tel, sms or #")
+    if name in ("tel", "sms"):
+        return _telephone_address(name, rest)
+    if name == "mailto":
+        return _mailto(rest)
+    authority = _AUTHORITY.match(rest)
+    if authority is None:
+        raise UnsafeValue(f'"{_shown(text)}" names no host', hint="write https:// and the host")
+    return f"{scheme[1]}://{host(authority[1])}{_percent(rest[authority.end():])}"
+
+
+def base(text: str) -> str:
+    """The beginning of an address, to which its author adds from a ``/`` on; its own last ``/`` is dropped."""
+    return stem(text).rstrip("/")
+
+
+def stem(text: str) -> str:
+    """The beginning of an address, to which its author adds a query or fragment."""
+    made = whole(text)
+    if not made[:5].lower().startswith(("http:", "https")):
+        raise UnsafeValue("an address that goes on in the template begins with http:// or https://")
+    if "?" in made or "#" in made:
+        raise UnsafeValue("an address that goes on in the template may hold no query or fragment")
+    return made
+
+
+def host(text: str) -> str:
+    """A host, perhaps with a port; an international name as its A-label (RFC 5891)."""
+    text = text.strip()
+    port = _PORT.search(text)
+    name = text[:port.start()] if port else text
+    if port and port[1] and int(port[1]) > 65535:
+        raise UnsafeValue(f'"{port[1]}" is no port')
+    if name.startswith("[") and name.endswith("]"):
+        try:
+            return f"[{IPv6Address(name[1:-1]).compressed}]{text[len(name):]}"
+        except AddressValueError:
+            _no_host(text)
+    if not name.isascii():
+        try:
+            name = idna.encode(name, uts46=True, std3_rules=True).decode("ascii")
+        except idna.IDNAError:
+            _no_host(text)
+    if len(name) > 253 or not all(map(_is_label, name.removesuffix(".").split("."))):
+        _no_host(text)
+    return name + text[port.start():] if port else name
+
+
+def label(text: str) -> str:
+    """One label of a host, as in ``{{ … }}.skerrow.example``."""
+    made = host(text)
+    if not _LABEL.fullmatch(made):
+        raise UnsafeValue(f'"{_shown(text)}" is no single label of a host', hint="it may hold no dot and no port")
+    return made
+
+
+def _is_label(text: str) -> bool:
+    # Names in use hold underscores too, whatever RFC 1123 says of hosts.
+    return _LABEL.fullmatch(text.replace("_", "x")) is not None
+
+
+def _no_host(text: str) -> NoReturn:
+    raise UnsafeValue(f'"{_shown(text)}" is no host', hint="write a name like skerrow.example, perhaps with a port")
+
+
+def segment(text: str) -> str:
+    """The whole of a segment of a path, or what keeps one from being empty: ``/`` is encoded too."""
+    if _DOTS_ONLY.fullmatch(text):
+        raise UnsafeValue(f'"{text}" cannot be a segment of a path',
+                          hint="it would lead elsewhere" if text else "the value is empty")
+    return encoded(text)
+
+
+def path(text: str) -> str:
+    """Several segments of a path, encoded already."""
+    for piece in text.split("/"):
+        if _DOTS_ONLY.fullmatch(piece):
+            raise UnsafeValue(f'"{_shown(text)}" holds a segment that is empty or leads elsewhere')
+    return text
+
+
+def encoded(text: str) -> str:
+    """A text percent-encoded whole: a piece of a segment, of a query, of a fragment."""
+    try:
+        return quote(text, safe="")
+    except UnicodeEncodeError as error:
+        raise UnsafeValue(f"a lone surrogate at position {error.start} is no character") from None
+
+
+def telephone(text: str) -> str:
+    """A telephone number (RFC 3966): digits, perhaps after a +; what only separates them is dropped."""
+    number = _BETWEEN_DIGITS.sub("", text)
+    if not _TELEPHONE.fullmatch(number):
+        raise UnsafeValue(f'"{_shown(text.strip())}" is no telephone number', hint="write +44 1632 960147")
+    return number
+
+
+def digits(text: str) -> str:
+    """What goes on with a telephone number: digits."""
+    number = _BETWEEN_DIGITS.sub("", text)
+    if not (number.isascii() and number.isdigit()) or len(number) > 20:
+        raise UnsafeValue(f'"{_shown(text.strip())}" does not go on with a telephone number')
+    return number
+
+
+def mailboxes(text: str) -> str:
+    """E-mail addresses for a ``mailto:`` (RFC 6068 2), their display names dropped."""
+    try:
+        found = parse_mailboxes(text.strip())
+    except (AddressError, HeaderError) as error:
+        raise UnsafeValue(error.problem, hint=error.hint) from None
+    if not found:
+        raise UnsafeValue("no e-mail address")
+    # Any "," between them is RFC 6068's; one within a local part is encoded.
+    return ",".join(quote(one.addr, safe="!$'*+@") for one in found)
+
+
+def field(text: str) -> str:
+    """The value of a header field in a ``mailto:``, which has no lines."""
+    if found := _BREAKS.search(text):
+        raise UnsafeValue(f"a line break at position {found.start()} may not stand in this field of a mailto: address",
+                          hint="only its body has lines")
+    return encoded(text)
+
+
+def body(text: str) -> str:
+    """The body in a ``mailto:``: its line breaks become ``%0D%0A`` (RFC 6068 5)."""
+    return encoded(_BREAKS.sub("\r\n", text))
+
+
+def _mailto(rest: str) -> str:
+    to, asked, fields = rest.partition("?")
+    made = "mailto:" + (mailboxes(unquote(to)) if to else "")
+    for parameter in fields.split("&"):
+        if _ENCODED_CONTROL.search(parameter) and parameter.partition("=")[0].lower() != "body":
+            raise UnsafeValue("a line break or control character may not stand in this field of a mailto: address",
+                              hint="only its body has lines")
+    return f"{made}?{_percent(fields)}" if asked else made
+
+
+def _telephone_address(scheme: str, rest: str) -> str:
+    number, asked, fields = rest.partition("?")
+    made = f"{scheme}:{','.join(map(telephone, number.split(',')))}"
+    return f"{made}?{_percent(fields)}" if asked else made
+
+
+def _percent(text: str) -> str:
+    return quote(_BARE_PERCENT.sub("%25", _BIDI.sub(lambda m: quote(m[0]), text)), safe=_URI_SAFE)
+
+
+def _shown(text: str) -> str:
+    return text if len(text) <= 40 else text[:40] + "…"
+
+
+# ---- where addresses stand ------------------------------------------------------------------------------------
+
+_FUNCTION_ENDS = str.maketrans({c: f"%{ord(c):02X}" for c in "'()"})
+
+
+def in_function(address: str) -> str:
+    """An address in a CSS ``url()``: what could end it is encoded."""
+    return address.translate(_FUNCTION_ENDS)
+
+
+def in_candidates(address: str) -> str:
+    """An address in a ``srcset``: commas at its ends would be read as those between addresses."""
+    inner = address.strip(",")
+    before, _, after = address.partition(inner) if inner else (address, "", "")
+    return before.replace(",", "%2C") + inner + after.replace(",", "%2C")
