@@ -17,9 +17,18 @@ CLOSING_P = frozenset(
     "main menu nav ol p search section summary ul h1 h2 h3 h4 h5 h6 pre listing form table hr xmp plaintext li dd dt"
     .split())
 HEADINGS = frozenset("h1 h2 h3 h4 h5 h6".split())
-SCOPE = frozenset("applet caption html table td th marquee object template svg math".split())
+SCOPE = frozenset("applet caption html table td th marquee object template".split())
 BUTTON_SCOPE = SCOPE | {"button"}
 TABLE_SCOPE = frozenset({"html", "table", "template"})
 FORMATTING = frozenset("a b big code em font i nobr s small strike strong tt u".split())
 SPECIAL = CLOSING_P | SCOPE | frozenset("body button iframe input select textarea tr tbody thead tfoot col colgroup "
                                         "img br head style script title link meta".split())
+
+# Within svg and math HTML's own rules hold again in these; and these start tags break out of both (13.2.6.5).
+FOREIGN = frozenset({"svg", "math"})
+INTEGRATION = frozenset({("svg", "foreignobject"), ("svg", "desc"), ("svg", "title"),
+                         *(("math", name) for name in ("mi", "mo", "mn", "ms", "mtext"))})
+BREAKING_OUT = frozenset(
+    "b big blockquote body br center code dd div dl dt em embed h1 h2 h3 h4 h5 h6 head hr i img li listing menu meta "
+    "nobr ol p pre ruby s small span strong strike sub sup table tt u ul var".split())
+BREAKING_FONT = frozenset({"color", "face", "size"})

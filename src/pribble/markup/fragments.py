@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from pribble.errors import UnsafeValue
 from pribble.markup.elements import OMITTABLE
-from pribble.markup.scanner import Cdata, Comment, Doctype, EndTag, StartTag, Unfinished, scan
+from pribble.markup.scanner import Cdata, Comment, Doctype, EndTag, StartTag, Unfinished, opened, tokens
 from pribble.markup.tree import LeftOpen, OpenElements, OutOfBranch
 
 _PAGE_ELEMENTS = frozenset({"html", "head", "body", "frameset", "plaintext"})
@@ -34,13 +34,14 @@ def _followed(text: str, around: tuple[str, ...]) -> list[str]:
     for name in around:
         elements.start(name, 0, 0)
     elements.enter()
-    for token in scan(text):
+    for token in tokens(text, elements):
         try:
             _follow(elements, token, text)
         except OutOfBranch as error:
             assert isinstance(token, StartTag | EndTag)
             raise UnsafeValue(f"<{token.name}> in this markup would end the <{error.element.name}> around it",
-                              hint="put the mark into a <div>") from None
+                              hint="such elements do not stand within each other" if token.name in _NEVER_NESTED else
+                              "put the mark into a <div>") from None
     try:
         change = elements.leave(len(text), block=True)
     except LeftOpen as error:
@@ -54,16 +55,16 @@ def _follow(elements: OpenElements, token: object, text: str) -> None:
             raise UnsafeValue("the markup is not whole: a tag is not closed")
         case Doctype():
             raise UnsafeValue("a doctype belongs to the page, not into a piece of one")
-        case Comment(start=start, end=end) if not _is_closed(text[start:end]):
+        case Comment() if not _is_closed(text[token.start:token.end]):
             raise UnsafeValue("a comment is not closed in this markup")
-        case Cdata(start=start, end=end) if not text[start:end].endswith("]]>"):
+        case Cdata() if not text[token.start:token.end].endswith("]]>"):
             raise UnsafeValue("a CDATA section is not closed in this markup")
         case StartTag(name=name) | EndTag(name=name) if name in _PAGE_ELEMENTS:
             raise UnsafeValue(f"<{name}> belongs to the page, not into a piece of one")
-        case StartTag(name=name, start=start, end=end):
+        case StartTag(name=name):
             if name in _NEVER_NESTED and (outer := elements.nearest(name, _NEVER_NESTED_ENDS)) is not None:
                 raise OutOfBranch(outer)
-            elements.start(name, start, end, self_closing=token.self_closing, foreign=token.foreign)
+            opened(elements, token)
         case EndTag(name=name) if elements.end(name) is None:
             raise UnsafeValue(f"</{name}> closes nothing that this markup opened")
 

@@ -17,7 +17,18 @@ from pribble.markup.doctype import document_mode
 from pribble.markup.elements import RAW_TEXT, RCDATA
 from pribble.markup.json import Json
 from pribble.markup.references import unfinished
-from pribble.markup.scanner import Cdata, Comment, Doctype, EndTag, StartTag, Text, Token, Unfinished, scan
+from pribble.markup.scanner import (
+    Cdata,
+    Comment,
+    Doctype,
+    EndTag,
+    StartTag,
+    Text,
+    Token,
+    Unfinished,
+    opened,
+    tokens,
+)
 from pribble.markup.styles import Styles
 from pribble.markup.tags import read_tag
 from pribble.markup.tree import Change, Element, LeftOpen, OpenElements, OutOfBranch
@@ -97,7 +108,7 @@ def read(text: str, role: Role) -> Page:
     """Read `text`; `role` gives the role of the mark at an offset: show, the roles of `branching.py`, set, lifted, or
     literal for an author's own character.  Raises `MarkupError`."""
     reader = _Reader(text, role)
-    reader.page(scan(text))
+    reader.page(tokens(text, reader.open))
     return Page(tuple(reader.events), tuple(reader.hidden), tuple(reader.end_tags), tuple(reader.references),
                 tuple(reader.joints))
 
@@ -105,22 +116,18 @@ def read(text: str, role: Role) -> Page:
 def events_of(text: str) -> Iterator[Event]:
     """The events of a page or a piece of one that holds no marks."""
     elements, events = OpenElements(page=False), _Events()
-    for token in scan(text):
+    for token in tokens(text, elements):
         match token:
             case Text(start=start, end=end, element=element):
                 events.add(Characters(start, end, element))
             case Cdata(start=start, end=end):
                 events.add(Characters(start + 9, end, "cdata"))
             case StartTag():
-                events.started(token, _start(elements, token))
+                events.started(token, opened(elements, token))
             case EndTag():
                 events.ended(token, elements.end(token.name))
     events.closed(elements.finish(), len(text))
     return iter(events.all)
-
-
-def _start(elements: OpenElements, tag: StartTag) -> Change:
-    return elements.start(tag.name, tag.start, tag.end, self_closing=tag.self_closing, foreign=tag.foreign)
 
 
 class _Events:
@@ -136,7 +143,10 @@ class _Events:
     def changed(self, change: Change, offset: int) -> None:
         """What a tag closed and implied, perhaps before some of the open blocks."""
         made: list[Event] = [Closed(element.name, offset, offset, implied=True) for element in change.closed]
-        made += [Opened(StartTag(e.name, e.start, e.start, (), False), implied=True) for e in change.implied]
+        for element in change.implied:
+            made.append(Opened(StartTag(element.name, element.start, element.start, (), False), implied=True))
+            if element.name == "head" and change.empty_head:
+                made.append(Closed("head", element.start, element.start, implied=True))
         if not change.before:
             self.all += made
             return
@@ -185,10 +195,10 @@ class _Reader:
     def events(self) -> list[Event]:
         return self.made.all
 
-    def page(self, tokens: Iterator[Token]) -> None:
+    def page(self, given: Iterator[Token]) -> None:
         """Read all tokens."""
         element: StartTag | None = None
-        for token in tokens:
+        for token in given:
             match token:
                 case Text(start=start, end=end, element=name) if name and name not in RCDATA:
                     self._raw_text(start, end, name, element)
@@ -362,7 +372,7 @@ class _Reader:
         if MARK.search(self.text, begin, stop) is None and "src" not in self.text[begin:stop].lower():
             return
         inner = _Reader(self.text, self.role, comment=True)
-        inner.page(_shifted(token, begin) for token in scan(self.text[begin:stop])
+        inner.page(_shifted(token, begin) for token in tokens(self.text[begin:stop], inner.open)
                    if not isinstance(token, Unfinished) or MARK.search(self.text, begin + token.start, stop))
         self.hidden += inner.events
         self.references += inner.references
@@ -380,11 +390,12 @@ class _Reader:
 
     def _start(self, tag: StartTag) -> None:
         found = read_tag(self.text, tag, self.role)
+        tag = replace(tag, name=found.name, attributes=found.attributes)
         if tag.name in _PAGE_TAGS:
             self._outside_blocks(tag)
-        change = self._change(tag, lambda: _start(self.open, tag))
+        change = self._change(tag, lambda: opened(self.open, tag))
         marks = {offset: self._context(context) for offset, context in found.marks.items()}
-        self.made.started(replace(tag, name=found.name, attributes=found.attributes), change, marks, found.blocks)
+        self.made.started(tag, change, marks, found.blocks)
         self.joints += found.joints
         for offset in (*found.marks, *found.in_values):
             self._note_reference(offset)

@@ -1,7 +1,7 @@
 """HTML as tokens, as the WHATWG tokenizer cuts it (HTML 13.2.5), over a text that may hold marks anywhere.
 
 Tokens carry offsets and nothing is changed: what no token is edited for comes out as it was written.
-Whether a page is in svg or math, where other rules hold, `foreign.py` knows.
+How a page is cut depends on what is open: in svg and math other rules hold (`tree.py`).
 The scan is a single pass; no construct, closed or not, is looked at twice.
 """
 
@@ -11,8 +11,8 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from pribble.markup.elements import RAW_TEXT, RCDATA
-from pribble.markup.foreign import Foreign
+from pribble.markup.elements import BREAKING_FONT, RAW_TEXT, RCDATA
+from pribble.markup.tree import Change, OpenElements
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,14 +32,13 @@ class Attribute:
 
 @dataclass(frozen=True, slots=True)
 class StartTag:
-    """A start tag; `foreign` where its element is one of svg or math."""
+    """A start tag."""
 
     name: str
     start: int
     end: int
     attributes: tuple[Attribute, ...]
     self_closing: bool
-    foreign: bool = False
 
     def attribute(self, name: str) -> Attribute | None:
         """The first attribute of that name: the one that counts (13.2.5.33)."""
@@ -116,14 +115,30 @@ def lowered(name: str) -> str:
 
 def scan(text: str) -> Iterator[Token]:
     """The tokens of `text`, in order; together they cover it."""
+    elements = OpenElements(page=False)
+    for token in tokens(text, elements):
+        yield token
+        if isinstance(token, StartTag):
+            opened(elements, token)
+        elif isinstance(token, EndTag):
+            elements.end(token.name)
+
+
+def opened(elements: OpenElements, tag: StartTag) -> Change:
+    """Show a start tag to the open elements."""
+    return elements.start(tag.name, tag.start, tag.end, self_closing=tag.self_closing,
+                          font=tag.name == "font" and any(a.name in BREAKING_FONT for a in tag.attributes))
+
+
+def tokens(text: str, elements: OpenElements) -> Iterator[Token]:
+    """The same, for a caller who shows each tag to `elements` before asking for the next token."""
     position, length = 0, len(text)
     pending = 0  # where the character data not yet given begins
-    foreign = Foreign()
     while position < length:
         opening = text.find("<", position)
         if opening < 0:
             break
-        token = _markup(text, opening, foreign)
+        token = _markup(text, opening, elements)
         if token is None:
             position = opening + 1
             continue
@@ -131,30 +146,29 @@ def scan(text: str) -> Iterator[Token]:
             yield Text(pending, opening)
         yield token
         pending = position = token.end
-        if isinstance(token, EndTag):
-            foreign.end(token.name)
-        if not isinstance(token, StartTag) or token.foreign:
+        name, space = elements.latest
+        if not isinstance(token, StartTag) or space:
             continue
-        if token.name in RCDATA or token.name in RAW_TEXT:
-            end = _script_end(text, position) if token.name == "script" else _raw_end(text, position, token.name)
+        if name in RCDATA or name in RAW_TEXT:
+            end = _script_end(text, position) if name == "script" else _raw_end(text, position, name)
             if position < end:
-                yield Text(position, end, token.name)
+                yield Text(position, end, name)
             pending = position = end
-        elif token.name == "plaintext":
+        elif name == "plaintext":
             break
     if pending < length:
         yield Text(pending, length)
 
 
-def _markup(text: str, opening: int, foreign: Foreign) -> Token | None:
+def _markup(text: str, opening: int, elements: OpenElements) -> Token | None:
     """What begins with the ``<`` at `opening`; None where it is a character like any other (13.2.5.6)."""
     following = text[opening + 1:opening + 2]
     if _LETTER.match(following):
-        return _tag(text, opening, opening + 1, foreign)
+        return _tag(text, opening, opening + 1, closing=False)
     if following == "/":
         after = text[opening + 2:opening + 3]
         if _LETTER.match(after):
-            return _tag(text, opening, opening + 2, None)
+            return _tag(text, opening, opening + 2, closing=True)
         return _bogus(text, opening) if after else None
     if following == "!":
         if text.startswith("--", opening + 2):
@@ -162,7 +176,7 @@ def _markup(text: str, opening: int, foreign: Foreign) -> Token | None:
         if _DOCTYPE.match(text, opening):
             end = text.find(">", opening)
             return Doctype(opening, len(text) if end < 0 else end + 1)
-        if foreign.active and text.startswith("[CDATA[", opening + 2):
+        if elements.in_foreign and text.startswith("[CDATA[", opening + 2):
             end = text.find("]]>", opening + 9)
             return Cdata(opening, len(text) if end < 0 else end + 3)
         return _bogus(text, opening)
@@ -183,8 +197,7 @@ def _comment(text: str, opening: int) -> Comment:
     return Comment(opening, end.end() if end else len(text))
 
 
-def _tag(text: str, opening: int, name_start: int, foreign: Foreign | None) -> Token:
-    """A start tag, or with `foreign` None an end tag."""
+def _tag(text: str, opening: int, name_start: int, *, closing: bool) -> Token:
     found = _TAG_NAME.match(text, name_start)
     assert found is not None
     name, position, length = lowered(found[0]), found.end(), len(text)
@@ -197,12 +210,10 @@ def _tag(text: str, opening: int, name_start: int, foreign: Foreign | None) -> T
             return Unfinished(opening, length)
         if text[position] == ">":
             end = position + 1
-            if foreign is None:
+            if closing:
                 return EndTag(name, opening, end)
             self_closing = position > between.start() and text[position - 1] == "/"
-            known = frozenset(a.name for a in attributes) if name == "font" else frozenset[str]()
-            is_foreign = foreign.start(name, self_closing=self_closing, attributes=known)
-            return StartTag(name, opening, end, tuple(attributes), self_closing, is_foreign)
+            return StartTag(name, opening, end, tuple(attributes), self_closing)
         attribute = _attribute(text, position)
         if attribute is None:
             return Unfinished(opening, length)

@@ -134,7 +134,8 @@ class _Tag:
         name = attribute.name
         before = self.text[attribute.start - 1]
         if self._is_mark(attribute.start - 1):
-            self.joints.append(attribute.start)
+            if not self._is_apart(attribute.start):
+                self.joints.append(attribute.start)
         elif before not in _SPACE and before not in "/\"'":
             raise MarkupError("a mark in the name of an attribute", attribute.start, hint="names are written out")
         inside = set[str]().union(*(block.branch for block in self.opened))
@@ -145,6 +146,14 @@ class _Tag:
         (self.opened[-1].branch if self.opened else self.always).add(name)
         self.attributes.append(attribute)
         self.values.read(self.tag, attribute)
+
+    def _is_apart(self, start: int) -> bool:
+        """Whether white space stands before the marks before `start`, and nothing else ever does."""
+        while self._is_mark(start - 1):
+            start -= 1
+            if self.role(start) not in OPENING:
+                return False
+        return self.text[start - 1] in _SPACE
 
     def _block(self, offset: int) -> None:
         """A mark between attributes: it begins, divides or ends a block."""
@@ -214,7 +223,8 @@ class _Values:
     def _permit(self, tag: StartTag, attribute: Attribute, marks: list[Piece]) -> None:
         offset = marks[0].offset
         if not attribute.quote:
-            raise MarkupError("a mark in an unquoted value", offset, hint=f'write {attribute.name}="{{{{ … }}}}"')
+            raise MarkupError("a mark in an unquoted value", offset, hint=f'write {attribute.name}="{{{{ … }}}}"'
+                              if marks[0].role == "show" else "put the value into quotes")
         if hint := refusal(tag, attribute.name):
             raise MarkupError(f"a mark in the value of {attribute.name}", offset, hint=hint)
         depth = 0

@@ -13,24 +13,28 @@ from __future__ import annotations
 from bisect import bisect_right
 from collections import defaultdict
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from pribble.markup.elements import (
+    BREAKING_OUT,
     BUTTON_SCOPE,
     CLOSING_P,
+    FOREIGN,
     FORMATTING,
     HEAD,
     HEADINGS,
+    INTEGRATION,
     OMITTABLE,
     SCOPE,
     SPECIAL,
     TABLE_SCOPE,
     VOID,
 )
-from pribble.markup.foreign import INTEGRATION
 
 _BARRIERS = SPECIAL - {"address", "div", "p"}  # a new li looks through these for the last one
-_SCOPE, _BUTTON_SCOPE = SCOPE | INTEGRATION, BUTTON_SCOPE | INTEGRATION
+_ANNOTATION = ("math", "annotation-xml")
+_FOREIGN_SCOPE = frozenset(f"{space} {name}" for space, name in (*INTEGRATION, _ANNOTATION))
+_SCOPE, _BUTTON_SCOPE = SCOPE | _FOREIGN_SCOPE, BUTTON_SCOPE | _FOREIGN_SCOPE
 _SECTIONS = frozenset({"tbody", "thead", "tfoot"})
 _OF_PAGE = frozenset({"html", "head", "body"})
 
@@ -48,24 +52,47 @@ _TABLE_CLOSES: dict[str, frozenset[str]] = {
 
 @dataclass(frozen=True, slots=True)
 class Element:
-    """An open element; `start` and `end` are the offsets of its start tag, the same where it is `implied`."""
+    """An open element; `start` and `end` are the offsets of its start tag, the same where it is `implied`.
+
+    `foreign` is svg or math where it belongs to one of them.
+    """
 
     name: str
     start: int
     end: int
     implied: bool = False
-    foreign: bool = False
+    foreign: str = ""
+
+    @property
+    def is_foreign(self) -> bool:
+        """Whether what stands in it directly belongs to svg or math."""
+        return bool(self.foreign) and (self.foreign, self.name) not in INTEGRATION
+
+    @property
+    def key(self) -> str:
+        """Its name, told from that of HTML's own where it belongs to svg or math."""
+        return f"{self.foreign} {self.name}" if self.foreign else self.name
 
 
 @dataclass(frozen=True, slots=True)
 class Change:
     """What a tag did to the open elements: `closed`, innermost first, then `implied`, outermost first, then whether
-    it `opened` its own.  With `before` not 0, the first two happened before that many of the innermost blocks."""
+    it `opened` its own.  With `empty_head`, the head among `implied` was closed at once.  With `before` not 0, all but
+    the last happened before that many of the innermost blocks."""
 
     closed: tuple[Element, ...] = ()
     implied: tuple[Element, ...] = ()
     opened: bool = False
     before: int = 0
+    empty_head: bool = False
+
+
+def _is_special(element: Element) -> bool:
+    return element.key in _FOREIGN_SCOPE if element.foreign else element.name in SPECIAL
+
+
+def _is_barrier(element: Element) -> bool:
+    return element.key in _FOREIGN_SCOPE if element.foreign else element.name in _BARRIERS
 
 
 class OutOfBranch(Exception):
@@ -100,7 +127,7 @@ class _Block:
 
 def _end_scope(name: str) -> frozenset[str]:
     """The elements that the end tag of a special or formatting element does not reach beyond (13.2.6.4.7)."""
-    if name in ("table", "html", "body", "svg", "math"):
+    if name in ("table", "html", "body"):
         return frozenset({"template"})
     if name in _TABLE_CLOSES:
         return TABLE_SCOPE
@@ -122,6 +149,8 @@ class OpenElements:
         # Where in the stack each name stands, and what no end tag reaches beyond: a search would be quadratic.
         self._at: defaultdict[str, list[int]] = defaultdict(list)
         self._special: list[int] = []
+        self._html: list[int] = []  # the elements that do not belong to svg or math
+        self.latest = ("", "")  # of the last start tag its name, and svg or math if it belongs to one of them
         self._barriers: list[int] = []
 
     @property
@@ -129,25 +158,34 @@ class OpenElements:
         """The name of the innermost open element, or ""."""
         return self.stack[-1].name if self.stack else ""
 
+    @property
+    def in_foreign(self) -> bool:
+        """Whether the innermost open element belongs to svg or math."""
+        return bool(self.stack) and bool(self.stack[-1].foreign)
+
     # -- tags and text --
 
-    def start(self, name: str, start: int, end: int, *, self_closing: bool = False, foreign: bool = False) -> Change:
-        """Take in a start tag.  Raises `OutOfBranch`."""
+    def start(self, name: str, start: int, end: int, *, self_closing: bool = False, font: bool = False) -> Change:
+        """Take in a start tag; `font` is for one with an attribute that HTML's own font has.  Raises `OutOfBranch`."""
+        foreign = self._space(name, font=font)
+        self.latest = name, foreign
         if name in _OF_PAGE and name in self._seen | ({"head"} if "body" in self._seen else set()):
             return Change()  # a second one opens nothing
-        closed = [] if foreign else self._closed_by(name)
-        change = self._implied(() if foreign else self._missing(name), closed, start)
+        change = Change()
+        if not foreign or name in FOREIGN:
+            closed = [] if foreign else self._break_out()
+            change = self._implied(name, closed + self._closed_by(name), start)
         self._touch()
-        if name in VOID or (self_closing and (":" in name or foreign)):
+        if (self_closing and (":" in name or bool(foreign))) or (name in VOID and not foreign):
             return change
         self._push(Element(name, start, end, foreign=foreign))
-        return Change(change.closed, change.implied, True, change.before)
+        return replace(change, opened=True)
 
     def content(self, offset: int) -> Change:
         """Take in text that is no white space, or a value: in a page it stands in the body."""
         if self.innermost not in ("", "html", "head"):
             return Change()
-        change = self._implied(self._missing("text"), self._closed_by("text"), offset)
+        change = self._implied("text", self._closed_by("text"), offset)
         self._touch()
         return change
 
@@ -158,8 +196,11 @@ class OpenElements:
         """
         if name in ("body", "html"):
             return Change() if name in self._seen else None
+        own = self._last((f"svg {name}", f"math {name}")) if self.in_foreign else None
         names = HEADINGS if name in HEADINGS else frozenset({name})
-        if name in SPECIAL or name in FORMATTING or name in ("svg", "math"):
+        if own is not None and (not self._html or own > self._html[-1]):
+            index: int | None = own
+        elif name in SPECIAL or name in FORMATTING:
             index = self._find(names, _end_scope(name) - names)
         else:
             index = self._last(names)
@@ -210,6 +251,22 @@ class OpenElements:
         if self._blocks:
             self._blocks[-1].touched = True
 
+    # -- svg and math --
+
+    def _space(self, name: str, *, font: bool) -> str:
+        """What the element of a start tag belongs to: svg, math, or "" for HTML."""
+        around = self.stack[-1] if self.stack else None
+        if around is None or not around.is_foreign or ((around.foreign, around.name) == _ANNOTATION and name == "svg"):
+            return name if name in FOREIGN else ""
+        return "" if name in BREAKING_OUT or font else around.foreign
+
+    def _break_out(self) -> list[Element]:
+        """Close svg and math up to where HTML's own rules hold."""
+        index = len(self.stack)
+        while index and self.stack[index - 1].is_foreign:
+            index -= 1
+        return self._pop_to(index)
+
     # -- what is implied --
 
     def _missing(self, name: str) -> tuple[str, ...]:
@@ -222,14 +279,17 @@ class OpenElements:
         if not self._page or within not in ("", "html") or name == "html":
             return ()
         missing = () if "html" in self._seen else ("html",)
-        if name in ("head", "body") or "body" in self._seen:
+        if name == "head" or "body" in self._seen:
             return missing
-        if name in HEAD:
-            return missing if "head" in self._seen else (*missing, "head")
-        return (*missing, "body")
+        if "head" not in self._seen:
+            missing = (*missing, "head")
+        return missing if name in HEAD or name == "body" else (*missing, "body")
 
-    def _implied(self, names: tuple[str, ...], closed: list[Element], offset: int) -> Change:
-        """Open what is implied; before the blocks in which nothing stands yet, since their branches share it."""
+    def _implied(self, name: str, closed: list[Element], offset: int) -> Change:
+        """Open what a start tag implies; before the blocks in which nothing stands yet, since their branches share
+        it."""
+        names = self._missing(name) if name else ()
+        empty_head = "head" in names and name not in HEAD
         before = 0
         if names:
             for block in reversed(self._blocks):
@@ -237,19 +297,19 @@ class OpenElements:
                     break
                 before += 1
                 block.lost = []
-                block.depth = len(self.stack) + len(names)
+                block.depth = len(self.stack) + len(names) - empty_head
             if self._blocks and not before and not _OF_PAGE.isdisjoint(names):
                 raise OutOfBranch(Element("head", offset, offset, implied=True))
         implied = tuple(Element(name, offset, offset, implied=True) for name in names)
         for element in implied:
             self._push(element)
-        return Change(tuple(closed), implied, before=before)
+            if element.name == "head" and empty_head:
+                self._pop_to(len(self.stack) - 1)
+        return Change(tuple(closed), implied, before=before, empty_head=empty_head)
 
     def _closed_by(self, name: str) -> list[Element]:
         """Close what a start tag closes, innermost first."""
         closed: list[Element] = []
-        while self.stack and self.stack[-1].foreign and self.innermost not in INTEGRATION:
-            closed += self._pop_to(len(self.stack) - 1)
         if self._page and self.innermost == "head" and name not in HEAD:
             return closed + self._pop_to(len(self.stack) - 1)
         if name == "li":
@@ -259,6 +319,9 @@ class OpenElements:
         elif name in ("option", "optgroup"):
             while self.innermost == "option" or (name == "optgroup" and self.innermost == "optgroup"):
                 closed += self._pop_to(len(self.stack) - 1)
+        elif name == "button":
+            index = self._find(frozenset({name}), _SCOPE)
+            closed += [] if index is None else self._pop_to(index)
         elif name in _TABLE_CLOSES:
             closed += self._close_in_table(_TABLE_CLOSES[name])
         if name in CLOSING_P and not (name == "table" and self.quirks):
@@ -271,14 +334,16 @@ class OpenElements:
     # -- the stack --
 
     def _push(self, element: Element) -> None:
-        index, name = len(self.stack), element.name
+        index = len(self.stack)
         self.stack.append(element)
-        self._at[name].append(index)
-        if name in _OF_PAGE:
-            self._seen.add(name)
-        if name in SPECIAL:
+        self._at[element.key].append(index)
+        if not element.foreign:
+            self._html.append(index)
+        if element.name in _OF_PAGE:
+            self._seen.add(element.name)
+        if _is_special(element):
             self._special.append(index)
-        if name in _BARRIERS:
+        if _is_barrier(element):
             self._barriers.append(index)
 
     def _last(self, names: Iterable[str]) -> int | None:
@@ -319,9 +384,11 @@ class OpenElements:
         closed = self.stack[index:][::-1]
         del self.stack[index:]
         for element in closed:
-            self._at[element.name].pop()
-            if element.name in SPECIAL:
+            self._at[element.key].pop()
+            if not element.foreign:
+                self._html.pop()
+            if _is_special(element):
                 self._special.pop()
-            if element.name in _BARRIERS:
+            if _is_barrier(element):
                 self._barriers.pop()
         return closed
