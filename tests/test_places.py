@@ -6,10 +6,11 @@ import json
 import re
 import tomllib
 import unittest
+from html import escape
 from pathlib import Path
 from typing import Any
 
-from pribble import Template, UnsafeValue
+from pribble import FieldError, PictureError, UnsafeValue
 from tests.support import Case, in_chromium, needs_chromium
 
 PLACES = tomllib.loads((Path(__file__).parent / "data/places.toml").read_text(encoding="utf-8"))
@@ -33,6 +34,132 @@ class Places(Case):
                     lines = self.complaint(page, {"v": "x"}).split("\n")
                     hint = f" ({lines[3].strip()})" if len(lines) > 3 else ""
                     self.assertTrue((lines[0] + hint).startswith(f"t.html:{expected}"), (lines, expected))
+
+
+class Sneaky(str):
+    """A text that says it is markup."""
+
+    def __html__(self) -> str:
+        return "<script>parent.ran = 1</script>"
+
+
+class Object:
+    def __html__(self) -> str:
+        return "<script>parent.ran = 1</script>"
+
+    def __str__(self) -> str:
+        return self.__html__()
+
+
+RUNS = "<script>parent.ran = 1</script>"
+HOSTILE: list[Any] = [
+    f'">{RUNS}', f"'>{RUNS}", f"--><img src=x onerror=parent.ran=1>{RUNS}", f"</title>{RUNS}", f"</style>{RUNS}",
+    f"</textarea>{RUNS}", f"</script>{RUNS}", f"]]>{RUNS}", f"<!--{RUNS}", "<![endif]-->" + RUNS, "--!>" + RUNS,
+    "javascript:parent.ran=1", " java\tscript:parent.ran=1", "JAVASCRIPT&colon;parent.ran=1", "data:text/html,x",
+    ".evil.example", "evil.example", "//evil.example", "https://evil.example", "@evil.example", "\\\\evil.example",
+    "..", "../../evil", "%2e%2e/evil", "%0d%0a", "a\r\nBcc: b@evil.example", "?bcc=b@evil.example", "#", "&amp", "lt;",
+    "\x00\x01\x1b", "\u202egnp.exe", "\u2028", "a" * 100_000, "a " * 50_000, "-", "--", "->", " onload=parent.ran=1 ",
+    "red;background:url(https://evil.example/)", "red}*{color:red", "url(https://evil.example)", "expression(parent.ran=1)",
+    "*/ x /*", "\\", '"', "'", "`", "{{ 1 }}", "}}", "\U000f0000", "\ufeff", "", "0",
+    Sneaky("tame"), Object(), "😀", "é" * 30,
+]  # fmt: skip
+
+# What a browser makes of each page, and of the comments in it that other programs read as markup.
+STRUCTURE = """
+const made = html => {
+  const page = new DOMParser().parseFromString(html, "text/html");
+  const walker = page.createTreeWalker(page, NodeFilter.SHOW_ELEMENT | NodeFilter.SHOW_COMMENT);
+  const found = {nodes: [], links: [], properties: [], broken: 0};
+  for (let node = walker.nextNode(); node; node = walker.nextNode()) {
+    if (node.nodeType === 8) {
+      const hidden = /^\\[if [^\\]]*\\]>([^]*)<!\\[endif\\]$/.exec(node.data);
+      const inner = hidden && made(hidden[1]);
+      found.nodes.push(inner ? inner.nodes : "comment");
+      if (inner) found.properties.push(...inner.properties);
+      continue;
+    }
+    found.nodes.push(node.localName + " " + node.getAttributeNames().filter(n => n !== "style").sort());
+    if (node.style) found.properties.push(...node.style);
+    for (const name of ["href", "src", "background"])
+      if (node.hasAttribute(name)) found.links.push(new URL(node.getAttribute(name), "base://relative"));
+    if (node.localName === "style") {
+      const sheet = new CSSStyleSheet();
+      sheet.replaceSync(node.textContent);
+      const rules = list => [...list].map(r => r.cssRules && r.cssRules.length ? [rules(r.cssRules)] :
+        [r.selectorText, ...(r.style || [])]);
+      found.properties.push(...rules(sheet.cssRules).flat(9).map(String));
+    }
+    if (node.type === "application/ld+json") try { JSON.parse(node.textContent) } catch { found.broken++ }
+  }
+  found.links = found.links.map(l => l.protocol + "//" + l.host);
+  return found;
+};
+return [window.ran || 0, PAGES.map(made)];
+"""
+
+
+@needs_chromium
+class InABrowser(Case):
+    """A browser as the judge: whatever a value is, the page around it is what it is with a tame one."""
+
+    def rendered(self, page: str, value: Any) -> str | None:
+        """The page, or None where the value is refused, for the data and with a place."""
+        try:
+            return self.html(page, {"v": value})
+        except (UnsafeValue, FieldError, PictureError) as error:
+            self.assertIsNotNone(error.place)
+            return None
+
+    def seen(self, pages: list[str]) -> tuple[int, list[dict[str, Any]]]:
+        short = [page for page in pages if len(page) < 10_000]
+        frames = "".join(
+            f'<iframe srcdoc="{escape("".join(short[n : n + 40]))}"></iframe>' for n in range(0, len(short), 40)
+        )
+        script = STRUCTURE.replace("PAGES", json.dumps(pages).replace("<", "\\u003c"))
+        ran, found = in_chromium(f"<script>var ran = 0</script>{frames}", script)
+        return ran, found
+
+    def test_no_value_changes_what_is_around_it(self) -> None:
+        rows, pages, tried = [], [], 0
+        for row in PLACES["row"]:
+            tame = next(value for value, expected in row["cases"] if not expected.startswith("! "))
+            given = tame if isinstance(tame, dict) else {"": tame}
+            for name in given:
+                for value in [given[name], *HOSTILE]:
+                    tried += 1
+                    page = self.rendered(row["page"], {**given, name: value} if name else value)
+                    if page is not None:
+                        rows.append((row["name"], value))
+                        pages.append(page)
+        self.assertGreater(tried, 2000)
+        self.assertGreater(len(pages), 1000)
+        ran, found = self.seen(pages)
+        self.assertEqual(ran, 0)
+        tame_structure: dict[str, dict[str, Any]] = {}
+        for (name, value), structure in zip(rows, found, strict=True):
+            expected = tame_structure.setdefault(name, structure)
+            with self.subTest(name, value=str(value)[:60]):
+                self.assertEqual(structure["nodes"], expected["nodes"])
+                self.assertLessEqual(set(structure["properties"]), set(expected["properties"]))
+                self.assertEqual(
+                    "margin-top" in structure["properties"], "margin-top" in expected["properties"]
+                )
+                self.assertEqual(structure["broken"], 0)
+                if name in ("whole address", "a picture elsewhere", "CSS url()"):
+                    self.assertLessEqual(
+                        {link.partition("//")[0] for link in structure["links"]},
+                        {"http:", "https:", "mailto:", "tel:", "sms:", "base:", "cid:", "data:"},
+                    )
+                elif "beginning" not in name and name != "host":
+                    self.assertEqual(
+                        [re.sub(r"//.*(?=\.skerrow)", "//…", link) for link in structure["links"]],
+                        [re.sub(r"//.*(?=\.skerrow)", "//…", link) for link in expected["links"]],
+                    )
+
+    def test_the_judge_can_tell(self) -> None:
+        ran, found = self.seen([RUNS, "<p title=x>", '<p title="x" onload="">'])
+        self.assertEqual(ran, 1)
+        self.assertNotEqual(found[1]["nodes"], found[2]["nodes"])
 
 
 if __name__ == "__main__":

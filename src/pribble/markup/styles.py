@@ -14,7 +14,7 @@ from pribble.markup.addresses import Addresses
 from pribble.markup.addresses import State as Address
 from pribble.markup.contexts import MarkupError
 
-_TOKEN = re.compile(r"/\*|\\.|\\\Z|\"|'|([-\w\\]*)\(|[;:{})\[\]@]|[-\w.#%]+|\s+|.", re.DOTALL)
+_TOKEN = re.compile(r"/\*|(?P<name>(?:[-\w]|\\.)++)(?P<opens>\()?|[\"';:{}()\[\]@]|\s+|.", re.DOTALL)
 _STRING_END = re.compile(r"\\.|\\\Z|[\"'\n]", re.DOTALL)
 _OPEN_ESCAPE = re.compile(r"\\[0-9a-fA-F]{0,6}\Z")
 _BLANK = re.compile(r"\s*")
@@ -103,8 +103,8 @@ class Styles:
                 return end, State("prelude", state.blocks)
             case ":" if state.mode == "statement":
                 return end, replace(state, mode="value", property=state.property.strip().lower())
-        if found[1] is not None:
-            name = found[1].lower()
+        if found["opens"] or token == "(":
+            name = token[:-1].lower()
             if name == "url":
                 start = _BLANK.match(text, end)
                 assert start is not None
@@ -162,8 +162,8 @@ class Styles:
             after = replace(after, address=self.addresses.value(state.address or Addresses.start, offset))
             self.in_function.add(offset)
             return after
-        if "expression" in (state.back or state).brackets:
-            raise MarkupError("a mark in an expression()", offset, hint="mail programs run no scripts")
+        if name := next((b for b in (state.back or state).brackets if b == "expression" or "\\" in b), None):
+            raise MarkupError(f"a mark in {name}()", offset, hint="write the function with its value out")
         if state.mode == "string" and state.back is not None:
             self.ways[offset] = "string"
             return replace(after, back=replace(state.back, marks=state.back.marks | {offset}))

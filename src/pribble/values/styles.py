@@ -8,7 +8,7 @@ from pribble.errors import UnsafeValue
 
 _DECLARATION = re.compile(r"[A-Za-z0-9#%., +/_()-]*")
 _FONTS = re.compile(r"(?:[A-Za-z0-9#%., +/_-]|\"[\w ,.&+/-]*\"|'[\w ,.&+/-]*')*")
-_BRACKET = re.compile(r"([A-Za-z0-9_-]*)\(|\)")
+_BRACKET = re.compile(r"[A-Za-z0-9_-]+\(?|[()]")
 FUNCTIONS = frozenset("rgb rgba hsl hsla calc min max clamp var".split())
 _KEPT = re.compile(r"[^\w .,:;!?+*/=@$%^|~-]|[\x00-\x1f\x7f-\x9f\u202a-\u202e\ud800-\udfff]")
 
@@ -37,11 +37,12 @@ def font(text: str) -> str:
 def _check_functions(text: str) -> None:
     depth = 0
     for found in _BRACKET.finditer(text):
-        depth += 1 if found[0] != ")" else -1
+        name, bracket = found[0][:-1], found[0][-1]
+        depth += (bracket == "(") - (bracket == ")")
         if depth < 0:
             raise UnsafeValue('a ")" in a style closes nothing')
-        if found[1] is not None and found[1].lower() not in FUNCTIONS and (found[1] or depth == 1):
-            name = f"{found[1]}()" if found[1] else 'a bare "("'
+        if bracket == "(" and name.lower() not in FUNCTIONS and (name or depth == 1):
+            name = f"{name}()" if name else 'a bare "("'
             raise UnsafeValue(f"{name} may not come from data into a style",
                               hint=f"functions are {', '.join(sorted(FUNCTIONS))}")
     if depth:

@@ -94,6 +94,8 @@ def host(text: str) -> str:
             return f"[{IPv6Address(name[1:-1]).compressed}]{text[len(name):]}"
         except AddressValueError:
             _no_host(text)
+    if len(name) > 253:
+        _no_host(text)
     if not name.isascii():
         try:
             name = idna.encode(name, uts46=True, std3_rules=True).decode("ascii")
@@ -124,7 +126,7 @@ def _no_host(text: str) -> NoReturn:
 def segment(text: str) -> str:
     """The whole of a segment of a path, or what keeps one from being empty: ``/`` is encoded too."""
     if _DOTS_ONLY.fullmatch(text):
-        raise UnsafeValue(f'"{text}" cannot be a segment of a path',
+        raise UnsafeValue(f'"{_shown(text)}" cannot be a segment of a path',
                           hint="it would lead elsewhere" if text else "the value is empty")
     return encoded(text)
 
