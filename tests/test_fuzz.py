@@ -4,10 +4,15 @@ from __future__ import annotations
 
 import random
 import unittest
+from functools import partial
 from typing import Any
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from pribble import HeaderError, LimitReached, PribbleError, Template, TemplateFolder
 from tests.support import DEMO
+from tests.test_markup import theirs
 
 SNIPPETS = """{{|}}|{{ if a?: }}|{{ :if }}|{{ :else: }}|{{ for x at p in charges?: }}|{{ :for }}|<|</|>|<td>|</table>|"|'|<!--|-->|{{ # x }}
 <style>|</style>|as |money|(|)|:|?|else |{{ let q = 1 }}|{{ q }}|<img src="{{ a? }}">|<a href='|{{ only text: }}|{{ :only }}|\x00
@@ -73,6 +78,111 @@ class Fuzz(unittest.TestCase):
         if isinstance(data, list):
             return [self.strange(value, chance) for value in data]
         return data if chance.random() > 0.08 else chance.choice(STRANGE)
+
+
+def branching(pieces: str) -> st.SearchStrategy[str]:
+    """Texts of some pieces and marks, with blocks in them."""
+    flat = st.lists(st.sampled_from([*pieces.split("|"), "{{ v }}", "{{ v }}"]), max_size=5).map("".join)
+    return st.recursive(
+        flat,
+        lambda inner: st.one_of(
+            st.tuples(inner, inner).map("".join),
+            st.tuples(inner, inner).map(
+                lambda two: f"{{{{ if c: }}}}{two[0]}{{{{ :else: }}}}{two[1]}{{{{ :if }}}}"
+            ),
+            inner.map("{{{{ if c: }}}}{}{{{{ :if }}}}".format),
+            inner.map("{{{{ for n in l: }}}}{}{{{{ :for }}}}".format),
+        ),
+        max_leaves=4,
+    )
+
+
+PLACES = [
+    (
+        "%s",
+        "<p>|</p>|<b>|</b>|<table>|<tr>|<td>|</table>|<|</|&|&am|#3;|<!|x|-|<br>|<li>|<svg>|</svg>|<title>|</title>",
+    ),
+    (
+        '<a href="%s">x</a>',
+        "https:|//|/|x.example|?|#|=|&|&amp;|.|..|:|mailto:|tel:|1|,|@|java|script:| |\\|&#47;",
+    ),
+    (
+        '<td style="%s">x</td>',
+        "color:|;|red|url(|)|&quot;|'|/*|*/|\\|(|{|}|https://x.example/|calc(|font-family:|,| |-|!",
+    ),
+    (
+        "<style>%s</style>",
+        "p {|}|color:|;|red|url(|)|\"|'|/*|*/|\\|(|@media x {|https://x.example/|<|</|<!--|,| |-|\n",
+    ),
+    ('<script type="application/ld+json">%s</script>', '{|}|[|]|"a"|:|,|"|\\|1|true| |<|</|<!--'),
+    ("<td %s>x</td>", 'class="|"|id=|a|b|=| |title=\'|\'|/|hidden|href="https://x.example/|<|"{{ v }}"'),
+    ("<!--[if mso]>%s<![endif]-->", '<p>|</p>|-|--|>|<td title="|"|<style>|</style>|p { top:|}|x|<!--|<'),
+    ("<title>%s</title>", "x|<|</|ti|&|&am|lt;|-"),
+    ('<img alt="" srcset="%s">', "https://x.example/| |,|1x|2x|/|?|a"),
+]
+
+
+def placed(page: str, content: str) -> str:
+    return page.replace("%s", content)
+
+
+PAGES = st.lists(
+    st.one_of([branching(pieces).map(partial(placed, page)) for page, pieces in PLACES]),
+    min_size=1,
+    max_size=3,
+).map("".join)
+VALUES = [
+    "-", '"\'', "<script>", "--><b>", "/*", "*/", ";x:y", "lt;", "#60;", "amp", "//x", "javascript:x", "\\", ")", "(", "url(", "",
+    " ", "\n", "]]>", "</style>", "</title>", "1", "a=b", ",", "{", "}", "\U000f0001", "https://y.example",
+]  # fmt: skip
+
+
+def structure(page: str) -> list[tuple[Any, ...]]:
+    """What an independent parser makes of a page, without its texts and the values of attributes."""
+    found = []
+    for token in theirs(page):
+        if token[0] == "start":
+            found.append((token[1], *(name for name, _ in token[2])))
+        elif token[0] != "text":
+            found.append(token)
+    return found
+
+
+class Structure(unittest.TestCase):
+    """Whatever a template is, if it compiles at all, no value changes what its pages are made of."""
+
+    rendered = 0
+
+    def rendering(self, template: Template, value: str, chosen: bool) -> str | None:
+        try:
+            return template.render({"v": value, "c": chosen, "l": [1, 2]}).html
+        except PribbleError:
+            return None
+
+    @settings(max_examples=500, deadline=None)
+    @given(PAGES, st.lists(st.sampled_from(VALUES), min_size=2, max_size=4), st.booleans())
+    def test_values_change_no_structure(self, page: str, values: list[str], chosen: bool) -> None:
+        try:
+            template = Template.from_text(page)
+        except PribbleError:
+            return
+        tame = next(
+            (
+                html
+                for value in ("a", "1", "https://x.example/a", "a@x.example")
+                if (html := self.rendering(template, value, chosen))
+            ),
+            None,
+        )
+        for value in values:
+            html = self.rendering(template, value, chosen)
+            if html is not None and tame is not None:
+                type(self).rendered += 1
+                self.assertEqual(structure(html), structure(tame), page)
+
+    @classmethod
+    def tearDownClass(cls) -> None:
+        assert cls.rendered > 300, cls.rendered
 
 
 if __name__ == "__main__":

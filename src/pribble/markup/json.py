@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 from pribble.markup.contexts import MarkupError
 
+_DEEPEST = 100
 _TOKEN = re.compile(r"[\[\]{}:,\"]|[^\[\]{}:,\"\s]+|\s+")
 _STRING_END = re.compile(r"\\.|\\\Z|\"", re.DOTALL)
 
@@ -46,6 +47,8 @@ class Json:
             elif token == '"':
                 state = replace(state, quoted=True)
             elif token in "[{":
+                if len(state.brackets) >= _DEEPEST:
+                    raise MarkupError(f"more than {_DEEPEST} brackets within each other in JSON", offset)
                 state = State(state.brackets + token, before=token)
             elif token in "]}":
                 if state.brackets[-1:] != {"]": "[", "}": "{"}[token]:

@@ -390,7 +390,8 @@ class _Reader:
 
     def _start(self, tag: StartTag) -> None:
         found = read_tag(self.text, tag, self.role)
-        tag = replace(tag, name=found.name, attributes=found.attributes)
+        if found.attributes is not tag.attributes:
+            tag = replace(tag, name=found.name, attributes=found.attributes)
         if tag.name in _PAGE_TAGS:
             self._outside_blocks(tag)
         change = self._change(tag, lambda: opened(self.open, tag))

@@ -17,6 +17,7 @@ from pribble.markup.contexts import MarkupError
 _TOKEN = re.compile(r"/\*|(?P<name>(?:[-\w]|\\.)++)(?P<opens>\()?|[\"';:{}()\[\]@]|\s+|.", re.DOTALL)
 _STRING_END = re.compile(r"\\.|\\\Z|[\"'\n]", re.DOTALL)
 _OPEN_ESCAPE = re.compile(r"\\[0-9a-fA-F]{0,6}\Z")
+_DEEPEST = 60
 _BLANK = re.compile(r"\s*")
 FONTS = frozenset({"font-family", "font"})
 
@@ -72,7 +73,7 @@ class Styles:
                 case "address":
                     position, state = self._address(state, text, position)
                 case _:
-                    position, state = self._token(state, text, position)
+                    position, state = self._token(state, text, position, offset)
         return replace(state, tail=text[-8:]) if text else state
 
     @staticmethod
@@ -80,7 +81,13 @@ class Styles:
         assert state.back is not None
         return state.back
 
-    def _token(self, state: State, text: str, position: int) -> tuple[int, State]:
+    @staticmethod
+    def _bracket(state: State, name: str, offset: int) -> State:
+        if len(state.brackets) >= _DEEPEST:
+            raise MarkupError(f"more than {_DEEPEST} brackets within each other in a style", offset)
+        return replace(state, brackets=(*state.brackets, name))
+
+    def _token(self, state: State, text: str, position: int, offset: int) -> tuple[int, State]:
         found = _TOKEN.match(text, position)
         assert found is not None
         token, end = found[0], found.end()
@@ -109,11 +116,11 @@ class Styles:
                 start = _BLANK.match(text, end)
                 assert start is not None
                 quoted = text[start.end():start.end() + 1] in ('"', "'")
-                back = replace(state, brackets=(*state.brackets, "url"))
+                back = self._bracket(state, "url", offset)
                 return end, back if quoted else State("address", back=back, address=Addresses.start)
-            return end, replace(state, brackets=(*state.brackets, name))
+            return end, self._bracket(state, name, offset)
         if token == "[":
-            return end, replace(state, brackets=(*state.brackets, ""))
+            return end, self._bracket(state, "", offset)
         if token in ")]":
             return end, replace(state, brackets=state.brackets[:-1])
         if state.mode == "statement":

@@ -13,7 +13,7 @@ from __future__ import annotations
 from bisect import bisect_right
 from collections import defaultdict
 from collections.abc import Iterable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 from pribble.markup.elements import (
     BREAKING_OUT,
@@ -179,7 +179,7 @@ class OpenElements:
         if (self_closing and (":" in name or bool(foreign))) or (name in VOID and not foreign):
             return change
         self._push(Element(name, start, end, foreign=foreign))
-        return replace(change, opened=True)
+        return Change(change.closed, change.implied, True, change.before, change.empty_head)
 
     def content(self, offset: int) -> Change:
         """Take in text that is no white space, or a value: in a page it stands in the body."""

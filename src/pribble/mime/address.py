@@ -168,10 +168,11 @@ class _Parser:
             self.position = start
             yield Address("", "@".join(self._addr_spec()))
         elif following == "," and words:
-            self._fail(f'"{" ".join(words)}" is no address', "is it a name with a comma? Put the name in quotes: "
+            self._fail(f'"{_shown(" ".join(words))}" is no address',
+                       "is it a name with a comma? Put the name in quotes: "
                        '"Bell, Ana" <ana@example.org>', at=start)
         else:
-            self._fail(f'"{" ".join(words)}" is no address' if words else "an address is missing",
+            self._fail(f'"{_shown(" ".join(words))}" is no address' if words else "an address is missing",
                        "an address has a local part, an @ and a domain", at=start)
 
     def _group(self) -> Iterator[Address]:
@@ -276,7 +277,7 @@ class _Parser:
 
     def _phrase(self) -> list[str]:
         """The words of a display name, also with the bare dots that older mail has (RFC 5322 4.1)."""
-        words: list[str] = []
+        words: list[list[str]] = []  # each in its pieces
         glued = False
         while self.position < len(self.text):
             if self.text.startswith('"', self.position):
@@ -288,13 +289,13 @@ class _Parser:
             else:
                 break
             if glued and words:
-                words[-1] += word
+                words[-1].append(word)
             else:
-                words.append(word)
+                words.append([word])
             before = self.position
             self._space()
             glued = self.position == before
-        return words
+        return ["".join(word) for word in words]
 
     def _quoted(self) -> str:
         found = QUOTED.match(self.text, self.position)

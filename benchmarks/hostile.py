@@ -1,0 +1,130 @@
+"""Texts and values meant to hang whoever reads them: twice as much of one may take twice as long, not four times."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from functools import partial
+from time import perf_counter
+
+from pribble import Limits, PribbleError, Template, TemplateFolder
+
+# Each template by its size in characters, about.
+TEMPLATES: dict[str, Callable[[int], str]] = {
+    "<": lambda n: "<" * n,
+    "</": lambda n: "</" * (n // 2),
+    "<!": lambda n: "<!" * (n // 2),
+    "<!--": lambda n: "<!--" * (n // 4),
+    "<!--[if]>": lambda n: "<!--[if x]>{{ 1 }}" * min(n // 18, 9_000) + "-" * n,
+    "conditional comments": lambda n: "<!--[if x]><img src='https://x.example/'><![endif]-->" * (n // 52),
+    "{{": lambda n: "{{" * (n // 2),
+    "}}": lambda n: "}}" * (n // 2),
+    '"': lambda n: '"' * n,
+    "spaces": lambda n: " " * n,
+    "spaces in a tag": lambda n: "<a" + " " * n + ">",
+    "an open tag": lambda n: "<a " + "b=c " * (n // 4),
+    "an open quote": lambda n: '<a b="' + "c" * n,
+    "&": lambda n: "&" * n,
+    "&a": lambda n: "&" + "a" * n,
+    "nested elements": lambda n: "<div>" * (n // 5),
+    "nested and closed": lambda n: "<b>" * (n // 7) + "</b>" * (n // 7),
+    "end tags of nothing": lambda n: "<i><p>" + "<b>" * (n // 7) + "</i>" * (n // 7),
+    "paragraphs in a scope": lambda n: "<p><object>" + "<b>" * (n // 8) + "<div>" * (n // 8),
+    "items in a scope": lambda n: "<ul><li><div>" + "<b>" * (n // 7) + "<li>" * (n // 7),
+    "nested tables": lambda n: "<table><tr><td>" * (n // 15),
+    "svg within svg": lambda n: "<svg><desc>" * (n // 18) + "</x></g>" * (n // 18),
+    "foreign end tags": lambda n: "<svg>" + "<g>" * (n // 7) + "</b>" * (n // 7),
+    "attributes": lambda n: "<a " + " ".join(f"x{i}=1" for i in range(n // 8)) + ">",
+    "a style sheet of names": lambda n: "<style>a{b:{{ 1 }}" + "c" * n + "</style>",
+    "a style sheet of escapes": lambda n: "<style>a{b:{{ 1 }}" + "c\\" * (n // 2) + "}</style>",
+    "a style sheet of brackets": lambda n: "<style>a{b:{{ 1 }}" + "c(" * min(n // 2, 20_000) + "}</style>",
+    "a style sheet of strings": lambda n: "<style>a{b:{{ 1 }}" + '"\\"' * (n // 3) + "}</style>",
+    "an address": lambda n: '<a href="https://x.example/' + "../" * (n // 3) + '{{ 1 }}">',
+    "a srcset": lambda n: '<img src="https://x.example/" srcset="' + "https://x, " * (n // 11) + 'https://x/{{ 1 }}">',
+    "JSON brackets": lambda n: '<script type="application/ld+json">' + "[" * min(n, 20_000) + "{{ 1 }}</script>",
+    "quotes in JSON": lambda n: '<script type="application/ld+json">[{{ 1 }}, ' + '"\\"' * (n // 3) + "</script>",
+    "marks": lambda n: "{{ 1 }}" * min(n // 7, 19_000),
+    "blocks": lambda n: "{{ if 1: }}x{{ :if }}" * min(n // 21, 9_000),
+}
+VALUES: dict[str, Callable[[int], str]] = {
+    "quotes in a row": lambda n: '"a" ' * (n // 4),
+    **{text: lambda n, text=text: text * (n // len(text)) for text in (
+        "a", " ", '"', "<", "-", "&", "%", "é", "(", "a(", ".", "a.", "a@", ",", "\\", "\n", "<!--", "1,")},
+}
+PLACES = {
+    "between tags": "<p>{{ v }}</p>",
+    "attribute": '<p title="{{ v }}">',
+    "address": '<a href="{{ v }}">',
+    "base": '<a href="{{ v }}/x">',
+    "host": '<a href="https://{{ v }}/">',
+    "segment": '<a href="https://x/{{ v }}">',
+    "query": '<a href="https://x/?{{ v }}">',
+    "mailbox": '<a href="mailto:{{ v }}">',
+    "tel": '<a href="tel:{{ v }}">',
+    "picture": '<img alt="" src="{{ v }}">',
+    "srcset": '<img alt="" srcset="{{ v }}">',
+    "style": '<p style="color:{{ v }}">',
+    "font": '<p style="font-family:{{ v }}">',
+    "string": "<style>a{b:'{{ v }}'}</style>",
+    "url()": '<p style="background:url({{ v }})">',
+    "JSON": '<script type="application/ld+json">{{ v }}</script>',
+    "comment": "<!--[if mso]>{{ v }}<![endif]-->",
+    "html": "<div>{{ v as html }}</div>",
+    "subject": "<title>{{ v }}</title>",
+}
+_LIMITS = Limits(characters=5_000_000, output=50_000_000, text=5_000_000)
+
+
+Case = Callable[[int], Callable[[], object]]
+
+
+def slowest(size: int) -> tuple[float, str, float]:
+    """The text or value for which twice `size` takes longest against `size`: the ratio, its name, and the time for
+    `size` in seconds.  The worst of a first round are measured again, more closely."""
+    cases = _cases()
+    first = sorted(((_ratio(case, size, 1), name) for name, case in cases.items()), reverse=True)
+    again = [(_ratio(cases[name], 2 * size, 3), name) for _, name in first[:8]]
+    ratio, name = max(again)
+    return ratio, name, _took(cases[name](size))
+
+
+def _cases() -> dict[str, Case]:
+    folder = TemplateFolder.nowhere()
+    folder.world = replace(folder.world, limits=_LIMITS)
+    cases: dict[str, Case] = {
+        f"template of {name}": partial(_compiling, folder, text) for name, text in TEMPLATES.items()}
+    for place, page in PLACES.items():
+        template = Template.from_text(page, folder=folder)
+        cases |= {f"{place}: {name}": partial(_rendering, template, value) for name, value in VALUES.items()}
+    return cases
+
+
+def _ratio(case: Case, size: int, rounds: int) -> float:
+    single, double = case(size), case(2 * size)
+    pairs = [(_took(single), _took(double)) for _ in range(rounds)]
+    first, second = min(a for a, _ in pairs), min(b for _, b in pairs)
+    return second / first if second > 0.02 else 0.0  # what takes less than that says nothing
+
+
+def _compiling(folder: TemplateFolder, text: Callable[[int], str], size: int) -> Callable[[], object]:
+    written = text(size)
+    return lambda: Template.from_text(written, folder=folder)
+
+
+def _rendering(template: Template, value: Callable[[int], str], size: int) -> Callable[[], object]:
+    data = {"v": value(size)}
+
+    def render() -> object:
+        made = template.render(data)
+        return made.html, made.text
+
+    return render
+
+
+def _took(run: Callable[[], object]) -> float:
+    began = perf_counter()
+    try:
+        run()
+    except PribbleError as error:
+        str(error)
+    return perf_counter() - began
