@@ -11,6 +11,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from pribble import HeaderError, LimitReached, PribbleError, Template, TemplateFolder
+from pribble.compiler.text import events_of
+from pribble.plaintext.flow import flow
+from pribble.plaintext.layout import layout
 from tests.support import DEMO
 from tests.test_markup import theirs
 
@@ -115,8 +118,9 @@ PLACES = [
         "p {|}|color:|;|red|url(|)|\"|'|/*|*/|\\|(|@media x {|https://x.example/|<|</|<!--|,| |-|\n",
     ),
     ('<script type="application/ld+json">%s</script>', '{|}|[|]|"a"|:|,|"|\\|1|true| |<|</|<!--'),
-    ("<td %s>x</td>", 'class="|"|id=|a|b|=| |title=\'|\'|/|hidden|href="https://x.example/|<|"{{ v }}"'),
+    ("<td %s>x</td>", '-|class="|"|id=|a|b|=| |title=\'|\'|/|hidden|href="https://x.example/|<|"{{ v }}"'),
     ("<!--[if mso]>%s<![endif]-->", '<p>|</p>|-|--|>|<td title="|"|<style>|</style>|p { top:|}|x|<!--|<'),
+    ("<svg><g %s></g></svg>", 'a|b="1"|/| |-|='),
     ("<title>%s</title>", "x|<|</|ti|&|&am|lt;|-"),
     ('<img alt="" srcset="%s">', "https://x.example/| |,|1x|2x|/|?|a"),
 ]
@@ -179,6 +183,16 @@ class Structure(unittest.TestCase):
             if html is not None and tame is not None:
                 type(self).rendered += 1
                 self.assertEqual(structure(html), structure(tame), page)
+
+    @settings(max_examples=400, deadline=None)
+    @given(PAGES, st.sampled_from(VALUES), st.booleans())
+    def test_the_text_says_what_the_rendered_page_does(self, page: str, value: str, chosen: bool) -> None:
+        """The text is compiled from the template; laid out from the rendered page, it must be the same."""
+        try:
+            rendering = Template.from_text(page).render({"v": value, "c": chosen, "l": [1, 2]})
+        except PribbleError:
+            return
+        self.assertEqual(rendering.text, layout(flow(events_of(rendering.html))), page)
 
     @classmethod
     def tearDownClass(cls) -> None:

@@ -36,7 +36,6 @@ from pribble.markup.page import Characters, Closed, Marked, Opened, Page
 from pribble.markup.references import decoded
 from pribble.markup.scanner import Attribute, StartTag
 from pribble.pictures.picture import Picture, Source
-from pribble.values.escaping import markup
 
 _ELSEWHERE = re.compile(r"(?:[a-z][a-z0-9+.-]*:|//|#)", re.IGNORECASE)
 _SIZED = re.compile(r"(?:^|[;\s-])(?:width|height)\s*:", re.IGNORECASE)
@@ -56,7 +55,7 @@ def html_steps(tape: Tape, page: Page, pictures: Pictures, *, preheader: bool) -
     contexts = _contexts(page)
     edits = [Edit(offset, offset, (end_tag,)) for offset, end_tag in page.end_tags]
     edits += [Edit(offset, offset, (" ",)) for offset in page.joints]
-    edits += [Edit(start, end, (markup(decoded(tape.text[start:end])),)) for start, end in page.references]
+    edits += [Edit(start, end, (written,)) for start, end, written in page.rewritten]
     for event in (*page.events, *page.hidden):
         if isinstance(event, Opened) and not event.implied:
             edits += _tag_edits(tape, event, pictures, contexts)

@@ -16,7 +16,7 @@ from pribble.markup.contexts import MARK, Context, MarkupError
 from pribble.markup.doctype import document_mode
 from pribble.markup.elements import RAW_TEXT, RCDATA
 from pribble.markup.json import Json
-from pribble.markup.references import unfinished
+from pribble.markup.references import decoded, unfinished
 from pribble.markup.scanner import (
     Cdata,
     Comment,
@@ -32,6 +32,7 @@ from pribble.markup.scanner import (
 from pribble.markup.styles import Styles
 from pribble.markup.tags import read_tag
 from pribble.markup.tree import Change, Element, LeftOpen, OpenElements, OutOfBranch
+from pribble.values.escaping import markup
 
 _IN_TABLE = frozenset("table tbody thead tfoot tr colgroup".split())
 _PAGE_TAGS = frozenset({"html", "head", "body"})
@@ -93,14 +94,14 @@ class Page:
     """A text read.
 
     `hidden` are the events within conditional comments, which count for nothing but the HTML.  `end_tags` must be
-    written where a branch ends without them; `references` are the literal ends, before a mark, that a value could
-    complete to a character reference; `joints` are where a space is needed between attributes.
+    written where a branch ends without them; `rewritten` are literal texts before marks that could run together with
+    what comes behind, and what they are written as instead; `joints` are where a space is needed between attributes.
     """
 
     events: tuple[Event, ...]
     hidden: tuple[Event, ...]
     end_tags: tuple[tuple[int, str], ...]
-    references: tuple[tuple[int, int], ...]
+    rewritten: tuple[tuple[int, int, str], ...]
     joints: tuple[int, ...]
 
 
@@ -109,7 +110,7 @@ def read(text: str, role: Role) -> Page:
     literal for an author's own character.  Raises `MarkupError`."""
     reader = _Reader(text, role)
     reader.page(tokens(text, reader.open))
-    return Page(tuple(reader.events), tuple(reader.hidden), tuple(reader.end_tags), tuple(reader.references),
+    return Page(tuple(reader.events), tuple(reader.hidden), tuple(reader.end_tags), tuple(reader.rewritten),
                 tuple(reader.joints))
 
 
@@ -188,7 +189,7 @@ class _Reader:
         self.raw: list[Event] = []
         self.hidden: list[Event] = []
         self.end_tags: list[tuple[int, str]] = []
-        self.references: list[tuple[int, int]] = []
+        self.rewritten: list[tuple[int, int, str]] = []
         self.joints: list[int] = []
 
     @property
@@ -255,7 +256,7 @@ class _Reader:
         if self.open.innermost in RAW_TEXT:
             raise MarkupError(f"a mark inside <{self.open.innermost}> in svg or math", offset,
                               hint="put the value into an attribute, or the style sheet into the page's head")
-        self._note_reference(offset)
+        self._keep_apart(offset)
         if role == "show":
             self._show(offset, element)
             return
@@ -290,10 +291,13 @@ class _Reader:
     def _context(self, context: Context, *wrapping: str) -> Context:
         return context.wrapped(*wrapping, "comment") if self.comment else context.wrapped(*wrapping)
 
-    def _note_reference(self, offset: int) -> None:
+    def _keep_apart(self, offset: int) -> None:
+        """See that the literal text before a mark does not run together with what comes behind it."""
         start = unfinished(self.text, offset)
-        if start < offset:
-            self.references.append((start, offset))
+        if start < offset:  # the beginning of a character reference
+            self.rewritten.append((start, offset, markup(decoded(self.text[start:offset]))))
+        elif self.comment and self.text[offset - 1] == "-":
+            self.rewritten.append((offset - 1, offset, "&#45;"))
 
     def _end_branch(self, offset: int, *, block: bool) -> None:
         if not self.blocks:
@@ -335,6 +339,11 @@ class _Reader:
         for offset in marks:
             if _TAG_BEGUN.search(self.text, max(start, offset - 80), offset):
                 raise MarkupError('a mark directly after "<"', offset, hint=r'in a style sheet a "<" is written \3c ')
+            following = self.text[offset + 1]
+            joins = self.role(offset) != "show" or following in "->" or MARK.match(following)
+            if self.comment and self.text[offset - 1] == "-" and joins:
+                raise MarkupError("a dash directly before a mark", offset - 1,
+                                  hint="in a conditional comment dashes must not come together: put a space between")
             if self.role(offset) not in OPENING | ENDING | {"show", "set"}:
                 raise MarkupError(f"a message block inside <{name}>", offset, hint="it stands between tags")
         pieces = raw_pieces(self.text, start, end, self.role)
@@ -375,7 +384,7 @@ class _Reader:
         inner.page(_shifted(token, begin) for token in tokens(self.text[begin:stop], inner.open)
                    if not isinstance(token, Unfinished) or MARK.search(self.text, begin + token.start, stop))
         self.hidden += inner.events
-        self.references += inner.references
+        self.rewritten += inner.rewritten
         self.joints += inner.joints
         # What is set holds after the comment too, for whatever else is made of the page.
         depth = 0
@@ -399,7 +408,7 @@ class _Reader:
         self.made.started(tag, change, marks, found.blocks)
         self.joints += found.joints
         for offset in (*found.marks, *found.in_values):
-            self._note_reference(offset)
+            self._keep_apart(offset)
 
     def _end(self, tag: EndTag) -> None:
         self._refuse_marks(tag.start, tag.end, "in an end tag", None)

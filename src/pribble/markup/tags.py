@@ -164,6 +164,9 @@ class _Tag:
         if role not in (CHOOSING, KEPT) and role not in ENDING:
             raise MarkupError("only an if stands between attributes", offset,
                               hint="its branches hold whole attributes: {{ if …: }} class=\"late\"{{ :if }}")
+        if self.text[offset - 1] in "/-":
+            raise MarkupError(f'a "{self.text[offset - 1]}" directly before a mark', offset - 1,
+                              hint="what stands behind the mark must not run together with it: put a space between")
         self.between.append(offset)
         if role in OPENING:
             self.opened.append(_Block(offset))

@@ -302,9 +302,10 @@ class OpenElements:
                 raise OutOfBranch(Element("head", offset, offset, implied=True))
         implied = tuple(Element(name, offset, offset, implied=True) for name in names)
         for element in implied:
-            self._push(element)
             if element.name == "head" and empty_head:
-                self._pop_to(len(self.stack) - 1)
+                self._seen.add("head")
+            else:
+                self._push(element)
         return Change(tuple(closed), implied, before=before, empty_head=empty_head)
 
     def _closed_by(self, name: str) -> list[Element]:
