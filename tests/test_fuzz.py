@@ -15,7 +15,7 @@ from pribble.compiler.text import events_of
 from pribble.plaintext.flow import flow
 from pribble.plaintext.layout import layout
 from tests.support import DEMO
-from tests.test_markup import theirs
+from tests.test_markup import PIECES, theirs
 
 SNIPPETS = """{{|}}|{{ if a?: }}|{{ :if }}|{{ :else: }}|{{ for x at p in charges?: }}|{{ :for }}|<|</|>|<td>|</table>|"|'|<!--|-->|{{ # x }}
 <style>|</style>|as |money|(|)|:|?|else |{{ let q = 1 }}|{{ q }}|<img src="{{ a? }}">|<a href='|{{ only text: }}|{{ :only }}|\x00
@@ -152,6 +152,34 @@ def structure(page: str) -> list[tuple[Any, ...]]:
     return found
 
 
+class Size(unittest.TestCase):
+    """However large and hostile, a text gives an answer or an error of ours; how long that takes, B8 measures."""
+
+    def test_a_megabyte(self) -> None:
+        for piece in ("<", "</", "<!--", "{{", "}}", '"', "'", " ", "<a ", "&", "<a b='", "\n", "x", "--"):
+            with self.subTest(piece):
+                text = piece * (1_000_000 // len(piece))
+                try:
+                    html = Template.from_text(text).render({}).html
+                except PribbleError as error:
+                    self.assertLess(len(str(error)), 1000)
+                else:
+                    self.assertEqual(html, text)
+
+    def test_a_hundred_thousand_elements_within_each_other(self) -> None:
+        page = "<div>" * 100_000
+        self.assertEqual(Template.from_text(page).render({}).html, page)
+
+    def test_values_of_a_megabyte(self) -> None:
+        template = Template.from_text(
+            '<p title="{{ v }}" style="color:{{ v }}">{{ v }}</p><a href="https://{{ v }}/{{ v }}">x</a>'
+        )
+        for piece in ("<", "a", "-", "(", "a(", "a.", "@", " ", '"', "\\", "é"):
+            problems = template.problems({"v": piece * (900_000 // len(piece))})
+            self.assertTrue(problems)
+            self.assertTrue(all(len(str(problem)) < 1000 for problem in problems))
+
+
 class Structure(unittest.TestCase):
     """Whatever a template is, if it compiles at all, no value changes what its pages are made of."""
 
@@ -193,6 +221,17 @@ class Structure(unittest.TestCase):
         except PribbleError:
             return
         self.assertEqual(rendering.text, layout(flow(events_of(rendering.html))), page)
+
+    @settings(max_examples=400, deadline=None)
+    @given(PIECES)
+    def test_what_no_edit_touches_comes_out_byte_for_byte(self, page: str) -> None:
+        page = page.replace("{{", "{")
+        try:
+            template = Template.from_text(f"{page}<p>")
+        except PribbleError as error:
+            self.assertIn("a tag is not closed", str(error))
+            return
+        self.assertEqual(template.render({}).html, f"{page}<p>")
 
     @classmethod
     def tearDownClass(cls) -> None:

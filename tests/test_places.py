@@ -10,10 +10,12 @@ from html import escape
 from pathlib import Path
 from typing import Any
 
-from pribble import FieldError, PictureError, UnsafeValue
+from pribble import FieldError, PictureError, Template, UnsafeValue
 from tests.support import Case, in_chromium, needs_chromium
 
-PLACES = tomllib.loads((Path(__file__).parent / "data/places.toml").read_text(encoding="utf-8"))
+DATA = Path(__file__).parent / "data"
+PLACES = tomllib.loads((DATA / "places.toml").read_text(encoding="utf-8"))
+BLOCKS = tomllib.loads((DATA / "blocks.toml").read_text(encoding="utf-8"))
 
 
 class Places(Case):
@@ -34,6 +36,26 @@ class Places(Case):
                     lines = self.complaint(page, {"v": "x"}).split("\n")
                     hint = f" ({lines[3].strip()})" if len(lines) > 3 else ""
                     self.assertTrue((lines[0] + hint).startswith(f"t.html:{expected}"), (lines, expected))
+
+
+class Blocks(Case):
+    def test_blocks(self) -> None:
+        for case in BLOCKS["case"]:
+            for data, expected, *text in case["results"]:
+                with self.subTest(case["page"], data=data):
+                    if expected.startswith("! "):
+                        said = self.complaint(case["page"], data)
+                        self.assertTrue(said.startswith(f"t.html:{expected[2:]}"), said)
+                        continue
+                    rendering = Template.from_text(case["page"]).render(data)
+                    self.assertEqual(rendering.html, expected)
+                    self.assertEqual([rendering.text] if text else [], text)
+
+    def test_what_is_wrong_shows_both_ends(self) -> None:
+        said = self.complaint('<a href="#x">{{ if a: }}</a>{{ :if }}')
+        self.assertIn("keep the <a>, and let its address come to nothing", said)
+        self.assertIn("the block begins at t.html:1:14", said)
+        self.assertIn("rows(2)", self.complaint("<table>{{ if a: }}<tr><table>{{ :if }}"))
 
 
 class Sneaky(str):
@@ -113,7 +135,8 @@ class InABrowser(Case):
     def seen(self, pages: list[str]) -> tuple[int, list[dict[str, Any]]]:
         short = [page for page in pages if len(page) < 10_000]
         frames = "".join(
-            f'<iframe srcdoc="{escape("".join(short[n : n + 40]))}"></iframe>' for n in range(0, len(short), 40)
+            f'<iframe srcdoc="{escape("".join(short[n : n + 40]))}"></iframe>'
+            for n in range(0, len(short), 40)
         )
         script = STRUCTURE.replace("PAGES", json.dumps(pages).replace("<", "\\u003c"))
         ran, found = in_chromium(f"<script>var ran = 0</script>{frames}", script)

@@ -57,9 +57,10 @@ def read_tag(text: str, tag: StartTag, role: Role) -> Tag:
 
 @dataclass(slots=True)
 class _Block:
-    """A block between attributes: the names in this branch, and in those before it."""
+    """A block between attributes: whether it stands apart, the names in this branch and in those before it."""
 
     offset: int
+    apart: bool
     branch: set[str] = field(default_factory=set)
     others: set[str] = field(default_factory=set)
 
@@ -74,6 +75,7 @@ class _Tag:
         self.always: set[str] = set()  # names of attributes outside blocks
         self.sometimes: set[str] = set()  # names of those in blocks that have ended
         self.opened: list[_Block] = []
+        self.apart = False  # whether white space stands before the last marks, whichever branch is taken
 
     def read(self) -> Tag:
         name_end = self.tag.start + 1 + len(self.tag.name)
@@ -134,7 +136,7 @@ class _Tag:
         name = attribute.name
         before = self.text[attribute.start - 1]
         if self._is_mark(attribute.start - 1):
-            if not self._is_apart(attribute.start):
+            if not self.apart:
                 self.joints.append(attribute.start)
         elif before not in _SPACE and before not in "/\"'":
             raise MarkupError("a mark in the name of an attribute", attribute.start, hint="names are written out")
@@ -146,14 +148,6 @@ class _Tag:
         (self.opened[-1].branch if self.opened else self.always).add(name)
         self.attributes.append(attribute)
         self.values.read(self.tag, attribute)
-
-    def _is_apart(self, start: int) -> bool:
-        """Whether white space stands before the marks before `start`, and nothing else ever does."""
-        while self._is_mark(start - 1):
-            start -= 1
-            if self.role(start) not in OPENING:
-                return False
-        return self.text[start - 1] in _SPACE
 
     def _block(self, offset: int) -> None:
         """A mark between attributes: it begins, divides or ends a block."""
@@ -169,7 +163,9 @@ class _Tag:
                               hint="what stands behind the mark must not run together with it: put a space between")
         self.between.append(offset)
         if role in OPENING:
-            self.opened.append(_Block(offset))
+            if not self._is_mark(offset - 1):
+                self.apart = self.text[offset - 1] in _SPACE
+            self.opened.append(_Block(offset, self.apart))
             return
         if not self.opened:
             raise MarkupError("a block ends in this tag and does not begin in it", offset,
@@ -177,6 +173,7 @@ class _Tag:
         block = self.opened[-1]
         block.others |= block.branch
         block.branch = set()
+        self.apart = block.apart and role != CLOSE
         if role == CLOSE:
             self.opened.pop()
             (self.opened[-1].branch if self.opened else self.sometimes).update(block.others)
