@@ -31,7 +31,7 @@ BEFORE = [
     'escape(data["berth"]["pier"])', 'data["berth"]["number"]', 'long_date(statement["from"])',
     'long_date(statement["to"])',
     '"Thank you for the " + money(paid) + " you have paid already." if paid > 0 else ""',
-    'escape(statement["link"])', '"Pay " + money(due)', 'CHART',
+    *['escape(statement["link"])', '"Pay " + money(due)'] * 2, 'CHART',
 ]
 ROW = ['day_short(entry["day"])', 'escape(entry["what"])', 'number(entry["quantity"])', 'money(entry["price"])',
        'money(entry["quantity"] * entry["price"])']

@@ -16,7 +16,8 @@ from hypothesis import strategies as st
 
 from pribble.markup.doctype import QUIRKS, document_mode
 from pribble.markup.elements import RAW_TEXT
-from pribble.markup.page import Characters, Closed, Opened, read
+from pribble.markup.events import Characters, Closed, Opened
+from pribble.markup.page import read
 from pribble.markup.references import decoded
 from pribble.markup.scanner import Cdata, Comment, Doctype, EndTag, StartTag, Text, scan
 

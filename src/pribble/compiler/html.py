@@ -32,7 +32,8 @@ from pribble.compiler.steps import (
 from pribble.errors import Place
 from pribble.language.tape import CLOSE, OPEN, SET, SHOW, Tape
 from pribble.markup.contexts import MARK, Context, is_picture_place
-from pribble.markup.page import Characters, Closed, Marked, Opened, Page
+from pribble.markup.events import Characters, Closed, Marked, Opened
+from pribble.markup.page import Page
 from pribble.markup.references import decoded
 from pribble.markup.scanner import Attribute, StartTag
 from pribble.pictures.picture import Picture, Source

@@ -16,9 +16,10 @@ from pribble.compiler.lowering import Lowering
 from pribble.compiler.pieces import appended, counted, formatted, unless_nothing
 from pribble.compiler.steps import EVENT, PLAIN, Shown, value_parts
 from pribble.language.tape import BRANCH, CLOSE, LITERAL, OPEN, SET, SHOW, Tape, TapeMark
-from pribble.markup import page as markup
+from pribble.markup import events as markup
 from pribble.markup.contexts import Context
-from pribble.markup.page import Characters, Closed, Marked, Opened, Page
+from pribble.markup.events import Characters, Closed, Marked, Opened
+from pribble.markup.page import Page
 from pribble.markup.references import decoded
 from pribble.markup.scanner import Attribute
 from pribble.plaintext.flow import READ_ATTRIBUTES, Close, Event, Open

@@ -54,6 +54,8 @@ _DASHES = re.compile("--+|^-|-$")
 
 def in_comment(shown: str) -> str:
     """Markup within a conditional comment: no dashes in a row, nor one that could join what stands beside it."""
+    if "-" not in shown:
+        return shown
     if "<!--" in shown:
         raise UnsafeValue("markup that holds a comment may not stand within a conditional comment")
     return _DASHES.sub(lambda run: ("-" if run.start() and len(run[0]) > 1 else "&#45;") + "&#45;" * (len(run[0]) - 1),
