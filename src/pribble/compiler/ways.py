@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import cache
+from functools import lru_cache
 from typing import Any
 
 from pribble.markup import fragments
@@ -53,7 +53,7 @@ _WRAPPINGS: dict[str, ForText] = {
 }
 
 
-@cache
+@lru_cache(maxsize=1024)
 def ways(context: Context) -> tuple[ForText, ForAny]:
     """The functions for `context`."""
     if context == Context("plain", ("attribute",)):
@@ -67,7 +67,7 @@ def ways(context: Context) -> tuple[ForText, ForAny]:
     return for_text, for_any
 
 
-@cache
+@lru_cache(maxsize=256)
 def wrapping(within: tuple[str, ...]) -> ForText:
     """The function for what is shown already, but for what it stands in."""
     wrap: ForText = str

@@ -275,8 +275,6 @@ class _Reader:
             return
         self._refuse_marks(start, opening.end(), "in the condition of a comment", "write the condition out")
         begin, stop = opening.end(), closing.start()
-        if MARK.search(self.text, begin, stop) is None and "src" not in self.text[begin:stop].lower():
-            return
         inner = _Reader(self.text, self.role, comment=True)
         inner.page(_shifted(token, begin) for token in tokens(self.text[begin:stop], inner.open)
                    if not isinstance(token, Unfinished) or MARK.search(self.text, begin + token.start, stop))
