@@ -93,6 +93,8 @@ FIELD_ERRORS = [
     ("{{ a.b }}", {"a": [1]}, '1:6: a is a list and has no field "b"'),
     ("{{ a[5] }}", {"a": [1]}, "1:6: a has 1 item, so no [5]"),
     ("{{ a }}", {"a": None}, "1:4: none cannot be shown"),
+    ("<p>{{ subject: }} {{ a }}{{ :subject }}", {"a": "\n"}, "1:4: the subject comes to nothing"),
+    ("<p>x<title>{{ a? }}</title>", {}, "1:5: the subject comes to nothing"),
     ("{{ a }}", {"a": True}, "1:4: a flag cannot be shown as it is"),
     ("{{ a }}", {"a": [1]}, "1:4: a list cannot be shown as it is"),
     ("{{ a }}", {"a": {}}, "1:4: a record cannot be shown as it is (name one of its fields)"),

@@ -136,7 +136,7 @@ PAGES = st.lists(
     max_size=3,
 ).map("".join)
 VALUES = [
-    "-", '"\'', "<script>", "--><b>", "/*", "*/", ";x:y", "lt;", "#60;", "amp", "//x", "javascript:x", "\\", ")", "(", "url(", "",
+    "-", '"\'', "<script>", "--", "--><b>", "</script>", "<!--", "/*", "*/", ";x:y", "lt;", "#60;", "amp", "//x", "javascript:x", "\\", ")", "(", "url(", "",
     " ", "\n", "]]>", "</style>", "</title>", "1", "a=b", ",", "{", "}", "\U000f0001", "https://y.example",
 ]  # fmt: skip
 

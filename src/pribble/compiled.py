@@ -11,10 +11,11 @@ from pribble.compiler.pieces import LineSink, PieceSink, TextSink
 from pribble.compiler.program import Program, Run, World, compiled
 from pribble.compiler.steps import LINE, PLAIN
 from pribble.compiler.text import EventSink, dedented, text_steps
-from pribble.errors import PribbleError, Related, TemplateError
+from pribble.errors import Place, PribbleError, Related, TemplateError, UnsafeValue
 from pribble.language.tape import BRANCH, LIFTED, OPEN, LiftedBlock, Tape
 from pribble.markup.branching import ELSE, KEPT, REPEATING
 from pribble.markup.contexts import MarkupError
+from pribble.markup.events import Opened
 from pribble.markup.page import Page, read
 from pribble.values.settings import Settings
 
@@ -31,19 +32,35 @@ class Bound:
 
 @dataclass(frozen=True, slots=True)
 class Compiled:
-    """A template's tape and programs; `html` is missing of a text-only one, `subject` and `preheader` may be."""
+    """A template's tape and programs; `html` is missing of a text-only one, `subject` and `preheader` may be.
+
+    `headed` is where the subject stands.
+    """
 
     tape: Tape
     html: Program | None
     text: Program
     subject: Program | None
     preheader: Program | None
+    headed: Place | None
 
     def bound(self, settings: Settings, world: World) -> Bound:
         """The programs as functions of the data."""
         html, subject, preheader = (program.bound(settings, world) if program else None
                                     for program in (self.html, self.subject, self.preheader))
-        return Bound(html, self.text.bound(settings, world), subject, preheader)
+        return Bound(html, self.text.bound(settings, world), subject and self._filled(subject), preheader)
+
+    def _filled(self, subject: Run) -> Run:
+        """`subject`, which may not come to nothing: a receiver would show none, or something else in its place."""
+
+        def filled(data: Any) -> Any:
+            line = subject(data)
+            if not line:
+                raise UnsafeValue("the subject comes to nothing", place=self.headed,
+                                  hint="say what it is instead: {{ … else … }}")
+            return line
+
+        return filled
 
     def problems(self, settings: Settings, world: World, data: Any) -> list[PribbleError]:
         """All that is wrong with the data, each place once."""
@@ -51,6 +68,11 @@ class Compiled:
         for program in self._all():
             for problem in program.surveyed(settings, world, data):
                 told.setdefault((str(problem.place), problem.problem), problem)
+        if not told and self.subject:
+            try:
+                self._filled(self.subject.bound(settings, world))(data)
+            except PribbleError as error:
+                return [error]
         return list(told.values())
 
     def _all(self) -> Iterator[Program]:
@@ -62,6 +84,8 @@ def compile_page(tape: Tape, world: World, pictures: Pictures) -> Compiled:
     page = _page(tape)
     lifted = _lifted(tape)
     title = None if "subject" in lifted else title_steps(tape, page)
+    headed = next((tape.place(e.tag.start, e.tag.end) for e in page.events
+                   if isinstance(e, Opened) and e.tag.name == "title"), None)
     steps = html_steps(tape, page, pictures, preheader="preheader" in lifted)
     return Compiled(
         tape,
@@ -71,6 +95,7 @@ def compile_page(tape: Tape, world: World, pictures: Pictures) -> Compiled:
         subject=_line(lifted.get("subject"), world, references=True) or (
             compiled(title, LineSink(), world) if title else None),
         preheader=_line(lifted.get("preheader"), world, references=True),
+        headed=_place(tape, "subject") or headed,
     )
 
 
@@ -79,8 +104,9 @@ def compile_text(tape: Tape, world: World) -> Compiled:
     lifted = _lifted(tape)
     if "text" in lifted:
         raise TemplateError('"text" stands in a page; this template is text as a whole',
-                            place=next(m.place for m in tape.marks if m.lifted and m.lifted.kind == "text"))
-    return Compiled(tape, None, _text(tape, world, references=False), _line(lifted.get("subject"), world), None)
+                            place=_place(tape, "text"))
+    return Compiled(tape, None, _text(tape, world, references=False), _line(lifted.get("subject"), world), None,
+                    _place(tape, "subject"))
 
 
 def _page(tape: Tape) -> Page:
@@ -103,6 +129,11 @@ def _role(tape: Tape, offset: int) -> str:
 def _lifted(tape: Tape) -> dict[str, LiftedBlock]:
     return {mark.lifted.kind: mark.lifted for mark in tape.marks
             if mark.role == LIFTED and mark.lifted and mark.lifted.kind != "only"}
+
+
+def _place(tape: Tape, kind: str) -> Place | None:
+    """Where the message block of that kind stands."""
+    return next((mark.place for mark in tape.marks if mark.lifted and mark.lifted.kind == kind), None)
 
 
 def _line(block: LiftedBlock | None, world: World, *, references: bool = False) -> Program | None:

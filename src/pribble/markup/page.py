@@ -32,7 +32,7 @@ from pribble.markup.scanner import (
 )
 from pribble.markup.styles import Styles
 from pribble.markup.tags import read_tag
-from pribble.markup.tree import Change, Element, LeftOpen, OpenElements, OutOfBranch
+from pribble.markup.tree import Element, LeftOpen, OpenElements, OutOfBranch
 from pribble.values.escaping import markup
 
 _IN_TABLE = frozenset("table tbody thead tfoot tr colgroup".split())
@@ -83,7 +83,6 @@ class _Reader:
         self.open = OpenElements(page=not comment)
         self.blocks: list[int] = []  # where each open block begins
         self.made = Events()
-        self.raw: list[Event] = []
         self.hidden: list[Event] = []
         self.end_tags: list[tuple[int, str]] = []
         self.rewritten: list[tuple[int, int, str]] = []
@@ -137,12 +136,14 @@ class _Reader:
         if start == end:
             return
         if not element and not self.text[start:end].isspace():
-            self._changed(lambda: self.open.content(start), start)
+            self._content(start)
         self.made.add(Characters(start, end, element))
 
     def _mark(self, offset: int, element: str) -> None:
         role = self.role(offset)
         if role == "literal":
+            if not element:
+                self._content(offset)
             self.made.add(Marked(offset))
             return
         before = self.text[max(0, offset - 80):offset]
@@ -172,7 +173,7 @@ class _Reader:
         if self.open.innermost in _IN_TABLE:
             raise MarkupError(f"a value in a table but in no cell (directly in <{self.open.innermost}>)",
                               offset, hint="put it into a <td>")
-        self._changed(lambda: self.open.content(offset), offset)
+        self._content(offset)
         self.made.add(Marked(offset, self._context(Context("markup", around=self._around()))))
 
     def _around(self) -> tuple[str, ...]:
@@ -236,8 +237,8 @@ class _Reader:
         for offset in marks:
             if _TAG_BEGUN.search(self.text, max(start, offset - 80), offset):
                 raise MarkupError('a mark directly after "<"', offset, hint=r'in a style sheet a "<" is written \3c ')
-            following = self.text[offset + 1]
-            joins = self.role(offset) != "show" or following in "->" or MARK.match(following)
+            following = self.text[offset + 1:offset + 2]
+            joins = self.role(offset) != "show" or following in ("-", ">") or MARK.match(following)
             if self.comment and self.text[offset - 1] == "-" and joins:
                 raise MarkupError("a dash directly before a mark", offset - 1,
                                   hint="in a conditional comment dashes must not come together: put a space between")
@@ -262,7 +263,7 @@ class _Reader:
     def _raw_context(self, context: Context, offset: int) -> Context:
         if not self.comment:
             return context
-        beside = self.text[offset - 1] + self.text[offset + 1]
+        beside = self.text[offset - 1:offset + 2:2]
         return context.wrapped("edge" if "-" in beside or MARK.search(beside) else "raw")
 
     # -- comments --
@@ -298,7 +299,10 @@ class _Reader:
             tag = replace(tag, name=found.name, attributes=found.attributes)
         if tag.name in _PAGE_TAGS:
             self._outside_blocks(tag)
-        change = self._change(tag, lambda: opened(self.open, tag))
+        try:
+            change = opened(self.open, tag)
+        except OutOfBranch as error:
+            raise self._out_of_branch(tag, error.element) from None
         marks = {offset: self._context(context) for offset, context in found.marks.items()}
         self.made.started(tag, change, marks, found.blocks)
         self.joints += found.joints
@@ -324,17 +328,12 @@ class _Reader:
                               other=("the block begins at", self.blocks[-1], self.blocks[-1] + 1),
                               hint=_idiom(tag.name))
 
-    def _changed(self, step: Callable[[], Change], offset: int) -> None:
+    def _content(self, offset: int) -> None:
+        """Content that is no tag stands at `offset`."""
         try:
-            self.made.changed(step(), offset)
+            self.made.changed(self.open.content(offset), offset)
         except OutOfBranch as error:
             raise self._out_of_branch(None, error.element, offset) from None
-
-    def _change(self, tag: StartTag, step: Callable[[], Change]) -> Change:
-        try:
-            return step()
-        except OutOfBranch as error:
-            raise self._out_of_branch(tag, error.element) from None
 
     def _outside_blocks(self, tag: StartTag | EndTag) -> None:
         if self.blocks:

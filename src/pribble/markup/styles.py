@@ -18,6 +18,7 @@ _TOKEN = re.compile(r"/\*|(?P<name>(?:[-\w]|\\.)++)(?P<opens>\()?|[\"';:{}()\[\]
 _STRING_END = re.compile(r"\\.|\\\Z|[\"'\n]", re.DOTALL)
 _OPEN_ESCAPE = re.compile(r"\\[0-9a-fA-F]{0,6}\Z")
 _DEEPEST = 60
+_NAME_END = re.compile(r"[-\w\\/]\Z")
 _BLANK = re.compile(r"\s*")
 FONTS = frozenset({"font-family", "font"})
 
@@ -57,9 +58,11 @@ class Styles:
 
     def read(self, state: State, text: str, offset: int) -> State:
         """Read literal text."""
-        if state.tail == "mark" and text[:1] in ("*", "("):
-            raise MarkupError(f'a "{text[0]}" directly after a mark', max(0, offset - 1),
-                              hint="a value's end and the style sheet must not run together: put a space between them")
+        first = _TOKEN.match(text)
+        joins = state.tail == "mark" or _NAME_END.search(state.tail)
+        if first and joins and (first[0] in ("*", "(") or first["opens"]):
+            raise MarkupError(f'a "{first[0]}" directly after a mark', max(0, offset - 1),
+                              hint="what stands before it must not run together with it: put a space between them")
         position = 0
         while position < len(text):
             match state.mode:

@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 
 from pribble.markup.addresses import Addresses
-from pribble.markup.branching import CHOOSING, CLOSE, ENDING, KEPT, OPENING, Piece, walk
+from pribble.markup.branching import CHOOSING, CLOSE, ENDING, OPENING, REPEATING, Piece, walk
 from pribble.markup.contexts import (
     CANDIDATES,
     MARK,
@@ -155,7 +155,7 @@ class _Tag:
         if role == "show":
             raise MarkupError("a value between attributes", offset,
                               hint='give an attribute the value: hidden="{{ … }}"; it is left out for nothing')
-        if role not in (CHOOSING, KEPT) and role not in ENDING:
+        if role != CHOOSING and role not in ENDING:
             raise MarkupError("only an if stands between attributes", offset,
                               hint="its branches hold whole attributes: {{ if …: }} class=\"late\"{{ :if }}")
         if self.text[offset - 1] in "/-":
@@ -229,7 +229,7 @@ class _Values:
             raise MarkupError(f"a mark in the value of {attribute.name}", offset, hint=hint)
         depth = 0
         for mark in marks:
-            if mark.role != "show" and mark.role not in OPENING and mark.role not in ENDING:
+            if mark.role not in ("show", CHOOSING, REPEATING) and mark.role not in ENDING:
                 raise MarkupError(f"a setting or message block in the value of {attribute.name}", mark.offset,
                                   hint="it stands between tags")
             depth += (mark.role in OPENING) - (mark.role == CLOSE)
