@@ -7,7 +7,7 @@ In the value of an attribute blocks may stand as its language permits.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from pribble.markup.addresses import Addresses
 from pribble.markup.branching import CHOOSING, CLOSE, ENDING, OPENING, REPEATING, Piece, walk
@@ -88,8 +88,14 @@ class _Tag:
         if self.opened:
             raise MarkupError("a block begins in this tag and does not end in it", self.opened[-1].offset,
                               hint="between attributes, a block holds whole attributes")
+        if name == "script" and self.between:
+            raise MarkupError("a block in the tag of a script", self.between[0],
+                              hint="mail programs run no scripts: leave the element out")
+        bare = replace(self.tag, name=name, attributes=tuple(self.attributes))
+        for attribute in bare.attributes:
+            self.values.read(bare, attribute)
         in_values = tuple(self.values.blocks)
-        return Tag(name, tuple(self.attributes), self.values.marks, tuple(sorted((*self.between, *in_values))),
+        return Tag(name, bare.attributes, self.values.marks, tuple(sorted((*self.between, *in_values))),
                    in_values, tuple(self.joints))
 
     def _is_mark(self, offset: int) -> bool:
@@ -146,8 +152,11 @@ class _Tag:
                               other=("the tag begins at", self.tag.start, self.tag.start + 1 + len(self.tag.name)),
                               hint=f'write it once: {name}="{{{{ … if … else … }}}}"')
         (self.opened[-1].branch if self.opened else self.always).add(name)
+        found = MARK.finditer(self.text, attribute.value_start, attribute.value_end) if not attribute.quote else ()
+        if (offset := next((m.start() for m in found if self.role(m.start()) != "literal"), None)) is not None:
+            raise MarkupError("a mark in an unquoted value", offset, hint=f'write {name}="{{{{ … }}}}"'
+                              if self.role(offset) == "show" else "put the value into quotes")
         self.attributes.append(attribute)
-        self.values.read(self.tag, attribute)
 
     def _block(self, offset: int) -> None:
         """A mark between attributes: it begins, divides or ends a block."""
@@ -222,9 +231,6 @@ class _Values:
 
     def _permit(self, tag: StartTag, attribute: Attribute, marks: list[Piece]) -> None:
         offset = marks[0].offset
-        if not attribute.quote:
-            raise MarkupError("a mark in an unquoted value", offset, hint=f'write {attribute.name}="{{{{ … }}}}"'
-                              if marks[0].role == "show" else "put the value into quotes")
         if hint := refusal(tag, attribute.name):
             raise MarkupError(f"a mark in the value of {attribute.name}", offset, hint=hint)
         depth = 0
