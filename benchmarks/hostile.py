@@ -35,6 +35,7 @@ TEMPLATES: dict[str, Callable[[int], str]] = {
     "svg within svg": lambda n: "<svg><desc>" * (n // 18) + "</x></g>" * (n // 18),
     "foreign end tags": lambda n: "<svg>" + "<g>" * (n // 7) + "</b>" * (n // 7),
     "attributes": lambda n: "<a " + " ".join(f"x{i}=1" for i in range(n // 8)) + ">",
+    "attributes in a block": lambda n: "<a {{ if 1: }} " + " ".join(f"x{i}=1" for i in range(n // 8)) + " {{ :if }}>",
     "a style sheet of names": lambda n: "<style>a{b:{{ 1 }}" + "c" * n + "</style>",
     "a style sheet of escapes": lambda n: "<style>a{b:{{ 1 }}" + "c\\" * (n // 2) + "}</style>",
     "a style sheet of brackets": lambda n: "<style>a{b:{{ 1 }}" + "c(" * min(n // 2, 20_000) + "}</style>",

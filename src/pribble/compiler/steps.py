@@ -6,6 +6,7 @@ from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
+from pribble.errors import Place
 from pribble.language.expressions import Binding, Expression
 from pribble.language.tape import BRANCH, CLOSE, LITERAL, OPEN, SET, SHOW, Tape, TapeMark
 from pribble.markup.contexts import MARK, Context
@@ -45,7 +46,7 @@ class Chosen:
     """A picture that is a value, or, with `value` None, that what is held names."""
 
     value: Expression | None
-    place: Any
+    place: Place
     within: tuple[str, ...]
 
 
@@ -53,7 +54,7 @@ class Chosen:
 class ChosenSize:
     """The dimensions of the picture chosen last; those its author wrote, and whether any are to be."""
 
-    place: Any
+    place: Place
     width: str | None
     height: str | None
     complete: bool

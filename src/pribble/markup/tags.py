@@ -146,8 +146,8 @@ class _Tag:
                 self.joints.append(attribute.start)
         elif before not in _SPACE and before not in "/\"'":
             raise MarkupError("a mark in the name of an attribute", attribute.start, hint="names are written out")
-        inside = set[str]().union(*(block.branch for block in self.opened))
-        if name in self.sometimes | inside or (self.opened and name in self.always):
+        in_branch = any(name in block.branch for block in self.opened)
+        if in_branch or name in self.sometimes or (self.opened and name in self.always):
             raise MarkupError(f"the tag has {name} already", attribute.start, attribute.start + len(name),
                               other=("the tag begins at", self.tag.start, self.tag.start + 1 + len(self.tag.name)),
                               hint=f'write it once: {name}="{{{{ … if … else … }}}}"')
