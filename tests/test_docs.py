@@ -1,4 +1,4 @@
-"""What the documentation shows is run: the examples of docs/language.md with the demo's data."""
+"""What the documentation shows is run: the examples of docs/language.md and places.md with the demo's data."""
 
 from __future__ import annotations
 
@@ -10,12 +10,12 @@ from tests.support import DEMO, ROOT, Case
 
 
 class Documentation(Case):
-    def test_examples_of_the_language(self) -> None:
+    def test_examples_of_the_language_and_its_places(self) -> None:
         folder = TemplateFolder(DEMO, locale="en_GB", timezone="Europe/London")
         data = {**folder["mooring-statement"].samples[""], **folder["berth-confirmed"].samples[""]}
-        page = (ROOT / "docs/language.md").read_text(encoding="utf-8")
+        page = "".join((ROOT / f"docs/{name}.md").read_text(encoding="utf-8") for name in ("language", "places"))
         examples = re.findall(r"```pribble\n(.*?)```", page, re.DOTALL)
-        self.assertGreater(len(examples), 12)
+        self.assertGreater(len(examples), 14)
         for example in examples:
             for template, kind, expected in re.findall(r"(.*?)\n(→|error:) ?(.*)\n", example):
                 with self.subTest(template):

@@ -146,6 +146,16 @@ class Pictures(Case):
                     > 0
                 )
 
+    def test_other_places_of_pictures(self) -> None:
+        page = (
+            "<table background='a.png'></table><video poster=\"{{ name }}\"></video><!--[if mso]><v:fill SRC=\"a.png\" />"
+            '<v:imagedata src="{{ name }}"/><![endif]--><p style="background:url({{ name }});top:0">x'
+        )
+        rendering = self.folder({"t.html": page, "a.png": png(4, 3)})["t"].render({"name": "a.png"})
+        (picture,) = rendering.pictures
+        source = f"cid:{picture.content_id('pribble.invalid')}"
+        self.assertEqual(rendering.html, page.replace("a.png", source).replace("{{ name }}", source))
+
     def test_a_picture_is_judged_by_its_content_and_travels_once(self) -> None:
         folder = self.folder(
             {

@@ -125,7 +125,7 @@ def _tag_edits(tape: Tape, opened: Opened, pictures: Pictures, contexts: dict[in
     tag = opened.tag
     for attribute in tag.attributes:
         marks = [offset for offset in opened.marks if attribute.value_start <= offset < attribute.value_end]
-        if is_picture_place(tag.name, attribute.name) and (marks or (tag.name, attribute.name) in _SIZED_PICTURES):
+        if is_picture_place(tag.name, attribute.name):
             yield from _picture_edits(tape, opened, attribute, marks, pictures)
         elif attribute.name == "charset" and tag.name == "meta":
             yield Edit(attribute.start, attribute.end, ('charset="utf-8"',))
@@ -218,9 +218,10 @@ def _picture_edits(tape: Tape, opened: Opened, attribute: Attribute, marks: list
                    ) -> Iterator[Edit]:
     tag = opened.tag
     place = tape.place(attribute.value_start, attribute.value_end)
+    sized = (tag.name, attribute.name) in _SIZED_PICTURES
     width, height = _written_size(tape, tag, "width"), _written_size(tape, tag, "height")
     style = tag.attribute("style")
-    complete = not (style and _SIZED.search(tape.text[style.value_start:style.value_end]))
+    complete = sized and not (style and _SIZED.search(tape.text[style.value_start:style.value_end]))
     if marks:
         if opened.marks[marks[0]].way != "picture":
             return  # its author wrote where it is
@@ -228,7 +229,7 @@ def _picture_edits(tape: Tape, opened: Opened, attribute: Attribute, marks: list
             within = opened.marks[marks[0]].within
             steps = (Hold(), *_held(tape, attribute), Chosen(None, place, within))
             yield Edit(attribute.value_start, attribute.value_end, steps)
-        if (tag.name, attribute.name) in _SIZED_PICTURES:
+        if sized:
             yield Edit(attribute.end, attribute.end, (ChosenSize(place, width, height, complete),))
         return
     source = decoded(tape.text[attribute.value_start:attribute.value_end], attribute=True).strip()
@@ -237,7 +238,8 @@ def _picture_edits(tape: Tape, opened: Opened, attribute: Attribute, marks: list
     found = pictures.written(source, place)
     quote = attribute.quote or '"'
     size = size_attributes(found.picture, width, height) if complete else ""
-    yield Edit(attribute.start, attribute.end, (f"src={quote}", Embedded(found), quote + size))
+    name = tape.text[attribute.start:attribute.start + len(attribute.name)]
+    yield Edit(attribute.start, attribute.end, (f"{name}={quote}", Embedded(found), quote + size))
 
 
 def _held(tape: Tape, attribute: Attribute) -> Iterator[Any]:
