@@ -53,7 +53,8 @@ class Context:
         return "_in_".join((self.way, *self.within))
 
 
-URL_ATTRIBUTES = frozenset("href src action formaction background cite poster longdesc data xlink:href".split())
+URL_ATTRIBUTES = frozenset("href src action formaction background cite poster longdesc data xlink:href "
+                           "codebase dynsrc lowsrc manifest ping".split())
 CANDIDATES = frozenset({"srcset", "imagesrcset"})
 _PICTURES = frozenset({("img", "src"), ("input", "src"), ("image", "href"), ("image", "xlink:href"),
                        ("v:fill", "src"), ("v:image", "src"), ("v:imagedata", "src")})
