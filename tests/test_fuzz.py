@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import random
+import tomllib
 import unittest
 from functools import partial
+from pathlib import Path
 from typing import Any
 
 from hypothesis import given, settings
@@ -191,21 +193,31 @@ class Structure(unittest.TestCase):
         except PribbleError:
             return None
 
+    def test_what_was_found(self) -> None:
+        found = tomllib.loads((Path(__file__).parent / "data/found.toml").read_text(encoding="utf-8"))[
+            "found"
+        ]
+        for page, why in found:
+            with self.subTest(page, why=why):
+                for chosen in (True, False):
+                    self.check_structure(page, VALUES, chosen)
+                    self.check_text(page, "a", chosen)
+
     @settings(max_examples=500, deadline=None)
     @given(PAGES, st.lists(st.sampled_from(VALUES), min_size=2, max_size=4), st.booleans())
     def test_values_change_no_structure(self, page: str, values: list[str], chosen: bool) -> None:
+        self.check_structure(page, values, chosen)
+
+    def check_structure(self, page: str, values: list[str], chosen: bool) -> None:
         try:
             template = Template.from_text(page)
         except PribbleError:
             return
-        tame = next(
-            (
-                html
-                for value in ("a", "1", "https://x.example/a", "a@x.example")
-                if (html := self.rendering(template, value, chosen))
-            ),
-            None,
-        )
+        made = [
+            self.rendering(template, value, chosen)
+            for value in ("a", "1", "https://x.example/a", "a@x.example")
+        ]
+        tame = next((html for html in made if html is not None), None)
         for value in values:
             html = self.rendering(template, value, chosen)
             if html is not None and tame is not None:
@@ -216,6 +228,9 @@ class Structure(unittest.TestCase):
     @given(PAGES, st.sampled_from(VALUES), st.booleans())
     def test_the_text_says_what_the_rendered_page_does(self, page: str, value: str, chosen: bool) -> None:
         """The text is compiled from the template; laid out from the rendered page, it must be the same."""
+        self.check_text(page, value, chosen)
+
+    def check_text(self, page: str, value: str, chosen: bool) -> None:
         try:
             rendering = Template.from_text(page).render({"v": value, "c": chosen, "l": [1, 2]})
         except PribbleError:
