@@ -66,7 +66,8 @@ def main() -> None:
             Path(seeds, str(number)).write_text(page.replace("%s", "{{ v }}"), encoding="utf-8")
         listed = Path(dictionary, "words")
         listed.write_text("".join(f'"{escaped(word)}"\n' for word in sorted(words) if word), encoding="utf-8")
-        options = {"max_total_time": seconds, "artifact_prefix": f"{seeds}/", "dict": listed, "max_len": 200, "timeout": 20}
+        options = {"max_total_time": seconds, "artifact_prefix": f"{seeds}/", "dict": listed, "max_len": 200,
+                   "timeout": 20}
         atheris.Setup([sys.argv[0], *(f"-{name}={value}" for name, value in options.items()), seeds], one)
         atheris.Fuzz()
 

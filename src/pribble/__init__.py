@@ -23,6 +23,7 @@ from pribble.errors import (
     TemplateError,
     UnsafeValue,
 )
+from pribble.findings import Finding
 from pribble.language.fields import Field
 from pribble.limits import Limits
 from pribble.mime.address import Address
@@ -43,6 +44,7 @@ __all__ = [
     "Envelope",
     "Field",
     "FieldError",
+    "Finding",
     "HeaderError",
     "LimitReached",
     "Limits",

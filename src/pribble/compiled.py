@@ -12,6 +12,7 @@ from pribble.compiler.program import Program, Run, World, compiled
 from pribble.compiler.steps import LINE, PLAIN
 from pribble.compiler.text import EventSink, dedented, text_steps
 from pribble.errors import Place, PribbleError, Related, TemplateError, UnsafeValue
+from pribble.findings import Finding
 from pribble.language.tape import BRANCH, LIFTED, OPEN, LiftedBlock, Tape
 from pribble.markup.branching import ELSE, KEPT, REPEATING
 from pribble.markup.contexts import MarkupError
@@ -34,7 +35,7 @@ class Bound:
 class Compiled:
     """A template's tape and programs; `html` is missing of a text-only one, `subject` and `preheader` may be.
 
-    `headed` is where the subject stands.
+    `headed` is where the subject stands, `findings` what is told of the page.
     """
 
     tape: Tape
@@ -43,6 +44,7 @@ class Compiled:
     subject: Program | None
     preheader: Program | None
     headed: Place | None
+    findings: tuple[Finding, ...] = ()
 
     def bound(self, settings: Settings, world: World) -> Bound:
         """The programs as functions of the data."""
@@ -96,6 +98,8 @@ def compile_page(tape: Tape, world: World, pictures: Pictures) -> Compiled:
             compiled(title, LineSink(), world) if title else None),
         preheader=_line(lifted.get("preheader"), world, references=True),
         headed=_place(tape, "subject") or headed,
+        findings=tuple(Finding(note.rule, "warning", tape.place(note.start, note.end), note.says, note.mend,
+                               note.reference) for note in page.notes),
     )
 
 

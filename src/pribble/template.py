@@ -21,6 +21,7 @@ from pribble.compiler.html import size_attributes
 from pribble.compiler.program import World
 from pribble.compiler.trusted import MARKUP_FORMATTERS
 from pribble.errors import DataError, FieldError, Place, PribbleError, Source, TemplateError, did_you_mean, visible
+from pribble.findings import Finding
 from pribble.language.fields import Field, fields
 from pribble.language.linking import Found, link
 from pribble.limits import Limits
@@ -287,6 +288,11 @@ class Template:
     def problems(self, data: Any, *, locale: str | None = None, timezone: str | None = None) -> list[PribbleError]:
         """Every missing or unusable field at once, in the order of the template; empty where it would render."""
         return self._variant(self._asked(locale)).problems(self._settings(timezone), self.folder.world, data)
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        """What is to be told of the template: a message is made, but a browser may show another one than is meant."""
+        return self._variant(self.folder.settings.locale).findings
 
     def fields(self) -> list[Field]:
         """What the data must hold."""

@@ -23,6 +23,9 @@ TABLE_SCOPE = frozenset({"html", "table", "template"})
 FORMATTING = frozenset("a b big code em font i nobr s small strike strong tt u".split())
 SPECIAL = CLOSING_P | SCOPE | frozenset("body button iframe input select textarea tr tbody thead tfoot col colgroup "
                                         "img br head style script title link meta".split())
+# Elements of which none stands in another of its name, and what another may stand in all the same.
+NEVER_NESTED = frozenset({"a", "button", "form", "nobr"})
+NESTING_ENDS = frozenset({"td", "th", "caption", "table", "object", "applet", "marquee", "template"})
 
 # Within svg and math HTML's own rules hold again in these; and these start tags break out of both (13.2.6.5).
 FOREIGN = frozenset({"svg", "math"})

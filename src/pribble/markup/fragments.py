@@ -5,14 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from pribble.errors import UnsafeValue
-from pribble.markup.elements import OMITTABLE
+from pribble.markup.elements import NESTING_ENDS, NEVER_NESTED, OMITTABLE
 from pribble.markup.scanner import Cdata, Comment, Doctype, EndTag, StartTag, Unfinished, opened, tokens
 from pribble.markup.tree import LeftOpen, OpenElements, OutOfBranch
 
 _PAGE_ELEMENTS = frozenset({"html", "head", "body", "frameset", "plaintext"})
-# Elements of which none stands in another of its name: a browser would close the outer one.
-_NEVER_NESTED = frozenset({"a", "button", "form", "nobr"})
-_NEVER_NESTED_ENDS = frozenset({"td", "th", "caption", "table", "object"})
+
 
 
 def whole(text: str) -> str:
@@ -40,7 +38,7 @@ def _followed(text: str, around: tuple[str, ...]) -> list[str]:
         except OutOfBranch as error:
             assert isinstance(token, StartTag | EndTag)
             raise UnsafeValue(f"<{token.name}> in this markup would end the <{error.element.name}> around it",
-                              hint="such elements do not stand within each other" if token.name in _NEVER_NESTED else
+                              hint="such elements do not stand within each other" if token.name in NEVER_NESTED else
                               "put the mark into a <div>") from None
     try:
         change = elements.leave(len(text), block=True)
@@ -62,7 +60,7 @@ def _follow(elements: OpenElements, token: object, text: str) -> None:
         case StartTag(name=name) | EndTag(name=name) if name in _PAGE_ELEMENTS:
             raise UnsafeValue(f"<{name}> belongs to the page, not into a piece of one")
         case StartTag(name=name):
-            if name in _NEVER_NESTED and (outer := elements.nearest(name, _NEVER_NESTED_ENDS)) is not None:
+            if name in NEVER_NESTED and (outer := elements.nearest(name, NESTING_ENDS)) is not None:
                 raise OutOfBranch(outer)
             opened(elements, token)
         case EndTag(name=name) if elements.end(name) is None:

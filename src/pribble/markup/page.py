@@ -14,9 +14,10 @@ from dataclasses import dataclass, replace
 from pribble.markup.branching import CLOSE, ENDING, OPENING, Piece, walk
 from pribble.markup.contexts import MARK, Context, MarkupError
 from pribble.markup.doctype import document_mode
-from pribble.markup.elements import RAW_TEXT, RCDATA
+from pribble.markup.elements import FORMATTING, RAW_TEXT, RCDATA
 from pribble.markup.events import Characters, Event, Events, Marked
 from pribble.markup.json import Json
+from pribble.markup.misnesting import IN_TABLE, Note, misplaced, moved_text, nested, second, stray, unclosed
 from pribble.markup.references import decoded, unfinished
 from pribble.markup.scanner import (
     Cdata,
@@ -35,7 +36,6 @@ from pribble.markup.tags import read_tag
 from pribble.markup.tree import Element, LeftOpen, OpenElements, OutOfBranch
 from pribble.values.escaping import markup
 
-_IN_TABLE = frozenset("table tbody thead tfoot tr colgroup".split())
 _PAGE_TAGS = frozenset({"html", "head", "body"})
 # Where a literal text could go on, with a value, to a tag or comment that ends the text of an element.
 _TAG_BEGUN = re.compile(r"<(?:/?[A-Za-z]*|!-?)\Z")
@@ -56,7 +56,8 @@ class Page:
 
     `hidden` are the events within conditional comments, which count for nothing but the HTML.  `end_tags` must be
     written where a branch ends without them; `rewritten` are literal texts before marks that could run together with
-    what comes behind, and what they are written as instead; `joints` are where a space is needed between attributes.
+    what comes behind, and what they are written as instead; `joints` are where a space is needed between attributes;
+    `notes` are what is to be told of the page.
     """
 
     events: tuple[Event, ...]
@@ -64,6 +65,7 @@ class Page:
     end_tags: tuple[tuple[int, str], ...]
     rewritten: tuple[tuple[int, int, str], ...]
     joints: tuple[int, ...]
+    notes: tuple[Note, ...]
 
 
 def read(text: str, role: Role) -> Page:
@@ -72,7 +74,7 @@ def read(text: str, role: Role) -> Page:
     reader = _Reader(text, role)
     reader.page(tokens(text, reader.open))
     return Page(tuple(reader.events), tuple(reader.hidden), tuple(reader.end_tags), tuple(reader.rewritten),
-                tuple(reader.joints))
+                tuple(reader.joints), tuple(reader.notes))
 
 
 class _Reader:
@@ -87,6 +89,7 @@ class _Reader:
         self.end_tags: list[tuple[int, str]] = []
         self.rewritten: list[tuple[int, int, str]] = []
         self.joints: list[int] = []
+        self.notes: list[Note] = []
 
     @property
     def events(self) -> list[Event]:
@@ -119,7 +122,11 @@ class _Reader:
         if self.blocks:
             raise MarkupError("a block begins in a conditional comment and does not end in it", self.blocks[-1],
                               hint="the comment begins and ends in one branch")
-        self.made.closed(self.open.finish(), len(self.text))
+        if not self.comment:
+            self._content(len(self.text))
+        left = self.open.finish()
+        self.notes += unclosed(left, "the end of the page")
+        self.made.closed(left, len(self.text))
 
     # -- between tags --
 
@@ -137,6 +144,7 @@ class _Reader:
             return
         if not element and not self.text[start:end].isspace():
             self._content(start)
+            self._note(moved_text(start, end, self.open.innermost))
         self.made.add(Characters(start, end, element))
 
     def _mark(self, offset: int, element: str) -> None:
@@ -170,7 +178,7 @@ class _Reader:
         if element:
             self.made.add(Marked(offset, self._context(Context("plain", ("attribute",)))))
             return
-        if self.open.innermost in _IN_TABLE:
+        if self.open.innermost in IN_TABLE:
             raise MarkupError(f"a value in a table but in no cell (directly in <{self.open.innermost}>)",
                               offset, hint="put it into a <td>")
         self._content(offset)
@@ -299,10 +307,16 @@ class _Reader:
             tag = replace(tag, name=found.name, attributes=found.attributes)
         if tag.name in _PAGE_TAGS:
             self._outside_blocks(tag)
+        self._note(nested(tag, self.open))
         try:
             change = opened(self.open, tag)
         except OutOfBranch as error:
             raise self._out_of_branch(tag, error.element) from None
+        self.notes += unclosed(change.closed, f"<{tag.name}>")
+        if tag.name in _PAGE_TAGS and not change.opened:
+            self._note(second(tag))
+        self._note(misplaced(tag, self.open.stack[-2].name if change.opened and len(self.open.stack) > 1
+                             else self.open.innermost))
         marks = {offset: self._context(context) for offset, context in found.marks.items()}
         self.made.started(tag, change, marks, found.blocks)
         self.joints += found.joints
@@ -315,10 +329,16 @@ class _Reader:
             self._outside_blocks(tag)
         if tag.name not in ("body", "html"):
             self._reaches_out(tag)
+        elif not self.comment:
+            self._content(tag.start)
         try:
             change = self.open.end(tag.name)
         except OutOfBranch as error:
             raise self._out_of_branch(tag, error.element) from None
+        if change is None:
+            self._note(stray(tag))
+        else:
+            self.notes += unclosed(change.closed[:-1], f"</{tag.name}>", formatting=tag.name in FORMATTING)
         self.made.ended(tag, change)
 
     def _reaches_out(self, tag: EndTag) -> None:
@@ -327,6 +347,9 @@ class _Reader:
             raise MarkupError(f"</{tag.name}> closes what this block did not open", tag.start, tag.end,
                               other=("the block begins at", self.blocks[-1], self.blocks[-1] + 1),
                               hint=_idiom(tag.name))
+
+    def _note(self, note: Note | None) -> None:
+        self.notes += [note] if note else []
 
     def _content(self, offset: int) -> None:
         """Content that is no tag stands at `offset`."""

@@ -1,0 +1,91 @@
+"""What a browser would put right in its own way, and our reading of a page does not imitate (WHATWG HTML 13.2.6.4).
+
+A browser splits misnested formatting in two and moves what stands in a table, but in no cell, to before the table.
+Where a page relies on that, it is told.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from pribble.markup.elements import HEAD, NESTING_ENDS, NEVER_NESTED, OMITTABLE, SPECIAL
+from pribble.markup.scanner import EndTag, StartTag
+from pribble.markup.tree import Element, OpenElements
+
+IN_TABLE = frozenset("table tbody thead tfoot tr colgroup".split())
+_MAY_END = OMITTABLE | {"html", "head", "body"}
+_OF_TABLES = frozenset("caption colgroup col thead tbody tfoot tr td th style script template form input".split())
+
+
+@dataclass(frozen=True, slots=True)
+class Note:
+    """Something to tell of the stretch from `start` to `end`."""
+
+    rule: str
+    start: int
+    end: int
+    says: str
+    mend: str
+    reference: str
+
+
+def unclosed(closed: tuple[Element, ...], by: str, *, formatting: bool = False) -> list[Note]:
+    """Of elements that something else ended, those whose own end tag may not be left out; the end tag of a
+    `formatting` element ends no paragraph or item either."""
+    return [Note("unclosed-element", element.start, element.end, f"<{element.name}> is not closed before {by}",
+                 f"write </{element.name}> where it ends", "HTML 13.1.2.4")
+            for element in closed if not element.implied
+            and (element.name not in _MAY_END or (formatting and element.name in SPECIAL))]
+
+
+def stray(tag: EndTag) -> Note:
+    """An end tag that closes nothing."""
+    if tag.name in ("p", "br"):
+        return Note("stray-end-tag", tag.start, tag.end, f"</{tag.name}> closes nothing, and makes an empty one",
+                    "take it out; a <p> ends where a block begins", "HTML 13.2.6.4.7")
+    return Note("stray-end-tag", tag.start, tag.end, f"</{tag.name}> closes nothing", "take it out", "HTML 13.2.6.4.7")
+
+
+_PARENTS = {
+    **dict.fromkeys(("td", "th"), ("tr",)), "tr": ("tbody", "thead", "tfoot"), "col": ("colgroup",),
+    **dict.fromkeys(("tbody", "thead", "tfoot", "caption", "colgroup"), ("table",)),
+}
+
+
+def second(tag: StartTag) -> Note:
+    """An html, head or body where there is one already."""
+    return Note("second-page-tag", tag.start, tag.end, f"<{tag.name}> comes too late: there is one already, or content",
+                "take it out", "HTML 13.2.6.4.7")
+
+
+def nested(tag: StartTag, elements: OpenElements) -> Note | None:
+    """A link in a link, a form in a form; `elements` are open before the tag."""
+    if tag.name not in NEVER_NESTED:
+        return None
+    if elements.nearest(tag.name, frozenset() if tag.name == "form" else NESTING_ENDS) is None:
+        return None
+    return Note("nested", tag.start, tag.end, f"<{tag.name}> within another: a browser ends one of them",
+                f"close the outer <{tag.name}> first", "HTML 13.2.6.4.7")
+
+
+def misplaced(tag: StartTag, parent: str) -> Note | None:
+    """A part of a table that stands in none, or another tag directly in a table."""
+    if parent == "html" and tag.name in HEAD:
+        return Note("after-head", tag.start, tag.end, f"<{tag.name}> behind the head: a browser moves it there",
+                    "put it before </head>", "HTML 13.2.6.4.6")
+    if parent not in (*_PARENTS.get(tag.name, (parent,)), "template"):
+        return Note("outside-table", tag.start, tag.end, f"<{tag.name}> in no table: a browser passes over it",
+                    "put it into a <table>", "HTML 13.2.6.4.7")
+    if parent not in IN_TABLE or tag.name in _OF_TABLES:
+        return None
+    return _moved(tag.start, tag.end, f"<{tag.name}>", parent)
+
+
+def moved_text(start: int, end: int, parent: str) -> Note | None:
+    """Text directly in a table."""
+    return _moved(start, end, "text", parent) if parent in IN_TABLE else None
+
+
+def _moved(start: int, end: int, what: str, parent: str) -> Note:
+    return Note("outside-cells", start, end, f"{what} in a table but in no cell (directly in <{parent}>): a browser "
+                "moves it to before the table", "put it into a <td>", "HTML 13.2.6.1")
