@@ -15,9 +15,7 @@ import tempfile
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
-from itertools import pairwise
 from pathlib import Path
-from string import ascii_lowercase
 
 from pribble import TemplateFolder
 from pribble.demo import TEMPLATES
@@ -92,20 +90,20 @@ MISTAKES = {
     "total": "<p>{{ total | money }}</p>",
     "offer": "<ul>\n{{ if offers: }}\n<li>{{ offers[0].what }}</li>\n{{ :for }}\n</ul>",
     "link": '<a href="{{ booking.page }}">Show it</a>',
-    "twice": '{{ let a = "ten bytes!" }}' + "".join(f"{{{{ let {b} = {a} + {a} }}}}"
-                                                    for a, b in pairwise(ascii_lowercase)),
+    "branch": '<a href="{{ booking.page }}">\n{{ if offers: }}</a>{{ :if }}',
+    "host": '<p>Write to <a href="https://{{ pier }}-berths.skerrow.example/">us</a></p>',
 }
 
 
 def mistakes(folder: Path) -> None:
-    """Five mistakes, and what a newcomer reads."""
+    """Six mistakes, and what a newcomer reads."""
     folder.mkdir(parents=True, exist_ok=True)
     for name, text in MISTAKES.items():
         (folder / f"{name}.html").write_text(text, encoding="utf-8")
     (folder / "data.json").write_text('{"skipper": {"name": "Ana"}, "total": 5, "booking": {"page": "bookings/7"}}')
     calls = [f"pribble render {name} --format text --templates build/notes --data build/notes/data.json"
              for name in MISTAKES]
-    terminal(calls, "errors.png", columns=112, rows=36, size="10")
+    terminal(calls, "errors.png", columns=112, rows=42, size="9")
 
 
 if __name__ == "__main__":
