@@ -21,9 +21,21 @@ from pribble.markup.elements import RAW_TEXT
 from pribble.markup.events import Characters, Closed, Opened
 from pribble.markup.page import read
 from pribble.markup.references import decoded
-from pribble.markup.scanner import Cdata, Comment, Doctype, EndTag, StartTag, Text, scan
+from pribble.markup.scanner import Cdata, Comment, Doctype, EndTag, StartTag, Text, opened, tokens
+from pribble.markup.tree import OpenElements
 
 PAGES = Path(__file__).parent / "data/pages"
+
+
+def scan(page: str) -> Iterator[Any]:
+    """Our tokens of a page, its tags shown to the open elements in between."""
+    elements = OpenElements(page=False)
+    for token in tokens(page, elements):
+        yield token
+        if isinstance(token, StartTag):
+            opened(elements, token)
+        elif isinstance(token, EndTag):
+            elements.end(token.name)
 
 
 def ours(page: str) -> list[tuple[Any, ...]]:

@@ -15,7 +15,7 @@ from pribble.errors import LimitReached, Place, Related, Source
 from pribble.language.expressions import Binding, Expression
 from pribble.limits import Limits
 
-FIRST_MARK, LAST_MARK = 0xF0000, 0x10FFFD
+FIRST_MARK = 0xF0000
 MOST_MARKS = 20_000
 _PLANE_15_ENDS = 0xFFFFD  # U+FFFFE and U+FFFFF are no characters
 

@@ -1,7 +1,7 @@
 """HTML as tokens, as the WHATWG tokenizer cuts it (HTML 13.2.5), over a text that may hold marks anywhere.
 
 Tokens carry offsets and nothing is changed: what no token is edited for comes out as it was written.
-How a page is cut depends on what is open: in svg and math other rules hold (`tree.py`).
+In svg and math other rules hold, so the scanner asks `tree.py` what is open.
 The scan is a single pass; no construct, closed or not, is looked at twice.
 """
 
@@ -113,17 +113,6 @@ def lowered(name: str) -> str:
     return name.lower() if name.isascii() else name.translate(_SMALL)
 
 
-def scan(text: str) -> Iterator[Token]:
-    """The tokens of `text`, in order; together they cover it."""
-    elements = OpenElements(page=False)
-    for token in tokens(text, elements):
-        yield token
-        if isinstance(token, StartTag):
-            opened(elements, token)
-        elif isinstance(token, EndTag):
-            elements.end(token.name)
-
-
 def opened(elements: OpenElements, tag: StartTag) -> Change:
     """Show a start tag to the open elements."""
     return elements.start(tag.name, tag.start, tag.end, self_closing=tag.self_closing,
@@ -131,7 +120,11 @@ def opened(elements: OpenElements, tag: StartTag) -> Change:
 
 
 def tokens(text: str, elements: OpenElements) -> Iterator[Token]:
-    """The same, for a caller who shows each tag to `elements` before asking for the next token."""
+    """The tokens of `text`, in order; together they cover it.
+
+    The caller shows each tag to `elements` before asking for the next token: how a page is cut depends on what is
+    open.
+    """
     position, length = 0, len(text)
     pending = 0  # where the character data not yet given begins
     while position < length:
