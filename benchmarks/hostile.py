@@ -36,6 +36,12 @@ TEMPLATES: dict[str, Callable[[int], str]] = {
     "foreign end tags": lambda n: "<svg>" + "<g>" * (n // 7) + "</b>" * (n // 7),
     "attributes": lambda n: "<a " + " ".join(f"x{i}=1" for i in range(n // 8)) + ">",
     "attributes in a block": lambda n: "<a {{ if 1: }} " + " ".join(f"x{i}=1" for i in range(n // 8)) + " {{ :if }}>",
+    "marks in attributes": lambda n: "<a " + " ".join(f'x{i}="{{{{ 1 }}}}"' for i in range(min(n // 15, 9_000))) + ">",
+    "blocks in attributes": lambda n: "<a " + " ".join(
+        f'x{i}="{{{{ if 1: }}}}a{{{{ :if }}}}"' for i in range(min(n // 28, 4_000))) + ">",
+    "blocks in a style": lambda n: '<a style="' + "{{ if 1: }}top:0;{{ :if }}" * min(n // 26, 4_000) + '">',
+    "blocks between attributes": lambda n: "<a " + "{{ if 1: }} " * 30 + " ".join(
+        f"{{{{ if 1: }}}}x{i}{{{{ :if }}}}" for i in range(min(n // 25, 4_000))) + " {{ :if }}" * 30 + ">",
     "a style sheet of names": lambda n: "<style>a{b:{{ 1 }}" + "c" * n + "</style>",
     "a style sheet of escapes": lambda n: "<style>a{b:{{ 1 }}" + "c\\" * (n // 2) + "}</style>",
     "a style sheet of brackets": lambda n: "<style>a{b:{{ 1 }}" + "c(" * min(n // 2, 20_000) + "}</style>",

@@ -8,7 +8,8 @@ what a value beside it could change the meaning of.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 from typing import Any, Protocol
 
 from pribble.compiler.program import needed
@@ -32,14 +33,14 @@ from pribble.compiler.steps import (
 from pribble.errors import Place
 from pribble.language.tape import CLOSE, OPEN, SET, SHOW, Tape
 from pribble.markup.contexts import MARK, Context, is_picture_place
-from pribble.markup.events import Characters, Closed, Marked, Opened
+from pribble.markup.events import Characters, Closed, Marked, Opened, between
 from pribble.markup.page import Page
 from pribble.markup.references import decoded
 from pribble.markup.scanner import Attribute, StartTag
 from pribble.pictures.picture import Picture, Source
 
 _ELSEWHERE = re.compile(r"(?:[a-z][a-z0-9+.-]*:|//|#)", re.IGNORECASE)
-_SIZED = re.compile(r"(?:^|[;\s-])(?:width|height)\s*:", re.IGNORECASE)
+_STYLED_SIZE = re.compile(r"(?:^|[;\s-])(?:width|height)\s*:", re.IGNORECASE)
 # A declaration up to its value, and what ends it.
 _PROPERTY = re.compile("(?:\\A|(?<=[;{}\U000f0000-\U0010ffff])|(?<=\\*/))\\s*(?P<own>[-\\w]+\\s*:\\s*)\\Z")
 _DECLARATION_END = re.compile("\\s*(?:(?P<own>;)|(?=[}\U000f0000-\U0010ffff])|\\Z)")
@@ -122,11 +123,13 @@ def _body_start(tape: Tape, page: Page) -> int:
 
 
 def _tag_edits(tape: Tape, opened: Opened, pictures: Pictures, contexts: dict[int, Context]) -> Iterator[Edit]:
-    tag = opened.tag
+    tag, shown = opened.tag, sorted(opened.marks)
+    size = _Size.of(tape, tag) if tag.name in _SIZED else None
     for attribute in tag.attributes:
-        marks = [offset for offset in opened.marks if attribute.value_start <= offset < attribute.value_end]
+        marks = between(shown, attribute.value_start, attribute.value_end)
         if is_picture_place(tag.name, attribute.name):
-            yield from _picture_edits(tape, opened, attribute, marks, pictures)
+            own = size if attribute.name == "src" else None
+            yield from _picture_edits(tape, opened, attribute, marks, pictures, own)
         elif attribute.name == "charset" and tag.name == "meta":
             yield Edit(attribute.start, attribute.end, ('charset="utf-8"',))
         elif attribute.name == "style":
@@ -157,7 +160,7 @@ def _left_out(tape: Tape, attribute: Attribute, context: Context) -> Edit:
 # ---- styles ---------------------------------------------------------------------------------------------------
 
 
-def _style_edits(tape: Tape, opened: Opened, attribute: Attribute, marks: list[int], contexts: dict[int, Context]
+def _style_edits(tape: Tape, opened: Opened, attribute: Attribute, marks: Sequence[int], contexts: dict[int, Context]
                  ) -> Iterator[Edit]:
     """Declarations that may be left out, and the whole attribute where nothing may be left of it."""
     start, end = attribute.value_start, attribute.value_end
@@ -172,7 +175,7 @@ def _style_edits(tape: Tape, opened: Opened, attribute: Attribute, marks: list[i
 
 def _may_be_empty(tape: Tape, opened: Opened, declarations: list[Edit], start: int, end: int) -> bool:
     """Whether a style holds nothing for certain: only blocks, and declarations that may be left out."""
-    blocks = [offset for offset in opened.blocks if start <= offset < end]
+    blocks = set(between(opened.blocks, start, end))
     if not blocks and not declarations:
         return False
     certain, depth, position = "", 0, start
@@ -190,7 +193,7 @@ def _may_be_empty(tape: Tape, opened: Opened, declarations: list[Edit], start: i
     return not certain.strip("; \t\n\f\r")
 
 
-def _declaration_edits(tape: Tape, marks: list[int], contexts: dict[int, Context], start: int, end: int
+def _declaration_edits(tape: Tape, marks: Sequence[int], contexts: dict[int, Context], start: int, end: int
                        ) -> Iterator[Edit]:
     """The declarations whose whole value is one mark, in the style from `start` to `end`."""
     for offset in marks:
@@ -210,18 +213,28 @@ def _declaration_edits(tape: Tape, marks: list[int], contexts: dict[int, Context
 
 # ---- pictures -------------------------------------------------------------------------------------------------
 
-# Pictures whose missing dimensions are filled in.
-_SIZED_PICTURES = frozenset({("img", "src"), ("input", "src")})
+# Elements whose pictures get the dimensions that are missing.
+_SIZED = frozenset({"img", "input"})
 
 
-def _picture_edits(tape: Tape, opened: Opened, attribute: Attribute, marks: list[int], pictures: Pictures
-                   ) -> Iterator[Edit]:
-    tag = opened.tag
+@dataclass(frozen=True, slots=True)
+class _Size:
+    """The author's own dimensions of a picture, and whether what is missing is to be filled in."""
+
+    width: str | None
+    height: str | None
+    complete: bool
+
+    @classmethod
+    def of(cls, tape: Tape, tag: StartTag) -> _Size:
+        style = tag.attribute("style")
+        styled = style and _STYLED_SIZE.search(tape.text[style.value_start:style.value_end])
+        return cls(_written_size(tape, tag, "width"), _written_size(tape, tag, "height"), not styled)
+
+
+def _picture_edits(tape: Tape, opened: Opened, attribute: Attribute, marks: Sequence[int], pictures: Pictures,
+                   size: _Size | None) -> Iterator[Edit]:
     place = tape.place(attribute.value_start, attribute.value_end)
-    sized = (tag.name, attribute.name) in _SIZED_PICTURES
-    width, height = _written_size(tape, tag, "width"), _written_size(tape, tag, "height")
-    style = tag.attribute("style")
-    complete = sized and not (style and _SIZED.search(tape.text[style.value_start:style.value_end]))
     if marks:
         if opened.marks[marks[0]].way != "picture":
             return  # its author wrote where it is
@@ -229,17 +242,18 @@ def _picture_edits(tape: Tape, opened: Opened, attribute: Attribute, marks: list
             within = opened.marks[marks[0]].within
             steps = (Hold(), *_held(tape, attribute), Chosen(None, place, within))
             yield Edit(attribute.value_start, attribute.value_end, steps)
-        if sized:
-            yield Edit(attribute.end, attribute.end, (ChosenSize(place, width, height, complete),))
+        if size:
+            chosen = ChosenSize(place, size.width, size.height, size.complete)
+            yield Edit(attribute.end, attribute.end, (chosen,))
         return
     source = decoded(tape.text[attribute.value_start:attribute.value_end], attribute=True).strip()
     if not source or _ELSEWHERE.match(source):
         return
     found = pictures.written(source, place)
     quote = attribute.quote or '"'
-    size = size_attributes(found.picture, width, height) if complete else ""
+    missing = size_attributes(found.picture, size.width, size.height) if size and size.complete else ""
     name = tape.text[attribute.start:attribute.start + len(attribute.name)]
-    yield Edit(attribute.start, attribute.end, (f"{name}={quote}", Embedded(found), quote + size))
+    yield Edit(attribute.start, attribute.end, (f"{name}={quote}", Embedded(found), quote + missing))
 
 
 def _held(tape: Tape, attribute: Attribute) -> Iterator[Any]:

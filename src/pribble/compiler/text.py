@@ -18,7 +18,7 @@ from pribble.compiler.steps import EVENT, PLAIN, Shown, value_parts
 from pribble.language.tape import BRANCH, CLOSE, LITERAL, OPEN, SET, SHOW, Tape, TapeMark
 from pribble.markup import events as markup
 from pribble.markup.contexts import Context
-from pribble.markup.events import Characters, Closed, Marked, Opened
+from pribble.markup.events import Characters, Closed, Marked, Opened, between
 from pribble.markup.page import Page
 from pribble.markup.references import decoded
 from pribble.markup.scanner import Attribute
@@ -142,7 +142,7 @@ def _open(tape: Tape, event: Opened) -> Iterator[Any]:
 
 def _open_in_steps(tape: Tape, event: Opened) -> Iterator[Any]:
     """A start tag with blocks in it, attribute by attribute."""
-    inside = {offset for a in event.tag.attributes for offset in event.blocks if a.value_start <= offset < a.value_end}
+    inside = {offset for a in event.tag.attributes for offset in between(event.blocks, a.value_start, a.value_end)}
     found: list[tuple[int, Attribute | None]] = [(a.start, a) for a in event.tag.attributes]
     found += [(offset, None) for offset in event.blocks if offset not in inside]
     yield Attributes()
@@ -151,7 +151,7 @@ def _open_in_steps(tape: Tape, event: Opened) -> Iterator[Any]:
             mark = tape.mark(offset)
             yield mark
         elif attribute.name in READ_ATTRIBUTES:
-            if any(attribute.value_start <= block < attribute.value_end for block in inside):
+            if between(event.blocks, attribute.value_start, attribute.value_end):
                 yield Value()
                 yield from _value_steps(tape, attribute, event)
                 yield AttributeOf(attribute.name, None)

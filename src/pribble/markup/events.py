@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from bisect import bisect_left
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
 from pribble.markup.contexts import Context
@@ -50,6 +51,11 @@ class Marked:
 
 
 Event = Opened | Closed | Characters | Marked
+
+
+def between(offsets: Sequence[int], start: int, end: int) -> Sequence[int]:
+    """Those of `offsets`, which ascend, from `start` on and before `end`."""
+    return offsets[bisect_left(offsets, start):bisect_left(offsets, end)]
 
 
 class Events:
