@@ -36,9 +36,13 @@ def kept_value(room: list[int], value: Any) -> Any:
     return kept(room, value) if isinstance(value, str | list) else value
 
 
+# What a style may hold and still say nothing.
+BLANK_STYLE = "; \t\n\f\r"
+
+
 def filled(held: list[str], before: str, after: str) -> list[str]:
     """What was held, between `before` and `after`; nothing where it is empty."""
-    empty = all(piece.__class__ is str and not piece.strip("; \t\n\f\r") for piece in held)
+    empty = all(piece.__class__ is str and not piece.strip(BLANK_STYLE) for piece in held)
     return [] if empty else [before, *held, after]
 
 

@@ -12,6 +12,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any, Protocol
 
+from pribble.compiler.helpers import BLANK_STYLE
 from pribble.compiler.program import needed
 from pribble.compiler.steps import (
     LINE,
@@ -190,7 +191,7 @@ def _may_be_empty(tape: Tape, opened: Opened, declarations: list[Edit], start: i
         elif not depth:
             certain += tape.text[position]
         position += 1
-    return not certain.strip("; \t\n\f\r")
+    return not certain.strip(BLANK_STYLE)
 
 
 def _declaration_edits(tape: Tape, marks: Sequence[int], contexts: dict[int, Context], start: int, end: int

@@ -80,9 +80,7 @@ class PieceSink:
                 return [appended(ast.Tuple([lowering.value(value)], ast.Load()), self._append)]
             case Hold():
                 self._append = "hold"
-                held = ast.Assign([ast.Name("held", ast.Store())], ast.List([], ast.Load()))
-                hold = ast.Attribute(_name("held"), "append", ast.Load())
-                return [held, ast.Assign([ast.Name("hold", ast.Store())], hold)]
+                return holding()
             case Release(before=before, after=after):
                 self._append = "append"
                 filled = _call("filled", _name("held"), ast.Constant(before), ast.Constant(after))
@@ -117,6 +115,11 @@ def _name(name: str) -> ast.expr:
 
 def _call(function: str, *arguments: ast.expr) -> ast.expr:
     return ast.Call(_name(function), list(arguments), [])
+
+
+def holding() -> list[ast.stmt]:
+    """``held = []; hold = held.append``"""
+    return ast.parse("held = []; hold = held.append").body
 
 
 def counted(value: ast.expr) -> ast.expr:

@@ -13,9 +13,9 @@ from typing import Any
 
 from pribble.compiler.html import text_block_steps
 from pribble.compiler.lowering import Lowering
-from pribble.compiler.pieces import appended, counted, formatted, unless_nothing
-from pribble.compiler.steps import EVENT, PLAIN, Shown, value_parts
-from pribble.language.tape import BRANCH, CLOSE, LITERAL, OPEN, SET, SHOW, Tape, TapeMark
+from pribble.compiler.pieces import appended, counted, formatted, holding, unless_nothing
+from pribble.compiler.steps import EVENT, PLAIN, Hold, Shown, block_steps, value_parts
+from pribble.language.tape import CLOSE, OPEN, SHOW, Tape, TapeMark
 from pribble.markup import events as markup
 from pribble.markup.contexts import Context
 from pribble.markup.events import Characters, Closed, Marked, Opened, between
@@ -41,15 +41,10 @@ class Attributes:
 
 @dataclass(frozen=True, slots=True)
 class AttributeOf:
-    """One of its attributes; with `parts` None, what was held for it since `Value`."""
+    """One of its attributes; with `parts` None, what was held for it."""
 
     name: str
     parts: tuple[str | Shown, ...] | None
-
-
-@dataclass(frozen=True, slots=True)
-class Value:
-    """Here begins the value of an attribute that has blocks in it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,14 +89,12 @@ def _said(written: str, raw: str) -> str:
 
 
 def _mark_steps(mark: TapeMark, context: Context | None) -> list[Any]:
-    if mark.role == SHOW and mark.value is not None:
-        return [Shown(mark.value, EVENT)] if context and context.way in ("markup", "plain") else []
-    if mark.role == LITERAL:
-        return [mark.literal]
+    if mark.role == SHOW and not (context and context.way in ("markup", "plain")):
+        return []
     if mark.lifted is not None and mark.lifted.kind == "only":
         steps = text_block_steps(dedented(mark.lifted.tape), PLAIN, references=True)
         return [Open("pre", {}), *steps, Close("pre")] if mark.lifted.alone else steps
-    return [mark] if mark.role in (OPEN, BRANCH, CLOSE, SET) else []
+    return block_steps(mark, EVENT)
 
 
 def dedented(tape: Tape) -> Tape:
@@ -133,7 +126,7 @@ def _open(tape: Tape, event: Opened) -> Iterator[Any]:
     if event.blocks:
         yield from _open_in_steps(tape, event)
         return
-    read = {a.name: _parts(tape, a, event) for a in reversed(tag.attributes) if a.name in READ_ATTRIBUTES}
+    read = {a.name: tuple(_value_steps(tape, a, event)) for a in reversed(tag.attributes) if a.name in READ_ATTRIBUTES}
     if any(isinstance(part, Shown) for parts in read.values() for part in parts):
         yield OpenWith(tag.name, event.void, tuple(read.items()))
     else:
@@ -152,11 +145,11 @@ def _open_in_steps(tape: Tape, event: Opened) -> Iterator[Any]:
             yield mark
         elif attribute.name in READ_ATTRIBUTES:
             if between(event.blocks, attribute.value_start, attribute.value_end):
-                yield Value()
+                yield Hold()
                 yield from _value_steps(tape, attribute, event)
                 yield AttributeOf(attribute.name, None)
             else:
-                yield AttributeOf(attribute.name, _parts(tape, attribute, event))
+                yield AttributeOf(attribute.name, tuple(_value_steps(tape, attribute, event)))
     yield OpenHeld(event.tag.name, event.void)
 
 
@@ -168,16 +161,6 @@ def _value_steps(tape: Tape, attribute: Attribute, event: Opened) -> Iterator[An
             yield mark
         elif (way := event.marks[part].way) != "picture":
             yield Shown(mark.value, Context(way))
-
-
-def _parts(tape: Tape, attribute: Attribute, event: Opened) -> tuple[str | Shown, ...]:
-    parts: list[str | Shown] = []
-    for part in value_parts(tape, attribute):
-        if isinstance(part, str):
-            parts.append(part)
-        elif (value := tape.mark(part).value) is not None and (way := event.marks[part].way) != "picture":
-            parts.append(Shown(value, Context(way)))
-    return tuple(parts)
 
 
 class EventSink:
@@ -204,32 +187,30 @@ class EventSink:
                 constant.append(step)
                 continue
             flush()
-            statements.append(self._statement(step, lowering))
+            statements += self._statements(step, lowering)
         flush()
         return statements
 
-    def _statement(self, step: Any, lowering: Lowering) -> ast.stmt:
+    def _statements(self, step: Any, lowering: Lowering) -> list[ast.stmt]:
         match step:
             case OpenWith(name=name, attributes=attributes, void=void):
                 keys: list[ast.expr | None] = [ast.Constant(name) for name, _ in attributes]
-                return appended(_opened(name, ast.Dict(keys, [_attribute(p, lowering) for _, p in attributes]), void))
+                values = ast.Dict(keys, [_attribute(parts, lowering) for _, parts in attributes])
+                return [appended(_opened(name, values, void))]
             case Attributes():
-                return ast.Assign([ast.Name("attributes", ast.Store())], ast.Dict([], []))
-            case Value():
+                return [ast.Assign([ast.Name("attributes", ast.Store())], ast.Dict([], []))]
+            case Hold():
                 self._in_value = True
-                return ast.Assign([ast.Name("held", ast.Store())], ast.List([], ast.Load()))
+                return holding()
             case AttributeOf(name=name, parts=parts):
                 self._in_value = False
                 value = _attribute(parts, lowering) if parts is not None else _joined_held()
                 setdefault = ast.Attribute(ast.Name("attributes", ast.Load()), "setdefault", ast.Load())
-                return ast.Expr(ast.Call(setdefault, [ast.Constant(name), value], []))
+                return [ast.Expr(ast.Call(setdefault, [ast.Constant(name), value], []))]
             case OpenHeld(name=name, void=void):
-                return appended(_opened(name, ast.Name("attributes", ast.Load()), void))
+                return [appended(_opened(name, ast.Name("attributes", ast.Load()), void))]
         text = ast.Constant(step) if isinstance(step, str) else lowering.shown(step.value, step.context)
-        if not self._in_value:
-            return appended(counted(text))
-        held = ast.Attribute(ast.Name("held", ast.Load()), "append", ast.Load())
-        return ast.Expr(ast.Call(held, [counted(formatted([text]))], []))
+        return [appended(counted(formatted([text])), "hold") if self._in_value else appended(counted(text))]
 
 
 def _joined_held() -> ast.expr:

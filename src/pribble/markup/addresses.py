@@ -96,7 +96,7 @@ class Addresses:
         if name in _SPECIAL and not rest.startswith("//"):
             return state if len(rest) < 2 and not rest.strip("/") else State("odd", name)
         if rest.startswith("//"):
-            return self._host(State("host", ""), rest[2:]) if rest[2:] else State("host", "")
+            return self._host(State("host"), rest[2:])
         return self._path(State("path", safe=True), rest)
 
     def _after_whole(self, state: State, text: str) -> State:
@@ -210,7 +210,7 @@ class Addresses:
         if one.mode != other.mode:
             return None
         match one.mode:
-            case "whole" | "hosted" if one.text == other.text:
+            case "whole" | "hosted" | "mailboxes" if one.text == other.text:
                 return replace(one, marks=one.marks | other.marks)
             case "path":
                 # Where one branch is safe and the other is not, the marks of neither may be empty.
@@ -218,8 +218,6 @@ class Addresses:
                              one.safe and other.safe, one.kept and other.kept)
             case "parameter" if one.text.endswith("=") and other.text.endswith("="):
                 return State("parameter", "?=")
-            case "mailboxes" if one.text == other.text:
-                return replace(one, marks=one.marks | other.marks)
             case "number":
                 return State("number")
         return None

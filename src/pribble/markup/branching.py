@@ -8,11 +8,11 @@ state it began in.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from typing import Generic, Protocol, TypeVar
 
-from pribble.markup.contexts import MarkupError
+from pribble.markup.contexts import MARK, MarkupError
 
 State = TypeVar("State")
 
@@ -57,6 +57,26 @@ class _Block(Generic[State]):
 REPEATING, CHOOSING, KEPT = "repeat", "open", "only"
 ELSE, ELIF, CLOSE, SHOW = "else", "branch", "close", "show"
 OPENING, ENDING = frozenset({REPEATING, CHOOSING, KEPT}), frozenset({ELSE, ELIF, CLOSE})
+
+
+Role = Callable[[int], str]
+
+
+def marks_in(text: str, start: int, end: int, role: Role) -> Iterator[int]:
+    """The offsets of the marks between `start` and `end`, without an author's own characters."""
+    return (found.start() for found in MARK.finditer(text, start, end) if role(found.start()) != "literal")
+
+
+def pieces(text: str, start: int, end: int, role: Role, read: Callable[[str], str] = str) -> Iterator[Piece]:
+    """The pieces of a value; `read` says what its literal text stands for."""
+    position = start
+    for offset in marks_in(text, start, end, role):
+        if position < offset:
+            yield Piece(position, text=read(text[position:offset]))
+        yield Piece(offset, role(offset))
+        position = offset + 1
+    if position < end:
+        yield Piece(position, text=read(text[position:end]))
 
 
 def walk(pieces: Iterable[Piece], machine: Machine[State]) -> None:

@@ -70,7 +70,7 @@ class Events:
 
     def changed(self, change: Change, offset: int) -> None:
         """What a tag closed and implied, perhaps before some of the open blocks."""
-        made: list[Event] = [Closed(element.name, offset, offset, implied=True) for element in change.closed]
+        made: list[Event] = _ends(change.closed, offset)
         for element in change.implied:
             made.append(Opened(StartTag(element.name, element.start, element.start, (), False), implied=True))
             if element.name == "head" and change.empty_head:
@@ -96,7 +96,11 @@ class Events:
             self.add(Closed(change.closed[-1].name, tag.start, tag.end))
 
     def closed(self, elements: tuple[Element, ...], offset: int) -> None:
-        self.all += [Closed(element.name, offset, offset, implied=True) for element in elements]
+        self.all += _ends(elements, offset)
+
+
+def _ends(elements: tuple[Element, ...], offset: int) -> list[Event]:
+    return [Closed(element.name, offset, offset, implied=True) for element in elements]
 
 
 def _moved(event: Event, offset: int) -> Event:

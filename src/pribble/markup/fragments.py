@@ -12,7 +12,6 @@ from pribble.markup.tree import LeftOpen, OpenElements, OutOfBranch
 _PAGE_ELEMENTS = frozenset({"html", "head", "body", "frameset", "plaintext"})
 
 
-
 def whole(text: str) -> str:
     """`text` with the end tags it left out; raises `UnsafeValue` where it would reach out into the page around it."""
     left = _followed(text, ())

@@ -8,10 +8,10 @@ one after another would be wrong; what a block may do within a tag or a value, `
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
-from pribble.markup.branching import CLOSE, ENDING, OPENING, Piece, walk
+from pribble.markup.branching import CLOSE, ENDING, OPENING, Role, marks_in, pieces, walk
 from pribble.markup.contexts import MARK, Context, MarkupError
 from pribble.markup.doctype import document_mode
 from pribble.markup.elements import FORMATTING, RAW_TEXT, RCDATA
@@ -45,9 +45,6 @@ _JSON_TYPE = "application/ld+json"
 # What a fragment of markup could close, if it stands in one of these.
 _AROUND = frozenset("p li dt dd option optgroup h1 h2 h3 h4 h5 h6 a button form nobr".split())
 _AROUND_ENDS = frozenset("td th caption table body html object".split())
-
-
-Role = Callable[[int], str]
 
 
 @dataclass(frozen=True, slots=True)
@@ -225,7 +222,7 @@ class _Reader:
     # -- the text of elements whose content is no markup --
 
     def _raw_text(self, start: int, end: int, name: str, tag: StartTag | None) -> None:
-        found = [m.start() for m in MARK.finditer(self.text, start, end) if self.role(m.start()) != "literal"]
+        found = list(marks_in(self.text, start, end, self.role))
         if not found:
             self.made.add(Characters(start, end, name))
             return
@@ -252,14 +249,14 @@ class _Reader:
                                   hint="in a conditional comment dashes must not come together: put a space between")
             if self.role(offset) not in OPENING | ENDING | {"show", "set"}:
                 raise MarkupError(f"a message block inside <{name}>", offset, hint="it stands between tags")
-        pieces = raw_pieces(self.text, start, end, self.role)
+        value = pieces(self.text, start, end, self.role)
         if name == "style":
             styles = Styles(sheet=True)
-            walk(pieces, styles)
+            walk(value, styles)
             found = {offset: Context(way[0], way[1:]) for offset, way in styles.result().items()}
         elif name == "script" and _script_type(self.text, tag) == _JSON_TYPE:
             json = Json()
-            walk(pieces, json)
+            walk(value, json)
             found = {offset: Context(way) for offset, way in json.ways.items()}
         else:
             what = "a script" if name == "script" else f"<{name}>"
@@ -377,24 +374,8 @@ class _Reader:
                            hint="a block closes only what it opened, and all of it")
 
     def _refuse_marks(self, start: int, end: int, where: str, hint: str | None) -> None:
-        for found in MARK.finditer(self.text, start, end):
-            if self.role(found.start()) != "literal":
-                raise MarkupError(f"a mark {where}", found.start(), hint=hint)
-
-
-def raw_pieces(text: str, start: int, end: int, role: Role) -> Iterator[Piece]:
-    """The pieces of a text in which references mean nothing."""
-    position = start
-    for found in MARK.finditer(text, start, end):
-        kind = role(found.start())
-        if kind == "literal":
-            continue
-        if position < found.start():
-            yield Piece(position, text=text[position:found.start()])
-        yield Piece(found.start(), kind)
-        position = found.end()
-    if position < end:
-        yield Piece(position, text=text[position:end])
+        for offset in marks_in(self.text, start, end, self.role):
+            raise MarkupError(f"a mark {where}", offset, hint=hint)
 
 
 def _script_type(text: str, tag: StartTag | None) -> str:

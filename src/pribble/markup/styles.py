@@ -186,22 +186,19 @@ class Styles:
         """Two branches' states as one; which property it is may differ."""
         if (one.mode, one.blocks, one.brackets, one.quote) != (other.mode, other.blocks, other.brackets, other.quote):
             return None
-        address: Address | None = None
-        if one.address != other.address:
-            if one.address is None or other.address is None:
-                return None
-            address = self.addresses.merged(one.address, other.address)
+        address, back = one.address, one.back
+        if address != other.address:
+            address = self.addresses.merged(address, other.address) if address and other.address else None
             if address is None:
                 return None
-        back = one.back
-        if one.back is not None and other.back is not None:
-            back = self.merged(one.back, other.back)
+        if back is not None and other.back is not None:
+            back = self.merged(back, other.back)
             if back is None:
                 return None
         open_escape = next((s.tail for s in (one, other) if _OPEN_ESCAPE.search(s.tail)), None)
         tail = open_escape or ("mark" if "mark" in (one.tail, other.tail) else one.tail)
         same = one.property if one.property == other.property else ""
-        return replace(one, property=same, back=back, address=address or one.address, tail=tail,
+        return replace(one, property=same, back=back, address=address, tail=tail,
                        marks=one.marks | other.marks)
 
     def finish(self, state: State) -> None:

@@ -6,11 +6,10 @@ In the value of an attribute blocks may stand as its language permits.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 
 from pribble.markup.addresses import Addresses
-from pribble.markup.branching import CHOOSING, CLOSE, ENDING, OPENING, REPEATING, Piece, walk
+from pribble.markup.branching import CHOOSING, CLOSE, ENDING, OPENING, REPEATING, Piece, Role, marks_in, pieces, walk
 from pribble.markup.contexts import (
     CANDIDATES,
     MARK,
@@ -25,7 +24,6 @@ from pribble.markup.scanner import Attribute, StartTag, lowered
 from pribble.markup.sources import Candidates
 from pribble.markup.styles import Styles
 
-Role = Callable[[int], str]
 _SPACE = "\t\n\f\r "
 
 
@@ -152,8 +150,8 @@ class _Tag:
                               other=("the tag begins at", self.tag.start, self.tag.start + 1 + len(self.tag.name)),
                               hint=f'write it once: {name}="{{{{ … if … else … }}}}"')
         (self.opened[-1].branch if self.opened else self.always).add(name)
-        found = MARK.finditer(self.text, attribute.value_start, attribute.value_end) if not attribute.quote else ()
-        if (offset := next((m.start() for m in found if self.role(m.start()) != "literal"), None)) is not None:
+        found = marks_in(self.text, attribute.value_start, attribute.value_end, self.role)
+        if not attribute.quote and (offset := next(found, None)) is not None:
             raise MarkupError("a mark in an unquoted value", offset, hint=f'write {name}="{{{{ … }}}}"'
                               if self.role(offset) == "show" else "put the value into quotes")
         self.attributes.append(attribute)
@@ -188,6 +186,10 @@ class _Tag:
             (self.opened[-1].branch if self.opened else self.sometimes).update(block.others)
 
 
+def _read(written: str) -> str:
+    return decoded(written, attribute=True)
+
+
 class _Values:
     """The values of the attributes of one tag."""
 
@@ -199,31 +201,31 @@ class _Values:
     def read(self, tag: StartTag, attribute: Attribute) -> None:
         """Read the value of an attribute, in its language."""
         name = attribute.name
-        pieces = list(self._pieces(attribute))
-        marks = [piece for piece in pieces if piece.role]
+        value = list(pieces(self.text, attribute.value_start, attribute.value_end, self.role, _read))
+        marks = [piece for piece in value if piece.role]
         if marks:
             self._permit(tag, attribute, marks)
         if name in URL_ATTRIBUTES:
-            self._address(tag, name, pieces)
+            self._address(tag, name, value)
         elif not marks:
             return
         elif name == "style":
             styles = Styles()
-            walk(pieces, styles)
+            walk(value, styles)
             self._add({offset: Context(way[0], way[1:]) for offset, way in styles.result().items()})
         elif name in CANDIDATES:
             candidates = Candidates()
-            walk(pieces, candidates)
+            walk(value, candidates)
             self._add({offset: Context(way, ("candidates",)) for offset, way in candidates.addresses.ways.items()})
         else:
-            walk(pieces, _Plain())
+            walk(value, _Plain())
             self._add({piece.offset: Context("plain") for piece in marks if piece.role == "show"})
         self.blocks += [piece.offset for piece in marks if piece.role != "show"]
 
-    def _address(self, tag: StartTag, name: str, pieces: list[Piece]) -> None:
+    def _address(self, tag: StartTag, name: str, value: list[Piece]) -> None:
         picture = is_picture_place(tag.name, name)
         addresses = Addresses(picture=picture, composed=picture)
-        walk(pieces, addresses)
+        walk(value, addresses)
         self._add({offset: Context(way) for offset, way in addresses.ways.items()})
 
     def _add(self, contexts: dict[int, Context]) -> None:
@@ -245,19 +247,6 @@ class _Values:
         if depth:
             raise MarkupError(f"a block begins in the value of {attribute.name} and does not end in it", offset,
                               hint="a value holds the whole block, or none of it")
-
-    def _pieces(self, attribute: Attribute) -> Iterator[Piece]:
-        position = attribute.value_start
-        for found in MARK.finditer(self.text, attribute.value_start, attribute.value_end):
-            kind = self.role(found.start())
-            if kind == "literal":
-                continue
-            if position < found.start():
-                yield Piece(position, text=decoded(self.text[position:found.start()], attribute=True))
-            yield Piece(found.start(), kind)
-            position = found.end()
-        if position < attribute.value_end:
-            yield Piece(position, text=decoded(self.text[position:attribute.value_end], attribute=True))
 
 
 class _Plain:

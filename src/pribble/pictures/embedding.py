@@ -76,8 +76,9 @@ class PictureFinder:
         values = [part[0] for part in parts if not isinstance(part, str)]
         if len(values) == 1 and not "".join(part for part in parts if isinstance(part, str)).strip():
             return self.chosen(values[0])
-        if values and not isinstance(parts[0], str) and text(values[0]).lower().startswith(("http:", "https:")):
-            return _continued(text(values[0]), parts[1:])
+        base = text(values[0]) if parts and not isinstance(parts[0], str) else ""
+        if base.lower().startswith(("http:", "https:")):
+            return _continued(base, parts[1:])
         name = "".join(part if isinstance(part, str) else name_piece(part[0]) for part in parts)
         return self.find(unquote(name.strip()), near)
 

@@ -15,19 +15,20 @@ _KEPT = re.compile(r"[^\w .,:;!?+*/=@$%^|~-]|[\x00-\x1f\x7f-\x9f\u202a-\u202e\ud
 
 def declaration(text: str) -> str:
     """The value of a declaration, or a piece of it: ``#036``, ``12px``, ``1px solid red``, ``rgb(0, 51, 102)``."""
-    text = text.strip()
-    found = _DECLARATION.match(text)
-    assert found is not None
-    if found.end() < len(text):
-        raise _unsafe(text, found.end())
+    text = _accepted(_DECLARATION, text)
     _check_functions(text)
     return text
 
 
 def font(text: str) -> str:
     """Font families: a declaration's value that may hold names in quotes."""
+    return _accepted(_FONTS, text)
+
+
+def _accepted(pattern: re.Pattern[str], text: str) -> str:
+    """`text`, if `pattern`, which may match nothing, matches all of it."""
     text = text.strip()
-    found = _FONTS.match(text)
+    found = pattern.match(text)
     assert found is not None
     if found.end() < len(text):
         raise _unsafe(text, found.end())
