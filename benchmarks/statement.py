@@ -13,13 +13,13 @@ from typing import Any
 from markupsafe import escape
 
 from pribble import TemplateFolder
-from pribble.compiled import _page
+from pribble.compiled import read_page
+from pribble.compiler.dressing import Corner, Cut
 from pribble.compiler.html import html_steps
-from pribble.compiler.steps import PREHEADER, Embedded, LeftOut
+from pribble.compiler.steps import PREHEADER, ChosenSize, Embedded, LeftOut
 from pribble.demo import TEMPLATES
 from pribble.language.tape import TapeMark
 from pribble.rendering import Rendering, with_preheader
-from pribble.template import _WrittenPictures
 from pribble.values.formatters import FORMATTERS, prepared
 from pribble.values.settings import Settings
 
@@ -42,13 +42,12 @@ def ways() -> tuple[Callable[[], str], Callable[[], str], Any]:
     """The compiled way and the one by hand to the HTML of the sample, and the template."""
     template = TemplateFolder(TEMPLATES, locale="en_GB")["mooring-statement"]
     data = template.samples[""]
-    bound = template._for(None, None)
+    bound, manner = template._for(None, None)
 
     def compiled() -> str:
         assert bound.html and bound.preheader
         preheader = bound.preheader(data)
-        made = Rendering(subject=None, preheader=preheader, embed="cid", id_domain="pribble.invalid",
-                         pieces=with_preheader(bound.html(data), preheader), text=())
+        made = Rendering(None, preheader, manner, with_preheader(bound.html(data), preheader), ())
         return str(made.html)
 
     function = by_hand(template)
@@ -57,9 +56,10 @@ def ways() -> tuple[Callable[[], str], Callable[[], str], Any]:
 
 def by_hand(template: Any) -> Callable[[Any], str]:
     """The function by hand, with the literals of the compiled template between its values."""
-    compiled = template._variant("en_GB")
-    pictures = _WrittenPictures(template.folder.pictures, "pribble.invalid")
-    steps = html_steps(compiled.tape, _page(compiled.tape), pictures, preheader=True)
+    tape = template._variant("en_GB").tape
+    around = template.folder.around(tape, TEMPLATES / "mooring-statement.html")
+    page, dressing = read_page(tape, around, old_attributes=False)
+    steps = html_steps(tape, page, around, dressing, preheader=True)
     values, parts = {"before": BEFORE, "row": ROW, "after": AFTER}, {"before": "", "row": "", "after": ""}
     where, used = "before", 0
     for step in steps:
@@ -67,6 +67,10 @@ def by_hand(template: Any) -> Callable[[Any], str]:
             if step.loop is not None or step.role == "close":
                 assert used == len(values[where]), (where, used)
                 where, used = ("row" if step.loop else "after"), 0
+        elif isinstance(step, Cut):
+            parts[where] += str(step).replace("{", "{{").replace("}", "}}")
+        elif isinstance(step, Corner | ChosenSize):
+            continue  # the hand knows the picture, and wants no fragment
         elif isinstance(step, str) and step is not PREHEADER:
             parts[where] += step.replace("{", "{{").replace("}", "}}")
         else:
@@ -84,7 +88,8 @@ def by_hand(template: Any) -> Callable[[Any], str]:
         f"    rows = ''.join([f'''{parts['row']}''' for entry in entries])\n"
         f"    return f'''{parts['before']}''' + rows + f'''{parts['after']}'''\n")
     settings = Settings("en_GB")
-    chart, logo = [step.source for step in steps if isinstance(step, Embedded)]
+    (logo,) = [step.source for step in steps if isinstance(step, Embedded)]
+    chart = around.picture("pictures/shore-power.png", 0, 1)
 
     def date(style: str) -> Callable[[Any], str]:
         return prepared(FORMATTERS["date"], settings, (style,), {})
@@ -96,7 +101,7 @@ def by_hand(template: Any) -> Callable[[Any], str]:
         "escape": escape, "money": prepared(FORMATTERS["money"], settings, ("GBP",), {}),
         "number": prepared(FORMATTERS["number"], settings, (), {}), "day_month": date("d MMMM"),
         "day_short": date("d MMM"), "day_year": date("d MMM y"), "long_date": date("long"), "PREHEADER_BEFORE": opening,
-        "CHART": str(chart), "LOGO": str(logo),
+        "CHART": str(chart) + '" height="230', "LOGO": str(logo),
     }
     exec(source, namespace)
     function: Callable[[Any], str] = namespace["page"]

@@ -1,4 +1,4 @@
-"""Draw the pictures of the Skerrow Haven demo: the office's logo and a berth map for each pier.
+"""Draw the pictures of the Skerrow Haven demo: the office's logo, a berth map for each pier, the sample's chart.
 
     python tools/draw_pictures.py
 
@@ -8,9 +8,14 @@ run this again only to change them.
 
 from __future__ import annotations
 
+import json
+from datetime import date
 from pathlib import Path
 
 from PIL import Image, ImageDraw, ImageFont
+
+from pribble import Picture
+from pribble.demo.charts import usage_chart
 
 PICTURES = Path(__file__).parent.parent / "src/pribble/demo/templates/pictures"
 SMOOTH = 3  # everything is drawn so many times larger and scaled down, for smooth edges
@@ -117,27 +122,12 @@ def boat(sheet: Sheet, x: float, y: float, side: int, *, faint: bool) -> None:
     sheet.line([(x - side * 14, y), (x + side * 12, y)], "#c4d0d6" if faint else "#7c8d96", 3)
 
 
-KWH = [6.5, 8, 5, 9.5, 11, 7, 6, 4.5, 8.5, 10, 12.5, 9, 7.5, 6, 5.5, 8,
-       9, 13, 11.5, 8, 6.5, 7, 9.5, 10, 7.5, 5, 6, 8.5, 9, 7]
-
-
 def shore_power() -> None:
-    """The shore power used each day of a month, as bars over a quiet grid."""
-    sheet = Sheet(1072, 400, PAPER)
-    left, right, top, base = 84, 1048, 64, 340
-    scale = (base - top) / 15
-    sheet.text(left - 56, 32, "Shore power, kWh a day", 24, NAVY, anchor="lm")
-    for value in (0, 5, 10, 15):
-        y = base - value * scale
-        sheet.line([(left, y), (right, y)], NAVY if value == 0 else "#d9d2c3", 2)
-        sheet.text(left - 16, y, str(value), 20, "#5b6b75", anchor="rm")
-    step = (right - left) / len(KWH)
-    for day, value in enumerate(KWH, 1):
-        x = left + (day - 1) * step + step * 0.18
-        sheet.box(x, base - value * scale, step * 0.64, value * scale, AMBER if value == max(KWH) else TEAL, radius=3)
-        if day % 5 == 0 or day == 1:
-            sheet.text(x + step * 0.32, base + 26, f"{day} June" if day == 1 else str(day), 20, "#5b6b75")
-    sheet.save("shore-power.png", colours=48)
+    """The chart of the sample statement, for whoever has no Matplotlib."""
+    sample = json.loads((PICTURES.parent / "mooring-statement.sample.json").read_text())
+    first = date.fromisoformat(sample["statement"]["from"])
+    picture = Picture.from_figure(usage_chart(sample["usage"]["kwh"], first), width=536)
+    (PICTURES / "shore-power.png").write_bytes(picture.content)
 
 
 if __name__ == "__main__":

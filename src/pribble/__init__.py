@@ -8,6 +8,7 @@
     bytes(message)
 """
 
+from pribble.converting import inline_styles
 from pribble.errors import (
     AddressError,
     DataError,
@@ -61,4 +62,5 @@ __all__ = [
     "TemplateFolder",
     "UnknownTemplate",
     "UnsafeValue",
+    "inline_styles",
 ]

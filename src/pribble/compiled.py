@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
-from pribble.compiler.html import Pictures, html_steps, text_block_steps, title_steps
+from pribble.compiler.dressing import Dressing, dress
+from pribble.compiler.html import html_steps, text_block_steps, title_steps
 from pribble.compiler.pieces import LineSink, PieceSink, TextSink
 from pribble.compiler.program import Program, Run, World, compiled
-from pribble.compiler.steps import LINE, PLAIN
+from pribble.compiler.steps import LINE, PLAIN, Chosen, Embedded, Forked
 from pribble.compiler.text import EventSink, dedented, text_steps
 from pribble.errors import Place, PribbleError, Related, TemplateError, UnsafeValue
 from pribble.findings import Finding
@@ -18,6 +20,7 @@ from pribble.markup.branching import ELSE, KEPT, REPEATING
 from pribble.markup.contexts import MarkupError
 from pribble.markup.events import Opened
 from pribble.markup.page import Page, read
+from pribble.surroundings import Surroundings, findings
 from pribble.values.settings import Settings
 
 
@@ -35,7 +38,9 @@ class Bound:
 class Compiled:
     """A template's tape and programs; `html` is missing of a text-only one, `subject` and `preheader` may be.
 
-    `headed` is where the subject stands, `findings` what is told of the page.
+    `headed` is where the subject stands, `findings` what is told of the page, `changes` what was put right in it.
+    `doubts` are why it can only be dressed when it is rendered: places and reasons.  `files` are the style sheets and
+    pictures it was made with; an `even` page has no stretch of two forms, and no picture that travels in its own way.
     """
 
     tape: Tape
@@ -45,6 +50,10 @@ class Compiled:
     preheader: Program | None
     headed: Place | None
     findings: tuple[Finding, ...] = ()
+    changes: tuple[Finding, ...] = ()
+    doubts: tuple[tuple[Place, str], ...] = ()
+    files: tuple[Path, ...] = ()
+    even: bool = False
 
     def bound(self, settings: Settings, world: World) -> Bound:
         """The programs as functions of the data."""
@@ -81,14 +90,14 @@ class Compiled:
         yield from (p for p in (self.subject, self.preheader, self.html, self.text) if p is not None)
 
 
-def compile_page(tape: Tape, world: World, pictures: Pictures) -> Compiled:
+def compile_page(tape: Tape, world: World, around: Surroundings, *, old_attributes: bool) -> Compiled:
     """The programs of a template that is a page.  Raises `TemplateError` and `PictureError`."""
-    page = _page(tape)
+    page, dressing = read_page(tape, around, old_attributes=old_attributes)
     lifted = _lifted(tape)
     title = None if "subject" in lifted else title_steps(tape, page)
     headed = next((tape.place(e.tag.start, e.tag.end) for e in page.events
                    if isinstance(e, Opened) and e.tag.name == "title"), None)
-    steps = html_steps(tape, page, pictures, preheader="preheader" in lifted)
+    steps = html_steps(tape, page, around, None if dressing.doubts else dressing, preheader="preheader" in lifted)
     return Compiled(
         tape,
         html=compiled(steps, PieceSink(), world),
@@ -98,8 +107,12 @@ def compile_page(tape: Tape, world: World, pictures: Pictures) -> Compiled:
             compiled(title, LineSink(), world) if title else None),
         preheader=_line(lifted.get("preheader"), world, references=True),
         headed=_place(tape, "subject") or headed,
-        findings=tuple(Finding(note.rule, "warning", tape.place(note.start, note.end), note.says, note.mend,
-                               note.reference) for note in page.notes),
+        findings=(*(Finding(note.rule, "warning", tape.place(note.start, note.end), note.says, note.mend,
+                            note.reference) for note in page.notes), *findings(dressing.told, tape.place)),
+        changes=tuple(around.changes),
+        doubts=tuple((tape.place(doubt.start, doubt.end), doubt.says) for doubt in dressing.doubts),
+        files=tuple(around.paths),
+        even=not any(map(_is_uneven, steps)),
     )
 
 
@@ -113,13 +126,29 @@ def compile_text(tape: Tape, world: World) -> Compiled:
                     _place(tape, "subject"))
 
 
-def _page(tape: Tape) -> Page:
+def read_page(tape: Tape, around: Surroundings, *, old_attributes: bool) -> tuple[Page, Dressing]:
+    """The page that a tape is, and what it is dressed in.  Raises `TemplateError`."""
+    def role(offset: int) -> str:
+        return _role(tape, offset)
+
     try:
-        return read(tape.text, lambda offset: _role(tape, offset))
+        page = read(tape.text, role)
     except MarkupError as error:
         related = [Related(error.other[0], tape.place(*error.other[1:]))] if error.other else []
         raise TemplateError(error.problem, place=tape.place(error.start, error.end), hint=error.hint,
                             related=related) from None
+    return page, dress(tape.text, page, role, around, old_attributes=old_attributes)
+
+
+def _is_uneven(step: Any) -> bool:
+    match step:
+        case Forked():
+            return True
+        case Embedded(source=source):
+            return source.travels is not None
+        case Chosen(travels=travels):
+            return travels is not None
+    return False
 
 
 def _role(tape: Tape, offset: int) -> str:

@@ -2,34 +2,42 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any, Literal
+from typing import Any
 
+from pribble.compiler.dressing import cut
 from pribble.compiler.steps import PREHEADER
+from pribble.errors import PictureError
+from pribble.findings import Finding
 from pribble.mime.address import Recipients
 from pribble.mime.message import Message
-from pribble.pictures.picture import Picture, Source
+from pribble.pictures.picture import Picture
+from pribble.pictures.slots import EMBED, Embed, NamedId, Source
 from pribble.plaintext.flow import flow
 from pribble.plaintext.layout import layout
+from pribble.rendered import without_forks
+from pribble.surroundings import size_change
 from pribble.values.escaping import markup
-
-Embed = Literal["cid", "data"]
 
 # Hidden in the customary way: each of these hides it from receivers that ignore the others.
 _BEFORE_PREHEADER = ('<div style="display:none;max-height:0;max-width:0;overflow:hidden;opacity:0;font-size:1px;'
-              'line-height:1px;mso-hide:all">')
+                     'line-height:1px;mso-hide:all">')
 
 
-def with_preheader(pieces: list[str], preheader: str | None) -> list[str]:
-    """`pieces`, the preheader put in its place."""
-    if preheader:
-        for index, piece in enumerate(pieces):
-            if piece is PREHEADER:
-                pieces[index] = f"{_BEFORE_PREHEADER}{markup(preheader)}</div>"
-                break
-    return pieces
+@dataclass(frozen=True, slots=True)
+class Manner:
+    """How the pages of a template are finished: the way their pictures travel, what linked ones are below, the right
+    side of Content-IDs; what was put right when it was compiled; and who dresses a page that is dressed late.  Pages
+    that are `even` have no stretch of two forms, and no picture that travels in its own way."""
+
+    embed: Embed | None = None
+    picture_base: str | None = None
+    id_domain: str = "pribble.invalid"
+    changes: tuple[Finding, ...] = ()
+    even: bool = False
+    dress: Callable[[Sequence[str]], tuple[list[str], list[Finding]]] | None = None
 
 
 @dataclass(frozen=True, init=False)
@@ -41,25 +49,35 @@ class Rendering:
 
     subject: str | None
     preheader: str | None
-    embed: Embed
-    id_domain: str = field(repr=False)
+    _manner: Manner = field(repr=False)
     _pieces: Sequence[str] | None = field(repr=False)
     _text: Sequence[Any] | str = field(repr=False)
 
-    def __init__(self, subject: str | None, preheader: str | None, embed: Embed, id_domain: str,
-                 pieces: Sequence[str] | None, text: Sequence[Any] | str) -> None:
-        # One update and not six guarded assignments: there is one of these for every message.
-        vars(self).update(subject=subject, preheader=preheader, embed=embed, id_domain=id_domain, _pieces=pieces,
-                          _text=text)
+    def __init__(self, subject: str | None, preheader: str | None, manner: Manner, pieces: Sequence[str] | None,
+                 text: Sequence[Any] | str) -> None:
+        # One update and not five guarded assignments: there is one of these for every message.
+        vars(self).update(subject=subject, preheader=preheader, _manner=manner, _pieces=pieces, _text=text)
+
+    @property
+    def embed(self) -> Embed:
+        """How the pictures of `html` travel."""
+        return self._manner.embed or "cid"
 
     @cached_property
     def html(self) -> str | None:
         """The HTML, pictures embedded as asked for."""
+        return None if self._pieces is None else self._filled(self._page(self.embed), self.embed)
+
+    def fragment(self, *, embed: Embed | None = None) -> str | None:
+        """The HTML for a host that takes only the inside of a body: the head is dropped, what is left of its style
+        sheets is moved inside, and a ``div`` has what the body said of itself.
+
+        `embed` says how pictures travel in it: else as asked of the rendering, else inside it ("data").
+        """
         if self._pieces is None:
             return None
-        if self.embed == "cid":
-            return "".join(self._pieces)
-        return "".join([piece.picture.data_url if isinstance(piece, Source) else piece for piece in self._pieces])
+        chosen = checked_embed(embed) or self._manner.embed or "data"
+        return self._filled(cut(self._page(chosen)), chosen).strip() + "\n"
 
     @cached_property
     def text(self) -> str:
@@ -69,11 +87,85 @@ class Rendering:
     @cached_property
     def pictures(self) -> tuple[Picture, ...]:
         """The pictures that the HTML refers to by Content-ID, each once, in the order of their first use."""
-        if self.embed != "cid" or self._pieces is None:
+        if self._pieces is None:
             return ()
-        return tuple(dict.fromkeys(piece.picture for piece in self._pieces if isinstance(piece, Source)))
+        return tuple(dict.fromkeys(piece.picture for piece in self._page(self.embed) if isinstance(piece, Source)
+                                   and (piece.travels or self.embed) == "cid"))
 
-    def message(self, *, sender: Recipients, to: Recipients = (), **envelope: Any) -> Message:
-        """A `Message` of this rendering; `envelope` takes what `Message` takes (cc, bcc, attachments, …)."""
+    @cached_property
+    def changes(self) -> tuple[Finding, ...]:
+        """What was put right on the way: sizes added, pictures resampled, turned or converted."""
+        if self._pieces is None:
+            return ()
+        told = list(self._manner.changes)
+        for piece in self._pieces:
+            if isinstance(piece, Source):
+                told += piece.told
+                told += [size_change(piece.sized[0], piece, piece.sized[1])] if piece.sized and piece.sized[0] else []
+        return (*told, *(self._late(self.embed == "cid")[1] if self._manner.dress else ()))
+
+    def message(self, *, sender: Recipients, to: Recipients = (), pictures: Sequence[Picture] = (), **envelope: Any
+                ) -> Message:
+        """A `Message` of this rendering; `envelope` takes what `Message` takes (cc, bcc, attachments, …).
+
+        `pictures` are further ones, which the data name by ``cid:`` addresses.  Raises `PictureError` where they name
+        one that is not given.
+        """
+        ids = {picture.content_id(self._manner.id_domain) for picture in pictures}
+        for piece in self._pieces or ():
+            if isinstance(piece, NamedId) and piece[4:] not in ids:
+                raise PictureError(f'"{piece}" names no picture of the message',
+                                   hint="give it to message(pictures=…), or let the data give the picture itself")
         return Message(sender=sender, to=to, subject=self.subject, text=self.text, html=self.html,
-                       pictures=self.pictures, id_domain=self.id_domain, **envelope)
+                       pictures=(*self.pictures, *pictures), id_domain=self._manner.id_domain, **envelope)
+
+    # -- pieces --
+
+    def _page(self, embed: Embed) -> Sequence[str]:
+        """The pieces of the page, each in the form that goes with the way pictures travel."""
+        assert self._pieces is not None
+        if self._manner.dress is not None:
+            return self._late(embed == "cid")[0]
+        return self._pieces if self._manner.even else without_forks(self._pieces, by_cid=embed == "cid")
+
+    def _late(self, by_cid: bool) -> tuple[list[str], list[Finding]]:
+        """The page dressed now, and what was put right of it; done once for each form."""
+        assert self._pieces is not None and self._manner.dress is not None
+        known: dict[bool, tuple[list[str], list[Finding]]] = vars(self).setdefault("_dressed", {})
+        if by_cid not in known:
+            pieces, told = self._manner.dress(without_forks(self._pieces, by_cid=by_cid))
+            known[by_cid] = with_preheader(pieces, self.preheader), told
+        return known[by_cid]
+
+    def _filled(self, pieces: Sequence[str], embed: Embed) -> str:
+        base = self._manner.picture_base
+        if embed == "cid" and self._manner.even:
+            return "".join(pieces)
+        slots = [piece for piece in pieces if isinstance(piece, Source)]
+        if base is None and any((piece.travels or embed) == "link" for piece in slots):
+            raise ValueError('pictures that travel as links need the address they lie below (picture_base)')
+        return "".join([piece.filled(embed, base) if isinstance(piece, Source) else piece for piece in pieces])
+
+
+def checked_embed(embed: str | None) -> Embed | None:
+    """`embed`, if it is a way for pictures to travel; raises `ValueError` otherwise."""
+    if embed is not None and embed not in EMBED:
+        raise ValueError(f'embed is one of {", ".join(EMBED)}, not "{embed}"')
+    return embed
+
+
+def checked_base(picture_base: str | None) -> str | None:
+    """`picture_base`, if pictures can lie below it; raises `ValueError` otherwise."""
+    if picture_base is not None and not picture_base.lower().startswith(("http://", "https://")):
+        raise ValueError(f'the base of pictures is an address that begins with https://, not "{picture_base}"')
+    return picture_base
+
+
+def with_preheader(pieces: list[str], preheader: str | None) -> list[str]:
+    """`pieces`, the preheader put in its place."""
+    if preheader:
+        for index, piece in enumerate(pieces):
+            if piece is PREHEADER:
+                pieces[index] = f"{_BEFORE_PREHEADER}{markup(preheader)}</div>"
+                break
+    return pieces

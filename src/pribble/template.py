@@ -10,26 +10,30 @@ import hashlib
 import os
 import re
 import threading
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any
 
+from pribble.chosen import helpers
 from pribble.compiled import Bound, Compiled, compile_page, compile_text
-from pribble.compiler.html import size_attributes
 from pribble.compiler.program import World
 from pribble.compiler.trusted import MARKUP_FORMATTERS
+from pribble.compiler.unsure import brought, may_be_nothing
 from pribble.errors import DataError, FieldError, Place, PribbleError, Source, TemplateError, did_you_mean, visible
 from pribble.findings import Finding
 from pribble.language.fields import Field, fields
 from pribble.language.linking import Found, link
+from pribble.language.tape import Tape
 from pribble.limits import Limits
-from pribble.pictures.embedding import EMBED, PictureFinder
-from pribble.pictures.picture import Picture
-from pribble.pictures.picture import Source as PictureSource
+from pribble.pictures.embedding import PictureFinder
+from pribble.pictures.righting import ALL
+from pribble.pictures.slots import Embed
 from pribble.plaintext.flow import Open
-from pribble.rendering import Embed, Rendering, with_preheader
+from pribble.rendered import Dresser
+from pribble.rendering import Manner, Rendering, checked_base, checked_embed, with_preheader
+from pribble.surroundings import Surroundings
 from pribble.values.formatters import FORMATTERS, application_formatter
 from pribble.values.reading import read_json
 from pribble.values.settings import Settings, settings_text
@@ -58,7 +62,12 @@ class TemplateFolder(Mapping[str, "Template"]):
         locale: str = "en",
         timezone: str = "UTC",
         embed: Embed | None = None,
+        picture_base: str | None = None,
         picture_folders: Sequence[str | os.PathLike[str]] = (),
+        density: float = 2,
+        put_right: Collection[str] = ALL,
+        presentational: bool = False,
+        fetch: Callable[[str], bytes] | None = None,
         id_domain: str = "pribble.invalid",
         formatters: Mapping[str, Callable[..., Any]] | None = None,
         common: Mapping[str, Any] | None = None,
@@ -68,8 +77,10 @@ class TemplateFolder(Mapping[str, "Template"]):
         self.path = Path(path)
         if not self.path.is_dir():
             raise NotADirectoryError(f'there is no template folder "{self.path}"')
-        self._set_up(locale, timezone, embed, [self.path, *map(Path, picture_folders)], id_domain, formatters, common,
-                     limits)
+        finder = PictureFinder([self.path, *map(Path, picture_folders)], wanted(put_right), _dense(density), fetch)
+        manner = Manner(checked_embed(embed), checked_base(picture_base), id_domain)
+        self._set_up(locale, timezone, finder, manner, formatters, common, limits)
+        self.presentational = presentational
         self._reload, self._has_files = reload, True
 
     @classmethod
@@ -77,38 +88,25 @@ class TemplateFolder(Mapping[str, "Template"]):
         """A folder that has no files, for templates that need none."""
         folder = cls.__new__(cls)
         folder.path = Path()
-        folder._set_up("en", "UTC", None, [], "pribble.invalid", None, None, None)
+        folder._set_up("en", "UTC", PictureFinder([]), Manner(), None, None, None)
         folder._reload = folder._has_files = False
         return folder
 
-    def _set_up(self, locale: str, timezone: str, embed: str | None, pictures: list[Path], id_domain: str,
+    def _set_up(self, locale: str, timezone: str, finder: PictureFinder, manner: Manner,
                 formatters: Mapping[str, Callable[..., Any]] | None, common: Mapping[str, Any] | None,
                 limits: Limits | None) -> None:
         self.settings = Settings.checked(locale, timezone)
-        self.embed = checked_embed(embed) or "cid"
-        self.id_domain = id_domain
-        self.pictures = PictureFinder(pictures)
+        self.manner, self.pictures, self.presentational = manner, finder, False
         own = {name: application_formatter(f) for name, f in (formatters or {}).items()}
         for name in (*own, *(common or ())):
             if not _NAME.fullmatch(name):
                 raise ValueError(f'"{name}" cannot be a name in a template')
         if taken := next((name for name in own if name in FORMATTERS or name in MARKUP_FORMATTERS), None):
             raise ValueError(f'there is a formatter "{taken}" already')
-        helpers = {
-            "picture": lambda value, place, wrap: self._source(self.pictures.chosen(value), wrap),
-            "picture_composed": lambda parts, place, wrap: self._source(
-                self.pictures.composed(parts, Path(place.source.name).parent), wrap),
-            "picture_size": _picture_size,
-            "Open": Open,
-        }
         self.world = World(MappingProxyType({**FORMATTERS, **MARKUP_FORMATTERS, **own}), dict(common or {}),
-                           limits or Limits(), helpers)
+                           limits or Limits(), {**helpers(finder, manner.id_domain), "Open": Open})
         self._templates: dict[str, tuple[Template, tuple[_Stamp, ...]]] = {}
         self._lock = threading.RLock()
-
-    def _source(self, found: Picture | str, wrap: Callable[[str], str]) -> str:
-        """The source of a picture, or the address of one elsewhere, fit for what it stands in."""
-        return wrap(found) if isinstance(found, str) else PictureSource.of(found, self.id_domain)
 
     # -- the mapping --
 
@@ -155,6 +153,12 @@ class TemplateFolder(Mapping[str, "Template"]):
         return found[0] if found else None
 
     # -- files --
+
+    def around(self, tape: Tape, near: Path) -> Surroundings:
+        """What stands around the page on a tape."""
+        return Surroundings(self.pictures, self.manner.id_domain, tape.place, near,
+                            may_lack=lambda offset: may_be_nothing(tape.mark(offset).value),
+                            brings=lambda offset: brought(tape.mark(offset).value))
 
     def _read(self, path: Path) -> Source:
         try:
@@ -228,11 +232,17 @@ class UnknownTemplate(KeyError):
         return self.message
 
 
-def checked_embed(embed: str | None) -> Embed | None:
-    """`embed`, if it is a way for pictures to travel; raises `ValueError` otherwise."""
-    if embed is not None and embed not in EMBED:
-        raise ValueError(f'embed is one of {", ".join(EMBED)}, not "{embed}"')
-    return embed  # type: ignore[return-value]
+def wanted(put_right: Collection[str]) -> frozenset[str]:
+    """`put_right`, if all of it can be; raises `ValueError` otherwise."""
+    if unknown := sorted(set(put_right) - ALL):
+        raise ValueError(f'put_right takes {", ".join(sorted(ALL))}, not "{unknown[0]}"')
+    return frozenset(put_right)
+
+
+def _dense(density: float) -> float:
+    if not 0.5 <= density <= 10:
+        raise ValueError(f"density is between 0.5 and 10 pixels to one of CSS, not {density}")
+    return density
 
 
 class Template:
@@ -246,7 +256,7 @@ class Template:
         self.folder = folder
         self._source = source
         self._compiled: dict[str, Compiled] = {}
-        self._bound: dict[tuple[str, str], Bound] = {}
+        self._bound: dict[tuple[str, str], tuple[Bound, Manner]] = {}
         self._lock = threading.Lock()
         self._variant(folder.settings.locale)
 
@@ -270,16 +280,16 @@ class Template:
         missing or of no use here, `UnsafeValue` for a value that does not fit its place, `PictureError` for a
         picture that the data choose and that is not there, `LimitReached` for what grows beyond the limits.
         """
-        bound = self._for(locale, timezone)
+        bound, manner = self._for(locale, timezone)
+        if embed is not None:
+            manner = replace(manner, embed=checked_embed(embed))
         try:
-            return Rendering(
-                subject=bound.subject(data) if bound.subject else None,
-                preheader=(preheader := bound.preheader(data) if bound.preheader else None),
-                embed=checked_embed(embed) or self.folder.embed,
-                id_domain=self.folder.id_domain,
-                pieces=with_preheader(bound.html(data), preheader) if bound.html else None,
-                text=bound.text(data),
-            )
+            preheader = bound.preheader(data) if bound.preheader else None
+            pieces = bound.html(data) if bound.html else None
+            if pieces is not None and manner.dress is None:
+                pieces = with_preheader(pieces, preheader)
+            subject = bound.subject(data) if bound.subject else None
+            return Rendering(subject, preheader, manner, pieces, bound.text(data))
         except FieldError as error:
             # The survey knows the positions in loops, which a program does not keep.
             found = self.problems(data, locale=locale, timezone=timezone)
@@ -288,6 +298,10 @@ class Template:
     def problems(self, data: Any, *, locale: str | None = None, timezone: str | None = None) -> list[PribbleError]:
         """Every missing or unusable field at once, in the order of the template; empty where it would render."""
         return self._variant(self._asked(locale)).problems(self._settings(timezone), self.folder.world, data)
+
+    def explain(self) -> Explanation:
+        """Which way the template's style sheets are applied, and why."""
+        return Explanation(self._variant(self.folder.settings.locale).doubts)
 
     @property
     def findings(self) -> tuple[Finding, ...]:
@@ -325,7 +339,8 @@ class Template:
         return [self.folder.settings.locale, *sorted(s for s in found if s and _is_locale(s))]
 
     def _paths(self) -> list[Path]:
-        return [Path(source.name) for compiled in self._compiled.values() for source in compiled.tape.sources]
+        return [path for compiled in self._compiled.values()
+                for path in (*(Path(source.name) for source in compiled.tape.sources), *compiled.files)]
 
     def _variant(self, locale: str) -> Compiled:
         """The template compiled for a locale: from its file for that locale, else from the plain one."""
@@ -345,7 +360,8 @@ class Template:
                     html=is_html, common=folder.world.common, limits=folder.world.limits)
         if not is_html:
             return compile_text(tape, folder.world)
-        return compile_page(tape, folder.world, _WrittenPictures(folder.pictures, folder.id_domain))
+        return compile_page(tape, folder.world, folder.around(tape, Path(source.name)),
+                            old_attributes=folder.presentational)
 
     def _settings(self, timezone: str | None) -> Settings:
         base = self.folder.settings
@@ -355,18 +371,36 @@ class Template:
         """The locale that is asked for; raises `ValueError` for one that is unknown."""
         return self.folder.settings.locale if locale is None else settings_text("locale", locale)
 
-    def _for(self, locale: str | None, timezone: str | None) -> Bound:
+    def _for(self, locale: str | None, timezone: str | None) -> tuple[Bound, Manner]:
         asked = self._asked(locale)
         key = asked, timezone or self.folder.settings.timezone
-        bound = self._bound.get(key)
-        if bound is None:
-            bound = self._variant(asked).bound(self._settings(timezone), self.folder.world)
-            self._bound[key] = bound
-        return bound
+        found = self._bound.get(key)
+        if found is None:
+            compiled, folder = self._variant(asked), self.folder
+            late = Dresser(folder.pictures, folder.manner.id_domain, Path(self._source.name), folder.presentational)
+            found = self._bound[key] = (
+                compiled.bound(self._settings(timezone), folder.world),
+                replace(folder.manner, changes=compiled.changes, even=compiled.even,
+                        dress=late.dressed if compiled.doubts else None))
+        return found
 
 
-def _picture_size(source: str, width: str | None, height: str | None, complete: bool) -> str:
-    return size_attributes(source.picture, width, height) if complete and isinstance(source, PictureSource) else ""
+@dataclass(frozen=True, slots=True)
+class Explanation:
+    """Why a template is dressed when it is rendered: places and reasons; none for one dressed when it was compiled."""
+
+    reasons: tuple[tuple[Place, str], ...] = ()
+
+    @property
+    def compiled(self) -> bool:
+        """Whether all was decided when the template was compiled."""
+        return not self.reasons
+
+    def __str__(self) -> str:
+        if self.compiled:
+            return "style sheets and sizes were applied when the template was compiled"
+        first = "style sheets and sizes are applied at each rendering, since they depend on the data:"
+        return "\n".join((first, *(f"{place}: {says}\n{place.excerpt()}" for place, says in self.reasons)))
 
 
 def read_data(path: Path) -> Any:
@@ -375,17 +409,3 @@ def read_data(path: Path) -> Any:
         return read_json(Source(str(path), path.read_text(encoding="utf-8-sig")))
     except UnicodeDecodeError as error:
         raise DataError(f"{path} is no UTF-8 (at byte {error.start})", hint="save it as UTF-8") from None
-
-
-@dataclass(frozen=True, slots=True)
-class _WrittenPictures:
-    """Finds pictures for the compiler and names the place where they are written."""
-
-    finder: PictureFinder
-    domain: str
-
-    def written(self, name: str, place: Place) -> PictureSource:
-        try:
-            return PictureSource.of(self.finder.find(name, Path(place.source.name).parent), self.domain)
-        except PribbleError as error:
-            raise type(error)(error.problem, place=place, hint=error.hint) from None

@@ -7,12 +7,12 @@ import os
 import sys
 from collections.abc import Sequence
 
-from pribble.cli import demo, fields, receive, render, send
+from pribble.cli import convert, demo, fields, receive, render, send
 from pribble.cli.common import Usage, complain
 from pribble.errors import DeliveryError, MissingExtra, PribbleError
 from pribble.template import UnknownTemplate
 
-COMMANDS = (demo, fields, render, send, receive)
+COMMANDS = (demo, fields, render, convert, send, receive)
 
 # Exit codes: 0 done; 1 template, data, pictures, addresses or headers; 2 wrong usage, or a file that is not
 # there; 3 all that a transport says.

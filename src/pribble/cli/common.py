@@ -14,8 +14,9 @@ from pathlib import Path
 from typing import Any
 
 from pribble.errors import DataError, Source, did_you_mean
-from pribble.rendering import Rendering
-from pribble.template import Template, TemplateFolder, checked_embed, read_data
+from pribble.pictures.slots import EMBED
+from pribble.rendering import Rendering, checked_embed
+from pribble.template import Template, TemplateFolder, read_data
 from pribble.values.reading import read_json
 
 SETTINGS_FILE = "pribble.toml"
@@ -42,6 +43,7 @@ class Config:
     locale: str = "en"
     timezone: str = "UTC"
     embed: str | None = None
+    picture_base: str | None = None
     senders: tuple[tuple[str, str], ...] = ()
     through: str | None = None
 
@@ -51,6 +53,7 @@ class Config:
 
 
 _KEYS = {"templates": str, "locale": str, "timezone": str, "senders": dict, "pictures": dict, "through": str}
+_PICTURE_KEYS = ("embed", "base")
 
 
 def config() -> Config:
@@ -73,13 +76,17 @@ def read_config(path: Path) -> Config:
             raise DataError(f'{path}: "{key}" is a {"table" if _KEYS[key] is dict else "text"}')
     senders = said.get("senders", {})
     pictures = said.get("pictures", {})
-    if unknown := next((key for key in pictures if key != "embed"), None):
-        raise DataError(f'{path}: "pictures.{unknown}" means nothing here', hint='there is "embed"')
+    for key, value in pictures.items():
+        if key not in _PICTURE_KEYS:
+            raise DataError(f'{path}: "pictures.{key}" means nothing here', hint=did_you_mean(key, _PICTURE_KEYS))
+        if not isinstance(value, str):
+            raise DataError(f'{path}: "pictures.{key}" is a text')
     if wrong := next((name for name, value in senders.items() if not isinstance(value, str)), None):
         raise DataError(f'{path}: "senders.{wrong}" is a mailbox: "Name <address>"')
     templates = said.get("templates")
     return Config(_as_shown(path.parent / templates) if templates else None, said.get("locale", "en"),
-                  said.get("timezone", "UTC"), pictures.get("embed"), tuple(senders.items()), said.get("through"))
+                  said.get("timezone", "UTC"), pictures.get("embed"), pictures.get("base"), tuple(senders.items()),
+                  said.get("through"))
 
 
 def _as_shown(path: Path) -> Path:
@@ -102,7 +109,14 @@ def add_template(parser: argparse.ArgumentParser, *, data: bool = True) -> None:
                             help="set one field; VALUE is JSON if it reads as such, else text")
         parser.add_argument("--locale", metavar="L", help="the locale of numbers and dates: en_GB")
         parser.add_argument("--timezone", metavar="Z", help="the time zone of moments: Europe/London")
-        parser.add_argument("--embed", choices=("cid", "data"), help="how pictures travel")
+        add_embed(parser)
+
+
+def add_embed(parser: argparse.ArgumentParser) -> None:
+    """The arguments that say how pictures travel."""
+    parser.add_argument("--embed", choices=EMBED, help="how pictures travel: as parts of the message (cid), inside the "
+                        "page (data), as links below --picture-base, or not at all (none)")
+    parser.add_argument("--picture-base", metavar="URL", help="what linked pictures lie below: https://…")
 
 
 def template(options: argparse.Namespace, settings: Config) -> Template:
@@ -118,7 +132,8 @@ def template(options: argparse.Namespace, settings: Config) -> Template:
     if not folder_path.is_dir():
         raise Usage(f"there is no template folder {folder_path} (name one with --templates, or in {SETTINGS_FILE})")
     folder = TemplateFolder(folder_path, locale=settings.locale, timezone=settings.timezone,
-                            embed=checked_embed(settings.embed))
+                            embed=checked_embed(settings.embed),
+                            picture_base=getattr(options, "picture_base", None) or settings.picture_base)
     return folder[name]
 
 

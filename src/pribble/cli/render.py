@@ -11,7 +11,7 @@ from pribble.mime.message import Message
 from pribble.mime.part import Attachment
 from pribble.rendering import Rendering
 
-FORMATS = ("eml", "html", "text", "subject")
+FORMATS = ("eml", "html", "fragment", "text", "subject")
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
@@ -19,8 +19,8 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
                                  description="Fill a template with data.")
     add_template(parser)
     parser.add_argument("--format", choices=FORMATS, default="eml",
-                        help="the message (eml, the default), or its html, text or subject; html has its pictures "
-                             "inside it unless --embed says otherwise")
+                        help="the message (eml, the default), or its html, its fragment (the inside of the body), text "
+                             "or subject; html and fragment have their pictures inside unless --embed says otherwise")
     add_envelope(parser)
     parser.add_argument("--out", metavar="FILE", help="where to write it (default: standard output)")
     add_json(parser)
@@ -52,13 +52,14 @@ def message(options: argparse.Namespace, settings: Config, made: Rendering) -> M
 def run(options: argparse.Namespace) -> None:
     settings = config()
     chosen = template(options, settings)
-    made = rendering(options, chosen, embed="data" if options.format == "html" else None)
+    made = rendering(options, chosen, embed="data" if options.format in ("html", "fragment") else None)
     content: bytes
     match options.format:
-        case "html" if made.html is None:
-            raise Usage(f'"{chosen.name}" is text only')
-        case "html":
-            content = str(made.html).encode("utf-8")
+        case "html" | "fragment":
+            page = made.html if options.format == "html" else made.fragment()
+            if page is None:
+                raise Usage(f'"{chosen.name}" is text only')
+            content = page.encode("utf-8")
         case "text":
             content = made.text.encode("utf-8")
         case "subject":

@@ -9,64 +9,110 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
-from typing import Any, Protocol
+from typing import Any
 
+from pribble.compiler.dressing import Change, Dressing, corners, together
 from pribble.compiler.helpers import BLANK_STYLE
+from pribble.compiler.pictures import Finder, Pictures, outer_start
 from pribble.compiler.program import needed
 from pribble.compiler.steps import (
     LINE,
     PREHEADER,
-    Chosen,
-    ChosenSize,
     Edit,
     Embedded,
     Hold,
     LeftOut,
-    Raw,
     Release,
     Shown,
     block_steps,
     edited,
     joined,
-    value_parts,
 )
-from pribble.errors import Place
 from pribble.language.tape import CLOSE, OPEN, SET, SHOW, Tape
 from pribble.markup.contexts import MARK, Context, is_picture_place
 from pribble.markup.events import Characters, Closed, Marked, Opened, between
 from pribble.markup.page import Page
 from pribble.markup.references import decoded
 from pribble.markup.scanner import Attribute, StartTag
-from pribble.pictures.picture import Picture, Source
+from pribble.pictures.slots import Source
 
-_ELSEWHERE = re.compile(r"(?:[a-z][a-z0-9+.-]*:|//|#)", re.IGNORECASE)
-_STYLED_SIZE = re.compile(r"(?:^|[;\s-])(?:width|height)\s*:", re.IGNORECASE)
 # A declaration up to its value, and what ends it.
 _PROPERTY = re.compile("(?:\\A|(?<=[;{}\U000f0000-\U0010ffff])|(?<=\\*/))\\s*(?P<own>[-\\w]+\\s*:\\s*)\\Z")
 _DECLARATION_END = re.compile("\\s*(?:(?P<own>;)|(?=[}\U000f0000-\U0010ffff])|\\Z)")
 
 
-class Pictures(Protocol):
-    """Finds the picture that an author named, relative to the file that names it."""
+def html_steps(tape: Tape, page: Page, finder: Finder, dressing: Dressing | None, *, preheader: bool) -> list[Any]:
+    """The steps of the HTML program; without a `dressing`, of a page that is dressed when it is rendered.  Raises
+    `PictureError` for a picture that is not there."""
+    return list(together(list(joined(_Edits(tape, page, finder, dressing).steps(preheader)))))
 
-    def written(self, name: str, place: Place) -> Source: ...
 
+class _Edits:
+    """All edits of a page."""
 
-def html_steps(tape: Tape, page: Page, pictures: Pictures, *, preheader: bool) -> list[Any]:
-    """The steps of the HTML program.  Raises `PictureError` for a picture that is not there."""
-    contexts = _contexts(page)
-    edits = [Edit(offset, offset, (end_tag,)) for offset, end_tag in page.end_tags]
-    edits += [Edit(offset, offset, (" ",)) for offset in page.joints]
-    edits += [Edit(start, end, (written,)) for start, end, written in page.rewritten]
-    for event in (*page.events, *page.hidden):
-        if isinstance(event, Opened) and not event.implied:
-            edits += _tag_edits(tape, event, pictures, contexts)
-        elif isinstance(event, Marked) and event.context and event.context.way in ("css", "font"):
-            edits += _declaration_edits(tape, [event.offset], contexts, 0, len(tape.text))
-    if preheader:
-        edits.append(Edit(offset := _body_start(tape, page), offset, (PREHEADER,)))
-    return list(joined(edited(tape, contexts, edits, 0, len(tape.text))))
+    def __init__(self, tape: Tape, page: Page, finder: Finder, dressing: Dressing | None) -> None:
+        self.tape, self.page, self.finder = tape, page, finder
+        self.contexts = _contexts(page)
+        self.dressing = dressing or Dressing()
+        self.pictures = Pictures(tape, finder, None if dressing is None else dict(dressing.sizes))
+
+    def steps(self, preheader: bool) -> Iterator[Any]:
+        tape, page = self.tape, self.page
+        edits = [Edit(offset, offset, (end_tag,)) for offset, end_tag in page.end_tags]
+        edits += [Edit(offset, offset, (" ",)) for offset in page.joints]
+        edits += [Edit(start, end, (written,)) for start, end, written in page.rewritten]
+        edits += [Edit(offset, offset, (corner,)) for offset, corner in corners(page, tape.text)]
+        edits += [Edit(change.start, change.end, tuple(self._pieces(change))) for change in self.dressing.changes]
+        edits += self._of_events()
+        if preheader:
+            edits.append(Edit(offset := _body_start(tape, page), offset, (PREHEADER,)))
+        return edited(tape, self.contexts, edits, 0, len(tape.text))
+
+    def _pieces(self, change: Change) -> Iterator[Any]:
+        for piece in change.pieces:
+            if isinstance(piece, tuple):
+                start, end = piece
+                marks = [found.start() for found in MARK.finditer(self.tape.text, start, end)]
+                edits = [*_declaration_edits(self.tape, marks, self.contexts, start, end),
+                         *self.pictures.css_edits(start, end, '"')]
+                yield from edited(self.tape, self.contexts, edits, start, end)
+            elif piece.__class__ is str:
+                yield from (Embedded(part) if isinstance(part, Source) else part for part in self.finder.split(piece))
+            else:
+                yield piece
+
+    def _of_events(self) -> Iterator[Edit]:
+        opened = [e for e in (*self.page.events, *self.page.hidden) if isinstance(e, Opened) and not e.implied]
+        widths = self.pictures.shown_widths(opened)
+        sheet: int | None = None  # where the tag of the style sheet stands that is being read
+        for event in (*self.page.events, *self.page.hidden):
+            match event:
+                case Opened() if not event.implied:
+                    yield from self.pictures.edits(event, widths)
+                    yield from self._tag(event)
+                    sheet = event.tag.start
+                case Marked() if event.context and event.context.way in ("css", "font"):
+                    yield from _declaration_edits(self.tape, [event.offset], self.contexts, 0, len(self.tape.text))
+                case Characters(raw="style") if sheet not in self.dressing.sheets:
+                    yield from self.pictures.css_edits(event.start, event.end)
+
+    def _tag(self, opened: Opened) -> Iterator[Edit]:
+        tag, shown = opened.tag, sorted(opened.marks)
+        for attribute in tag.attributes:
+            marks = between(shown, attribute.value_start, attribute.value_end)
+            if attribute.name == "charset" and tag.name == "meta":
+                yield Edit(attribute.start, attribute.end, ('charset="utf-8"',))
+            elif attribute.name == "style":
+                if tag.start not in self.dressing.dressed:
+                    yield from self._style(opened, attribute, marks)
+            elif len(marks) == 1 == attribute.value_end - attribute.value_start and not (
+                    attribute.name in _NEVER_LEFT_OUT or is_picture_place(tag.name, attribute.name)):
+                yield _left_out(self.tape, attribute, opened.marks[marks[0]])
+
+    def _style(self, opened: Opened, attribute: Attribute, marks: Sequence[int]) -> Iterator[Edit]:
+        start, end = attribute.value_start, attribute.value_end
+        urls = list(self.pictures.css_edits(start, end, attribute.quote or '"'))
+        yield from _style_edits(self.tape, opened, attribute, marks, self.contexts, urls)
 
 
 def title_steps(tape: Tape, page: Page) -> list[Any] | None:
@@ -123,35 +169,11 @@ def _body_start(tape: Tape, page: Page) -> int:
     return next((e.tag.end for e in page.events if isinstance(e, Opened) and e.tag.name == "body"), len(tape.text))
 
 
-def _tag_edits(tape: Tape, opened: Opened, pictures: Pictures, contexts: dict[int, Context]) -> Iterator[Edit]:
-    tag, shown = opened.tag, sorted(opened.marks)
-    size = _Size.of(tape, tag) if tag.name in _SIZED else None
-    for attribute in tag.attributes:
-        marks = between(shown, attribute.value_start, attribute.value_end)
-        if is_picture_place(tag.name, attribute.name):
-            own = size if attribute.name == "src" else None
-            yield from _picture_edits(tape, opened, attribute, marks, pictures, own)
-        elif attribute.name == "charset" and tag.name == "meta":
-            yield Edit(attribute.start, attribute.end, ('charset="utf-8"',))
-        elif attribute.name == "style":
-            yield from _style_edits(tape, opened, attribute, marks, contexts)
-        elif len(marks) == 1 == attribute.value_end - attribute.value_start and attribute.name not in _NEVER_LEFT_OUT:
-            yield _left_out(tape, attribute, opened.marks[marks[0]])
-
-
 _NEVER_LEFT_OUT = frozenset({"alt", "src", "srcset"})
 
 
-def _outer_start(tape: Tape, attribute: Attribute) -> int:
-    """Where the white space before an attribute begins."""
-    start = attribute.start
-    while tape.text[start - 1] in "\t\n\f\r ":
-        start -= 1
-    return start
-
-
 def _left_out(tape: Tape, attribute: Attribute, context: Context) -> Edit:
-    start = _outer_start(tape, attribute)
+    start = outer_start(tape, attribute)
     mark = tape.mark(attribute.value_start)
     assert mark.value is not None
     before, after = tape.text[start:attribute.value_start], tape.text[attribute.value_end:attribute.end]
@@ -161,16 +183,16 @@ def _left_out(tape: Tape, attribute: Attribute, context: Context) -> Edit:
 # ---- styles ---------------------------------------------------------------------------------------------------
 
 
-def _style_edits(tape: Tape, opened: Opened, attribute: Attribute, marks: Sequence[int], contexts: dict[int, Context]
-                 ) -> Iterator[Edit]:
-    """Declarations that may be left out, and the whole attribute where nothing may be left of it."""
+def _style_edits(tape: Tape, opened: Opened, attribute: Attribute, marks: Sequence[int], contexts: dict[int, Context],
+                 urls: list[Edit]) -> Iterator[Edit]:
+    """Declarations that may be left out, the pictures it names, the whole attribute where nothing may be left of it."""
     start, end = attribute.value_start, attribute.value_end
     declarations = list(_declaration_edits(tape, marks, contexts, start, end))
     if not _may_be_empty(tape, opened, declarations, start, end):
-        yield from declarations
+        yield from (*declarations, *urls)
         return
-    outer = _outer_start(tape, attribute)
-    steps = edited(tape, contexts, declarations, start, end)
+    outer = outer_start(tape, attribute)
+    steps = edited(tape, contexts, [*declarations, *urls], start, end)
     yield Edit(outer, attribute.end, (Hold(), *steps, Release(tape.text[outer:start], tape.text[end:attribute.end])))
 
 
@@ -210,78 +232,3 @@ def _declaration_edits(tape: Tape, marks: Sequence[int], contexts: dict[int, Con
         first = offset - len(before["own"])
         shown = Shown(mark.value, context)
         yield Edit(first, after.end(), (LeftOut(before["own"], shown, tape.text[offset + 1:after.end()]),))
-
-
-# ---- pictures -------------------------------------------------------------------------------------------------
-
-# Elements whose pictures get the dimensions that are missing.
-_SIZED = frozenset({"img", "input"})
-
-
-@dataclass(frozen=True, slots=True)
-class _Size:
-    """The author's own dimensions of a picture, and whether what is missing is to be filled in."""
-
-    width: str | None
-    height: str | None
-    complete: bool
-
-    @classmethod
-    def of(cls, tape: Tape, tag: StartTag) -> _Size:
-        style = tag.attribute("style")
-        styled = style and _STYLED_SIZE.search(tape.text[style.value_start:style.value_end])
-        return cls(_written_size(tape, tag, "width"), _written_size(tape, tag, "height"), not styled)
-
-
-def _picture_edits(tape: Tape, opened: Opened, attribute: Attribute, marks: Sequence[int], pictures: Pictures,
-                   size: _Size | None) -> Iterator[Edit]:
-    place = tape.place(attribute.value_start, attribute.value_end)
-    if marks:
-        if opened.marks[marks[0]].way != "picture":
-            return  # its author wrote where it is
-        if attribute.value_end - attribute.value_start > 1:
-            within = opened.marks[marks[0]].within
-            steps = (Hold(), *_held(tape, attribute), Chosen(None, place, within))
-            yield Edit(attribute.value_start, attribute.value_end, steps)
-        if size:
-            chosen = ChosenSize(place, size.width, size.height, size.complete)
-            yield Edit(attribute.end, attribute.end, (chosen,))
-        return
-    source = decoded(tape.text[attribute.value_start:attribute.value_end], attribute=True).strip()
-    if not source or _ELSEWHERE.match(source):
-        return
-    found = pictures.written(source, place)
-    quote = attribute.quote or '"'
-    missing = size_attributes(found.picture, size.width, size.height) if size and size.complete else ""
-    name = tape.text[attribute.start:attribute.start + len(attribute.name)]
-    yield Edit(attribute.start, attribute.end, (f"{name}={quote}", Embedded(found), quote + missing))
-
-
-def _held(tape: Tape, attribute: Attribute) -> Iterator[Any]:
-    """The pieces of a picture's name."""
-    for part in value_parts(tape, attribute):
-        mark = None if isinstance(part, str) else tape.mark(part)
-        if mark is None:
-            yield part
-        else:
-            yield Raw(mark.value) if mark.role == SHOW and mark.value is not None else mark
-
-
-def _written_size(tape: Tape, tag: StartTag, name: str) -> str | None:
-    """The author's own ``width`` or ``height``, "" for one that is no plain number; None where there is none."""
-    attribute = tag.attribute(name)
-    if attribute is None:
-        return None
-    written = tape.text[attribute.value_start:attribute.value_end].strip()
-    return written if re.fullmatch("[0-9]{1,5}", written) and int(written) else ""
-
-
-def size_attributes(picture: Picture, width: str | None, height: str | None) -> str:
-    """The missing ones of ``width`` and ``height``, the second from the first by the picture's proportions."""
-    if width is None and height is None:
-        return f' width="{picture.width}" height="{picture.height}"'
-    if width is None and height:
-        return f' width="{max(1, round(int(height) * picture.width / picture.height))}"'
-    if height is None and width:
-        return f' height="{max(1, round(int(width) * picture.height / picture.width))}"'
-    return ""

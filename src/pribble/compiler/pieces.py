@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from pribble.compiler.lowering import Lowering
+from pribble.compiler.sizes import Size
 from pribble.compiler.steps import (
-    PREHEADER,
     Chosen,
     ChosenSize,
     Embedded,
+    Forked,
     Hold,
     LeftOut,
     Raw,
@@ -19,6 +21,8 @@ from pribble.compiler.steps import (
     Shown,
 )
 from pribble.compiler.ways import wrapping
+from pribble.errors import Place
+from pribble.pictures.slots import Either, Embed
 
 # So many texts are joined into one piece at the most, so that each piece is counted before it grows large.
 _LONGEST_PIECE = 100
@@ -60,7 +64,7 @@ class PieceSink:
     def _text(step: Any, lowering: Lowering) -> ast.expr | None:
         """What a step that is a text comes to; None for others."""
         match step:
-            case str() if step is not PREHEADER:
+            case str() if step.__class__ is str:
                 return ast.Constant(step)
             case Shown(value=value, context=context):
                 return lowering.shown(value, context)
@@ -68,8 +72,8 @@ class PieceSink:
                 return unless_nothing(shown, ast.Constant(""), lambda text: formatted(
                     [ast.Constant(before), text, ast.Constant(after)]), lowering)
             case ChosenSize():
-                return lowering.call("picture_size", _name("picture_"), *map(
-                    ast.Constant, (step.width, step.height, step.complete)), place=step.place)
+                return lowering.call("picture_size", _name("picture_"), lowering.constant(step.size),
+                                     lowering.constant(step.place), place=step.place)
         return None
 
     def _statements(self, step: Any, lowering: Lowering) -> list[ast.stmt]:
@@ -85,13 +89,16 @@ class PieceSink:
                 self._append = "append"
                 filled = _call("filled", _name("held"), ast.Constant(before), ast.Constant(after))
                 return [ast.AugAssign(ast.Name("out", ast.Store()), ast.Add(), filled)]
-            case Chosen(value=value, place=place, within=within):
-                wrap, near = lowering.constant(wrapping(within)), lowering.constant(place)
+            case Forked(by_cid=by_cid, otherwise=otherwise):
+                fork = Either.of([_piece(step) for step in by_cid], [_piece(step) for step in otherwise])
+                return [appended(lowering.constant(fork, named=True), self._append)]
+            case Chosen(value=value, place=place):
+                wanted = lowering.constant(Wanted(place, wrapping(step.within), step.size, step.travels))
                 if value is None:
                     self._append = "append"
-                    found = lowering.call("picture_composed", _name("held"), near, wrap, place=place)
+                    found = lowering.call("picture_composed", _name("held"), wanted, place=place)
                 else:
-                    found = lowering.call("picture", lowering.value(value), near, wrap, place=value.place)
+                    found = lowering.call("picture", lowering.value(value), wanted, place=value.place)
                 assign = ast.Assign([ast.Name("picture_", ast.Store())], found)
                 return [assign, appended(_name("picture_"), self._append)]
         return [appended(lowering.constant(step, named=True), self._append)]
@@ -107,6 +114,21 @@ class TextSink(PieceSink):
     """Writes the program of a plain text written by hand: its lines are kept, and trimmed at their ends."""
 
     result = '"\\n".join([line.rstrip() for line in "".join(out).split("\\n")]).strip("\\n") + "\\n"'
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """What is asked of a picture that the data choose: where it is named, how its address is written, how large it is
+    shown, how it travels."""
+
+    place: Place
+    wrap: Callable[[str], str]
+    size: Size | None
+    travels: Embed | None
+
+
+def _piece(step: Any) -> str:
+    return step.source if isinstance(step, Embedded) else str(step)
 
 
 def _name(name: str) -> ast.expr:

@@ -6,13 +6,14 @@ from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
+from pribble.compiler.sizes import Size
 from pribble.errors import Place
 from pribble.language.expressions import Binding, Expression
 from pribble.language.tape import BRANCH, CLOSE, LITERAL, OPEN, SET, SHOW, Tape, TapeMark
 from pribble.markup.contexts import MARK, Context
 from pribble.markup.references import decoded
 from pribble.markup.scanner import Attribute
-from pribble.pictures.picture import Source
+from pribble.pictures.slots import Embed, Source
 
 LINE, PLAIN, EVENT = Context("line"), Context("plain"), Context("event")
 
@@ -43,21 +44,30 @@ class Embedded:
 
 @dataclass(frozen=True, slots=True)
 class Chosen:
-    """A picture that is a value, or, with `value` None, that what is held names."""
+    """A picture that is a value, or, with `value` None, that what is held names; how large it is shown, and how it
+    travels."""
 
     value: Expression | None
     place: Place
     within: tuple[str, ...]
+    size: Size | None = None
+    travels: Embed | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class ChosenSize:
-    """The dimensions of the picture chosen last; those its author wrote, and whether any are to be."""
+    """The dimensions of the picture chosen last that are missing, of its `size`."""
 
     place: Place
-    width: str | None
-    height: str | None
-    complete: bool
+    size: Size
+
+
+@dataclass(frozen=True, slots=True)
+class Forked:
+    """What is written where pictures travel by Content-ID, and otherwise: texts and `Embedded`."""
+
+    by_cid: tuple[Any, ...]
+    otherwise: tuple[Any, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -135,7 +145,7 @@ def joined(steps: Iterable[Any]) -> Iterator[Any]:
     """Neighbouring literals as one."""
     literal: list[str] = []
     for step in steps:
-        if isinstance(step, str) and step is not PREHEADER:
+        if step.__class__ is str:
             literal.append(step)
             continue
         if literal:

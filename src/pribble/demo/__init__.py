@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
+from datetime import date
 from email import message_from_bytes, policy
 from email.message import EmailMessage
 from pathlib import Path
@@ -16,7 +17,10 @@ from typing import Any, cast
 
 from pribble.delivery.receiver import Received, Receiver
 from pribble.delivery.transports import transport
+from pribble.demo.charts import statement_pdf, usage_chart
+from pribble.errors import MissingExtra
 from pribble.mime.address import Recipient
+from pribble.mime.part import Attachment
 from pribble.template import TemplateFolder
 
 TEMPLATES = Path(__file__).parent / "templates"
@@ -50,12 +54,13 @@ def walk(out: Path) -> list[Outcome]:
     event = templates["berth-confirmed"].samples[""]
     skipper = (event["skipper"]["name"], event["skipper"]["email"])
     # (template, data, to whom, locale)
+    statement, attached = charted(templates["mooring-statement"].samples[""])
     messages: list[tuple[str, Any, Recipient, str | None]] = [
         ("berth-confirmed", event, skipper, None),
         ("berth-confirmed", event, skipper, "de"),
         ("desk-copy", event, DESK, None),
         ("gate-code", templates["gate-code"].samples[""], skipper, None),
-        ("mooring-statement", templates["mooring-statement"].samples[""], skipper, None),
+        ("mooring-statement", statement, skipper, None),
     ]
     out.mkdir(parents=True, exist_ok=True)
     outcomes = []
@@ -63,7 +68,8 @@ def walk(out: Path) -> list[Outcome]:
         office = transport(receiver.address)
         for name, data, to, locale in messages:
             rendering = templates[name].render(data, locale=locale)
-            office.send(rendering.message(sender=OFFICE, to=[to]))
+            attachments = attached if name == "mooring-statement" else []
+            office.send(rendering.message(sender=OFFICE, to=[to], attachments=attachments))
             called = f"{name}.{locale}" if locale else name
             text, html = out / f"{called}.txt", None
             text.write_text(rendering.text, encoding="utf-8")
@@ -72,6 +78,18 @@ def walk(out: Path) -> list[Outcome]:
                 html.write_text(page, encoding="utf-8")
             outcomes.append(read_back(called, receiver.received[-1], html, text))
     return outcomes
+
+
+def charted(sample: dict[str, Any]) -> tuple[dict[str, Any], list[Attachment]]:
+    """The statement's sample with its chart as a figure, and its PDF; where Matplotlib is not installed, with the
+    picture that the sample names, and no PDF."""
+    try:
+        chart = usage_chart(sample["usage"]["kwh"], date.fromisoformat(sample["statement"]["from"]))
+        pdf = statement_pdf(sample)
+    except MissingExtra:
+        return sample, []
+    name = f"statement-{sample['statement']['number']}.pdf"
+    return {**sample, "usage": {**sample["usage"], "chart": chart}}, [Attachment(name, pdf, "application/pdf")]
 
 
 def read_back(template: str, received: Received, html: Path | None, text: Path) -> Outcome:

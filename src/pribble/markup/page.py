@@ -54,7 +54,7 @@ class Page:
     `hidden` are the events within conditional comments, which count for nothing but the HTML.  `end_tags` must be
     written where a branch ends without them; `rewritten` are literal texts before marks that could run together with
     what comes behind, and what they are written as instead; `joints` are where a space is needed between attributes;
-    `notes` are what is to be told of the page.
+    `notes` are what is to be told of the page; `page_ends` are where the end tags of body and html stand.
     """
 
     events: tuple[Event, ...]
@@ -63,6 +63,7 @@ class Page:
     rewritten: tuple[tuple[int, int, str], ...]
     joints: tuple[int, ...]
     notes: tuple[Note, ...]
+    page_ends: tuple[tuple[int, int], ...] = ()
 
 
 def read(text: str, role: Role) -> Page:
@@ -71,7 +72,7 @@ def read(text: str, role: Role) -> Page:
     reader = _Reader(text, role)
     reader.page(tokens(text, reader.open))
     return Page(tuple(reader.events), tuple(reader.hidden), tuple(reader.end_tags), tuple(reader.rewritten),
-                tuple(reader.joints), tuple(reader.notes))
+                tuple(reader.joints), tuple(reader.notes), tuple(reader.page_ends))
 
 
 class _Reader:
@@ -87,6 +88,7 @@ class _Reader:
         self.rewritten: list[tuple[int, int, str]] = []
         self.joints: list[int] = []
         self.notes: list[Note] = []
+        self.page_ends: list[tuple[int, int]] = []
 
     @property
     def events(self) -> list[Event]:
@@ -326,8 +328,10 @@ class _Reader:
             self._outside_blocks(tag)
         if tag.name not in ("body", "html"):
             self._reaches_out(tag)
-        elif not self.comment:
-            self._content(tag.start)
+        else:
+            self.page_ends.append((tag.start, tag.end))
+            if not self.comment:
+                self._content(tag.start)
         try:
             change = self.open.end(tag.name)
         except OutOfBranch as error:

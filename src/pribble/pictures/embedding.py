@@ -3,79 +3,164 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Sequence
+import time
+from collections import OrderedDict
+from collections.abc import Callable, Hashable, Sequence
+from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
-from typing import Any
+from typing import Any, TypeVar
 from urllib.parse import unquote
 
 from pribble.errors import FieldError, PictureError, UnsafeValue, did_you_mean, visible
+from pribble.pictures import righting
 from pribble.pictures.picture import Picture
 from pribble.values import urls
 from pribble.values.kinds import kind, named, plain
 from pribble.values.showing import text
 
-EMBED = ("cid", "data")
+_Made = TypeVar("_Made")
+# So much work on pictures that come with the data is remembered.
+_MOST_KEPT = 256
+# So many names are remembered, each for so many seconds: a thousand messages do not look a thousand times.
+_MOST_NAMES = 4096
+LOOKED_AT = 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """A picture fit to travel: its `path` below the folder it was found in, and what was put right."""
+
+    picture: Picture
+    path: str | None = None
+    changes: tuple[righting.Change, ...] = ()
 
 
 class PictureFinder:
-    """The pictures of some folders.  Each file is read, measured and kept once, until it changes."""
+    """The pictures of some folders, put right as far as is `wanted`, with `density` pixels to one of CSS.
 
-    def __init__(self, folders: Sequence[Path]) -> None:
+    Each file is read, measured and put right once, until it changes, which is noticed within a second.  `fetch` gets
+    what is elsewhere; without one it is left alone.
+    """
+
+    def __init__(self, folders: Sequence[Path], wanted: frozenset[str] = righting.ALL, density: float = 2,
+                 fetch: Callable[[str], bytes] | None = None) -> None:
         self.folders = [folder.resolve() for folder in folders]
-        self._kept: dict[tuple[Path, int, int], Picture] = {}
+        self.wanted, self.density, self.fetch = wanted, density, fetch
+        self._kept: OrderedDict[Hashable, Any] = OrderedDict()
+        self._files: dict[tuple[Path, int, int], Found] = {}
+        self._named: dict[tuple[str, Path | None], tuple[float, Found]] = {}
         self._lock = threading.Lock()
 
-    def find(self, name: str, near: Path | None) -> Picture:
+    def find(self, name: str, near: Path | None) -> Found:
         """The picture called `name`, a relative path: beside the file that names it, else in the folders."""
-        if not name.isprintable():
-            raise PictureError(f'"{visible(name)}" is the name of no picture')
+        now = time.monotonic()
+        known = self._named.get((name, near))
+        if known is not None and now - known[0] < LOOKED_AT:
+            return known[1]
+        found = self._opened(self.file(name, near, "picture"))
+        if known is not None or len(self._named) < _MOST_NAMES:
+            self._named[name, near] = now, found
+        return found
+
+    def _opened(self, path: Path) -> Found:
+        status = path.stat()
+        key = (path, status.st_mtime_ns, status.st_size)
+        with self._lock:
+            kept = self._files.get(key)
+        if kept is None:
+            folder = next(folder for folder in self.folders if path.is_relative_to(folder))
+            picture, changes = righting.righted(Picture.open(path), self.wanted)
+            with self._lock:
+                kept = self._files.setdefault(key, Found(picture, path.relative_to(folder).as_posix(), changes))
+        return kept
+
+    def file(self, name: str, near: Path | None, what: str) -> Path:
+        """The file called `name`.  Raises `PictureError` for one that is not there, or in no permitted folder."""
+        if not name.isprintable() or "\0" in name:
+            raise PictureError(f'"{visible(name)}" is the name of no {what}')
         relative = PurePosixPath(name)
         tried: list[Path] = []
         for folder in [*([near.resolve()] if near else []), *self.folders]:
             path = (folder / relative).resolve()
             if not any(path.is_relative_to(allowed) for allowed in self.folders):
-                raise PictureError(f'the picture "{name}" lies outside the template folder',
+                raise PictureError(f'the {what} "{name}" lies outside the template folder',
                                    hint="put it inside, or name its folder in picture_folders")
             if path.is_file():
-                return self._opened(path)
+                return path
             if path.parent not in tried:
                 tried.append(path.parent)
         beside = sorted({p.name for folder in tried if folder.is_dir() for p in folder.iterdir() if p.is_file()})
         hint = did_you_mean(relative.name, beside) if beside else None
-        raise PictureError(f'there is no picture "{name}"', hint=hint)
+        raise PictureError(f'there is no {what} "{name}"', hint=hint)
 
-    def _opened(self, path: Path) -> Picture:
-        status = path.stat()
-        key = (path, status.st_mtime_ns, status.st_size)
+    def righted(self, picture: Picture) -> Found:
+        """A picture that the application hands in, put right."""
+        def made() -> Found:
+            right, changes = righting.righted(picture, self.wanted)
+            return Found(right, None, changes)
+
+        return self._once(("righted", picture), made)
+
+    def fitted(self, found: Found, shown: int | None) -> Found:
+        """A picture with no more pixels than it is shown with, so wide in CSS pixels."""
+        if shown is None or righting.RESAMPLE not in self.wanted:
+            return found
+
+        def made() -> tuple[Picture, righting.Change | None]:
+            return righting.fitted(found.picture, shown, self.density)
+
+        picture, change = self._once(("fitted", found.picture, shown), made)
+        if change is None:
+            return found
+        return Found(picture, None, (*found.changes, change))
+
+    def fetched(self, address: str) -> Found | None:
+        """A picture that is elsewhere, where there is a fetcher for it."""
+        fetch = self.fetch
+        if fetch is None:
+            return None
+        return self._once(("fetched", address), lambda: self.righted(
+            Picture.from_bytes(fetch(address), PurePosixPath(address.partition("?")[0]).name or None)))
+
+    def _once(self, key: Hashable, make: Callable[[], _Made]) -> _Made:
         with self._lock:
-            kept = self._kept.get(key)
-        if kept is None:
-            kept = Picture.open(path)
-            with self._lock:
-                kept = self._kept.setdefault(key, kept)
-        return kept
+            if key in self._kept:
+                self._kept.move_to_end(key)
+                kept: _Made = self._kept[key]
+                return kept
+        made = make()
+        with self._lock:
+            self._kept[key] = made
+            while len(self._kept) > _MOST_KEPT:
+                self._kept.popitem(last=False)
+        return made
 
     # -- what a program calls --
 
-    def chosen(self, value: Any) -> Picture | str:
-        """The picture that a value is or names, or the address of one elsewhere."""
+    def chosen(self, value: Any, shown: int | None = None) -> Found | str:
+        """The picture that a value is or names, or the address of one elsewhere; `shown` is how wide a figure is."""
+        if type(value).__module__.partition(".")[0] == "matplotlib":
+            return self.righted(Picture.from_figure(value, width=shown))
         value = plain(value) if not isinstance(value, bytes) else value
         if isinstance(value, Picture):
-            return value
+            return self.righted(value)
         if isinstance(value, bytes):
-            return Picture.from_bytes(value)
+            return self._once(("bytes", value), lambda: self.righted(Picture.from_bytes(value)))
         if kind(value) != "text":
             raise FieldError(f"a picture's source is a picture or its name, not {named(value)}")
         name = value.strip()
-        if name.lower().startswith(("http:", "https:", "cid:", "data:")):
+        if name.lower().startswith(("http:", "https:")):
+            address = urls.whole(name, picture=True)
+            return self.fetched(address) or address
+        if name.lower().startswith(("cid:", "data:")):
             return urls.whole(name, picture=True)
         return self.find(permitted(name), None)
 
-    def composed(self, parts: Sequence[str | tuple[Any]], near: Path | None) -> Picture | str:
+    def composed(self, parts: Sequence[str | tuple[Any]], near: Path | None, shown: int | None = None) -> Found | str:
         """The picture that several pieces name: texts of the template's, and values, each alone in a tuple."""
         values = [part[0] for part in parts if not isinstance(part, str)]
         if len(values) == 1 and not "".join(part for part in parts if isinstance(part, str)).strip():
-            return self.chosen(values[0])
+            return self.chosen(values[0], shown)
         base = text(values[0]) if parts and not isinstance(parts[0], str) else ""
         if base.lower().startswith(("http:", "https:")):
             return _continued(base, parts[1:])

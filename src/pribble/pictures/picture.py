@@ -3,25 +3,23 @@
 from __future__ import annotations
 
 import hashlib
-import io
-import re
-import warnings
 from base64 import b64encode
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
-from typing import ClassVar
+from typing import TYPE_CHECKING, Any, ClassVar
 
-from pribble.errors import PictureError
+from pribble.errors import MissingExtra, PictureError
 from pribble.mime.encoding import base64_lines
+from pribble.pictures import decoding, drawing
 from pribble.values.kinds import Opaque
 
-# More pixels than this are a decompression bomb or a mistake; a message shows a few hundred across.
-MOST_PIXELS = 64_000_000
-_TYPES = {"PNG": "image/png", "JPEG": "image/jpeg", "GIF": "image/gif", "WEBP": "image/webp", "BMP": "image/bmp"}
-_ENDINGS = {"image/png": ".png", "image/jpeg": ".jpg", "image/gif": ".gif", "image/webp": ".webp",
-            "image/bmp": ".bmp", "image/svg+xml": ".svg"}
-_SVG = re.compile(rb"(?:\xef\xbb\xbf)?\s*(?:<\?xml[^>]*>\s*)?(?:<!--.*?-->\s*|<!DOCTYPE[^>]*>\s*)*<svg[\s>]", re.DOTALL)
+if TYPE_CHECKING:
+    from PIL.Image import Image
+
+ENDINGS = {"image/png": ".png", "image/jpeg": ".jpg", "image/gif": ".gif", "image/webp": ".webp",
+           "image/bmp": ".bmp", "image/tiff": ".tiff", "image/avif": ".avif", "image/x-icon": ".ico",
+           "image/svg+xml": ".svg"}
 
 
 @dataclass(frozen=True)
@@ -29,8 +27,8 @@ class Picture(Opaque):
     """A picture as it travels.
 
     `content` are its bytes, `type` its media type (judged by the content, never by a file's ending), `name`
-    a file name or None, `width` and `height` its size in pixels.  Two pictures are equal if content and
-    type are.
+    a file name or None, `width` and `height` its size in pixels, of which `density` are one CSS pixel where it is
+    shown at its own size.  Two pictures are equal if content and type are.
     """
 
     kind: ClassVar[str] = "picture"
@@ -40,6 +38,7 @@ class Picture(Opaque):
     name: str | None = field(compare=False)
     width: int = field(compare=False)
     height: int = field(compare=False)
+    density: float = field(compare=False, default=1.0)
 
     @classmethod
     def open(cls, path: str | Path) -> Picture:
@@ -55,35 +54,85 @@ class Picture(Opaque):
     def from_bytes(cls, content: bytes, name: str | None = None) -> Picture:
         """A picture from its bytes.  Raises `PictureError` for what is no picture, damaged or enormous."""
         called = f'the picture "{name}"' if name else "the picture"
-        if _SVG.match(content[:4096]):
-            return cls(content, "image/svg+xml", name, *_svg_size(content))
-        from PIL import Image, UnidentifiedImageError  # loaded when first needed
+        type_, width, height = decoding.measured(content, called)
+        return cls(content, type_, name, width, height)
 
+    @classmethod
+    def from_figure(cls, figure: Any, *, width: int | None = None, name: str | None = None) -> Picture:
+        """A Matplotlib figure as a PNG, drawn without a display.
+
+        `width` is how wide it is shown, in CSS pixels (by default the figure's own inches at 96 to the inch); it is
+        drawn with twice as many, so that it is sharp on a dense screen, and in few colours, so that it is small.
+        Raises `MissingExtra` where Matplotlib is not installed, `TypeError` for what is no figure.
+        """
         try:
-            with warnings.catch_warnings():
-                warnings.simplefilter("ignore", Image.DecompressionBombWarning)
-                image = Image.open(io.BytesIO(content))
-            width, height = image.size
-            if width * height > MOST_PIXELS:
-                raise PictureError(f"{called} has {width} × {height} pixels",
-                                   hint=f"at most {MOST_PIXELS:,} are taken; scale it down")
-            if image.format not in _TYPES:
-                raise PictureError(f"{called} is of the kind {image.format}, which receivers do not show",
-                                   hint="save it as PNG or JPEG")
-            image.load()
-        except UnidentifiedImageError:
-            raise PictureError(f"{called} is no picture, whatever its name says",
-                               hint="PNG, JPEG, GIF and WebP are taken") from None
-        except Image.DecompressionBombError:
-            raise PictureError(f"{called} is enormous", hint=f"at most {MOST_PIXELS:,} pixels are taken") from None
-        except (OSError, SyntaxError, ValueError) as error:
-            raise PictureError(f"{called} is damaged: {error}") from None
-        return cls(content, _TYPES[str(image.format)], name, width, height)
+            from matplotlib.figure import FigureBase
+        except ImportError:
+            raise MissingExtra("a figure needs Matplotlib", hint="pip install 'pribble[charts]'") from None
+        if not isinstance(figure, FigureBase):
+            raise TypeError(f"from_figure takes a Matplotlib figure, not {type(figure).__name__}")
+        content = drawing.drawn(figure, width)
+        type_, pixels, height = decoding.measured(content, "the figure")
+        return cls(content, type_, name, pixels, height, drawing.DENSITY)
+
+    # -- others made of it --
+
+    def scaled(self, factor: float) -> Picture:
+        """The picture `factor` times as wide and high: ``0.75`` for what came out a quarter too large.
+
+        Raises `ValueError` for a factor that is not above nothing, `PictureError` for one that cannot be scaled (SVG).
+        """
+        if not 0 < factor < 1000:
+            raise ValueError(f"a factor is above 0 and below 1000, not {factor}")
+        return self.resized(width=max(1, round(self.width * factor)))
+
+    def resized(self, *, width: int) -> Picture:
+        """The picture `width` pixels wide, its height by its proportions; itself where it has that width."""
+        if width < 1:
+            raise ValueError(f"a width is at least 1, not {width}")
+        height = max(1, round(self.height * width / self.width))
+        if (width, height) == (self.width, self.height):
+            return self
+        if width * height > decoding.MOST_PIXELS:
+            raise PictureError(f"{self.called} would have {width} × {height} pixels")
+        return self._redrawn(drawing.resized(self._pixels(), (width, height)))
+
+    def on(self, colour: str) -> Picture:
+        """The picture on a ground of `colour` (``#14364f``, ``white``), its transparency gone."""
+        return self._redrawn(drawing.on(self._pixels(), colour))
+
+    def _pixels(self) -> Image:
+        if self.type == "image/svg+xml":
+            raise PictureError(f"{self.called} is an SVG, which has no pixels to change", hint="save it as PNG")
+        return decoding.opened(self.content, self.called)
+
+    def _redrawn(self, image: Image) -> Picture:
+        content, type_ = drawing.encoded(image, self.type)
+        density = self.density * image.width / self.width
+        return Picture(content, type_, renamed(self.name, self.type, type_), image.width, image.height,
+                       density if self.density != 1 else 1.0)
+
+    # -- how it is named --
+
+    @property
+    def called(self) -> str:
+        """The picture as errors name it."""
+        return f'the picture "{self.name}"' if self.name else "the picture"
+
+    @property
+    def shown_width(self) -> int:
+        """How wide it is shown where nothing else is said, in CSS pixels."""
+        return max(1, round(self.width / self.density))
+
+    @property
+    def shown_height(self) -> int:
+        """How high it is shown where nothing else is said, in CSS pixels."""
+        return max(1, round(self.height / self.density))
 
     @property
     def file_name(self) -> str:
         """Its name, or one made from its content."""
-        return self.name or f"picture-{self._digest[:8]}{_ENDINGS.get(self.type, '')}"
+        return self.name or f"picture-{self._digest[:8]}{ENDINGS.get(self.type, '')}"
 
     def content_id(self, domain: str) -> str:
         """Its Content-ID without the angle brackets (RFC 2392): the same for the same picture, everywhere."""
@@ -97,9 +146,11 @@ class Picture(Opaque):
     def _digest(self) -> str:
         return hashlib.sha256(self.type.encode("ascii") + b"\0" + self.content).hexdigest()
 
+    # -- how it travels; made once --
+
     @cached_property
     def base64_body(self) -> bytes:
-        """Its content in base64, in lines as a part of a message has them; made once."""
+        """Its content in base64, in lines as a part of a message has them."""
         return base64_lines(self.content)
 
     @cached_property
@@ -108,31 +159,8 @@ class Picture(Opaque):
         return f"data:{self.type};base64,{b64encode(self.content).decode('ascii')}"
 
 
-class Source(str):
-    """The address of a picture in the HTML, as one travels by Content-ID; knows its `picture`."""
-
-    __slots__ = ("picture",)
-
-    picture: Picture
-
-    @classmethod
-    def of(cls, picture: Picture, domain: str) -> Source:
-        """The ``cid:`` URL of a picture (RFC 2392)."""
-        made = cls(f"cid:{picture.content_id(domain)}")
-        made.picture = picture
-        return made
-
-
-def _svg_size(content: bytes) -> tuple[int, int]:
-    """An SVG's width and height in pixels: as its root says, by its viewBox, or the default of 300 × 150."""
-    root = re.search(rb"<svg\b[^>]*>", content, re.DOTALL)
-    opening = root[0].decode("utf-8", "replace") if root else ""
-    sizes = {name: re.search(rf"\s{name}\s*=\s*[\"']\s*([0-9.]+)(?:px)?\s*[\"']", opening)
-             for name in ("width", "height")}
-    box = re.search(r"\sviewBox\s*=\s*[\"']\s*[-0-9.]+[\s,]+[-0-9.]+[\s,]+([0-9.]+)[\s,]+([0-9.]+)", opening)
-    width, height = (float(m[1]) if m else 0.0 for m in (sizes["width"], sizes["height"]))
-    if box and float(box[1]) and float(box[2]):
-        proportion = float(box[2]) / float(box[1])
-        width = width or (height / proportion if height else float(box[1]))
-        height = height or width * proportion
-    return max(1, round(width or 300)), max(1, round(height or 150))
+def renamed(name: str | None, before: str, after: str) -> str | None:
+    """A file name with the ending of another type, where the type is another."""
+    if name is None or before == after:
+        return name
+    return f"{Path(name).stem}{ENDINGS[after]}"

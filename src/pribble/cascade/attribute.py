@@ -1,0 +1,83 @@
+"""An element's own ``style`` attribute: read, perhaps with marks in it, and written anew."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from pribble.cascade.syntax import Broken, Declaration, Sheet
+from pribble.markup.contexts import MARK
+from pribble.markup.references import decoded
+from pribble.markup.scanner import Attribute
+
+_REFERENCE = re.compile(r"&[#\w]+;?")
+
+
+@dataclass(frozen=True, slots=True)
+class Own:
+    """A declaration of an element's own attribute; `start` and `end` are where it stands in the page, `marked` whether
+    it holds a mark."""
+
+    declaration: Declaration
+    start: int
+    end: int
+    marked: bool
+
+
+def read(text: str, attribute: Attribute) -> tuple[list[Own], list[Broken]]:
+    """The declarations of a ``style`` attribute, and what no receiver reads of it."""
+    raw = text[attribute.value_start:attribute.value_end]
+    value, places = decoded_with_places(raw)
+    sheet = Sheet(value)
+    places += [len(raw)] * (len(sheet.text) + 1 - len(places))
+    own, broken = [], []
+    for each in sheet.declarations():
+        if isinstance(each, Declaration):
+            start, end = (attribute.value_start + places[offset] for offset in (each.start, each.end))
+            own.append(Own(each, start, end, MARK.search(text, start, end) is not None))
+        elif isinstance(each, Broken):
+            broken.append(each)
+    return own, broken
+
+
+def decoded_with_places(raw: str) -> tuple[str, list[int]]:
+    """A raw value with its references read, and for each character where it stood."""
+    if "&" not in raw:
+        return raw, list(range(len(raw) + 1))
+    made: list[str] = []
+    places: list[int] = []
+    position = 0
+    for found in _REFERENCE.finditer(raw):
+        made.append(raw[position:found.start()])
+        places += range(position, found.start())
+        read_ = decoded(found[0], attribute=True)
+        if raw[found.end():found.end() + 1] == "=" and not found[0].endswith(";"):
+            read_ = found[0]  # in an attribute a name that goes on so is no reference (WHATWG HTML 13.2.5.73)
+        made.append(read_)
+        places += [found.start()] * len(read_)
+        position = found.end()
+    made.append(raw[position:])
+    places += range(position, len(raw) + 1)
+    return "".join(made), places
+
+
+# A piece of an attribute to be written: text, or a stretch of the page that stays.
+Piece = str | tuple[int, int]
+
+
+def escaped(style: str, quote: str) -> str:
+    """A style as it is written between `quote`s; its own strings take the other kind of quote where they can."""
+    other = "'" if quote == '"' else '"'
+    if quote in style and other not in style and "\\" not in style:
+        style = style.replace(quote, other)
+    return style.replace("&", "&amp;").replace(quote, "&quot;" if quote == '"' else "&#39;").replace("\n", " ")
+
+
+def joined(declarations: Sequence[tuple[Piece, ...]], quote: str) -> Iterator[Piece]:
+    """Declarations, separated; texts among their pieces are escaped for `quote`."""
+    for index, pieces in enumerate(declarations):
+        if index:
+            yield "; "
+        for piece in pieces:
+            yield escaped(piece, quote) if isinstance(piece, str) else piece

@@ -1,0 +1,191 @@
+"""The elements of a page, as selectors see them.
+
+An `Element` has the face that cssselect2's selectors test.  Of a template's page some things depend on the data:
+the attributes that hold marks, and which brothers an element has beside a loop or a branch.  An element knows them,
+so that a selector which asks for one of them is found out.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Callable, Iterator
+from typing import Any
+
+from pribble.markup.branching import CLOSE, ENDING, OPENING, SHOW, Role
+from pribble.markup.contexts import MARK
+from pribble.markup.events import Characters, Closed, Marked, Opened, between
+from pribble.markup.page import Page
+from pribble.markup.references import decoded
+from pribble.markup.scanner import StartTag
+
+# Elements of which nothing is rendered, so that no style is written into them.
+UNRENDERED = frozenset("head title meta link style script base template noscript area param source track".split())
+
+
+class Element:
+    """An element; `number` is its place among all of the page, `opening` its start tag, `implied` whether none is
+    written.
+
+    `values` are its attributes' values, references read.  `unsure` are the names of those whose value depends on the
+    data, `fleeting` of those that may not be there at all; with `varying`, which children it has depends on the data,
+    with `filling` what text it holds.
+    """
+
+    in_html_document = True
+    namespace_url = ""
+
+    def __init__(self, number: int, tag: StartTag, parent: Element | None, block: int, *, implied: bool) -> None:
+        self.number, self.opening, self.parent, self.block, self.implied = number, tag, parent, block, implied
+        self.local_name = self.tag = tag.name
+        self.children: list[Element] = []
+        self.index = len(parent.children) if parent else 0
+        self.values: dict[str, str] = {}
+        self.unsure: frozenset[str] = frozenset()
+        self.fleeting: frozenset[str] = frozenset()
+        self.varying = self.filling = False
+        self.text = ""
+        self.classes: frozenset[str] = frozenset()
+        self.unrendered: bool = tag.name in UNRENDERED or (parent is not None and parent.unrendered)
+
+    # -- the face that selectors test --
+
+    @property
+    def etree_element(self) -> Element:
+        return self
+
+    @property
+    def attrib(self) -> dict[str, str]:
+        return self.values
+
+    def get(self, name: str, default: Any = None) -> Any:
+        """The value of an attribute."""
+        return self.values.get(name, default)
+
+    @property
+    def id(self) -> str | None:
+        return self.values.get("id")
+
+    @property
+    def previous(self) -> Element | None:
+        return self.parent.children[self.index - 1] if self.parent and self.index else None
+
+    @property
+    def previous_siblings(self) -> Iterator[Element]:
+        if self.parent:
+            yield from self.parent.children[self.index - 1::-1] if self.index else ()
+
+    @property
+    def ancestors(self) -> Iterator[Element]:
+        above = self.parent
+        while above is not None:
+            yield above
+            above = above.parent
+
+    @property
+    def etree_siblings(self) -> list[Element]:
+        return self.parent.children if self.parent else [self]
+
+    @property
+    def etree_children(self) -> list[Element]:
+        return self.children
+
+    def iter_siblings(self) -> Iterator[Element]:
+        yield from self.etree_siblings
+
+    def iter_next_siblings(self) -> Iterator[Element]:
+        yield from self.etree_siblings[self.index + 1:]
+
+    def iter_children(self) -> Iterator[Element]:
+        yield from self.children
+
+    def iter_subtree(self) -> Iterator[Element]:
+        stack = [self]
+        while stack:
+            element = stack.pop()
+            yield element
+            stack += reversed(element.children)
+
+    @property
+    def lang(self) -> str:
+        for element in (self, *self.ancestors):
+            if "lang" in element.values:
+                return element.values["lang"].lower()
+        return ""
+
+    @property
+    def in_disabled_fieldset(self) -> bool:
+        return any(above.local_name == "fieldset" and "disabled" in above.values for above in self.ancestors)
+
+
+class Document:
+    """The elements of a page that has been read, in order."""
+
+    def __init__(self, text: str, page: Page, role: Role, may_lack: Callable[[int], bool]) -> None:
+        self.text, self.page, self.role, self.may_lack = text, page, role, may_lack
+        self.elements: list[Element] = []
+        self.shown: list[tuple[int, Element | None]] = []  # marks between tags, and what they stand in
+        # Where the text of each style element stands, and where the element ends, by its number.
+        self.raw: dict[int, tuple[int, int, int]] = {}
+        self._build()
+
+    def _build(self) -> None:
+        open_: list[Element] = []
+        blocks, count = [0], 0
+        for event in self.page.events:
+            inner = open_[-1] if open_ else None
+            match event:
+                case Opened():
+                    element = self._element(event, inner, blocks[-1])
+                    if not event.void:
+                        open_.append(element)
+                case Closed(start=start, end=end):
+                    closed = open_.pop()
+                    if closed.local_name == "style":
+                        self.raw[closed.number] = closed.opening.end, start, end
+                case Characters(start=start, end=end):
+                    if inner:
+                        inner.text = inner.text or self.text[start:end]
+                case Marked(offset=offset):
+                    role = self.role(offset)
+                    if role == SHOW:
+                        self.shown.append((offset, inner))
+                    if role in OPENING:
+                        count += 1
+                        blocks.append(count)
+                    elif role == CLOSE:
+                        blocks.pop()
+                    elif role in ENDING:
+                        count += 1
+                        blocks[-1] = count
+                    if inner and role != "set":
+                        inner.filling = True
+
+    def _element(self, opened: Opened, parent: Element | None, block: int) -> Element:
+        tag = opened.tag
+        element = Element(len(self.elements), tag, parent, block, implied=opened.implied)
+        self.elements.append(element)
+        if parent is not None:
+            parent.children.append(element)
+            parent.varying |= block != parent.block
+        unsure, fleeting = set(), set()
+        starts = [attribute.value_start for attribute in tag.attributes] if opened.blocks else []
+        loose = any(not (at := bisect_right(starts, offset)) or offset >= tag.attributes[at - 1].value_end
+                    for offset in opened.blocks)  # whether a block stands between attributes
+        marks = sorted((*opened.marks, *opened.blocks)) if opened.marks or opened.blocks else ()
+        for attribute in tag.attributes:
+            value = decoded(self.text[attribute.value_start:attribute.value_end], attribute=True)
+            element.values.setdefault(attribute.name, value)
+            held = between(marks, attribute.value_start, attribute.value_end)
+            if held or loose:
+                unsure.add(attribute.name)
+            if loose or (len(held) == 1 == attribute.value_end - attribute.value_start and self.may_lack(held[0])):
+                fleeting.add(attribute.name)
+        element.unsure, element.fleeting = frozenset(unsure), frozenset(fleeting)
+        if "class" in element.values:
+            element.classes = frozenset(element.values["class"].split())
+        return element
+
+
+def holds_mark(text: str, start: int, end: int) -> bool:
+    """Whether a mark, or an author's character that looks like one, stands in a stretch."""
+    return MARK.search(text, start, end) is not None

@@ -1,0 +1,151 @@
+"""Importance, settled per element and longhand (CSS Cascade 4, 6).
+
+A style attribute beats every plain rule.  So where a rule that stays (for a narrow screen, a dark scheme, a hovered
+link) used to beat a rule that is now written into the attribute, it must become important, and where it used to lose
+though it is important, the attribute must.  Where one important rule used to win and another to lose, no attribute
+can say so: it is plain, and its declaration is kept in the sheet as well, as a *copy*.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, field
+from itertools import pairwise
+from typing import Any
+
+from pribble.cascade.longhands import ALL, is_logical, is_of_all, longhands
+from pribble.cascade.rules import Rule
+from pribble.cascade.selectors import Selector
+from pribble.cascade.syntax import Declaration
+
+# How a declaration is written: into the attribute, there as important, or into it plain and into the sheet too.
+PLAIN, IMPORTANT, COPIED = 0, 1, 2
+
+Key = tuple[Any, ...]
+# A declaration of a rule: the rule's number and the declaration's place in it.
+Place = tuple[int, int]
+
+
+@dataclass(eq=False)
+class Entry:
+    """A declaration that an element gets, or may get; `key` sorts as the cascade does.
+
+    `rule` is None for one of the element's own attribute; `selector` is the one by which it is kept.  `restless` is one
+    whose value a rule that stays can change, by a custom property; `fixed` one whose importance its author wrote into
+    the attribute.
+    """
+
+    declaration: Declaration
+    key: Key
+    rule: Rule | None
+    place: Place
+    selector: Selector | None = None
+    restless: bool = False
+    fixed: bool = False
+    text: str = ""
+    span: tuple[int, int] | None = None  # where it stands in the page, if it holds a mark
+    state: int = PLAIN
+    sets: tuple[str, ...] = ()
+
+
+@dataclass(eq=False)
+class Group:
+    """Elements that get the same declarations: `inlined`, ascending, and `kept`, which may apply or not."""
+
+    inlined: list[Entry]
+    kept: list[Entry]
+    applied: frozenset[int] = frozenset()  # the numbers of the rules that are for them
+    numbers: list[int] = field(default_factory=list)
+    by_longhand: dict[str, tuple[list[Entry], list[Entry]]] = field(default_factory=dict)
+
+    def prepare(self) -> None:
+        """Find out which declarations meet."""
+        every = {longhand for entry in (*self.inlined, *self.kept) if entry.declaration.name != ALL
+                 for longhand in longhands(entry.declaration.name)}
+        of_all = tuple(sorted(filter(is_of_all, every))) or (ALL,)
+        for entry in (*self.inlined, *self.kept):
+            entry.sets = of_all if entry.declaration.name == ALL else longhands(entry.declaration.name)
+        for which, entries in enumerate((self.inlined, self.kept)):
+            for entry in sorted(entries, key=lambda e: e.key):
+                for longhand in entry.sets:
+                    self.by_longhand.setdefault(longhand, ([], []))[which].append(entry)
+
+    def winners(self, inlined: list[Entry]) -> Iterator[Entry]:
+        """Of those that set one longhand the last, and those that could win where it depends on the direction."""
+        for entry in reversed(inlined):
+            yield entry
+            if not is_logical(entry.declaration.name):
+                return
+
+
+def settled(groups: Iterable[Group]) -> set[Place]:
+    """Settle the importance of all entries; the declarations of kept rules that become important."""
+    concerned = [group for group in groups if group.kept or any(e.restless for e in group.inlined)]
+    raised: set[Place] = set()
+    while True:
+        before = len(raised)
+        for group in concerned:
+            _raise(group, raised)
+        if len(raised) == before:
+            break
+    for group in concerned:
+        _settle(group, raised)
+    return raised
+
+
+def is_important(entry: Entry, raised: set[Place]) -> bool:
+    """Whether a kept declaration is important, as written or by now."""
+    return entry.declaration.important or entry.place in raised
+
+
+def _raise(group: Group, raised: set[Place]) -> None:
+    """What beats a declaration in the attribute, or a raised one, must be important."""
+    for inlined, kept in group.by_longhand.values():
+        lowest = min((winner.key for winner in group.winners(inlined)), default=None)
+        for entry in kept:
+            above = lowest is not None and entry.key > lowest
+            if entry.declaration.important or entry.place in raised:
+                lowest = entry.key if lowest is None else min(lowest, entry.key)
+            elif above:
+                raised.add(entry.place)
+
+
+def _settle(group: Group, raised: set[Place]) -> None:
+    beaten: set[Entry] = set()  # something kept beats it where it wins
+    for entry in group.inlined:
+        entry.state = IMPORTANT if entry.fixed else PLAIN
+    for inlined, kept in group.by_longhand.values():
+        for winner in group.winners(inlined):
+            for other in kept:
+                if other.key > winner.key:
+                    beaten.add(winner)
+                elif other.key < winner.key and is_important(other, raised) and not winner.fixed:
+                    winner.state = max(winner.state, IMPORTANT)
+            if winner.restless and not winner.fixed:
+                winner.state = COPIED
+    changed = True
+    while changed:
+        changed = False
+        for inlined, _ in group.by_longhand.values():
+            changed |= _meet(inlined, beaten)
+
+
+def _meet(inlined: list[Entry], beaten: set[Entry]) -> bool:
+    """Settle those that set one longhand among themselves; whether anything changed."""
+    changed = False
+
+    def to(entry: Entry, state: int) -> None:
+        nonlocal changed
+        if entry.state < state and not entry.fixed:
+            entry.state, changed = state, True
+
+    for entry in inlined:
+        if entry.state == IMPORTANT and entry in beaten:
+            to(entry, COPIED)
+    for lower, higher in pairwise(inlined):
+        if lower.state:
+            to(higher, IMPORTANT)
+    for lower, higher in reversed(list(pairwise(inlined))):
+        if higher.state == COPIED and lower.state == IMPORTANT:
+            to(lower, COPIED)
+    return changed

@@ -1,0 +1,375 @@
+"""Style sheets written into the elements that they select.
+
+The page may be a template's, with marks in it, or one that is whole.  What comes back are new attributes and what is
+left of each sheet; nothing is changed here.  Where what a selector matches depends on the data, that is a `Doubt`, and
+the page has to be inlined when it is rendered.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from typing import Protocol
+
+from cssselect2 import Matcher
+
+from pribble.cascade import attribute, importance
+from pribble.cascade.attribute import Own, Piece
+from pribble.cascade.custom import Environment, uses_custom
+from pribble.cascade.elements import Document, Element
+from pribble.cascade.importance import IMPORTANT, Entry, Group
+from pribble.cascade.plain import is_plain
+from pribble.cascade.remaining import Copies, Label, Remains
+from pribble.cascade.rules import Part, Rule, Rules, Told, condition
+from pribble.cascade.selectors import Selector, loosened
+from pribble.cascade.syntax import Declaration, Sheet
+from pribble.markup.branching import Role
+from pribble.markup.contexts import MARK
+from pribble.markup.page import Page
+
+_CUSTOM = "--"
+
+
+@dataclass(frozen=True, slots=True)
+class Doubt:
+    """Why it depends on the data what an element gets; the stretch of the page that shows it."""
+
+    start: int
+    end: int
+    says: str
+
+
+@dataclass(frozen=True, slots=True)
+class Dressed:
+    """An element with a new ``style``: its pieces, and what is added to it, so that a rule finds it: a class, or where
+    rules ask for the classes of elements, an attribute."""
+
+    element: Element
+    style: tuple[tuple[Piece, ...], ...] | None
+    added: Label | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Left:
+    """What is left of a sheet element's text, which was `before`, None for nothing, and an element `after` it."""
+
+    element: Element
+    before: str
+    text: str | None
+    after: str
+
+
+@dataclass
+class Inlined:
+    """The outcome: elements with new attributes, what is left of each sheet element (None where nothing is), what is
+    told, and what cannot be decided without the data.  `styles` are the declarations of the elements by their
+    numbers, `elements` all of the page, `raw` where the texts of its style elements stand."""
+
+    dressed: list[Dressed] = field(default_factory=list)
+    sheets: list[Left] = field(default_factory=list)
+    told: list[Told] = field(default_factory=list)
+    doubts: list[Doubt] = field(default_factory=list)
+    styles: dict[int, Group] = field(default_factory=dict)
+    elements: list[Element] = field(default_factory=list)
+    raw: dict[int, tuple[int, int, int]] = field(default_factory=dict)
+
+
+class Surroundings(Protocol):
+    """What a page stands in: the files beside it, and what its marks may come to."""
+
+    def load(self, address: str, base: str) -> tuple[str, str] | None:
+        """A style sheet read in, its addresses resolved, and its own base; None for one that is elsewhere."""
+
+    def base(self, offset: int) -> str:
+        """Where the addresses start from of what stands at an offset of the page."""
+
+    def addresses(self, css: str, offset: int) -> str:
+        """A piece of CSS that stands at an offset, with the addresses in it resolved."""
+
+    def may_lack(self, offset: int) -> bool:
+        """Whether the mark at an offset may come to nothing at all."""
+
+    def brings(self, offset: int) -> frozenset[str]:
+        """The elements that the value of a mark may bring; "*" for any."""
+
+
+def inline(text: str, page: Page, role: Role, around: Surroundings) -> Inlined:
+    """Apply the style sheets of a page."""
+    return _Inliner(Document(text, page, role, around.may_lack), around).run()
+
+
+class _Inliner:
+    def __init__(self, document: Document, around: Surroundings) -> None:
+        self.document, self.text, self.around = document, document.text, around
+        self.rules = Rules(around.load)
+        self.made = Inlined(told=self.rules.told, elements=document.elements, raw=document.raw)
+        self.sheets: list[tuple[Element, Part]] = []
+        self.selecting: set[Selector] = set()
+        self.order: dict[int, tuple[int, ...]] = {}
+
+    def run(self) -> Inlined:
+        self._read_sheets()
+        if not self.rules.all and not any("style" in e.values for e in self.document.elements):
+            self._finish(set(), [])
+            return self.made
+        groups = self._groups()
+        raised = importance.settled(groups)
+        self._finish(raised, groups)
+        return self.made
+
+    # -- sheets --
+
+    def _read_sheets(self) -> None:
+        for element in self.document.elements:
+            if element.local_name == "style" and element.number in self.document.raw:
+                self._style_element(element)
+            elif element.local_name == "link":
+                self._link(element)
+
+    def _style_element(self, element: Element) -> None:
+        start, end, _ = self.document.raw[element.number]
+        kind = element.values.get("type", "").strip().lower()
+        if kind not in ("", "text/css"):
+            return
+        in_block = element.block != 0 and self.text[start:end].strip()
+        if in_block or MARK.search(self.text, start, end) or "media" in element.unsure:
+            self._doubt(element, "a style sheet stands in a block or holds a mark")
+        conditions = condition("media", element.values.get("media", ""))
+        keep = element.values.get("data-rules", "").strip().lower() == "keep"
+        written = self.text[start:end]
+        text = self.around.addresses(written, start)
+        offset = start if text == written else -1
+        part = self.rules.read(text, self.around.base(start), offset, conditions=conditions, keep=keep)
+        self.sheets.append((element, part))
+
+    def _link(self, element: Element) -> None:
+        rel = element.values.get("rel", "").lower().split()
+        address = element.values.get("href", "").strip()
+        if "stylesheet" not in rel or "alternate" in rel or not address:
+            return
+        if "href" in element.unsure or "media" in element.unsure or element.block:
+            self._doubt(element, "a style sheet stands in a block or holds a mark")
+            return
+        loaded = self.rules.load(address, self.around.base(element.opening.start))
+        if loaded is None:
+            place = Part(Sheet(""), "", element.opening.start)
+            self.made.told.append(Told("css-remote", place, 0, element.opening.end - element.opening.start,
+                                       f'"{address}" is elsewhere and stays as it is',
+                                       "few receivers fetch a style sheet; put it beside the template",
+                                       "WHATWG HTML 4.6.7.20"))
+            return
+        sheet, base = loaded
+        conditions = condition("media", element.values.get("media", ""))
+        self.sheets.append((element, self.rules.read(sheet, base, -1, conditions=conditions, chain=(base,))))
+
+    def _doubt(self, element: Element, says: str) -> None:
+        """Take note of a doubt; one for each element is enough."""
+        start = element.opening.start
+        if all(doubt.start != start for doubt in self.made.doubts):
+            self.made.doubts.append(Doubt(start, element.opening.end, says))
+
+    # -- matching --
+
+    def _groups(self) -> list[Group]:
+        """The elements, together where they get the same."""
+        static, kept = Matcher(), Matcher()
+        for rule in self.rules.all:
+            self.order[rule.number] = self.rules.place(rule.layer)
+            for selector in rule.selectors:
+                if selector.pseudo_element:
+                    continue
+                inlinable = not rule.conditions and not selector.dynamic
+                if inlinable:
+                    static.add_selector(selector.compiled, (rule, selector))
+                if not inlinable or selector.links or rule.part.keep:
+                    kept.add_selector(selector.compiled, (rule, selector))
+        self._find_doubts()
+        groups: dict[object, Group] = {}
+        environments: dict[int, Environment] = {}
+        custom = any(uses_custom(d) for rule in self.rules.all for d in rule.declarations) or any(
+            "var(" in e.values.get("style", "").lower() for e in self.document.elements)
+        for element in self.document.elements:
+            applied = [payload for *_, payload in static.match(element)]
+            self.selecting.update(selector for _, selector in applied)
+            possible = [payload for *_, payload in kept.match(element)]
+            environment = Environment()
+            if custom:
+                environment = self._environment(element, applied, possible, environments)
+            style = element.opening.attribute("style")
+            if element.unrendered or not (applied or possible or style):
+                continue
+            key = self._signature(element, applied, possible, environment if custom else None)
+            group = groups.get(key)
+            if group is None:
+                group = groups[key] = self._group(element, applied, possible, environment)
+            group.numbers.append(element.number)
+            self.made.styles[element.number] = group
+        return list(groups.values())
+
+    def _signature(self, element: Element, applied: list[tuple[Rule, Selector]],
+                   possible: list[tuple[Rule, Selector]], environment: Environment | None) -> object:
+        own: object = element.values.get("style")
+        if "style" in element.unsure:
+            own = element.number
+        matched = tuple((rule.number, selector.specificity) for rule, selector in applied)
+        return matched, tuple((r.number, id(s)) for r, s in possible), own, environment and id(environment)
+
+    def _find_doubts(self) -> None:
+        """Selectors that match by what depends on the data."""
+        elements = self.document.elements
+        unsure = frozenset().union(*(e.unsure for e in elements))
+        fleeting = frozenset().union(*(e.fleeting for e in elements))
+        varying = any(e.varying for e in elements)
+        for rule in self.rules.all:
+            for selector in rule.selectors:
+                asks = (selector.attributes & unsure) or (selector.presences & fleeting) or selector.content or (
+                    varying and (selector.counts or selector.counts_above))
+                if not asks or selector.pseudo_element:
+                    continue
+                test = loosened(selector, unsure, fleeting).test
+                for element in elements:
+                    if not element.unrendered and test(element) and (why := selector.doubt(element)):
+                        self._doubt(element, f'"{selector.text}" {why}')
+                        break
+        for offset, inner in self.document.shown:
+            for name in self.around.brings(offset):
+                self._brought(offset, name, inner)
+
+    def _brought(self, offset: int, name: str, inner: Element | None) -> None:
+        """A mark brings an element called `name`: whether any rule could be for it."""
+        for rule in self.rules.all:
+            for selector in rule.selectors:
+                local = selector.compiled.local_name
+                if local in (None, name) or name == "*" or selector.counts_above or selector.content:
+                    says = f'"{selector.text}" may be for what a value brings'
+                    self.made.doubts.append(Doubt(offset, offset + 1, says))
+                    return
+
+    def _environment(self, element: Element, applied: list[tuple[Rule, Selector]],
+                     possible: list[tuple[Rule, Selector]], known: dict[int, Environment]) -> Environment:
+        above = known[element.parent.number] if element.parent else Environment()
+        entries = [self._entry(d, i, rule, selector) for rule, selector in applied
+                   for i, d in enumerate(rule.declarations) if d.name.startswith(_CUSTOM)]
+        style = element.opening.attribute("style")
+        if style and "--" in element.values.get("style", ""):
+            own, _ = attribute.read(self.text, style)
+            entries += [self._own(one, i) for i, one in enumerate(own) if one.declaration.name.startswith(_CUSTOM)]
+            if any(one.marked and one.declaration.name.startswith(_CUSTOM) for one in own):
+                self._doubt(element, "a custom property holds a mark")
+        moved = frozenset(d.name for rule, _ in possible for d in rule.declarations if d.name.startswith(_CUSTOM))
+        entries.sort(key=lambda e: e.key)
+        known[element.number] = found = above.within([e.declaration for e in entries], moved)
+        return found
+
+    # -- the declarations of an element --
+
+    def _entry(self, declaration: Declaration, index: int, rule: Rule, selector: Selector,
+               kept: Selector | None = None) -> Entry:
+        layer = self.order[rule.number]
+        if declaration.important:
+            layer = tuple(-place for place in layer)
+        key = (declaration.important, False, layer, selector.specificity, rule.number, index)
+        return Entry(declaration, key, rule, (rule.number, index), kept)
+
+    @staticmethod
+    def _own(own: Own, index: int) -> Entry:
+        key = (own.declaration.important, True, (), (0, 0, 0), 0, index)
+        return Entry(own.declaration, key, None, (-1, index), fixed=own.declaration.important)
+
+    def _group(self, element: Element, applied: list[tuple[Rule, Selector]], possible: list[tuple[Rule, Selector]],
+               environment: Environment) -> Group:
+        best: dict[int, tuple[Rule, Selector]] = {}
+        for rule, selector in applied:
+            if rule.number not in best or best[rule.number][1].specificity < selector.specificity:
+                best[rule.number] = rule, selector
+        entries = [self._entry(d, i, rule, selector) for rule, selector in best.values()
+                   for i, d in enumerate(rule.declarations) if not d.name.startswith(_CUSTOM)]
+        entries += self._own_entries(element, bool(entries or possible), bool(possible))
+        entries.sort(key=lambda e: e.key)
+        for entry in entries:
+            if uses_custom(entry.declaration) and not entry.declaration.name.startswith(_CUSTOM):
+                entry.text = environment.resolved(entry.declaration)
+                entry.restless = environment.is_restless(entry.declaration)
+                if entry.restless and entry.fixed:  # no rule beats it, so it has to follow the property itself
+                    entry.text = environment.guarded(entry.declaration)
+            else:
+                entry.text = entry.declaration.value
+            if entry.rule is None and entry.span is None:
+                entry.text = self.around.addresses(entry.text, element.opening.start)
+        kept = [self._entry(d, i, rule, selector, selector) for rule, selector in possible
+                for i, d in enumerate(rule.declarations) if not d.name.startswith(_CUSTOM)]
+        group = Group(_seen(entries), kept, frozenset(best))
+        group.prepare()
+        return group
+
+    def _own_entries(self, element: Element, concerned: bool, beaten: bool) -> Iterator[Entry]:
+        style = element.opening.attribute("style")
+        if style is None:
+            return
+        if "style" in element.unsure and concerned:
+            blocks = any(self.document.role(found.start()) not in ("show", "literal")
+                         for found in MARK.finditer(self.text, style.value_start, style.value_end))
+            if blocks or "style" in element.fleeting:
+                self._doubt(element, "its style holds a block, and rules are for it")
+        own, _ = attribute.read(self.text, style)
+        for index, one in enumerate(own):
+            entry = self._own(one, index)
+            if one.marked:
+                entry.span = one.start, one.end
+                if beaten and any(self.around.may_lack(found.start())
+                                  for found in MARK.finditer(self.text, one.start, one.end)):
+                    self._doubt(element, "a declaration may be left out, and rules that stay are for it")
+            yield entry
+
+    # -- the outcome --
+
+    def _finish(self, raised: set[importance.Place], groups: list[Group]) -> None:
+        by_class = not any("class" in selector.presences for rule in self.rules.all for selector in rule.selectors)
+        copies = Copies(groups, self.document.elements, by_class=by_class)
+        remains = Remains(self.rules.all, self.selecting, raised, copies, groups)
+        for group in groups:
+            label = copies.label_of(group)
+            for number in group.numbers:
+                element = self.document.elements[number]
+                style = self._style(group)
+                if style is not None or label:
+                    self.made.dressed.append(Dressed(element, style, label))
+        for index, (element, part) in enumerate(self.sheets):
+            last = index == len(self.sheets) - 1
+            left, after = remains.of(part, last=last)
+            media = element.values.get("media", "")
+            if element.local_name == "link" and left is not None:
+                left = remains.as_element(left, media)
+            self.made.sheets.append(Left(element, part.sheet.text, left, remains.as_element(after, media)))
+
+    @staticmethod
+    def _style(group: Group) -> tuple[tuple[Piece, ...], ...] | None:
+        """The new ``style`` of an element; None where its own stays as it is."""
+        if all(entry.rule is None and entry.text == entry.declaration.value
+               and (entry.fixed or entry.state != IMPORTANT) for entry in group.inlined):
+            return None
+        plain = [entry for entry in group.inlined if entry.state != IMPORTANT]
+        important = [entry for entry in group.inlined if entry.state == IMPORTANT]
+        return tuple(_pieces(entry) for entry in (*plain, *important))
+
+
+def _pieces(entry: Entry) -> tuple[Piece, ...]:
+    """A declaration as it is written into an attribute."""
+    mark = " !important" if entry.state == IMPORTANT else ""
+    if entry.span is None:
+        return (f"{entry.declaration.name}:{entry.text}{mark}",)
+    return (entry.span,) if entry.fixed or not mark else (entry.span, mark)
+
+
+def _seen(entries: list[Entry]) -> list[Entry]:
+    """`entries`, ascending, without those that a plain value of the same property hides."""
+    hidden: set[str] = set()
+    seen = []
+    for entry in reversed(entries):
+        name = entry.declaration.name
+        if name in hidden and entry.span is None:
+            continue
+        seen.append(entry)
+        if entry.span is None and not entry.restless and is_plain(name, entry.text):
+            hidden.add(name)
+    return seen[::-1]

@@ -1,0 +1,75 @@
+"""Plain values: those that every receiver reads, so that a declaration below with the same property is never seen."""
+
+from __future__ import annotations
+
+import re
+
+from tinycss2.color3 import parse_color
+
+_LENGTH = r"(?:0|\d*\.?\d+(?:px|em|%))"
+_SIGNED = r"(?:0|-?\d*\.?\d+(?:px|em|%))"
+_AUTO = rf"(?:auto|{_SIGNED})"
+_HEX = r"#(?:[0-9a-f]{3}|[0-9a-f]{6})"
+_LINE = "(?:none|hidden|dotted|dashed|solid|double)"
+_FAMILY = r"(?:[a-z][-\w]*(?: [a-z][-\w]*)*|'[^'\\]*'|\"[^\"\\]*\")"
+
+
+def _words(words: str) -> str:
+    return "|".join(words.split())
+
+
+def _up_to_four(one: str) -> str:
+    return rf"{one}(?: {one}){{0,3}}"
+
+
+_PATTERNS = {
+    _up_to_four(_AUTO): "margin",
+    _up_to_four(_LENGTH): "padding border-width border-radius",
+    _AUTO: "margin-top margin-right margin-bottom margin-left top right bottom left",
+    rf"auto|{_LENGTH}": "width height",
+    rf"none|{_LENGTH}": "max-width max-height",
+    _LENGTH: "padding-top padding-right padding-bottom padding-left min-width min-height font-size border-spacing "
+             "border-top-width border-right-width border-bottom-width border-left-width",
+    rf"normal|\d*\.?\d+|{_LENGTH}": "line-height",
+    rf"normal|{_SIGNED}": "letter-spacing word-spacing",
+    _SIGNED: "text-indent",
+    r"0|1|0?\.\d+": "opacity",
+    "normal|bold|[1-9]00": "font-weight",
+    _words("normal italic"): "font-style",
+    _words("left right center justify"): "text-align",
+    _words("none underline line-through overline"): "text-decoration text-decoration-line",
+    _words("none uppercase lowercase capitalize"): "text-transform",
+    _words("block inline inline-block none table table-row table-cell list-item"): "display",
+    _words("top middle bottom baseline sub super text-top text-bottom"): "vertical-align",
+    _words("normal nowrap pre pre-wrap pre-line"): "white-space",
+    _words("collapse separate"): "border-collapse",
+    _words("left right none"): "float",
+    _words("left right both none"): "clear",
+    _words("visible hidden"): "visibility overflow",
+    _words("disc circle square decimal none"): "list-style-type",
+    _words("ltr rtl"): "direction",
+    _words("auto fixed"): "table-layout",
+    _LINE: "border-style border-top-style border-right-style border-bottom-style border-left-style",
+    rf"{_FAMILY}(?:, ?{_FAMILY})*": "font-family",
+}
+_PLAIN = {name: re.compile(pattern, re.IGNORECASE) for pattern, names in _PATTERNS.items() for name in names.split()}
+_COLOURS = frozenset("color background-color border-color border-top-color border-right-color border-bottom-color "
+                     "border-left-color outline-color".split())
+_COLOUR = re.compile(rf"{_HEX}|[a-z]+", re.IGNORECASE)
+_BORDERS = frozenset("border border-top border-right border-bottom border-left".split())
+_BORDER = re.compile(rf"0|none|{_LENGTH} {_LINE} (?P<colour>{_HEX}|[a-z]+)", re.IGNORECASE)
+
+
+def is_plain(name: str, value: str) -> bool:
+    """Whether `value` is one that every receiver accepts for the property `name`."""
+    if name in _COLOURS or name == "background":
+        return _COLOUR.fullmatch(value) is not None and _is_colour(value)
+    if name in _BORDERS:
+        found = _BORDER.fullmatch(value)
+        return found is not None and (found["colour"] is None or _is_colour(found["colour"]))
+    pattern = _PLAIN.get(name)
+    return pattern is not None and pattern.fullmatch(value) is not None
+
+
+def _is_colour(value: str) -> bool:
+    return value.lower() == "transparent" or parse_color(value) not in (None, "currentColor")

@@ -1,0 +1,351 @@
+"""The rules of a page's style sheets, flat and in cascade order, and what of the sheets must stay.
+
+Conditions (``@media``, ``@supports``, ``@container``) and layers are followed; nested rules are taken out of one
+another (CSS Nesting); at-rules that mean nothing here stay as they are.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import tinycss2
+from cssselect2 import SelectorError
+
+from pribble.cascade.selectors import Selector, parsed
+from pribble.cascade.syntax import AtRule, Broken, Declaration, QualifiedRule, Sheet, has_error
+
+_CONDITIONS = frozenset({"media", "supports", "container"})
+_KNOWN = frozenset("charset namespace font-face font-feature-values font-palette-values counter-style keyframes "
+                   "-webkit-keyframes -moz-keyframes -ms-viewport page property position-try starting-style "
+                   "view-transition color-profile viewport".split())
+# How deep groups and imports may nest.
+_DEEPEST = 30
+UNLAYERED = (1 << 30,)
+
+
+@dataclass(eq=False)
+class Rule:
+    """A style rule of some selectors; `number` is its place among all.
+
+    `conditions` are the at-rules around it, ``@media print``; `layer` is its place among the layers, which sorts.  A
+    `nested` one is written anew where it stays; the others stay where their `node` stands in `part`.
+    """
+
+    number: int
+    part: Part
+    node: QualifiedRule
+    selectors: list[Selector]
+    declarations: list[Declaration]
+    conditions: tuple[str, ...]
+    layer: tuple[str, ...]
+    nested: bool = False
+    anchor: int = 0  # where what stays of a nested one is written, and within which conditions
+    inner_conditions: tuple[str, ...] = ()
+
+
+@dataclass(eq=False)
+class Part:
+    """A style sheet of the page or one read in: its text, and the rules and groups it is made of.
+
+    `base` is where its addresses start from, `offset` where its text stands in the page (-1 for what was read in).
+    """
+
+    sheet: Sheet
+    base: str
+    offset: int
+    keep: bool = False
+    rules: list[Rule] = field(default_factory=list)
+    groups: list[AtRule] = field(default_factory=list)  # those whose rules were looked at
+    unwrapped: list[AtRule] = field(default_factory=list)  # of these only the inside stays: layers
+    dropped: list[tuple[int, int]] = field(default_factory=list)
+    imported: list[tuple[AtRule, Part, tuple[str, ...]]] = field(default_factory=list)
+    remote: list[tuple[int, int]] = field(default_factory=list)  # imports that stay
+
+
+@dataclass(frozen=True, slots=True)
+class Told:
+    """What is to be told of a style sheet: by which rule, where in which part, what and what to do."""
+
+    rule: str
+    part: Part
+    start: int
+    end: int
+    says: str
+    mend: str
+    reference: str
+
+
+# Reads a style sheet in: the address as written and where it is written from, to its text and its own base; None for
+# one that is elsewhere.
+Loader = Callable[[str, str], tuple[str, str] | None]
+
+
+class Rules:
+    """All the rules of a page, in the order in which they are met."""
+
+    def __init__(self, load: Loader) -> None:
+        self.load = load
+        self.all: list[Rule] = []
+        self.told: list[Told] = []
+        self._names: dict[tuple[str, ...], int] = {}
+        self._unnamed = 0
+
+    def read(self, text: str, base: str, offset: int, *, conditions: tuple[str, ...] = (), keep: bool = False,
+             chain: tuple[str, ...] = ()) -> Part:
+        """Take in a style sheet."""
+        return self._part(text, base, offset, conditions, (), keep, chain)
+
+    def _part(self, text: str, base: str, offset: int, conditions: tuple[str, ...], layer: tuple[str, ...],
+              keep: bool, chain: tuple[str, ...]) -> Part:
+        part = Part(Sheet(text), base, offset, keep)
+        if part.sheet.unclosed:
+            self._tell("css-unclosed", part, max(0, len(text) - 1), len(text),
+                       "the style sheet ends before all is closed",
+                       "close the strings, comments and brackets that are open", "CSS Syntax 3, 5.4")
+        reader = _PartReader(self, part, chain)
+        reader.rules(part.sheet.rules(), conditions, layer, (), 0)
+        return part
+
+    def _tell(self, rule: str, part: Part, start: int, end: int, says: str, mend: str, reference: str) -> None:
+        self.told.append(Told(rule, part, start, end, says, mend, reference))
+
+    # -- layers (CSS Cascade 5, 6.4.3) --
+
+    def unnamed_layer(self) -> str:
+        """A name for a layer without one, which no other has."""
+        self._unnamed += 1
+        return f"\0{self._unnamed}"
+
+    def layer(self, path: tuple[str, ...]) -> None:
+        """Take note of a layer: its place is where it is first named."""
+        for length in range(1, len(path) + 1):
+            self._names.setdefault(path[:length], len(self._names))
+
+    def place(self, path: tuple[str, ...]) -> tuple[int, ...]:
+        """The place of a layer among all: inner ones come before what stands in their outer one itself."""
+        return (*(self._names[path[:length]] for length in range(1, len(path) + 1)), *UNLAYERED)
+
+
+class _PartReader:
+    """Reads one part."""
+
+    def __init__(self, rules: Rules, part: Part, chain: tuple[str, ...]) -> None:
+        self.found, self.part, self.chain = rules, part, chain
+        self.sheet = part.sheet
+        self.begun = False  # a rule was met: imports count only before
+        # Where the rule ends that others are nested in, and the conditions around it.
+        self.outermost: tuple[int, tuple[str, ...]] | None = None
+
+    def rules(self, nodes: Iterator[QualifiedRule | AtRule | Broken | Declaration], conditions: tuple[str, ...],
+              layer: tuple[str, ...], outer: tuple[str, ...], depth: int) -> None:
+        """Read rules; `outer` is the selector of the rule that they are nested in."""
+        for node in nodes:
+            match node:
+                case QualifiedRule():
+                    self.begun = True
+                    self._style_rule(node, conditions, layer, outer, depth)
+                case AtRule():
+                    self._at_rule(node, conditions, layer, outer, depth)
+                case Broken():
+                    self._broken(node)
+
+    def _tell(self, rule: str, start: int, end: int, says: str, mend: str, reference: str) -> None:
+        self.found._tell(rule, self.part, start, end, says, mend, reference)
+
+    def _broken(self, node: Broken) -> None:
+        self._tell("css-broken", node.start, node.end, f"no receiver reads this: {node.why}", "mend it or delete it",
+                   "CSS Syntax 3, 5.4")
+
+    # -- at-rules --
+
+    def _at_rule(self, node: AtRule, conditions: tuple[str, ...], layer: tuple[str, ...], outer: tuple[str, ...],
+                 depth: int) -> None:
+        keyword = node.keyword
+        if keyword == "import" and not outer:
+            self._import(node, conditions, layer, depth)
+            return
+        self.begun |= keyword not in ("charset", "layer")
+        if keyword == "layer" and node.content is None:
+            for name in node.prelude_text.split(","):
+                self.found.layer((*layer, *_layer_path(name)))
+            self.part.dropped.append((node.start, node.end))
+        elif node.content is None or (keyword not in _CONDITIONS and keyword != "layer") or depth > _DEEPEST:
+            if keyword not in _KNOWN:
+                self._tell("css-unknown-rule", node.start, node.inner, f"@{keyword} is left as it is",
+                           "few receivers read it", "CSS Syntax 3, 9.1")
+            self._tell_namespace(node)
+        elif outer:
+            self._nested_group(node, conditions, layer, outer, depth)
+        else:
+            inside = self.sheet.rules_in(node.content, node.inner_end)
+            if keyword == "layer":
+                path = (*layer, *(_layer_path(node.prelude_text) or (self.found.unnamed_layer(),)))
+                self.found.layer(path)
+                self.part.unwrapped.append(node)
+                self.rules(inside, conditions, path, outer, depth + 1)
+                return
+            self.part.groups.append(node)
+            self.rules(inside, (*conditions, *condition(keyword, node.prelude_text)), layer, outer, depth + 1)
+
+    def _tell_namespace(self, node: AtRule) -> None:
+        if node.keyword == "namespace":
+            self._tell("css-namespace", node.start, node.end, "a namespace means nothing in a page",
+                       "delete it; its rules are left as they are", "CSS Namespaces 3, 2")
+
+    def _nested_group(self, node: AtRule, conditions: tuple[str, ...], layer: tuple[str, ...], outer: tuple[str, ...],
+                      depth: int) -> None:
+        """A condition within a rule: its declarations are those of the rule."""
+        assert node.content is not None
+        made = (*conditions, *condition(node.keyword, node.prelude_text))
+        content = list(self.sheet.declarations_in(node.content, node.inner_end))
+        own = [each for each in content if isinstance(each, Declaration)]
+        if own:
+            rule = QualifiedRule((), node.start, (), node.start, node.inner, node.inner_end, node.end)
+            self._add(rule, list(outer), own, made, layer, nested=True)
+        self.rules((each for each in content if not isinstance(each, Declaration)), made, layer, outer, depth + 1)
+
+    def _import(self, node: AtRule, conditions: tuple[str, ...], layer: tuple[str, ...], depth: int) -> None:
+        address, layered, made = imported(node)
+        if address is None or self.begun:
+            self._tell("css-import", node.start, node.end, "no receiver reads this @import",
+                       "it names one address and stands before all rules", "CSS Cascade 5, 2")
+            self.part.dropped.append((node.start, node.end))
+            return
+        loaded = self.found.load(address, self.part.base)
+        if loaded is None:
+            self._tell("css-remote", node.start, node.end, f'"{address}" is elsewhere and stays as it is',
+                       "few receivers fetch a style sheet; put it beside the template", "CSS Cascade 5, 2")
+            self.part.remote.append((node.start, node.end))
+            return
+        text, base = loaded
+        inner = layer if layered is None else (*layer, *(_layer_path(layered) or (self.found.unnamed_layer(),)))
+        if inner:
+            self.found.layer(inner)
+        if base in self.chain or len(self.chain) > _DEEPEST:
+            self._tell("css-import-circle", node.start, node.end, f'"{address}" is read in already, by way of itself',
+                       "let no sheet import one that imports it", "CSS Cascade 5, 2")
+            self.part.dropped.append((node.start, node.end))
+            return
+        part = self.found._part(text, base, -1, (*conditions, *made), inner, self.part.keep, (*self.chain, base))
+        self.part.imported.append((node, part, made))
+
+    # -- style rules --
+
+    def _style_rule(self, node: QualifiedRule, conditions: tuple[str, ...], layer: tuple[str, ...],
+                    outer: tuple[str, ...], depth: int) -> None:
+        content = list(self.sheet.declarations_in(node.content, node.inner_end))
+        prelude = _desugared(node.prelude, outer) if outer else list(node.prelude)
+        texts = _selector_text(prelude)
+        if depth > _DEEPEST:
+            return
+        for each in content:
+            if isinstance(each, Broken):
+                self._broken(each)
+        own = [each for each in content if isinstance(each, Declaration)]
+        rules = [each for each in content if isinstance(each, QualifiedRule | AtRule)]
+        nested = bool(outer) or bool(rules)
+        if rules and not outer:
+            self.part.dropped.append((node.start, node.end))  # what of it stays is written out
+        if not outer:
+            self.outermost = node.end, conditions
+        self._add(node, prelude, own, conditions, layer, nested=nested)
+        self.rules(iter(rules), conditions, layer, (texts,), depth + 1)
+
+    def _add(self, node: QualifiedRule, prelude: Sequence[Any], declarations: list[Declaration],
+             conditions: tuple[str, ...], layer: tuple[str, ...], *, nested: bool) -> None:
+        tokens = tinycss2.parse_component_value_list(prelude[0]) if prelude and isinstance(prelude[0], str) else prelude
+        try:
+            selectors = parsed("", tokens)
+        except (SelectorError, ValueError) as error:
+            self._tell("css-unknown-selector", node.start, node.prelude_end,
+                       "this selector is left as it is: " + _reason(error),
+                       "mend it, unless it is meant for some receiver", "Selectors 4, 3.9")
+            if nested:
+                self.part.dropped = [each for each in self.part.dropped if each != (node.start, node.end)]
+            return
+        sound = []
+        for declaration in declarations:
+            if not declaration.name.startswith("--") and (has_error(declaration.tokens) or not declaration.value):
+                self._tell("css-broken", declaration.start, declaration.end, "no receiver reads this declaration",
+                           "mend it or delete it", "CSS Syntax 3, 5.4")
+            else:
+                sound.append(declaration)
+        for selector in selectors:
+            if selector.unknown:
+                self._tell("css-unknown-selector", node.start, node.prelude_end,
+                           f":{selector.unknown} is known to no receiver; the rule is left as it is",
+                           "mend or delete it", "Selectors 4, 3.9")
+        if layer:
+            self.found.layer(layer)
+        anchor, outside = self.outermost or (0, ())
+        rule = Rule(len(self.found.all), self.part, node, selectors, sound, conditions, layer, nested, anchor,
+                    conditions[len(outside):])
+        self.found.all.append(rule)
+        self.part.rules.append(rule)
+
+
+def condition(keyword: str, prelude: str) -> tuple[str, ...]:
+    """A condition as it is written around rules; none for one that always holds."""
+    if keyword == "media" and prelude.strip().lower() in ("", "all"):
+        return ()
+    return (f"@{keyword} {prelude.strip()}",)
+
+
+def imported(node: AtRule) -> tuple[str | None, str | None, tuple[str, ...]]:
+    """What an ``@import`` names: the address, the layer ("" for one without a name, None for none), conditions."""
+    tokens = [token for token in node.prelude if token.type not in ("whitespace", "comment")]
+    if not tokens:
+        return None, None, ()
+    first = tokens[0]
+    address = first.value if first.type in ("string", "url") else None
+    if first.type == "function" and first.lower_name == "url" and first.arguments:
+        address = next((token.value for token in first.arguments if token.type == "string"), None)
+    layer, conditions, rest = None, [], tokens[1:]
+    if rest and rest[0].type == "ident" and rest[0].lower_value == "layer":
+        layer, rest = "", rest[1:]
+    elif rest and rest[0].type == "function" and rest[0].lower_name == "layer":
+        layer, rest = tinycss2.serialize(rest[0].arguments).strip(), rest[1:]
+    if rest and rest[0].type == "function" and rest[0].lower_name == "supports":
+        conditions.append(f"@supports ({tinycss2.serialize(rest[0].arguments).strip()})")
+        rest = rest[1:]
+    if rest:
+        start = next(i for i, token in enumerate(node.prelude) if token is rest[0])
+        conditions += condition("media", tinycss2.serialize(node.prelude[start:]))
+    return address, layer, tuple(conditions)
+
+
+def _layer_path(name: str) -> tuple[str, ...]:
+    return tuple(part.strip() for part in name.strip().split(".") if part.strip())
+
+
+def _reason(error: Exception) -> str:
+    return str(error.args[-1]) if error.args else "it is broken"
+
+
+def _selector_text(tokens: Sequence[Any]) -> str:
+    return "".join(token if isinstance(token, str) else token.serialize() for token in tokens).strip()
+
+
+def _desugared(prelude: Sequence[Any], outer: tuple[str, ...]) -> list[Any]:
+    """The selectors of a nested rule, written out: ``&`` is the rule around it (CSS Nesting 1, 3)."""
+    around = f":is({outer[0]})"
+    made, one = [], ""
+    for token in [*prelude, None]:
+        if token is None or (token.type == "literal" and token.value == ","):
+            one = one.strip()
+            made.append(one.replace("\0", around) if "\0" in one else f"{around} {one}")
+            one = ""
+        else:
+            one += _with_marks(token)
+    return [", ".join(made)]
+
+
+def _with_marks(token: Any) -> str:
+    """A token as text, each ``&`` as NUL, which no selector holds."""
+    if token.type == "literal" and token.value == "&":
+        return "\0"
+    if token.type == "function":
+        return f"{token.name}({''.join(map(_with_marks, token.arguments))})"
+    return str(token.serialize())

@@ -1,0 +1,233 @@
+"""Style sheets as rules and declarations that know where they stand (CSS Syntax 3).
+
+tinycss2 makes the component values; what is added is the offset of each in the text, so that a sheet is changed
+by edits, and what no edit touches stays as its author wrote it.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import tinycss2
+
+_BRACKETS = {"{": "}", "(": ")", "[": "]"}
+# Brackets, and what brackets in it do not count in: comments, strings, unquoted urls (`left` is what ends them).
+_LEXEME = re.compile(r"""/\*(?:.*?)(?P<left>\*/|\Z) | \\. | [][(){}]
+    | "(?:[^"\\\n]|\\.)*(?P<left2>["\n]|\\?\Z) | '(?:[^'\\\n]|\\.)*(?P<left3>['\n]|\\?\Z)
+    | [uU][rR][lL]\((?=[ \t\n]*[^"' \t\n])(?:[^)\\]|\\.)*(?P<left4>\)|\\?\Z)""", re.DOTALL | re.VERBOSE)
+_ESCAPING = re.compile(r"(?<!\\)(?:\\\\)*\\\Z")
+_SPACE = ("whitespace", "comment")
+# What a browser reads as another line end or character before it reads anything else (CSS Syntax 3.3).
+_LINE_ENDS = ("\r\n", "\r", "\f")
+
+
+@dataclass(frozen=True, slots=True)
+class Declaration:
+    """A declaration from `start` to `end`, without its semicolon; `name` is in small letters but for ``--*``.
+
+    `value` is its text without ``!important``, which `important` tells; `tokens` are its component values.
+    """
+
+    name: str
+    value: str
+    important: bool
+    tokens: tuple[Any, ...]
+    start: int
+    end: int
+
+    @property
+    def text(self) -> str:
+        """It as it is written into an attribute, without importance."""
+        return f"{self.name}:{self.value}"
+
+
+@dataclass(frozen=True, slots=True)
+class QualifiedRule:
+    """A rule of a prelude and a block; the block's content is the text from `inner` to `inner_end`."""
+
+    prelude: tuple[Any, ...]
+    prelude_end: int
+    content: tuple[Any, ...]
+    start: int
+    inner: int
+    inner_end: int
+    end: int
+
+
+@dataclass(frozen=True, slots=True)
+class AtRule:
+    """An at-rule; `content` is None where it ends with a semicolon."""
+
+    keyword: str
+    prelude: tuple[Any, ...]
+    prelude_text: str
+    content: tuple[Any, ...] | None
+    start: int
+    inner: int
+    inner_end: int
+    end: int
+
+
+@dataclass(frozen=True, slots=True)
+class Broken:
+    """What is dropped by the rules of recovery (CSS Syntax 3, 5.4)."""
+
+    start: int
+    end: int
+    why: str
+
+
+class Sheet:
+    """The text of a style sheet, or of a ``style`` attribute, that has become component values."""
+
+    def __init__(self, text: str) -> None:
+        for line_end in _LINE_ENDS:
+            text = text.replace(line_end, "\n")
+        self.text = _closed(text.replace("\0", "\ufffd"))
+        self.unclosed = len(self.text) > len(text)
+        self.nodes: list[Any] = tinycss2.parse_component_value_list(self.text)
+        self._lines = [0]
+        while (found := self.text.find("\n", self._lines[-1])) >= 0:
+            self._lines.append(found + 1)
+
+    def offset(self, node: Any) -> int:
+        """Where a component value begins."""
+        return int(self._lines[node.source_line - 1] + node.source_column - 1)
+
+    def rules(self) -> Iterator[QualifiedRule | AtRule | Broken]:
+        """The rules of the sheet."""
+        return self.rules_in(self.nodes, len(self.text), nested=False)
+
+    def rules_in(self, nodes: Sequence[Any], end: int, *, nested: bool = True
+                 ) -> Iterator[QualifiedRule | AtRule | Broken]:
+        """The rules in a list of component values that ends at `end` (consume a list of rules, 5.4.1)."""
+        index = 0
+        while index < len(nodes):
+            node = nodes[index]
+            if node.type in _SPACE or (not nested and node.type == "literal" and node.value in ("<!--", "-->")):
+                index += 1
+                continue
+            rule, index = self._rule(nodes, index, end)
+            yield rule
+
+    def _rule(self, nodes: Sequence[Any], index: int, end: int) -> tuple[QualifiedRule | AtRule | Broken, int]:
+        first = index
+        start = self.offset(nodes[first])
+        is_at = nodes[first].type == "at-keyword"
+        while index < len(nodes):
+            node = nodes[index]
+            after = self.offset(nodes[index + 1]) if index + 1 < len(nodes) else end
+            if node.type == "{} block":
+                inner = self.offset(node) + 1
+                if is_at:
+                    prelude = tuple(nodes[first + 1:index])
+                    text = self.text[start + 1 + len(nodes[first].value):inner - 1].strip()
+                    return AtRule(nodes[first].lower_value, prelude, text, tuple(node.content), start, inner, after - 1,
+                                  after), index + 1
+                return QualifiedRule(tuple(nodes[first:index]), inner - 1, tuple(node.content), start, inner, after - 1,
+                                     after), index + 1
+            if is_at and node.type == "literal" and node.value == ";":
+                stop = self.offset(node)
+                text = self.text[start + 1 + len(nodes[first].value):stop].strip()
+                return AtRule(nodes[first].lower_value, tuple(nodes[first + 1:index]), text, None, start, stop, stop,
+                              after), index + 1
+            index += 1
+        if is_at:
+            text = self.text[start + 1 + len(nodes[first].value):end].strip()
+            return AtRule(nodes[first].lower_value, tuple(nodes[first + 1:]), text, None, start, end, end, end), index
+        return Broken(start, end, "a rule without a block"), index
+
+    def declarations(self) -> Iterator[Declaration | QualifiedRule | AtRule | Broken]:
+        """The declarations of a ``style`` attribute."""
+        return self.declarations_in(self.nodes, len(self.text))
+
+    def declarations_in(self, nodes: Sequence[Any], end: int
+                        ) -> Iterator[Declaration | QualifiedRule | AtRule | Broken]:
+        """What a block holds: declarations, and rules nested in it (consume a block's contents, 5.4.4)."""
+        index = 0
+        while index < len(nodes):
+            node = nodes[index]
+            if node.type in _SPACE or (node.type == "literal" and node.value == ";"):
+                index += 1
+                continue
+            stop = next((i for i in range(index, len(nodes))
+                         if nodes[i].type == "literal" and nodes[i].value == ";"), len(nodes))
+            if node.type != "at-keyword" and (made := self._declaration(nodes, index, stop, end)):
+                yield made
+                index = stop
+                continue
+            block = next((i for i in range(index, stop) if nodes[i].type == "{} block"), None)
+            if node.type == "at-keyword" or block is not None:
+                rule, index = self._rule(nodes, index, end)
+                yield rule
+                continue
+            last = self.offset(nodes[stop]) if stop < len(nodes) else end
+            yield Broken(self.offset(node), last, "no declaration: a name and a colon are missing")
+            index = stop
+
+    def _declaration(self, nodes: Sequence[Any], index: int, stop: int, end: int) -> Declaration | None:
+        first = index
+        if nodes[index].type == "literal" and nodes[index].value in ("*", "_") and index + 1 < stop:
+            index += 1  # what old browsers read though it is wrong; kept as its author wrote it
+        name = nodes[index]
+        if name.type != "ident":
+            return None
+        colon = index + 1
+        while colon < stop and nodes[colon].type in _SPACE:
+            colon += 1
+        if colon >= stop or nodes[colon].type != "literal" or nodes[colon].value != ":":
+            return None
+        start = self.offset(nodes[first])
+        value = list(nodes[colon + 1:stop])
+        custom = name.value.startswith("--")
+        if not custom and any(token.type == "{} block" for token in value):
+            return None  # a nested rule: a:hover { … }
+        last = self.offset(nodes[stop]) if stop < len(nodes) else end
+        while last > start and self.text[last - 1] in " \t\n":
+            last -= 1
+        value_start = self.offset(nodes[colon]) + 1
+        value, value_end, important = self._without_importance(value, last)
+        text = self.text[value_start:value_end].strip()
+        own = self.text[start:self.offset(nodes[colon])].strip()
+        written = own if custom or first != index else own.lower()
+        return Declaration(written, text, important, tuple(value), start, last)
+
+    def _without_importance(self, value: list[Any], end: int) -> tuple[list[Any], int, bool]:
+        """A value without the ``!important`` it may end with, where that begins, and whether it was there."""
+        parts = [i for i, token in enumerate(value) if token.type not in _SPACE]
+        if len(parts) >= 2:
+            mark, word = value[parts[-2]], value[parts[-1]]
+            if (mark.type, word.type) == ("literal", "ident") and mark.value == "!" \
+                    and word.lower_value == "important":
+                return value[:parts[-2]], self.offset(mark), True
+        return value, end, False
+
+
+def _closed(text: str) -> str:
+    """`text`, and what closes all that is open at its end (the end of the input closes it, 5.4)."""
+    open_: list[str] = []
+    last = ""
+    for found in _LEXEME.finditer(text):
+        last = found[0]
+        if last in _BRACKETS:
+            open_.append(_BRACKETS[last])
+        elif last in ")]}" and open_ and open_[-1] == last:
+            open_.pop()
+        elif found.lastgroup and found[found.lastgroup] in ("", "\\"):
+            text = text.removesuffix("\\") if _ESCAPING.search(last) else text
+            open_.append("*/" if last.startswith("/*") else last[0] if last[0] in "\"'" else ")")
+    return text + "".join(reversed(open_))
+
+
+def has_error(tokens: Sequence[Any]) -> bool:
+    """Whether component values hold what no property accepts: a bad string, a bad url, a stray bracket."""
+    for token in tokens:
+        if token.type == "error" or (token.type == "literal" and token.value in ("]", ")", "}", "!", ";")):
+            return True
+        inner = token.arguments if token.type == "function" else getattr(token, "content", None)
+        if inner and has_error(inner):
+            return True
+    return False

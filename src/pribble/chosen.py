@@ -1,0 +1,73 @@
+"""Pictures that the data choose: what a program calls where a mark names one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from pathlib import Path
+from time import monotonic
+from typing import Any
+
+from pribble.compiler.pieces import Wanted
+from pribble.compiler.sizes import Size
+from pribble.errors import Place
+from pribble.pictures.embedding import LOOKED_AT, Found, PictureFinder
+from pribble.pictures.slots import NamedId, Source
+from pribble.surroundings import picture_changes
+
+_MOST_KNOWN = 4096
+
+
+def helpers(finder: PictureFinder, domain: str) -> Mapping[str, Callable[..., Any]]:
+    """The functions, by the names that programs call them."""
+
+    def slotted(found: Found | str, wanted: Wanted, width: int | None) -> str:
+        if isinstance(found, str):
+            written = wanted.wrap(found)
+            return NamedId(written) if found.lower().startswith("cid:") else written
+        if wanted.size is not None and not width:
+            width = wanted.size.shown(found.picture)
+        fitted = finder.fitted(found, width)
+        source = Source.of(fitted.picture, domain, path=found.path, written=found.path or "", travels=wanted.travels)
+        if fitted.changes:
+            source.told = tuple(picture_changes(fitted.changes, fitted.picture.called, wanted.place))
+        return source
+
+    # Names chosen again and again, by the mark they stand in: when each was looked at, and its slot.
+    known: dict[tuple[str, int], tuple[float, Wanted, str]] = {}
+
+    def picture(value: Any, wanted: Wanted) -> str:
+        if value.__class__ is not str:
+            width = _width(wanted.size)
+            return slotted(finder.chosen(value, width), wanted, width)
+        key = value, id(wanted)
+        before = known.get(key)
+        now = monotonic()
+        if before is not None and before[1] is wanted and now - before[0] < LOOKED_AT:
+            return before[2]
+        width = _width(wanted.size)
+        made = slotted(finder.chosen(value, width), wanted, width)
+        if key in known or len(known) < _MOST_KNOWN:
+            known[key] = now, wanted, made
+        return made
+
+    def picture_composed(parts: Any, wanted: Wanted) -> str:
+        width = _width(wanted.size)
+        return slotted(finder.composed(parts, Path(wanted.place.source.name).parent, width), wanted, width)
+
+    def picture_size(source: str, size: Size, place: Place) -> str:
+        if not isinstance(source, Source):
+            return ""
+        if source.sized is None:
+            source.sized = size.missing(source.picture), place
+        return source.sized[0]
+
+    return {"picture": picture, "picture_composed": picture_composed, "picture_size": picture_size}
+
+
+def _width(size: Size | None) -> int | None:
+    """How wide a picture is shown, whichever it is."""
+    if size is None:
+        return None
+    if size.css_width or size.relative:
+        return size.css_width
+    return int(size.width) if size.width else None

@@ -1,0 +1,83 @@
+"""Pictures read: which type the bytes are, how large, and whether they are whole."""
+
+from __future__ import annotations
+
+import io
+import re
+import warnings
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import TYPE_CHECKING
+
+from pribble.errors import PictureError
+
+if TYPE_CHECKING:
+    from PIL.Image import Image
+
+# More pixels than this are a decompression bomb or a mistake; a message shows a few hundred across.
+MOST_PIXELS = 64_000_000
+TYPES = {"PNG": "image/png", "JPEG": "image/jpeg", "MPO": "image/jpeg", "GIF": "image/gif", "WEBP": "image/webp",
+         "BMP": "image/bmp", "DIB": "image/bmp", "TIFF": "image/tiff", "AVIF": "image/avif", "ICO": "image/x-icon"}
+_TAKEN = "PNG, JPEG, GIF, WebP, AVIF, TIFF, BMP, ICO and SVG are taken"
+_SVG = re.compile(rb"(?:\xef\xbb\xbf)?\s*(?:<\?xml[^>]*>\s*)?(?:<!--.*?-->\s*|<!DOCTYPE[^>]*>\s*)*<svg[\s>]", re.DOTALL)
+
+
+def measured(content: bytes, called: str) -> tuple[str, int, int]:
+    """Media type, width and height of a picture, all of which was read; `called` names it in errors.
+
+    Raises `PictureError` for what is no picture, damaged or enormous.
+    """
+    if _SVG.match(content[:4096]):
+        return "image/svg+xml", *_svg_size(content)
+    image = opened(content, called)
+    return TYPES[str(image.format)], image.width, image.height
+
+
+def opened(content: bytes, called: str) -> Image:
+    """A picture's pixels.  Raises `PictureError`."""
+    from PIL import Image  # loaded when first needed
+
+    with _told(called), warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # of bombs, which are refused below, and of metadata, which are dropped
+        image = Image.open(io.BytesIO(content))
+        if image.width * image.height > MOST_PIXELS:
+            raise PictureError(f"{called} has {image.width} × {image.height} pixels",
+                               hint=f"at most {MOST_PIXELS:,} are taken; scale it down")
+        if image.format not in TYPES:
+            raise PictureError(f"{called} is of the kind {image.format}, which no receiver shows", hint=_TAKEN)
+        image.load()
+    return image
+
+
+@contextmanager
+def _told(called: str) -> Iterator[None]:
+    """What goes wrong while a picture is read, as a `PictureError`."""
+    from PIL import Image, UnidentifiedImageError
+
+    try:
+        yield
+    except UnidentifiedImageError:
+        raise PictureError(f"{called} is no picture, whatever its name says", hint=_TAKEN) from None
+    except Image.DecompressionBombError:
+        raise PictureError(f"{called} is enormous", hint=f"at most {MOST_PIXELS:,} pixels are taken") from None
+    except (OSError, SyntaxError, ValueError, EOFError) as error:
+        raise PictureError(f"{called} is damaged: {error}") from None
+
+
+def _svg_size(content: bytes) -> tuple[int, int]:
+    """An SVG's width and height in pixels: as its root says, by its viewBox, or the default of 300 × 150."""
+    root = re.search(rb"<svg\b[^>]*>", content, re.DOTALL)
+    opening = root[0].decode("utf-8", "replace") if root else ""
+    sizes = {name: re.search(rf"\s{name}\s*=\s*[\"']\s*([0-9.]+)(?:px)?\s*[\"']", opening)
+             for name in ("width", "height")}
+    box = re.search(r"\sviewBox\s*=\s*[\"']\s*[-0-9.]+[\s,]+[-0-9.]+[\s,]+([0-9.]+)[\s,]+([0-9.]+)", opening)
+    width, height = (_number(m[1]) if m else 0.0 for m in (sizes["width"], sizes["height"]))
+    across, down = (_number(box[1]), _number(box[2])) if box else (0.0, 0.0)
+    if across and down:
+        width = width or (height * across / down if height else across)
+        height = height or width * down / across
+    return max(1, round(width or 300)), max(1, round(height or 150))
+
+
+def _number(text: str) -> float:
+    return float(text) if re.fullmatch(r"\d+\.?\d*|\.\d+", text) else 0.0

@@ -1,0 +1,81 @@
+"""The places of pictures in a rendering, filled when it is known how they travel."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Literal
+from urllib.parse import quote
+
+from pribble.errors import Place
+from pribble.findings import Finding
+from pribble.pictures.picture import Picture
+
+Embed = Literal["cid", "data", "link", "none"]
+EMBED: tuple[Embed, ...] = ("cid", "data", "link", "none")
+
+
+class Source(str):
+    """The address of a picture, as one travels by Content-ID (RFC 2392); knows how it travels otherwise.
+
+    `path` is where the picture lies below the base of linked pictures, None for one that has no file; `written` what
+    its author wrote; `travels` how this one travels, whatever the others do, or None; `told` is what was put right of
+    one that the data chose, `sized` the attributes that were added to it and where.
+    """
+
+    __slots__ = ("path", "picture", "sized", "told", "travels", "written")
+
+    picture: Picture
+    path: str | None
+    written: str
+    travels: Embed | None
+    told: tuple[Finding, ...]
+    sized: tuple[str, Place] | None
+
+    @classmethod
+    def of(cls, picture: Picture, domain: str, *, path: str | None = None, written: str = "",
+           travels: Embed | None = None) -> Source:
+        """The slot of a picture."""
+        made = cls(f"cid:{picture.content_id(domain)}")
+        made.picture, made.path, made.written, made.travels = picture, path, written, travels
+        made.told, made.sized = (), None
+        return made
+
+    def filled(self, embed: Embed, base: str | None) -> str:
+        """The address as the picture travels; a picture without a file to link to travels inside."""
+        match self.travels or embed:
+            case "data":
+                return self.picture.data_url
+            case "link":
+                return self.picture.data_url if self.path is None else linked(base or "", self.path)
+            case "none" if self.written:
+                return self.written
+            case "none":
+                return self.picture.data_url
+        return str(self)
+
+
+class Either(str):
+    """A stretch that reads otherwise where pictures travel by Content-ID: `by_cid` there, `otherwise` elsewhere."""
+
+    __slots__ = ("by_cid", "otherwise")
+
+    by_cid: Sequence[str]
+    otherwise: Sequence[str]
+
+    @classmethod
+    def of(cls, by_cid: Sequence[str], otherwise: Sequence[str]) -> Either:
+        """A stretch of two forms, each in pieces."""
+        made = cls()
+        made.by_cid, made.otherwise = by_cid, otherwise
+        return made
+
+
+class NamedId(str):
+    """A ``cid:`` address that came from data: the message must be given the picture it names."""
+
+    __slots__ = ()
+
+
+def linked(base: str, path: str) -> str:
+    """The address of a picture below a base."""
+    return base.rstrip("/") + "/" + quote(path)

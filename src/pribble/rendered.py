@@ -1,0 +1,141 @@
+"""A page dressed when it is rendered: where only the data decide what its elements get, and pages from elsewhere.
+
+It is the slow way, right for every page, and what the fast one is tested against.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from pribble.cascade.attribute import Piece
+from pribble.compiler.dressing import Dressing, corners, dress
+from pribble.compiler.pictures import is_elsewhere
+from pribble.compiler.steps import PREHEADER
+from pribble.errors import Place, Source, TemplateError
+from pribble.findings import Finding
+from pribble.markup.contexts import MarkupError, is_picture_place
+from pribble.markup.events import Opened
+from pribble.markup.page import Page, read
+from pribble.markup.references import decoded
+from pribble.pictures.embedding import PictureFinder
+from pribble.pictures.slots import Either
+from pribble.pictures.slots import Source as Slot
+from pribble.surroundings import Surroundings, Where, findings, slot
+
+# Where the preheader goes, in a text that is being dressed.
+_PREHEADER = "<!--pribble:preheader-->"
+
+
+@dataclass(frozen=True, slots=True)
+class Dresser:
+    """Dresses pages: with these pictures, beside the file `near`; `named` where the page itself may name pictures,
+    `sheets` where it may name style sheets."""
+
+    finder: PictureFinder
+    domain: str
+    near: Path
+    old_attributes: bool = False
+    named: bool = False
+    sheets: bool = True
+
+    def dressed(self, pieces: Sequence[str]) -> tuple[list[str], list[Finding]]:
+        """The pieces of a page, dressed, and what is told.  Raises `TemplateError` for one that cannot be read."""
+        slots = {slot(piece): piece for piece in pieces if isinstance(piece, Slot)}
+        text = "".join(_written(piece) for piece in pieces)
+        source = Source(str(self.near), text) if self.named else None
+
+        def where(start: int, end: int) -> Place | None:
+            return source.place(start, end) if source else None
+
+        page = _read(text, where)
+        around = Surroundings(self.finder, self.domain, where, self.near, slots=slots, named=self.named,
+                              sheets=self.sheets)
+        dressing = dress(text, page, _literal, around, old_attributes=self.old_attributes)
+        edits: list[_Edit] = [(offset, offset, (corner,)) for offset, corner in corners(page, text)]
+        edits += [(change.start, change.end, change.pieces) for change in dressing.changes]
+        edits += _pictures(text, page, dressing, around)
+        made: list[str] = []
+        for piece in _applied(text, edits):
+            made += around.split(piece) if piece.__class__ is str else [piece]
+        return list(_with_preheader(made)), [*around.changes, *findings(dressing.told, where)]
+
+
+def without_forks(pieces: Sequence[str], *, by_cid: bool) -> list[str]:
+    """`pieces`, each that has two forms in one."""
+    made: list[str] = []
+    for piece in pieces:
+        if isinstance(piece, Either):
+            made += piece.by_cid if by_cid else piece.otherwise
+        else:
+            made.append(piece)
+    return made
+
+
+def _literal(offset: int) -> str:
+    return "literal"
+
+
+def _written(piece: str) -> str:
+    if piece is PREHEADER:
+        return _PREHEADER
+    return slot(piece) if isinstance(piece, Slot) else piece
+
+
+def _read(text: str, where: Where) -> Page:
+    try:
+        return read(text, _literal)
+    except MarkupError as error:
+        raise TemplateError(error.problem, place=where(error.start, error.end), hint=error.hint) from None
+
+
+_Edit = tuple[int, int, tuple[Piece, ...]]
+
+
+def _pictures(text: str, page: Page, dressing: Dressing, around: Surroundings) -> list[_Edit]:
+    """The pictures of a page: found, with no more pixels than are shown, their missing sizes added."""
+    sizes = dict(dressing.sizes)
+    edits: list[_Edit] = []
+    for event in (*page.events, *page.hidden):
+        if not isinstance(event, Opened) or event.implied:
+            continue
+        for attribute in event.tag.attributes:
+            if not is_picture_place(event.tag.name, attribute.name):
+                continue
+            start, end = attribute.value_start, attribute.value_end
+            name = decoded(text[start:end], attribute=True).strip()
+            source = None if is_elsewhere(name) and name not in around.slots else around.picture(name, start, end)
+            if source is None:
+                continue
+            missing, size = "", sizes.get(event.tag.start) if attribute.name == "src" else None
+            if size is not None:
+                if around.complete and (missing := size.missing(source.picture)):
+                    around.told_size(missing, source, start, end)
+                source = around.fitted(source, size.shown(source.picture), start, end)
+            quote = attribute.quote or '"'
+            edits.append((attribute.start, attribute.end, (f"{attribute.name}={quote}{slot(source)}{quote}{missing}",)))
+    return edits
+
+
+def _applied(text: str, edits: Sequence[_Edit]) -> list[str]:
+    made: list[str] = []
+    position = 0
+    for start, end, pieces in sorted(edits, key=lambda edit: edit[:2]):
+        if start < position:
+            continue
+        made.append(text[position:start])
+        made += [text[piece[0]:piece[1]] if isinstance(piece, tuple) else piece for piece in pieces]
+        position = end
+    return [*made, text[position:]]
+
+
+def _with_preheader(pieces: Sequence[str]) -> list[str]:
+    """`pieces`, with the slot of the preheader in the place of the comment that stood for it."""
+    made: list[str] = []
+    for piece in pieces:
+        before, found, after = piece.partition(_PREHEADER) if piece.__class__ is str else (piece, "", "")
+        made += [before, PREHEADER, after] if found else [piece]
+    return made
+
+

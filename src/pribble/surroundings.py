@@ -1,0 +1,175 @@
+"""What a page stands in: the pictures and style sheets beside it, and what its marks may come to.
+
+A `Surroundings` serves one page: a template's while it is compiled, or a rendering's that only its data could dress.
+It finds files, hands out the slots of pictures, and takes down what was put right.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Callable, Iterable, Iterator
+from pathlib import Path
+from urllib.parse import unquote, urljoin
+
+from pribble.cascade import addresses
+from pribble.cascade.rules import Told
+from pribble.compiler.pictures import is_elsewhere
+from pribble.errors import PictureError, Place, PribbleError, TemplateError
+from pribble.findings import Finding
+from pribble.pictures.embedding import Found, PictureFinder
+from pribble.pictures.righting import SIZE, Change
+from pribble.pictures.slots import Embed, Source
+
+Where = Callable[[int, int], Place | None]
+_SLOT = re.compile(r"cid:[0-9a-f]{32}@[-A-Za-z0-9.]+(?:#[a-z]+)?")
+_REFERENCE = "Pribble, docs/pictures-and-styles.md"
+
+
+class Surroundings:
+    """The files around a page, for the passes over it.
+
+    `where` is the place of a stretch of the page, `near` the file it stands in where it has no place; `may_lack` and
+    `brings` say of a mark whether it may come to nothing, and which elements it may bring.  Without `named`, pictures
+    are in their slots already, and what else the page names is not looked for; without `sheets`, nor are style sheets.
+    """
+
+    def __init__(self, finder: PictureFinder, domain: str, where: Where, near: Path, *,
+                 may_lack: Callable[[int], bool] = lambda offset: False,
+                 brings: Callable[[int], frozenset[str]] = lambda offset: frozenset(),
+                 slots: dict[str, Source] | None = None, named: bool = True, sheets: bool = True) -> None:
+        self.finder, self.domain, self.where, self.near = finder, domain, where, near
+        self.may_lack, self.brings = may_lack, brings
+        self.slots: dict[str, Source] = {} if slots is None else slots
+        self.named, self.sheets = named, sheets
+        self.changes: list[Finding] = []
+        self.paths: list[Path] = []
+        self.density = finder.density
+        self.complete = SIZE in finder.wanted
+
+    # -- style sheets --
+
+    def base(self, offset: int) -> str:
+        """The file that what stands at an offset was written in."""
+        place = self.where(offset, offset + 1)
+        return str(Path(place.source.name)) if place else str(self.near)
+
+    def load(self, address: str, base: str) -> tuple[str, str] | None:
+        """A style sheet read in, its addresses resolved, and where it is; None for one that is left alone.  Raises
+        `TemplateError` for one that is not there."""
+        joined = urljoin(base, address) if base.startswith(("http:", "https:")) else address
+        if joined.startswith(("http:", "https:")) and self.finder.fetch:
+            css = self.finder.fetch(joined).decode("utf-8-sig", "replace")
+            return addresses.resolved(css, lambda name, start, end: urljoin(joined, name)), joined
+        if is_elsewhere(address) or not self.sheets:
+            return None
+        try:
+            path = self.finder.file(unquote(re.split("[?#]", address)[0]), Path(base).parent, "style sheet")
+            css = path.read_text(encoding="utf-8-sig")
+        except PictureError as error:
+            raise TemplateError(error.problem, hint=error.hint) from None
+        except UnicodeDecodeError as error:
+            raise TemplateError(f'the style sheet "{address}" is no UTF-8 (at byte {error.start})',
+                                hint="save it as UTF-8") from None
+        self.paths.append(path)
+        return addresses.resolved(css, lambda name, start, end: self._slot(name, path, None)), str(path)
+
+    def addresses(self, css: str, offset: int) -> str:
+        """A piece of CSS that stands at `offset`, with the pictures in it as slots."""
+        if not self.named:
+            return css
+        return addresses.resolved(css, lambda name, start, end: self._slot(
+            name, Path(self.base(offset)), self.where(offset + start, offset + end)))
+
+    def _slot(self, name: str, base: Path, place: Place | None) -> str | None:
+        source = self._source(name, base, place, None)
+        return None if source is None else slot(source)
+
+    # -- pictures --
+
+    def picture(self, name: str, start: int, end: int, travels: Embed | None = None) -> Source | None:
+        """The picture that the page names at an offset; None for one that is elsewhere.  Raises `PictureError`."""
+        if not self.named:
+            return self.slots.get(name)
+        return self._source(name, Path(self.base(start)), self.where(start, end), travels)
+
+    def _source(self, name: str, base: Path, place: Place | None, travels: Embed | None) -> Source | None:
+        if name in self.slots:
+            return self.slots[name]
+        found: Found | None = None
+        try:
+            if name.startswith(("http:", "https:")):
+                found = self.finder.fetched(name)
+            elif not is_elsewhere(name):
+                found = self.finder.find(unquote(name), base.parent)
+        except PribbleError as error:
+            raise type(error)(error.problem, place=place, hint=error.hint) from None
+        if found is None:
+            return None
+        self._tell(found.changes, found, place)
+        written = os.path.relpath(base.parent / name, self.near.parent) if base.parent != self.near.parent else name
+        return self._kept(Source.of(found.picture, self.domain, path=found.path, written=written, travels=travels))
+
+    def fitted(self, source: Source, shown: int | None, start: int, end: int) -> Source:
+        """The picture with no more pixels than it is shown with."""
+        found = self.finder.fitted(Found(source.picture), shown)
+        if found.picture is source.picture:
+            return source
+        self._tell(found.changes, found, self.where(start, end))
+        return self._kept(Source.of(found.picture, self.domain, path=source.path, written=source.written,
+                                    travels=source.travels))
+
+    def _kept(self, source: Source) -> Source:
+        return self.slots.setdefault(slot(source), source)
+
+    def split(self, text: str) -> Iterator[str]:
+        """A text with slots in it, as texts and sources."""
+        position = 0
+        for found in _SLOT.finditer(text):
+            if found[0] in self.slots:
+                if position < found.start():
+                    yield text[position:found.start()]
+                yield self.slots[found[0]]
+                position = found.end()
+        if position < len(text):
+            yield text[position:]
+
+    # -- what was put right --
+
+    def told_size(self, added: str, source: Source, start: int, end: int) -> None:
+        """Take note of attributes that were added."""
+        self.changes.append(size_change(added, source, self.where(start, end)))
+
+    def _tell(self, changes: tuple[Change, ...], found: Found, place: Place | None) -> None:
+        self.changes += picture_changes(changes, found.picture.called, place)
+        if found.picture.type == "image/svg+xml":
+            self.changes.append(Finding(
+                "picture-svg", "error", place, f"{found.picture.called} is an SVG: few receivers show it",
+                "save it as PNG, twice as large as it is shown", _REFERENCE))
+
+
+def findings(told: Iterable[Told], where: Where) -> list[Finding]:
+    """What is told of style sheets, as findings."""
+    made = []
+    for each in told:
+        place = where(each.part.offset + each.start, each.part.offset + each.end) if each.part.offset >= 0 else None
+        inside = "" if each.part.offset >= 0 or not each.part.base else f"{Path(each.part.base).name}: "
+        made.append(Finding(each.rule, "warning", place, inside + each.says, each.mend, each.reference))
+    return made
+
+
+def slot(source: Source) -> str:
+    """What stands for a picture in a text, until it is known how it travels."""
+    return f"{source}#{source.travels}" if source.travels else str(source)
+
+
+def picture_changes(changes: tuple[Change, ...], called: str, place: Place | None) -> list[Finding]:
+    """What was put right of a picture, as findings."""
+    return [Finding(f"picture-{change.what}", "note", place, f"{called}: {change.says}",
+                    f'put_right without "{change.what}" leaves it', _REFERENCE) for change in changes]
+
+
+def size_change(added: str, source: Source, place: Place | None) -> Finding:
+    """That attributes were added to an image."""
+    return Finding("picture-size", "note", place, f"{source.picture.called} is shown with{added}",
+                   "write both dimensions, and nothing is added", _REFERENCE)
