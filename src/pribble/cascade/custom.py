@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -12,6 +12,8 @@ from pribble.cascade.syntax import Declaration
 
 # Longer than this no value is made, however custom properties multiply one another.
 _LONGEST = 100_000
+
+Value = Callable[[str], str | None]
 
 
 class Invalid(Exception):
@@ -58,10 +60,13 @@ class Environment:
                 elif word == "initial":
                     made[name] = None
                 else:
+                    for other in names_in(declaration.tokens) & own.keys() - set(resolving):
+                        value(other)
                     made[name] = substituted(declaration.tokens, value)
-                    restless.update({name} if names_in(declaration.tokens) & restless else ())
             except Invalid:
                 made[name] = None
+            if names_in(declaration.tokens) & restless:
+                restless.add(name)
             resolving.pop()
             done.add(name)
             if name in circles:
@@ -83,14 +88,8 @@ class Environment:
 
     def guarded(self, declaration: Declaration) -> str:
         """The value with each ``var()`` left that names what can change, and its value now to fall back on."""
-        def value(name: str) -> str | None:
-            now = self.values.get(name)
-            if name not in self.restless:
-                return now
-            return f"var({name})" if now is None else f"var({name}, {now})"
-
         try:
-            return substituted(declaration.tokens, value).strip()
+            return substituted(declaration.tokens, self.values.get, self.restless).strip()
         except Invalid:
             return "unset"
 
@@ -99,15 +98,16 @@ class Environment:
         return bool(names_in(declaration.tokens) & self.restless)
 
 
-def substituted(tokens: Iterable[Any], value: Any) -> str:
-    """Component values as text, each ``var()`` replaced by what `value` says of its name.  Raises `Invalid`."""
+def substituted(tokens: Iterable[Any], value: Value, guarded: frozenset[str] = frozenset()) -> str:
+    """Component values as text, each ``var()`` replaced by what `value` says of its name, which the `guarded` get to
+    fall back on.  Raises `Invalid`."""
     made = ""
     for token in tokens:
         if token.type == "function":
-            made += _function(token, value)
+            made += _function(token, value, guarded)
         elif token.type in ("() block", "[] block", "{} block"):
             opening, closing = token.type[0], token.type[1]
-            made += f"{opening}{substituted(token.content, value)}{closing}"
+            made += f"{opening}{substituted(token.content, value, guarded)}{closing}"
         elif token.type != "comment":
             made += tinycss2.serialize([token])
         if len(made) > _LONGEST:
@@ -115,20 +115,26 @@ def substituted(tokens: Iterable[Any], value: Any) -> str:
     return made
 
 
-def _function(token: Any, value: Any) -> str:
+def _function(token: Any, value: Value, guarded: frozenset[str]) -> str:
     if token.lower_name != "var":
-        return f"{token.name}({substituted(token.arguments, value)})"
+        return f"{token.name}({substituted(token.arguments, value, guarded)})"
     parts = [argument for argument in token.arguments if argument.type not in ("whitespace", "comment")]
     if not parts or parts[0].type != "ident":
         raise Invalid("var() names no custom property")
-    found = value(parts[0].value)
+    name = parts[0].value
+    if name in guarded:
+        try:
+            return f"var({name}, {_function(token, value, frozenset())})"
+        except Invalid:
+            return f"var({name})"
+    found = value(name)
     if found is not None:
-        return str(found)
+        return found.strip()
     comma = next((i for i, argument in enumerate(token.arguments)
                   if argument.type == "literal" and argument.value == ","), None)
     if comma is None:
-        raise Invalid(parts[0].value)
-    return substituted(token.arguments[comma + 1:], value).strip()
+        raise Invalid(name)
+    return substituted(token.arguments[comma + 1:], value, guarded).strip()
 
 
 def names_in(tokens: Iterable[Any]) -> set[str]:

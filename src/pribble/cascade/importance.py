@@ -55,6 +55,7 @@ class Group:
     inlined: list[Entry]
     kept: list[Entry]
     applied: frozenset[int] = frozenset()  # the numbers of the rules that are for them
+    custom: list[Entry] = field(default_factory=list)  # their custom properties, which stay in the sheets
     numbers: list[int] = field(default_factory=list)
     by_longhand: dict[str, tuple[list[Entry], list[Entry]]] = field(default_factory=dict)
 

@@ -298,7 +298,9 @@ class _Inliner:
                 entry.text = self.around.addresses(entry.text, element.opening.start)
         kept = [self._entry(d, i, rule, selector, selector) for rule, selector in possible
                 for i, d in enumerate(rule.declarations) if not d.name.startswith(_CUSTOM)]
-        group = Group(_seen(entries), kept, frozenset(best))
+        custom = [self._entry(d, i, rule, selector, selector) for rule, selector in (*applied, *possible)
+                  for i, d in enumerate(rule.declarations) if d.name.startswith(_CUSTOM)]
+        group = Group(_seen(entries), kept, frozenset(best), custom)
         group.prepare()
         return group
 

@@ -126,7 +126,8 @@ class Remains:
     def _weights(self, groups: Sequence[Group]) -> dict[Weighed, Specificity]:
         """How much more specificity selectors need, so that what stays keeps its order."""
         more: dict[Weighed, Specificity] = {}
-        pairs = {pair for group in groups if group.kept for pair in self._pairs(group)}
+        pairs = {pair for group in groups if group.kept or (self.custom and group.custom)
+                 for pair in self._pairs(group)}
         for _ in range(_MOST_ROUNDS):
             changed = False
             for lower, low, higher, high in pairs:
@@ -143,7 +144,13 @@ class Remains:
     def _pairs(self, group: Group) -> set[tuple[Weighed, Specificity, Weighed, Specificity]]:
         """Neighbours in the cascade that set one longhand and are equally important: which must weigh more."""
         found = set()
-        for inlined, kept in group.by_longhand.values():
+        meeting = list(group.by_longhand.values())
+        if self.custom:
+            named: dict[str, list[Entry]] = {}
+            for entry in group.custom:
+                named.setdefault(entry.declaration.name, []).append(entry)
+            meeting += [([], entries) for entries in named.values()]
+        for inlined, kept in meeting:
             levels: tuple[list[Entry], list[Entry]] = [], []
             copied = [entry for entry in inlined if entry.state == COPIED]
             for entry in sorted((*kept, *copied), key=lambda e: e.key):
@@ -194,7 +201,7 @@ class Remains:
         added: list[str] = []
         sheet = part.sheet
         if part.keep:
-            moved = any((rule.number, index) in self.raised for rule in part.rules
+            moved = bool(self.copies.by_rule) or any((rule.number, index) in self.raised for rule in part.rules
                         for index in range(len(rule.declarations)))
             added = [self._beside(rule, moved) for rule in part.rules]
             return sheet.text, "".join(added)
@@ -230,8 +237,10 @@ class Remains:
         gone = [i for i in range(len(rule.selectors)) if i not in staying]
         own = [d for d in rule.declarations if d.name.startswith("--")]
         if gone and own and self.custom:
-            selectors = ", ".join(rule.selectors[i].text for i in gone)
-            pieces.append(f"{selectors} {{ {'; '.join(_written(d, d.important) for d in own)} }}")
+            for important in (False, True):
+                selectors = ", ".join(self._selector(rule, i, important) for i in gone)
+                body = "; ".join(_written(d, important) for d in own if d.important == important)
+                pieces.append(f"{selectors} {{ {body} }}" if body else "")
         for index, copy in enumerate(self.copies.by_rule.get(rule.number, ())):
             pieces.append(self._copy(copy, index, rule.number))
         return " ".join(filter(None, pieces))
