@@ -115,9 +115,10 @@ class Surroundings:
         found = self.finder.fitted(Found(source.picture), shown)
         if found.picture is source.picture:
             return source
-        self._tell(found.changes, found, self.where(start, end))
-        return self._kept(Source.of(found.picture, self.domain, path=source.path, written=source.written,
-                                    travels=source.travels))
+        made = Source.of(found.picture, self.domain, path=source.path, written=source.written, travels=source.travels)
+        if slot(made) not in self.slots:
+            self._tell(found.changes, found, self.where(start, end))
+        return self._kept(made)
 
     def _kept(self, source: Source) -> Source:
         return self.slots.setdefault(slot(source), source)
