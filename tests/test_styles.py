@@ -34,7 +34,9 @@ class Inlining(Case):
         for row in rows:
             with self.subTest(row["says"]):
                 made = inline_styles(stylish(row["css"], row["body"]))
-                self.assertEqual(made[made.index("<body") :].removeprefix("<body>"), row["out"] + "</body></html>")
+                self.assertEqual(
+                    made[made.index("<body") :].removeprefix("<body>"), row["out"] + "</body></html>"
+                )
                 left = _SHEETS.search(made)
                 inside = re.sub(r"</?style>", "", left[0]) if left else ""
                 self.assertEqual(inside.strip(), row.get("left", "").strip())
@@ -67,7 +69,11 @@ class Inlining(Case):
             attributes = re.sub(r' (style|class|alt)="[^"]*"', "", found[0])
             with self.subTest(tag):
                 self.assertEqual(
-                    attributes.removeprefix(f"<{name}").removesuffix(">").replace(' align="left"', "").strip(), wanted
+                    attributes.removeprefix(f"<{name}")
+                    .removesuffix(">")
+                    .replace(' align="left"', "")
+                    .strip(),
+                    wanted,
                 )
 
     def test_sheets_are_read_in(self) -> None:
@@ -91,7 +97,10 @@ class Inlining(Case):
     def test_sheets_that_cannot_be_read(self) -> None:
         for page, says in (
             ('<link rel="stylesheet" href="a.cs">', 'there is no style sheet "a.cs" (did you mean "a.css"?)'),
-            ('<style>@import "../x.css";</style>', 'the style sheet "../x.css" lies outside the template folder'),
+            (
+                '<style>@import "../x.css";</style>',
+                'the style sheet "../x.css" lies outside the template folder',
+            ),
             ('<link rel="stylesheet" href="bad.css">', 'the style sheet "bad.css" is no UTF-8 (at byte 1)'),
         ):
             with self.subTest(page), self.assertRaises(TemplateError) as caught:
@@ -115,7 +124,11 @@ class Inlining(Case):
 
     def test_which_way_and_why(self) -> None:
         cases = {
-            "": ["<p>x</p>", '<p class="a" style="color: {{ c }}">', "{{ for i in l: }}<p>{{ i }}</p>{{ :for }}"],
+            "": [
+                "<p>x</p>",
+                '<p class="a" style="color: {{ c }}">',
+                "{{ for i in l: }}<p>{{ i }}</p>{{ :for }}",
+            ],
             "counts brothers in a loop or branch": [
                 "<style>p:nth-child(odd) { color: red }</style>{{ for i in l: }}<p>x</p>{{ :for }}",
                 "<style>b + p { color: red }</style><b></b>{{ if c: }}<p>x</p>{{ :if }}",
@@ -129,9 +142,13 @@ class Inlining(Case):
                 "<style>p { color: {{ c }} }</style><p>x",
                 "{{ if c: }}<style>p { color: red }</style>{{ :if }}<p>x",
             ],
-            "its style holds a block": ['<style>p { color: red }</style><p style="{{ if c: }}top: 0{{ :if }}">x'],
+            "its style holds a block": [
+                '<style>p { color: red }</style><p style="{{ if c: }}top: 0{{ :if }}">x'
+            ],
             "may be for what a value brings": ["<style>p { color: red }</style><div>{{ c as html }}</div>"],
-            "a custom property holds a mark": ['<style>p { color: var(--x) }</style><p style="--x: {{ c }}">x'],
+            "a custom property holds a mark": [
+                '<style>p { color: var(--x) }</style><p style="--x: {{ c }}">x'
+            ],
             "may be left out": ['<style>p:hover { color: red }</style><p style="color: {{ c? }}">x'],
             "a picture's size holds a mark": ['<img src="https://x.example/" alt="" width="{{ c }}">'],
         }
@@ -143,7 +160,9 @@ class Inlining(Case):
                     self.assertIn(why, str(explanation))
 
     def test_what_the_data_decide_is_decided_when_rendered(self) -> None:
-        css = "<style>tr:nth-child(odd) td { color: red } .hot { font-weight: bold } i { color: blue }</style>"
+        css = (
+            "<style>tr:nth-child(odd) td { color: red } .hot { font-weight: bold } i { color: blue }</style>"
+        )
         page = css + (
             '<table><tbody>{{ for row in rows: }}<tr><td class="{{ row }}">x</td></tr>{{ :for }}</tbody></table>'
             "<div>{{ more as html }}</div>"
@@ -152,7 +171,11 @@ class Inlining(Case):
         cells = re.findall(r"<td[^>]*>", html)
         self.assertEqual(
             cells,
-            ['<td style="font-weight:bold; color:red" class="hot">', '<td class="cold">', '<td style="color:red" class="cold">'],
+            [
+                '<td style="font-weight:bold; color:red" class="hot">',
+                '<td class="cold">',
+                '<td style="color:red" class="cold">',
+            ],
         )
         self.assertIn('<i style="color:blue">z</i>', html)
 
@@ -193,14 +216,6 @@ def _winning(html: str) -> list[tuple[str, dict[str, tuple[str, str]]]]:
 class InChromium(Case):
     """Computed styles before and after, in eight states of the reader."""
 
-    def demo(self) -> dict[str, str]:
-        folder = TemplateFolder(TEMPLATES, locale="en_GB", put_right=())
-        bare = {
-            name: re.sub(r'(?<=<p class=")note', "note x", folder[name].render(folder[name].samples[""], embed="none").html)
-            for name in ("berth-confirmed", "mooring-statement", "desk-copy")
-        }
-        return bare
-
     def test_all_pages_compute_the_same(self) -> None:
         with browser() as page:
             for path in PAGES:
@@ -215,7 +230,9 @@ class InChromium(Case):
                         bare = _SHEETS.sub("", made)
                         self.assertEqual(differences(wide, computed(page, bare, ["wide"])), [])
                 with self.subTest(path.name, proof="the judge can tell"):
-                    self.assertNotEqual(differences(wide, computed(page, _SHEETS.sub("", html), ["wide"])), [])
+                    self.assertNotEqual(
+                        differences(wide, computed(page, _SHEETS.sub("", html), ["wide"])), []
+                    )
 
     def test_the_demo_computes_the_same(self) -> None:
         """The templates' rendered pages, against those of the same templates with every sheet kept from the cascade."""
@@ -234,7 +251,9 @@ class InChromium(Case):
                     if path.is_file()
                 }
                 files["layouts/frame.html"] = layout.replace(sheet[0], "<!--sheet-->")
-                written = self.folder(files, locale="en_GB", put_right=())[name].render(sample, embed="none").html
+                written = (
+                    self.folder(files, locale="en_GB", put_right=())[name].render(sample, embed="none").html
+                )
                 with self.subTest(name):
                     before = computed(page, written.replace("<!--sheet-->", sheet[0]))
                     self.assertEqual(differences(before, computed(page, made)), [])
@@ -259,6 +278,7 @@ class InChromium(Case):
         with browser() as page:
             found: dict[str, Any] = computed(page, stylish(css, "<p>x</p>"))
         shown = {
-            tuple(found[state][-1][1][name] for name in ("color", "margin-top", "padding-top", "top")) for state in STATES
+            tuple(found[state][-1][1][name] for name in ("color", "margin-top", "padding-top", "top"))
+            for state in STATES
         }
         self.assertEqual(len(shown), len(STATES))

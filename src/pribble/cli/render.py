@@ -52,7 +52,8 @@ def message(options: argparse.Namespace, settings: Config, made: Rendering) -> M
 def run(options: argparse.Namespace) -> None:
     settings = config()
     chosen = template(options, settings)
-    made = rendering(options, chosen, embed="data" if options.format in ("html", "fragment") else None)
+    inside = options.format in ("html", "fragment") and settings.embed is None
+    made = rendering(options, chosen, embed="data" if inside else None)
     content: bytes
     match options.format:
         case "html" | "fragment":
