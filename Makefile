@@ -19,7 +19,7 @@ examples: $(VENV)/installed
 	set -e; for example in examples/*.py; do echo "== $$example"; $(BIN)/python $$example; done
 
 screenshots: $(VENV)/installed
-	$(BIN)/python tools/screenshots.py
+	$(BIN)/python -m tools.screenshots
 
 pictures: $(VENV)/installed
 	$(BIN)/python tools/draw_pictures.py
@@ -27,7 +27,7 @@ pictures: $(VENV)/installed
 $(VENV)/installed: pyproject.toml
 	$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Pribble needs Python 3.11 or newer; try: make PYTHON=python3.11 ...")'
 	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[test,lint]'
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[charts,test,lint]'
 	touch $@
 
 clean:

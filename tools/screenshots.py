@@ -1,41 +1,71 @@
 """Make the pictures in docs/screenshots from the demo's data.
 
-    python tools/screenshots.py
+    python -m tools.screenshots
 
 Needs Chromium for pages, and xterm, Xvfb and ImageMagick's import for the terminal.
 """
 
 from __future__ import annotations
 
+import io
 import os
 import shutil
 import subprocess
 import sys
-import tempfile
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+from PIL import Image
+from tests.chromium import browser, picture
+
 from pribble import TemplateFolder
-from pribble.demo import TEMPLATES
+from pribble.demo import TEMPLATES, charted
 
 ROOT = Path(__file__).parent.parent
 SHOTS = ROOT / "docs/screenshots"
 SIZE = (1280, 800)
-CHROMIUM = ["chromium", "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
-            "--disable-background-networking", "--disable-component-update", "--disable-sync", "--hide-scrollbars"]
 
 
-def page(html: str, name: str, *, size: tuple[int, int] = SIZE, dark: bool = False) -> None:
-    """A page as headless Chromium shows it."""
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "page.html"
-        path.write_text(html, encoding="utf-8")
-        look = ["--blink-settings=preferredColorScheme=0"] if dark else []
-        subprocess.run([*CHROMIUM, *look, f"--user-data-dir={folder}/profile", f"--window-size={size[0]},{size[1]}",
-                        f"--screenshot={SHOTS / name}", path.as_uri()], check=True, capture_output=True, timeout=120)
-    print(SHOTS / name)
+def pages(folder: Path, shown: dict[str, str]) -> None:
+    """Each page as Chromium shows it, and all of them wide and narrow, light and dark in one picture."""
+    views = []
+    with browser() as window:
+        for name, html in shown.items():
+            (folder / f"{name}.png").write_bytes(picture(window, html, width=SIZE[0]))
+            print(folder / f"{name}.png")
+            for width in (700, 390):
+                for scheme in ("light", "dark"):
+                    views.append(Image.open(io.BytesIO(picture(window, html, width=width, scheme=scheme))))
+    rows = [views[index:index + 4] for index in range(0, len(views), 4)]
+    size = max(sum(view.width for view in row) for row in rows), sum(max(view.height for view in row) for row in rows)
+    whole = Image.new("RGB", size, "white")
+    top = 0
+    for row in rows:
+        left = 0
+        for view in row:
+            whole.paste(view, (left, top))
+            left += view.width
+        top += max(view.height for view in row)
+    small = whole.resize((1400, whole.height * 1400 // whole.width), Image.Resampling.LANCZOS)
+    small.quantize(256).save(folder / "schemes.png", optimize=True)
+    print(folder / "schemes.png")
+
+
+NOTE = ROOT / "build/notes/notice.html"
+NOTICE = """<!DOCTYPE html>
+<html><head><title>Notice</title><style>
+  p { margin: 0 0 16px 0; color: #1d2b36 }
+  .loud { color: #a8412b; font-weight: bold }
+  a { color: #1f7a7a } a:hover { color: #14364f }
+  @media (prefers-color-scheme: dark) { p { color: #e8eef1 } .loud { color: #f0a48f } }
+</style></head>
+<body style="padding: 24px">
+<p class="loud">Pier C is closed on Tuesday.</p>
+<p>Boats there may lie at <a href="https://skerrow.example/pier-b">pier B</a>, free of charge.</p>
+</body></html>
+"""
 
 
 @contextmanager
@@ -74,11 +104,17 @@ def quoted(command: str) -> str:
 
 def main() -> None:
     SHOTS.mkdir(parents=True, exist_ok=True)
+    NOTE.parent.mkdir(parents=True, exist_ok=True)
+    NOTE.write_text(NOTICE, encoding="utf-8")
     if missing := [tool for tool in ("chromium", "xterm", "Xvfb", "import", "mogrify") if not shutil.which(tool)]:
         sys.exit(f"not installed: {', '.join(missing)}")
-    templates = TemplateFolder(TEMPLATES, locale="en_GB", embed="data")
-    for name, height in (("berth-confirmed", 1180), ("mooring-statement", 1480)):
-        page(str(templates[name].render(templates[name].samples[""]).html), f"{name}.png", size=(1280, height))
+    templates = TemplateFolder(TEMPLATES, locale="en_GB", timezone="Europe/London", embed="data")
+    statement, _ = charted(templates["mooring-statement"].samples[""])
+    data = {"berth-confirmed": templates["berth-confirmed"].samples[""], "mooring-statement": statement}
+    pages(SHOTS, {name: str(templates[name].render(values).html) for name, values in data.items()})
+    note = NOTE.relative_to(ROOT)
+    calls = [f"cat {note}", f"pribble convert {note} --format fragment"]
+    terminal(calls, "convert.png", columns=112, rows=26, size="9")
     terminal(["pribble demo --out build/demo"], "demo.png", rows=50, size="9")
     terminal(["pribble render berth-confirmed --format text"], "plain-text.png", columns=80, rows=38)
     terminal(["pribble fields mooring-statement"], "fields.png", columns=92, rows=22)
