@@ -126,6 +126,12 @@ class _Inliner:
             elif element.local_name == "link":
                 self._link(element)
 
+        if self.rules.all and self.document.page.quirks:
+            self.made.told.append(Told(
+                "css-quirks", Part(Sheet(""), "", 0), 0, 1,
+                "without a doctype a browser reads style sheets in its own old way: classes whatever their case",
+                "begin the page with <!DOCTYPE html>", "WHATWG HTML 13.2.6.4.1"))
+
     def _style_element(self, element: Element) -> None:
         start, end, _ = self.document.raw[element.number]
         kind = element.values.get("type", "").strip().lower()

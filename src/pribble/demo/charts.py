@@ -79,7 +79,8 @@ def statement_pdf(statement: Any) -> bytes:
 
 def _table(page: Figure, entries: Sequence[Any], statement: Any) -> None:
     columns = [(0.1, "left"), (0.2, "left"), (0.66, "right"), (0.78, "right"), (0.9, "right")]
-    rows: list[tuple[Sequence[str], bool]] = [(("Day", "Entry", "Quantity", "Price", "Amount"), True)]
+    titles = ("Day", "Entry", "Quantity", "Price", f"Amount, {statement['currency']}")
+    rows: list[tuple[Sequence[str], bool]] = [(titles, True)]
     charged = Decimal(0)
     for entry in entries:
         quantity, price = Decimal(str(entry["quantity"])), Decimal(str(entry["price"]))
@@ -87,9 +88,8 @@ def _table(page: Figure, entries: Sequence[Any], statement: Any) -> None:
         cells = _day(entry["day"]), entry["what"], f"{quantity:g}", f"{price:.2f}", f"{quantity * price:.2f}"
         rows.append((cells, False))
     paid = Decimal(str(statement["paid"]))
-    currency = statement["currency"]
     for what, amount in (("Charged", charged), ("Paid already", paid), ("Due", charged - paid)):
-        rows.append((("", what, "", "", f"{amount:.2f} {currency}"), what == "Due"))
+        rows.append((("", what, "", "", f"{amount:.2f}"), what == "Due"))
     y, step = 0.6, 0.5 / max(24, len(rows))
     for row, strong in rows:
         for (x, align), cell in zip(columns, row, strict=True):

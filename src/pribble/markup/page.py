@@ -54,7 +54,8 @@ class Page:
     `hidden` are the events within conditional comments, which count for nothing but the HTML.  `end_tags` must be
     written where a branch ends without them; `rewritten` are literal texts before marks that could run together with
     what comes behind, and what they are written as instead; `joints` are where a space is needed between attributes;
-    `notes` are what is to be told of the page; `page_ends` are where the end tags of body and html stand.
+    `notes` are what is to be told of the page; `page_ends` are where the end tags of body and html stand,
+    `quirks` whether its document mode is that of pages without a doctype.
     """
 
     events: tuple[Event, ...]
@@ -64,6 +65,7 @@ class Page:
     joints: tuple[int, ...]
     notes: tuple[Note, ...]
     page_ends: tuple[tuple[int, int], ...] = ()
+    quirks: bool = False
 
 
 def read(text: str, role: Role) -> Page:
@@ -72,7 +74,7 @@ def read(text: str, role: Role) -> Page:
     reader = _Reader(text, role)
     reader.page(tokens(text, reader.open))
     return Page(tuple(reader.events), tuple(reader.hidden), tuple(reader.end_tags), tuple(reader.rewritten),
-                tuple(reader.joints), tuple(reader.notes), tuple(reader.page_ends))
+                tuple(reader.joints), tuple(reader.notes), tuple(reader.page_ends), reader.open.quirks)
 
 
 class _Reader:
