@@ -15,7 +15,7 @@ from unittest import mock
 from PIL import Image, ImageCms
 
 from pribble import MissingExtra, Picture, PictureError, Template, TemplateFolder, UnsafeValue
-from pribble.demo import TEMPLATES
+from pribble.demo import TEMPLATES, charted
 from pribble.demo.charts import statement_pdf, usage_chart
 from pribble.pictures.righting import ALL
 from tests.chromium import browser
@@ -225,6 +225,8 @@ class Refused(Case):
                 with self.assertRaises(MissingExtra) as caught:
                     call()
                 self.assertIn("pip install 'pribble[charts]'", str(caught.exception))
+            sample = TemplateFolder(TEMPLATES)["mooring-statement"].samples[""]
+            self.assertEqual(charted(sample), (sample, []))
         with self.assertRaisesRegex(TypeError, "takes a Matplotlib figure, not int"):
             Picture.from_figure(3)
 
@@ -255,7 +257,9 @@ class Travelling(Case):
                 self.assertNotIn("data-travel", rendering.html)
                 self.assertEqual(len(rendering.pictures), int(embed == "cid"))
         with self.assertRaisesRegex(ValueError, "need the address they lie below"):
-            str(self.folder({"t.html": self.PAGE, "a.png": source.content})["t"].render({}, embed="link").html)
+            str(
+                self.folder({"t.html": self.PAGE, "a.png": source.content})["t"].render({}, embed="link").html
+            )
         with self.assertRaisesRegex(ValueError, "begins with https://"):
             self.folder({}, picture_base="m/")
 

@@ -122,6 +122,26 @@ class Inlining(Case):
             self.assertIn((rule, text.index(stretch)), found)
         self.assertIn("css-unclosed", [rule for rule, _ in found])
 
+    def test_hostile_sheets(self) -> None:
+        """Sheets that nest, repeat and multiply beyond all measure stay as they are, and hang nobody."""
+        n = 20_000
+        for css in (
+            "a { b: " + "c(" * n,
+            "@media x {" * n,
+            ":not(" * n + "b { color: red }",
+            "a " * n + "b { color: red }",
+            "a { color: " + "var(--x, " * n,
+            '"' * n,
+            "/*" * n,
+            ":root {"
+            + "".join(f"--a{i}: var(--a{i + 1}) var(--a{i + 1});" for i in range(60))
+            + "--a60: x } a { b: var(--a0) }",
+        ):
+            with self.subTest(css[:30]):
+                self.assertIn("</a>", inline_styles(stylish(css, '<a style="color: red">x</a>')))
+        deep = '<p style="color: ' + "(" * n + '">x</p>'
+        self.assertEqual(inline_styles(stylish("p { margin: 0 }", deep)).count("("), n)
+
     def test_which_way_and_why(self) -> None:
         cases = {
             "": [

@@ -314,11 +314,14 @@ class Template:
 
     @property
     def version(self) -> str:
-        """A hash over all files that the template is linked from, its locale variants among them."""
+        """A hash over all files that the template is linked from, its locale variants and style sheets among them."""
         digest = hashlib.sha256()
         for locale in self._locales():
-            for source in self._variant(locale).tape.sources:
+            compiled = self._variant(locale)
+            for source in compiled.tape.sources:
                 digest.update(f"{Path(source.name).name}\0{source.text}\0".encode("utf-8", "surrogatepass"))
+            for path in compiled.files:
+                digest.update(f"{path.name}\0".encode() + path.read_bytes() + b"\0")
         return digest.hexdigest()[:16]
 
     @property

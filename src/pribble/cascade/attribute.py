@@ -31,7 +31,11 @@ def read(text: str, attribute: Attribute) -> tuple[list[Own], list[Broken]]:
     value, places = decoded_with_places(raw)
     sheet = Sheet(value)
     places += [len(raw)] * (len(sheet.text) + 1 - len(places))
-    own, broken = [], []
+    own: list[Own] = []
+    broken: list[Broken] = []
+    if sheet.too_deep:  # nothing of it is read, and all of it stays
+        unread = Declaration("-pribble-unread", value, False, (), 0, len(value))
+        return [Own(unread, attribute.value_start, attribute.value_end, True)], []
     for each in sheet.declarations():
         if isinstance(each, Declaration):
             start, end = (attribute.value_start + places[offset] for offset in (each.start, each.end))

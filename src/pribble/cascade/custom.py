@@ -12,6 +12,7 @@ from pribble.cascade.syntax import Declaration
 
 # Longer than this no value is made, however custom properties multiply one another.
 _LONGEST = 100_000
+_LONGEST_CHAIN = 100
 
 Value = Callable[[str], str | None]
 
@@ -48,6 +49,8 @@ class Environment:
             if name in resolving:
                 circles.update(resolving[resolving.index(name):])
                 raise Invalid(name)
+            if len(resolving) > _LONGEST_CHAIN:
+                raise Invalid("too many custom properties name one another")
             if name not in own or name in done:
                 return made.get(name)
             resolving.append(name)

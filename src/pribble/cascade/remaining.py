@@ -370,8 +370,10 @@ def _tidied(text: str) -> str:
 
 
 def _is_blank(text: str) -> bool:
-    return all(node.type in ("whitespace", "comment") or (node.type == "literal" and node.value in ("<!--", "-->"))
-               for node in Sheet(text).nodes)
+    sheet = Sheet(text)
+    return not sheet.too_deep and all(
+        node.type in ("whitespace", "comment") or (node.type == "literal" and node.value in ("<!--", "-->"))
+        for node in sheet.nodes)
 
 
 def _remote_imports(part: Part) -> list[str]:

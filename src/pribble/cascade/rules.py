@@ -100,7 +100,10 @@ class Rules:
     def _part(self, text: str, base: str, offset: int, conditions: tuple[str, ...], layer: tuple[str, ...],
               keep: bool, chain: tuple[str, ...]) -> Part:
         part = Part(Sheet(text), base, offset, keep)
-        if part.sheet.unclosed:
+        if part.sheet.too_deep:
+            self._tell("css-too-deep", part, 0, 1, "the style sheet nests too deep and stays as it is", "mend it",
+                       "CSS Syntax 3, 9")
+        elif part.sheet.unclosed:
             self._tell("css-unclosed", part, max(0, len(text) - 1), len(text),
                        "the style sheet ends before all is closed",
                        "close the strings, comments and brackets that are open", "CSS Syntax 3, 5.4")

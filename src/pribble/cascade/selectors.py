@@ -30,6 +30,8 @@ _CASELESS = frozenset("accept accept-charset align alink axis bgcolor charset ch
                       "declare defer dir direction disabled enctype face frame hreflang http-equiv lang language link "
                       "media method multiple nohref noresize noshade nowrap readonly rel rev rules scope scrolling "
                       "selected shape target text type valign valuetype vlink".split())
+# A selector longer than this is a mistake or an attack: nothing of it is read.
+_LONGEST = 1000
 Specificity = tuple[int, int, int]
 Drops = Callable[[Any], bool]
 
@@ -75,6 +77,8 @@ class Selector:
 def parsed(text: str, tokens: Sequence[Any]) -> list[Selector]:
     """The selectors of a rule's prelude.  Raises `SelectorError` for a list that no browser reads."""
     texts = list(_texts(text, tokens))
+    if any(len(one) > _LONGEST for one in texts):
+        raise SelectorError(text, "it is too long")
     found = list(parser.parse(list(tokens)))
     return [_selector(one.strip(), selector) for one, selector in zip(texts, found, strict=True)]
 

@@ -20,6 +20,8 @@ _LEXEME = re.compile(r"""/\*(?:.*?)(?P<left>\*/|\Z) | \\. | [][(){}]
     | [uU][rR][lL]\((?=[ \t\n]*[^"' \t\n])(?:[^)\\]|\\.)*(?P<left4>\)|\\?\Z)""", re.DOTALL | re.VERBOSE)
 _ESCAPING = re.compile(r"(?<!\\)(?:\\\\)*\\\Z")
 _SPACE = ("whitespace", "comment")
+# A sheet whose brackets nest deeper than this is a mistake or an attack; nothing of it is read.
+_DEEPEST = 100
 # What a browser reads as another line end or character before it reads anything else (CSS Syntax 3.3).
 _LINE_ENDS = ("\r\n", "\r", "\f")
 
@@ -81,14 +83,16 @@ class Broken:
 
 
 class Sheet:
-    """The text of a style sheet, or of a ``style`` attribute, that has become component values."""
+    """The text of a style sheet, or of a ``style`` attribute, that has become component values; none where it nests
+    `too_deep`."""
 
     def __init__(self, text: str) -> None:
         for line_end in _LINE_ENDS:
             text = text.replace(line_end, "\n")
-        self.text = _closed(text.replace("\0", "\ufffd"))
+        self.text, depth = _closed(text.replace("\0", "\ufffd"))
         self.unclosed = len(self.text) > len(text)
-        self.nodes: list[Any] = tinycss2.parse_component_value_list(self.text)
+        self.too_deep = depth > _DEEPEST
+        self.nodes: list[Any] = [] if self.too_deep else tinycss2.parse_component_value_list(self.text)
         self._lines = [0]
         while (found := self.text.find("\n", self._lines[-1])) >= 0:
             self._lines.append(found + 1)
@@ -206,20 +210,21 @@ class Sheet:
         return value, end, False
 
 
-def _closed(text: str) -> str:
-    """`text`, and what closes all that is open at its end (the end of the input closes it, 5.4)."""
+def _closed(text: str) -> tuple[str, int]:
+    """`text`, and what closes all that is open at its end (the end of the input closes it, 5.4); how deep it nests."""
     open_: list[str] = []
-    last = ""
+    last, deepest = "", 0
     for found in _LEXEME.finditer(text):
         last = found[0]
         if last in _BRACKETS:
             open_.append(_BRACKETS[last])
+            deepest = max(deepest, len(open_))
         elif last in ")]}" and open_ and open_[-1] == last:
             open_.pop()
         elif found.lastgroup and found[found.lastgroup] in ("", "\\"):
             text = text.removesuffix("\\") if _ESCAPING.search(last) else text
             open_.append("*/" if last.startswith("/*") else last[0] if last[0] in "\"'" else ")")
-    return text + "".join(reversed(open_))
+    return text + "".join(reversed(open_)), deepest
 
 
 def has_error(tokens: Sequence[Any]) -> bool:
