@@ -277,6 +277,8 @@ class InChromium(Case):
                 with self.subTest(name):
                     before = computed(page, written.replace("<!--sheet-->", sheet[0]))
                     self.assertEqual(differences(before, computed(page, made)), [])
+                    bare = computed(page, _SHEETS.sub("", made), ["wide"])
+                    self.assertEqual(differences({"wide": before["wide"]}, bare), [])
 
     def test_generated_pages_compute_the_same(self) -> None:
         states = ["wide", "narrow", "dark", "print", "hover"]

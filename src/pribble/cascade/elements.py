@@ -12,7 +12,6 @@ from collections.abc import Callable, Iterator
 from typing import Any
 
 from pribble.markup.branching import CLOSE, ENDING, OPENING, SHOW, Role
-from pribble.markup.contexts import MARK
 from pribble.markup.events import Characters, Closed, Marked, Opened, between
 from pribble.markup.page import Page
 from pribble.markup.references import decoded
@@ -184,8 +183,3 @@ class Document:
         if "class" in element.values:
             element.classes = frozenset(element.values["class"].split())
         return element
-
-
-def holds_mark(text: str, start: int, end: int) -> bool:
-    """Whether a mark, or an author's character that looks like one, stands in a stretch."""
-    return MARK.search(text, start, end) is not None

@@ -105,6 +105,7 @@ class _Inliner:
         self.made = Inlined(told=self.rules.told, elements=document.elements, raw=document.raw)
         self.sheets: list[tuple[Element, Part]] = []
         self.selecting: set[Selector] = set()
+        self.doubted: set[int] = set()
         self.order: dict[int, tuple[int, ...]] = {}
 
     def run(self) -> Inlined:
@@ -125,7 +126,6 @@ class _Inliner:
                 self._style_element(element)
             elif element.local_name == "link":
                 self._link(element)
-
         if self.rules.all and self.document.page.quirks:
             self.made.told.append(Told(
                 "css-quirks", Part(Sheet(""), "", 0), 0, 1,
@@ -171,7 +171,8 @@ class _Inliner:
     def _doubt(self, element: Element, says: str) -> None:
         """Take note of a doubt; one for each element is enough."""
         start = element.opening.start
-        if all(doubt.start != start for doubt in self.made.doubts):
+        if start not in self.doubted:
+            self.doubted.add(start)
             self.made.doubts.append(Doubt(start, element.opening.end, says))
 
     # -- matching --

@@ -36,7 +36,7 @@ Specificity = tuple[int, int, int]
 Drops = Callable[[Any], bool]
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, eq=False)
 class Selector:
     """One complex selector; `text` as written.  `compiled` tests an element (relaxed, if `dynamic`).
 

@@ -125,11 +125,6 @@ class Picture(Opaque):
         return max(1, round(self.width / self.density))
 
     @property
-    def shown_height(self) -> int:
-        """How high it is shown where nothing else is said, in CSS pixels."""
-        return max(1, round(self.height / self.density))
-
-    @property
     def file_name(self) -> str:
         """Its name, or one made from its content."""
         return self.name or f"picture-{self._digest[:8]}{ENDINGS.get(self.type, '')}"
