@@ -121,6 +121,8 @@ class Inlining(Case):
         ):
             self.assertIn((rule, text.index(stretch)), found)
         self.assertIn("css-unclosed", [rule for rule, _ in found])
+        screen = Template.from_text("<!DOCTYPE html><style media=screen>p { color: red }</style><p>x")
+        self.assertEqual([finding.rule for finding in screen.findings], ["css-media"])
 
     def test_hostile_sheets(self) -> None:
         """Sheets that nest, repeat and multiply beyond all measure stay as they are, and hang nobody."""

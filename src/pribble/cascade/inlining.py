@@ -140,7 +140,7 @@ class _Inliner:
         in_block = element.block != 0 and self.text[start:end].strip()
         if in_block or MARK.search(self.text, start, end) or "media" in element.unsure:
             self._doubt(element, "a style sheet stands in a block or holds a mark")
-        conditions = condition("media", element.values.get("media", ""))
+        conditions = self._conditions(element)
         keep = element.values.get("data-rules", "").strip().lower() == "keep"
         written = self.text[start:end]
         text = self.around.addresses(written, start)
@@ -165,8 +165,18 @@ class _Inliner:
                                        "WHATWG HTML 4.6.7.20"))
             return
         sheet, base = loaded
-        conditions = condition("media", element.values.get("media", ""))
+        conditions = self._conditions(element)
         self.sheets.append((element, self.rules.read(sheet, base, -1, conditions=conditions, chain=(base,))))
+
+    def _conditions(self, element: Element) -> tuple[str, ...]:
+        """What the ``media`` of a sheet element says."""
+        media = element.values.get("media", "")
+        if media.strip().lower() in ("screen", "only screen"):
+            self.made.told.append(Told(
+                "css-media", Part(Sheet(""), "", element.opening.start), 0, element.opening.end - element.opening.start,
+                f'media="{media}" keeps the whole sheet out of the elements, since it does not hold in print',
+                "leave it out, and the rules stick", "CSS Cascade 4, 5"))
+        return condition("media", media)
 
     def _doubt(self, element: Element, says: str) -> None:
         """Take note of a doubt; one for each element is enough."""
