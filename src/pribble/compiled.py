@@ -15,7 +15,7 @@ from pribble.compiler.steps import LINE, PLAIN, Chosen, Embedded, Forked
 from pribble.compiler.text import EventSink, dedented, text_steps
 from pribble.errors import Place, PribbleError, Related, TemplateError, UnsafeValue
 from pribble.findings import Finding
-from pribble.language.tape import BRANCH, LIFTED, OPEN, LiftedBlock, Tape
+from pribble.language.tape import BRANCH, LIFTED, OPEN, LiftedBlock, Tape, mark_index
 from pribble.markup.branching import ELSE, KEPT, REPEATING
 from pribble.markup.contexts import MarkupError
 from pribble.markup.events import Opened
@@ -41,6 +41,7 @@ class Compiled:
     `headed` is where the subject stands, `findings` what is told of the page, `changes` what was put right in it.
     `doubts` are why it can only be dressed when it is rendered: places and reasons.  `files` are the style sheets and
     pictures it was made with; an `even` page has no stretch of two forms, and no picture that travels in its own way.
+    `pictures` are the marks, by their places among the tape's, whose values are pictures.
     """
 
     tape: Tape
@@ -54,6 +55,7 @@ class Compiled:
     doubts: tuple[tuple[Place, str], ...] = ()
     files: tuple[Path, ...] = ()
     even: bool = False
+    pictures: frozenset[int] = frozenset()
 
     def bound(self, settings: Settings, world: World) -> Bound:
         """The programs as functions of the data."""
@@ -113,6 +115,7 @@ def compile_page(tape: Tape, world: World, around: Surroundings, *, old_attribut
         doubts=tuple((tape.place(doubt.start, doubt.end), doubt.says) for doubt in dressing.doubts),
         files=tuple(around.paths),
         even=not any(map(_is_uneven, steps)),
+        pictures=frozenset(_pictures(tape, page)),
     )
 
 
@@ -138,6 +141,16 @@ def read_page(tape: Tape, around: Surroundings, *, old_attributes: bool) -> tupl
         raise TemplateError(error.problem, place=tape.place(error.start, error.end), hint=error.hint,
                             related=related) from None
     return page, dress(tape.text, page, role, around, old_attributes=old_attributes)
+
+
+def _pictures(tape: Tape, page: Page) -> Iterator[int]:
+    """The marks that are the whole source of a picture."""
+    for event in (*page.events, *page.hidden):
+        if isinstance(event, Opened):
+            for attribute in event.tag.attributes:
+                context = event.marks.get(attribute.value_start)
+                if context and context.way == "picture" and attribute.value_end - attribute.value_start == 1:
+                    yield mark_index(tape.text[attribute.value_start])
 
 
 def _is_uneven(step: Any) -> bool:

@@ -310,7 +310,8 @@ class Template:
 
     def fields(self) -> list[Field]:
         """What the data must hold."""
-        return fields(self._variant(self.folder.settings.locale).tape, self.folder.world.common)
+        compiled = self._variant(self.folder.settings.locale)
+        return fields(compiled.tape, self.folder.world.common, compiled.pictures)
 
     @property
     def version(self) -> str:

@@ -61,10 +61,13 @@ class _Seen:
     uses: list[Place] = field(default_factory=list)
 
 
-def fields(tape: Tape, common: Collection[str] = ()) -> list[Field]:
-    """The fields of a linked template, in the order of their first use; those that all templates see left out."""
+def fields(tape: Tape, common: Collection[str] = (), pictures: Collection[int] = ()) -> list[Field]:
+    """The fields of a linked template, in the order of their first use; those that all templates see left out.
+
+    `pictures` are the marks, by their places among the tape's, whose values are pictures.
+    """
     seen: dict[str, _Seen] = {}
-    _Survey(seen).tape(tape)
+    _Survey(seen).tape(tape, pictures)
     seen = {path: found for path, found in seen.items() if re.split(r"[.\[]", path)[0] not in common}
     leaves = [path for path in seen if not any(_is_inside(other, path) for other in seen)]
     return [Field(path, next(k for k in _TELLING if k in seen[path].kinds), not seen[path].required,
@@ -79,9 +82,9 @@ class _Survey:
     def __init__(self, seen: dict[str, _Seen]) -> None:
         self.seen = seen
 
-    def tape(self, tape: Tape) -> None:
+    def tape(self, tape: Tape, pictures: Collection[int] = ()) -> None:
         guards: list[set[str]] = []  # per open block: what its test made sure of
-        for mark in tape.marks:
+        for index, mark in enumerate(tape.marks):
             if mark.role == "close":
                 guards.pop()
             if mark.role == "branch":
@@ -92,7 +95,8 @@ class _Survey:
             if mark.loop is not None:
                 self.use(mark.loop.items, "list", optional)
             elif mark.value is not None:
-                self.use(mark.value, "text" if mark.role == "show" else "flag", optional)
+                shown = "picture" if index in pictures else "text"
+                self.use(mark.value, shown if mark.role == "show" else "flag", optional)
             elif mark.binding is not None and mark.binding.value is not None:
                 self.use(mark.binding.value, "any", optional)
             elif mark.lifted is not None:
