@@ -294,6 +294,7 @@ class Travelling(Case):
         template = self.folder(
             {"t.html": '<img src="{{ p }}" alt="">', "in/a.png": made(photograph(), "PNG")}
         )["t"]
+        self.assertEqual([(field.path, field.kind) for field in template.fields()], [("p", "picture")])
         png = made(photograph(), "PNG")
         for value, shown in (
             ("in/a.png", "64"),

@@ -7,6 +7,7 @@ import re
 from tinycss2.color3 import parse_color
 
 _LENGTH = r"(?:0|\d*\.?\d+(?:px|em|%))"
+_THICKNESS = r"(?:0|\d*\.?\d+(?:px|em))"
 _SIGNED = r"(?:0|-?\d*\.?\d+(?:px|em|%))"
 _AUTO = rf"(?:auto|{_SIGNED})"
 _HEX = r"#(?:[0-9a-f]{3}|[0-9a-f]{6})"
@@ -24,14 +25,15 @@ def _up_to_four(one: str) -> str:
 
 _PATTERNS = {
     _up_to_four(_AUTO): "margin",
-    _up_to_four(_LENGTH): "padding border-width border-radius",
+    _up_to_four(_LENGTH): "padding border-radius",
+    _up_to_four(_THICKNESS): "border-width",
     _AUTO: "margin-top margin-right margin-bottom margin-left top right bottom left",
     rf"auto|{_LENGTH}": "width height",
     rf"none|{_LENGTH}": "max-width max-height",
-    _LENGTH: "padding-top padding-right padding-bottom padding-left min-width min-height font-size border-spacing "
-             "border-top-width border-right-width border-bottom-width border-left-width",
+    _LENGTH: "padding-top padding-right padding-bottom padding-left min-width min-height font-size",
+    _THICKNESS: "border-spacing border-top-width border-right-width border-bottom-width border-left-width",
     rf"normal|\d*\.?\d+|{_LENGTH}": "line-height",
-    rf"normal|{_SIGNED}": "letter-spacing word-spacing",
+    r"normal|0|-?\d*\.?\d+(?:px|em)": "letter-spacing word-spacing",
     _SIGNED: "text-indent",
     r"0|1|0?\.\d+": "opacity",
     "normal|bold|[1-9]00": "font-weight",
@@ -57,7 +59,7 @@ _COLOURS = frozenset("color background-color border-color border-top-color borde
                      "border-left-color outline-color".split())
 _COLOUR = re.compile(rf"{_HEX}|[a-z]+", re.IGNORECASE)
 _BORDERS = frozenset("border border-top border-right border-bottom border-left".split())
-_BORDER = re.compile(rf"0|none|{_LENGTH} {_LINE} (?P<colour>{_HEX}|[a-z]+)", re.IGNORECASE)
+_BORDER = re.compile(rf"0|none|{_THICKNESS} {_LINE} (?P<colour>{_HEX}|[a-z]+)", re.IGNORECASE)
 
 
 def is_plain(name: str, value: str) -> bool:
