@@ -139,6 +139,12 @@ class Righting(Case):
         with self.assertRaisesRegex(ValueError, 'not "colors"'):
             self.folder({}, put_right={"colors"})
 
+    def test_what_is_put_right_is_told_once(self) -> None:
+        page = '<img src="a.bmp" alt=""><img src="a.bmp" alt="">'
+        rendering = self.folder({"t.html": page, "a.bmp": made(photograph(), "BMP")})["t"].render({})
+        told = [change.rule for change in rendering.changes]
+        self.assertEqual(told, ["picture-format", "picture-size", "picture-size"])
+
     def test_more_pixels_than_are_shown_are_resampled_once(self) -> None:
         large = made(photograph(1600, 1200), "JPEG", quality=95)
         page = (

@@ -106,9 +106,9 @@ class Surroundings:
             raise type(error)(error.problem, place=place, hint=error.hint) from None
         if found is None:
             return None
-        self._tell(found.changes, found, place)
         written = os.path.relpath(base.parent / name, self.near.parent) if base.parent != self.near.parent else name
-        return self._kept(Source.of(found.picture, self.domain, path=found.path, written=written, travels=travels))
+        source = Source.of(found.picture, self.domain, path=found.path, written=written, travels=travels)
+        return self._kept(source, found, place)
 
     def fitted(self, source: Source, shown: int | None, start: int, end: int) -> Source:
         """The picture with no more pixels than it is shown with."""
@@ -116,11 +116,12 @@ class Surroundings:
         if found.picture is source.picture:
             return source
         made = Source.of(found.picture, self.domain, path=source.path, written=source.written, travels=source.travels)
-        if slot(made) not in self.slots:
-            self._tell(found.changes, found, self.where(start, end))
-        return self._kept(made)
+        return self._kept(made, found, self.where(start, end))
 
-    def _kept(self, source: Source) -> Source:
+    def _kept(self, source: Source, found: Found, place: Place | None) -> Source:
+        """The slot of a picture; what was put right of it is told where it is first met."""
+        if slot(source) not in self.slots:
+            self._tell(found, place)
         return self.slots.setdefault(slot(source), source)
 
     def split(self, text: str) -> Iterator[str]:
@@ -141,8 +142,8 @@ class Surroundings:
         """Take note of attributes that were added."""
         self.changes.append(size_change(added, source, self.where(start, end)))
 
-    def _tell(self, changes: tuple[Change, ...], found: Found, place: Place | None) -> None:
-        self.changes += picture_changes(changes, found.picture.called, place)
+    def _tell(self, found: Found, place: Place | None) -> None:
+        self.changes += picture_changes(found.changes, found.picture.called, place)
         if found.picture.type == "image/svg+xml":
             self.changes.append(Finding(
                 "picture-svg", "error", place, f"{found.picture.called} is an SVG: few receivers show it",
