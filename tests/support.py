@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import Any
 
 from pribble import Template, TemplateFolder
+from tests.chromium import FLAGS
 
 ROOT = Path(__file__).parent.parent
 DEMO = ROOT / "src/pribble/demo/templates"
@@ -81,20 +82,7 @@ def in_chromium(page: str, script: str) -> Any:
         path = Path(folder) / "page.html"
         path.write_text(page + report, encoding="utf-8")
         done = subprocess.run(
-            [
-                "chromium",
-                "--headless",
-                "--no-sandbox",
-                "--disable-gpu",
-                "--disable-quic",
-                "--no-first-run",
-                "--disable-background-networking",
-                "--disable-component-update",
-                "--disable-sync",
-                f"--user-data-dir={folder}/profile",
-                "--dump-dom",
-                path.as_uri(),
-            ],
+            ["chromium", *FLAGS, f"--user-data-dir={folder}/profile", "--dump-dom", path.as_uri()],
             capture_output=True,
             text=True,
             timeout=120,

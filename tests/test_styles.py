@@ -223,7 +223,7 @@ def _winning(html: str) -> list[tuple[str, dict[str, tuple[str, str]]]]:
         if not isinstance(event, Opened):
             continue
         style = event.tag.attribute("style")
-        declarations = [own.declaration for own in read_style(html, style)[0]] if style else []
+        declarations = [own.declaration for own in read_style(html, style)] if style else []
         set_by: dict[str, tuple[str, str]] = {}
         for declaration in sorted(declarations, key=lambda d: d.important):
             if declaration.name == "all":

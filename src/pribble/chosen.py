@@ -20,13 +20,11 @@ _MOST_KNOWN = 4096
 def helpers(finder: PictureFinder, domain: str) -> Mapping[str, Callable[..., Any]]:
     """The functions, by the names that programs call them."""
 
-    def slotted(found: Found | str, wanted: Wanted, width: int | None) -> str:
+    def slotted(found: Found | str, wanted: Wanted) -> str:
         if isinstance(found, str):
             written = wanted.wrap(found)
             return NamedId(written) if found.lower().startswith("cid:") else written
-        if wanted.size is not None and not width:
-            width = wanted.size.shown(found.picture)
-        fitted = finder.fitted(found, width)
+        fitted = finder.fitted(found, wanted.size.shown(found.picture))
         source = Source.of(fitted.picture, domain, path=found.path, written=found.path or "", travels=wanted.travels)
         if fitted.changes:
             source.told = tuple(picture_changes(fitted.changes, fitted.picture.called, wanted.place))
@@ -37,22 +35,20 @@ def helpers(finder: PictureFinder, domain: str) -> Mapping[str, Callable[..., An
 
     def picture(value: Any, wanted: Wanted) -> str:
         if value.__class__ is not str:
-            width = _width(wanted.size)
-            return slotted(finder.chosen(value, width), wanted, width)
+            return slotted(finder.chosen(value, wanted.size.said), wanted)
         key = value, id(wanted)
         before = known.get(key)
         now = monotonic()
         if before is not None and before[1] is wanted and now - before[0] < LOOKED_AT:
             return before[2]
-        width = _width(wanted.size)
-        made = slotted(finder.chosen(value, width), wanted, width)
+        made = slotted(finder.chosen(value), wanted)
         if key in known or len(known) < _MOST_KNOWN:
             known[key] = now, wanted, made
         return made
 
     def picture_composed(parts: Any, wanted: Wanted) -> str:
-        width = _width(wanted.size)
-        return slotted(finder.composed(parts, Path(wanted.place.source.name).parent, width), wanted, width)
+        near = Path(wanted.place.source.name).parent
+        return slotted(finder.composed(parts, near, wanted.size.said), wanted)
 
     def picture_size(source: str, size: Size, place: Place) -> str:
         if not isinstance(source, Source):
@@ -62,12 +58,3 @@ def helpers(finder: PictureFinder, domain: str) -> Mapping[str, Callable[..., An
         return source.sized[0]
 
     return {"picture": picture, "picture_composed": picture_composed, "picture_size": picture_size}
-
-
-def _width(size: Size | None) -> int | None:
-    """How wide a picture is shown, whichever it is."""
-    if size is None:
-        return None
-    if size.css_width or size.relative:
-        return size.css_width
-    return int(size.width) if size.width else None

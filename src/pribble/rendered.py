@@ -11,7 +11,7 @@ from pathlib import Path
 
 from pribble.cascade.attribute import Piece
 from pribble.compiler.dressing import Dressing, corners, dress
-from pribble.compiler.pictures import is_elsewhere
+from pribble.compiler.pictures import completed, is_elsewhere
 from pribble.compiler.steps import PREHEADER
 from pribble.errors import Place, Source, TemplateError
 from pribble.findings import Finding
@@ -110,9 +110,7 @@ def _pictures(text: str, page: Page, dressing: Dressing, around: Surroundings) -
                 continue
             missing, size = "", sizes.get(event.tag.start) if attribute.name == "src" else None
             if size is not None:
-                if around.complete and (missing := size.missing(source.picture)):
-                    around.told_size(missing, source, start, end)
-                source = around.fitted(source, size.shown(source.picture), start, end)
+                source, missing = completed(around, source, size, size.shown(source.picture), start, end)
             quote = attribute.quote or '"'
             edits.append((attribute.start, attribute.end, (f"{attribute.name}={quote}{slot(source)}{quote}{missing}",)))
     return edits

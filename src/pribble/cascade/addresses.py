@@ -10,7 +10,6 @@ from pribble.cascade.syntax import Sheet
 
 # At-rules whose addresses name no picture.
 _OTHERS = frozenset({"import", "font-face", "namespace", "document", "-moz-document"})
-_FUNCTION_END = re.compile(r"\s*\)")
 _BARE = re.compile(r"[^\s\"'()\\]*")
 
 

@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from pribble.cascade.syntax import Broken, Declaration, Sheet
+from pribble.cascade.syntax import Declaration, Sheet
 from pribble.markup.contexts import MARK
 from pribble.markup.references import decoded
 from pribble.markup.scanner import Attribute
@@ -25,24 +25,21 @@ class Own:
     marked: bool
 
 
-def read(text: str, attribute: Attribute) -> tuple[list[Own], list[Broken]]:
-    """The declarations of a ``style`` attribute, and what no receiver reads of it."""
+def read(text: str, attribute: Attribute) -> list[Own]:
+    """The declarations of a ``style`` attribute."""
     raw = text[attribute.value_start:attribute.value_end]
     value, places = decoded_with_places(raw)
     sheet = Sheet(value)
     places += [len(raw)] * (len(sheet.text) + 1 - len(places))
-    own: list[Own] = []
-    broken: list[Broken] = []
     if sheet.too_deep:  # nothing of it is read, and all of it stays
         unread = Declaration("-pribble-unread", value, False, (), 0, len(value))
-        return [Own(unread, attribute.value_start, attribute.value_end, True)], []
+        return [Own(unread, attribute.value_start, attribute.value_end, True)]
+    own = []
     for each in sheet.declarations():
         if isinstance(each, Declaration):
             start, end = (attribute.value_start + places[offset] for offset in (each.start, each.end))
             own.append(Own(each, start, end, MARK.search(text, start, end) is not None))
-        elif isinstance(each, Broken):
-            broken.append(each)
-    return own, broken
+    return own
 
 
 def decoded_with_places(raw: str) -> tuple[str, list[int]]:

@@ -122,7 +122,7 @@ class Document:
     def __init__(self, text: str, page: Page, role: Role, may_lack: Callable[[int], bool]) -> None:
         self.text, self.page, self.role, self.may_lack = text, page, role, may_lack
         self.elements: list[Element] = []
-        self.shown: list[tuple[int, Element | None]] = []  # marks between tags, and what they stand in
+        self.shown: list[int] = []  # the marks between tags that show a value
         # Where the text of each style element stands, and where the element ends, by its number.
         self.raw: dict[int, tuple[int, int, int]] = {}
         self._build()
@@ -147,7 +147,7 @@ class Document:
                 case Marked(offset=offset):
                     role = self.role(offset)
                     if role == SHOW:
-                        self.shown.append((offset, inner))
+                        self.shown.append(offset)
                     if role in OPENING:
                         count += 1
                         blocks.append(count)

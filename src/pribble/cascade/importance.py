@@ -71,6 +71,10 @@ class Group:
                 for longhand in entry.sets:
                     self.by_longhand.setdefault(longhand, ([], []))[which].append(entry)
 
+    def last(self, *names: str) -> Entry | None:
+        """Of what is inlined, the last declaration of one of these properties, which wins among them."""
+        return next((entry for entry in reversed(self.inlined) if entry.declaration.name in names), None)
+
     def winners(self, inlined: list[Entry]) -> Iterator[Entry]:
         """Of those that set one longhand the last, and those that could win where it depends on the direction."""
         for entry in reversed(inlined):

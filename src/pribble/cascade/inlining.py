@@ -127,10 +127,8 @@ class _Inliner:
             elif element.local_name == "link":
                 self._link(element)
         if self.rules.all and self.document.page.quirks:
-            self.made.told.append(Told(
-                "css-quirks", Part(Sheet(""), "", 0), 0, 1,
-                "without a doctype a browser reads style sheets in its own old way: classes whatever their case",
-                "begin the page with <!DOCTYPE html>", "WHATWG HTML 13.2.6.4.1"))
+            self._tell("css-quirks", 0, 1, "without a doctype a browser reads style sheets in its own old way: classes "
+                       "whatever their case", "begin the page with <!DOCTYPE html>", "WHATWG HTML 13.2.6.4.1")
 
     def _style_element(self, element: Element) -> None:
         start, end, _ = self.document.raw[element.number]
@@ -158,11 +156,9 @@ class _Inliner:
             return
         loaded = self.rules.load(address, self.around.base(element.opening.start))
         if loaded is None:
-            place = Part(Sheet(""), "", element.opening.start)
-            self.made.told.append(Told("css-remote", place, 0, element.opening.end - element.opening.start,
-                                       f'"{address}" is elsewhere and stays as it is',
-                                       "few receivers fetch a style sheet; put it beside the template",
-                                       "WHATWG HTML 4.6.7.20"))
+            self._tell("css-remote", element.opening.start, element.opening.end,
+                       f'"{address}" is elsewhere and stays as it is',
+                       "few receivers fetch a style sheet; put it beside the template", "WHATWG HTML 4.6.7.20")
             return
         sheet, base = loaded
         conditions = self._conditions(element)
@@ -172,11 +168,14 @@ class _Inliner:
         """What the ``media`` of a sheet element says."""
         media = element.values.get("media", "")
         if media.strip().lower() in ("screen", "only screen"):
-            self.made.told.append(Told(
-                "css-media", Part(Sheet(""), "", element.opening.start), 0, element.opening.end - element.opening.start,
-                f'media="{media}" keeps the whole sheet out of the elements, since it does not hold in print',
-                "leave it out, and the rules stick", "CSS Cascade 4, 5"))
+            self._tell("css-media", element.opening.start, element.opening.end,
+                       f'media="{media}" keeps the whole sheet out of the elements, since it does not hold in print',
+                       "leave it out, and the rules stick", "CSS Cascade 4, 5")
         return condition("media", media)
+
+    def _tell(self, rule: str, start: int, end: int, says: str, mend: str, reference: str) -> None:
+        """Take note of what is to be told of a stretch of the page."""
+        self.rules.tell(rule, Part(Sheet(""), "", start), 0, end - start, says, mend, reference)
 
     def _doubt(self, element: Element, says: str) -> None:
         """Take note of a doubt; one for each element is enough."""
@@ -203,19 +202,18 @@ class _Inliner:
         self._find_doubts()
         groups: dict[object, Group] = {}
         environments: dict[int, Environment] = {}
+        none = Environment()
         custom = any(uses_custom(d) for rule in self.rules.all for d in rule.declarations) or any(
             "var(" in e.values.get("style", "").lower() for e in self.document.elements)
         for element in self.document.elements:
             applied = [payload for *_, payload in static.match(element)]
             self.selecting.update(selector for _, selector in applied)
             possible = [payload for *_, payload in kept.match(element)]
-            environment = Environment()
-            if custom:
-                environment = self._environment(element, applied, possible, environments)
+            environment = self._environment(element, applied, possible, environments) if custom else none
             style = element.opening.attribute("style")
             if element.unrendered or not (applied or possible or style):
                 continue
-            key = self._signature(element, applied, possible, environment if custom else None)
+            key = self._signature(element, applied, possible, environment)
             group = groups.get(key)
             if group is None:
                 group = groups[key] = self._group(element, applied, possible, environment)
@@ -224,12 +222,12 @@ class _Inliner:
         return list(groups.values())
 
     def _signature(self, element: Element, applied: list[tuple[Rule, Selector]],
-                   possible: list[tuple[Rule, Selector]], environment: Environment | None) -> object:
+                   possible: list[tuple[Rule, Selector]], environment: Environment) -> object:
         own: object = element.values.get("style")
         if "style" in element.unsure:
             own = element.number
         matched = tuple((rule.number, selector.specificity) for rule, selector in applied)
-        return matched, tuple((r.number, id(s)) for r, s in possible), own, environment and id(environment)
+        return matched, tuple((r.number, id(s)) for r, s in possible), own, id(environment)
 
     def _find_doubts(self) -> None:
         """Selectors that match by what depends on the data."""
@@ -248,11 +246,11 @@ class _Inliner:
                     if not element.unrendered and test(element) and (why := selector.doubt(element)):
                         self._doubt(element, f'"{selector.text}" {why}')
                         break
-        for offset, inner in self.document.shown:
+        for offset in self.document.shown:
             for name in self.around.brings(offset):
-                self._brought(offset, name, inner)
+                self._brought(offset, name)
 
-    def _brought(self, offset: int, name: str, inner: Element | None) -> None:
+    def _brought(self, offset: int, name: str) -> None:
         """A mark brings an element called `name`: whether any rule could be for it."""
         for rule in self.rules.all:
             for selector in rule.selectors:
@@ -269,7 +267,7 @@ class _Inliner:
                    for i, d in enumerate(rule.declarations) if d.name.startswith(_CUSTOM)]
         style = element.opening.attribute("style")
         if style and "--" in element.values.get("style", ""):
-            own, _ = attribute.read(self.text, style)
+            own = attribute.read(self.text, style)
             entries += [self._own(one, i) for i, one in enumerate(own) if one.declaration.name.startswith(_CUSTOM)]
             if any(one.marked and one.declaration.name.startswith(_CUSTOM) for one in own):
                 self._doubt(element, "a custom property holds a mark")
@@ -330,7 +328,7 @@ class _Inliner:
                          for found in MARK.finditer(self.text, style.value_start, style.value_end))
             if blocks or "style" in element.fleeting:
                 self._doubt(element, "its style holds a block, and rules are for it")
-        own, _ = attribute.read(self.text, style)
+        own = attribute.read(self.text, style)
         for index, one in enumerate(own):
             entry = self._own(one, index)
             if one.marked:

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from tinycss2.color3 import parse_color
 
 from pribble.cascade.elements import Element
-from pribble.cascade.importance import Entry, Group
+from pribble.cascade.importance import Group
 
 _CELLS = frozenset({"td", "th"})
 _ROWS = frozenset({"td", "th", "tr"})
@@ -27,30 +27,27 @@ def attributes(element: Element, group: Group) -> Iterator[tuple[str, str]]:
 
 def _wanted(tag: str, group: Group) -> Iterator[tuple[str, str]]:
     if tag in _GROUNDED:
-        ground = value_of(group, "background-color", "background")
+        ground = _value(group, "background-color", "background")
         colour = ground is not None and _opaque(ground)
         if colour:
             yield "bgcolor", str(colour)
     for name in ("width", "height"):
-        size = value_of(group, name)
+        size = _value(group, name)
         if size is None:
             continue
         if tag in _CELLS and (found := _SIZE.fullmatch(size)):
             yield name, found[1] + (found[2] or "")
         elif tag == "img" and (found := _PX.fullmatch(size)):
             yield name, found[1]
-    if tag in _ALIGNED and (align := value_of(group, "text-align")) in ("left", "right", "center", "justify"):
+    if tag in _ALIGNED and (align := _value(group, "text-align")) in ("left", "right", "center", "justify"):
         yield "align", str(align)
-    if tag in _ROWS and (valign := value_of(group, "vertical-align")) in ("top", "middle", "bottom", "baseline"):
+    if tag in _ROWS and (valign := _value(group, "vertical-align")) in ("top", "middle", "bottom", "baseline"):
         yield "valign", str(valign)
 
 
-def value_of(group: Group, *names: str) -> str | None:
+def _value(group: Group, *names: str) -> str | None:
     """The value that wins among these properties; None where there is none, or it holds a mark."""
-    found: Entry | None = None
-    for entry in group.inlined:
-        if entry.declaration.name in names:
-            found = entry
+    found = group.last(*names)
     return None if found is None or found.span is not None else found.text.strip().lower()
 
 

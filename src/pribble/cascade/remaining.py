@@ -16,7 +16,7 @@ from pribble.cascade.custom import uses_custom
 from pribble.cascade.elements import Element
 from pribble.cascade.importance import COPIED, Entry, Group, Place, is_important
 from pribble.cascade.rules import Part, Rule
-from pribble.cascade.selectors import Selector, Specificity
+from pribble.cascade.selectors import Selector, Specificity, added
 from pribble.cascade.selectors import raised as heavier
 from pribble.cascade.syntax import AtRule, Declaration, Sheet
 
@@ -67,8 +67,7 @@ class Copies:
         self._labels: dict[int, Label] = {}
         for number, found in sorted(wanted.items()):
             places = {entry.place for _, entry in found}
-            if number >= 0 and all(self._all_of(group, places) for group in selected[number]) \
-                    and _is_whole(selected[number], places):
+            if number >= 0 and all(_copies_all(group, places) for group in selected[number]):
                 self.by_rule[number].append(Copy(found[0][1].rule, {entry.place: entry for _, entry in found}))
                 continue
             for group, entry in found:
@@ -78,10 +77,6 @@ class Copies:
                     known = Copy(entry.rule, {}, label)
                     self.by_rule[number].append(known)
                 known.places[entry.place] = entry
-
-    @staticmethod
-    def _all_of(group: Group, places: set[Place]) -> bool:
-        return all(entry.state == COPIED for entry in group.inlined if entry.place in places)
 
     def _label(self, group: Group) -> Label:
         if id(group) not in self._labels:
@@ -97,9 +92,9 @@ class Copies:
         return self._labels.get(id(group))
 
 
-def _is_whole(groups: Iterable[Group], places: set[Place]) -> bool:
-    """Whether each of the declarations is there in all the groups, and not hidden in one."""
-    return all(places <= {entry.place for entry in group.inlined} for group in groups)
+def _copies_all(group: Group, places: set[Place]) -> bool:
+    """Whether a group has each of the declarations, none of them hidden, and copies them all."""
+    return places <= {entry.place for entry in group.inlined if entry.state == COPIED}
 
 
 class Remains:
@@ -131,11 +126,11 @@ class Remains:
         for _ in range(_MOST_ROUNDS):
             changed = False
             for lower, low, higher, high in pairs:
-                least = _sum(low, more.get(lower, (0, 0, 0)))
-                now = _sum(high, more.get(higher, (0, 0, 0)))
+                least = added(low, more.get(lower, (0, 0, 0)))
+                now = added(high, more.get(higher, (0, 0, 0)))
                 if (now, higher) <= (least, lower):
-                    target = least if higher > lower else _sum(least, (0, 0, 1))
-                    more[higher] = _sum(more.get(higher, (0, 0, 0)), _lacking(now, target))
+                    target = least if higher > lower else added(least, (0, 0, 1))
+                    more[higher] = added(more.get(higher, (0, 0, 0)), _lacking(now, target))
                     changed = True
             if not changed:
                 break
@@ -182,8 +177,8 @@ class Remains:
             own = " ".join(self._copy(copy, index, len(self.rules))
                            for index, copy in enumerate(self.copies.by_rule[-1]))
             text, after = (text, after + own) if part.keep else ("\n".join(filter(None, (text, own))), after)
-        if not part.keep:
-            text = "\n".join((*_remote_imports(part), text)) if _remote_imports(part) else text
+        if not part.keep and (remote := _remote_imports(part)):
+            text = "\n".join((*remote, text))
         return text if not _is_blank(text) else None, after.strip()
 
     @staticmethod
@@ -198,13 +193,11 @@ class Remains:
     def _text(self, part: Part) -> tuple[str, str]:
         """What is left of a part, and what must come after it."""
         edits: list[tuple[int, int, str]] = []
-        added: list[str] = []
         sheet = part.sheet
         if part.keep:
             moved = bool(self.copies.by_rule) or any((rule.number, index) in self.raised for rule in part.rules
                         for index in range(len(rule.declarations)))
-            added = [self._beside(rule, moved) for rule in part.rules]
-            return sheet.text, "".join(added)
+            return sheet.text, "".join(self._beside(rule, moved) for rule in part.rules)
         for rule in part.rules:
             left = self._left(rule)
             if rule.nested:
@@ -311,10 +304,6 @@ def _within(conditions: Sequence[str], text: str) -> str:
     return text + "\n"
 
 
-def _sum(one: Specificity, other: Specificity) -> Specificity:
-    return one[0] + other[0], one[1] + other[1], one[2] + other[2]
-
-
 def _lacking(now: Specificity, target: Specificity) -> Specificity:
     """What to add to `now` so that it is no less than `target`."""
     for place in range(3):
@@ -324,7 +313,7 @@ def _lacking(now: Specificity, target: Specificity) -> Specificity:
             made = [0, 0, 0]
             made[place] = target[place] - now[place]
             rest = _lacking((*now[:place], target[place], *now[place + 1:]), target)  # type: ignore[arg-type]
-            return _sum((made[0], made[1], made[2]), rest)
+            return added((made[0], made[1], made[2]), rest)
     return 0, 0, 0
 
 

@@ -57,7 +57,6 @@ class Part:
     offset: int
     keep: bool = False
     rules: list[Rule] = field(default_factory=list)
-    groups: list[AtRule] = field(default_factory=list)  # those whose rules were looked at
     unwrapped: list[AtRule] = field(default_factory=list)  # of these only the inside stays: layers
     dropped: list[tuple[int, int]] = field(default_factory=list)
     imported: list[tuple[AtRule, Part, tuple[str, ...]]] = field(default_factory=list)
@@ -92,26 +91,23 @@ class Rules:
         self._names: dict[tuple[str, ...], int] = {}
         self._unnamed = 0
 
-    def read(self, text: str, base: str, offset: int, *, conditions: tuple[str, ...] = (), keep: bool = False,
-             chain: tuple[str, ...] = ()) -> Part:
+    def read(self, text: str, base: str, offset: int, *, conditions: tuple[str, ...] = (),
+             layer: tuple[str, ...] = (), keep: bool = False, chain: tuple[str, ...] = ()) -> Part:
         """Take in a style sheet."""
-        return self._part(text, base, offset, conditions, (), keep, chain)
-
-    def _part(self, text: str, base: str, offset: int, conditions: tuple[str, ...], layer: tuple[str, ...],
-              keep: bool, chain: tuple[str, ...]) -> Part:
         part = Part(Sheet(text), base, offset, keep)
         if part.sheet.too_deep:
-            self._tell("css-too-deep", part, 0, 1, "the style sheet nests too deep and stays as it is", "mend it",
+            self.tell("css-too-deep", part, 0, 1, "the style sheet nests too deep and stays as it is", "mend it",
                        "CSS Syntax 3, 9")
         elif part.sheet.unclosed:
-            self._tell("css-unclosed", part, max(0, len(text) - 1), len(text),
+            self.tell("css-unclosed", part, max(0, len(text) - 1), len(text),
                        "the style sheet ends before all is closed",
                        "close the strings, comments and brackets that are open", "CSS Syntax 3, 5.4")
         reader = _PartReader(self, part, chain)
         reader.rules(part.sheet.rules(), conditions, layer, (), 0)
         return part
 
-    def _tell(self, rule: str, part: Part, start: int, end: int, says: str, mend: str, reference: str) -> None:
+    def tell(self, rule: str, part: Part, start: int, end: int, says: str, mend: str, reference: str) -> None:
+        """Take note of what is to be told of a stretch of a part."""
         self.told.append(Told(rule, part, start, end, says, mend, reference))
 
     # -- layers (CSS Cascade 5, 6.4.3) --
@@ -155,7 +151,7 @@ class _PartReader:
                     self._broken(node)
 
     def _tell(self, rule: str, start: int, end: int, says: str, mend: str, reference: str) -> None:
-        self.found._tell(rule, self.part, start, end, says, mend, reference)
+        self.found.tell(rule, self.part, start, end, says, mend, reference)
 
     def _broken(self, node: Broken) -> None:
         self._tell("css-broken", node.start, node.end, f"no receiver reads this: {node.why}", "mend it or delete it",
@@ -167,7 +163,7 @@ class _PartReader:
                  depth: int) -> None:
         keyword = node.keyword
         if keyword == "import" and not outer:
-            self._import(node, conditions, layer, depth)
+            self._import(node, conditions, layer)
             return
         self.begun |= keyword not in ("charset", "layer")
         if keyword == "layer" and node.content is None:
@@ -189,7 +185,6 @@ class _PartReader:
                 self.part.unwrapped.append(node)
                 self.rules(inside, conditions, path, outer, depth + 1)
                 return
-            self.part.groups.append(node)
             self.rules(inside, (*conditions, *condition(keyword, node.prelude_text)), layer, outer, depth + 1)
 
     def _tell_namespace(self, node: AtRule) -> None:
@@ -209,7 +204,7 @@ class _PartReader:
             self._add(rule, list(outer), own, made, layer, nested=True)
         self.rules((each for each in content if not isinstance(each, Declaration)), made, layer, outer, depth + 1)
 
-    def _import(self, node: AtRule, conditions: tuple[str, ...], layer: tuple[str, ...], depth: int) -> None:
+    def _import(self, node: AtRule, conditions: tuple[str, ...], layer: tuple[str, ...]) -> None:
         address, layered, made = imported(node)
         if address is None or self.begun:
             self._tell("css-import", node.start, node.end, "no receiver reads this @import",
@@ -231,7 +226,8 @@ class _PartReader:
                        "let no sheet import one that imports it", "CSS Cascade 5, 2")
             self.part.dropped.append((node.start, node.end))
             return
-        part = self.found._part(text, base, -1, (*conditions, *made), inner, self.part.keep, (*self.chain, base))
+        part = self.found.read(text, base, -1, conditions=(*conditions, *made), layer=inner, keep=self.part.keep,
+                               chain=(*self.chain, base))
         self.part.imported.append((node, part, made))
 
     # -- style rules --
@@ -260,7 +256,7 @@ class _PartReader:
              conditions: tuple[str, ...], layer: tuple[str, ...], *, nested: bool) -> None:
         tokens = tinycss2.parse_component_value_list(prelude[0]) if prelude and isinstance(prelude[0], str) else prelude
         try:
-            selectors = parsed("", tokens)
+            selectors = parsed(tokens)
         except (SelectorError, ValueError) as error:
             self._tell("css-unknown-selector", node.start, node.prelude_end,
                        "this selector is left as it is: " + _reason(error),

@@ -74,16 +74,16 @@ class Selector:
         return None
 
 
-def parsed(text: str, tokens: Sequence[Any]) -> list[Selector]:
+def parsed(tokens: Sequence[Any]) -> list[Selector]:
     """The selectors of a rule's prelude.  Raises `SelectorError` for a list that no browser reads."""
-    texts = list(_texts(text, tokens))
+    texts = list(_texts(tokens))
     if any(len(one) > _LONGEST for one in texts):
-        raise SelectorError(text, "it is too long")
+        raise SelectorError("it is too long")
     found = list(parser.parse(list(tokens)))
     return [_selector(one.strip(), selector) for one, selector in zip(texts, found, strict=True)]
 
 
-def _texts(text: str, tokens: Sequence[Any]) -> Iterator[str]:
+def _texts(tokens: Sequence[Any]) -> Iterator[str]:
     """The texts between the commas of a prelude, without comments."""
     made = ""
     for token in tokens:
@@ -184,11 +184,11 @@ def _specificity(node: Any) -> Specificity:
     """The specificity of a selector (Selectors 4, 17); that of ``:nth-child(… of S)`` is put right."""
     match node:
         case parser.CombinedSelector(left=left, right=right):
-            return _added(_specificity(left), _specificity(right))
+            return added(_specificity(left), _specificity(right))
         case parser.CompoundSelector(simple_selectors=simple):
             total: Specificity = (0, 0, 0)
             for one in simple:
-                total = _added(total, _specificity(one))
+                total = added(total, _specificity(one))
             return total
         case parser.SpecificityAdjustmentSelector():
             return (0, 0, 0)
@@ -198,12 +198,13 @@ def _specificity(node: Any) -> Specificity:
             return max((_specificity(one.selector.parsed_tree) for one in inner), default=(0, 0, 0))
         case parser.FunctionalPseudoClassSelector():
             of = max((_specificity(one.parsed_tree) for one in _counted_of(node)), default=(0, 0, 0))
-            return _added((0, 1, 0), of)
+            return added((0, 1, 0), of)
     given: Specificity = node.specificity
     return given
 
 
-def _added(one: Specificity, other: Specificity) -> Specificity:
+def added(one: Specificity, other: Specificity) -> Specificity:
+    """The specificity of two selectors together."""
     return one[0] + other[0], one[1] + other[1], one[2] + other[2]
 
 

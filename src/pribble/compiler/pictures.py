@@ -122,10 +122,7 @@ class Pictures:
         place = attribute.value_start, attribute.value_end
         missing = ""
         if size is not None:
-            original = found.picture
-            if self.finder.complete and (missing := size.missing(original)):
-                self.finder.told_size(missing, found, *place)
-            found = self.finder.fitted(found, widths.get(original), *place)
+            found, missing = completed(self.finder, found, size, widths.get(found.picture), *place)
         quote = attribute.quote or '"'
         name = self.tape.text[attribute.start:attribute.start + len(attribute.name)]
         address: Any = Embedded(found)
@@ -205,6 +202,15 @@ class Pictures:
             first, last = start + places[before], start + places[after]
             if not MARK.search(css, before, after) and (found := self.finder.picture(name, first, last)) is not None:
                 yield Edit(first, last, ("url(", Embedded(found), ")"))
+
+
+def completed(finder: Finder, source: Source, size: Size, shown: int | None, start: int, end: int
+              ) -> tuple[Source, str]:
+    """A picture with no more pixels than are `shown`, so wide in CSS pixels, and its missing sizes as attributes."""
+    missing = size.missing(source.picture) if finder.complete else ""
+    if missing:
+        finder.told_size(missing, source, start, end)
+    return finder.fitted(source, shown, start, end), missing
 
 
 def _number(text: str) -> float:

@@ -93,7 +93,7 @@ class PieceSink:
                 fork = Either.of([_piece(step) for step in by_cid], [_piece(step) for step in otherwise])
                 return [appended(lowering.constant(fork, named=True), self._append)]
             case Chosen(value=value, place=place):
-                wanted = lowering.constant(Wanted(place, wrapping(step.within), step.size, step.travels))
+                wanted = lowering.constant(Wanted(place, wrapping(step.within), step.size or Size(), step.travels))
                 if value is None:
                     self._append = "append"
                     found = lowering.call("picture_composed", _name("held"), wanted, place=place)
@@ -123,7 +123,7 @@ class Wanted:
 
     place: Place
     wrap: Callable[[str], str]
-    size: Size | None
+    size: Size
     travels: Embed | None
 
 

@@ -40,22 +40,27 @@ class Size:
         written = (_written(element, "width"), _written(element, "height"))
         if group is None:
             return cls(*written)
-        width, height = _winner(group, "width"), _winner(group, "height")
+        width, height = group.last("width"), group.last("height")
         css_width, css_height = _pixels(width), _pixels(height)
         widths = [entry for entry in group.kept if entry.declaration.name in _WIDTHS]
-        limits = [e for e in (_winner(group, "max-width"), _winner(group, "max-inline-size")) if e and e.text != "none"]
+        limits = [e for e in (group.last("max-width"), group.last("max-inline-size")) if e and e.text != "none"]
         steady = height is not None and height.text.lower() == "auto"
         relative = width is not None and css_width is None and width.text.lower() != "auto"
         squashing = not steady and (relative or bool(limits) or any(not _with_height(e.rule) for e in widths)
                                     or any(e.declaration.name == "inline-size" for e in group.inlined))
         return cls(*written, css_width, css_height, relative, squashing)
 
-    def shown(self, picture: Picture) -> int | None:
-        """How wide the picture is shown, in CSS pixels; None where nothing says so."""
+    @property
+    def said(self) -> int | None:
+        """How wide any picture is shown, in CSS pixels; None where nothing says so."""
         if self.css_width or self.relative:
             return self.css_width
-        if self.width is not None:
-            return int(self.width) if self.width else None
+        return int(self.width) if self.width else None
+
+    def shown(self, picture: Picture) -> int | None:
+        """How wide the picture is shown, in CSS pixels; None where nothing says so."""
+        if self.css_width or self.relative or self.width is not None:
+            return self.said
         height = self.css_height or (int(self.height) if self.height else None)
         return height and max(1, round(height * picture.width / picture.height))
 
@@ -83,10 +88,6 @@ def depends_on_data(element: Element, group: Group | None) -> bool:
     if element.unsure & {"width", "height"}:
         return True
     return group is not None and any(e.span is not None and e.declaration.name in _SIZES for e in group.inlined)
-
-
-def _winner(group: Group, name: str) -> Entry | None:
-    return next((entry for entry in reversed(group.inlined) if entry.declaration.name == name), None)
 
 
 def _pixels(entry: Entry | None) -> int | None:
