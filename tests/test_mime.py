@@ -318,6 +318,7 @@ class Whole(unittest.TestCase):
         message = Message(
             **FIXED,
             text=text,
+            text_format="fixed",
             html=html,
             pictures=[logo, logo] if picture else [],
             attachments=[Attachment(name, content) for name, content in files],

@@ -24,7 +24,7 @@ from pribble.errors import HeaderError
 from pribble.mime.address import Address, Recipients, mailbox, mailboxes
 from pribble.mime.grammar import FIELD_NAME, MESSAGE_ID
 from pribble.mime.header import FieldWriter, checked, date_time
-from pribble.mime.part import Attachment, Part, attachment_part, multipart, picture_part, text_part
+from pribble.mime.part import Attachment, Part, attachment_part, multipart, picture_part, plain_part, text_part
 
 if TYPE_CHECKING:
     from email.message import EmailMessage
@@ -64,11 +64,12 @@ class Message:
 
     `sender` and the recipients are mailboxes: ``"Ana Bell <ana@example.org>"``, an `Address`, a pair of name
     and address, or a list of these; each string is one mailbox.  `subject` None writes no Subject.  `text`
-    and `html` are the two forms of the body; at least one is given, or an empty text is sent.  `pictures`
-    are the ones the HTML refers to by Content-ID.  `headers` are further fields, of free text.  `date` is
-    an aware datetime (now, by default), `message_id` an id in angle brackets.  `envelope_sender` is where
-    failures are reported to ("" for nowhere); by default the sender.  With `date` and `seed`, the same
-    input gives the same bytes.
+    and `html` are the two forms of the body; at least one is given, or an empty text is sent.  The text is "flowed"
+    (RFC 3676): a reader wraps its paragraphs anew, and lines of more than 78 characters flow; or its lines are
+    "fixed".  `pictures` are the ones the HTML refers to by Content-ID.  `headers` are further fields, of free text.
+    `date` is an aware datetime (now, by default), `message_id` an id in angle brackets.  `envelope_sender` is where
+    failures are reported to ("" for nowhere); by default the sender.  With `date` and `seed`, the same input gives the
+    same bytes.
 
     Raises `HeaderError` and `AddressError`, which name the field and the position, before anything is built.
     """
@@ -82,6 +83,7 @@ class Message:
     subject: str | None = None
     text: str | None = field(default=None, repr=False)
     html: str | None = field(default=None, repr=False)
+    text_format: Literal["flowed", "fixed"] = "flowed"
     pictures: Sequence[InlinePicture] = ()
     attachments: Sequence[Attachment] = ()
     headers: Mapping[str, str] | Iterable[tuple[str, str]] = ()
@@ -103,6 +105,8 @@ class Message:
             settle("envelope_sender", mailbox(self.envelope_sender, "the envelope's sender").addr)
         if self.subject is not None:
             checked("Subject", self.subject, text=True)
+        if self.text_format not in ("flowed", "fixed"):
+            raise ValueError(f'text_format is "flowed" or "fixed", not "{self.text_format}"')
         settle("headers", _further(self.headers))
         settle("pictures", tuple(self.pictures))
         settle("attachments", tuple(self.attachments))
@@ -211,7 +215,7 @@ class Message:
     def _body(self, seed: bytes) -> Part:
         forms: list[Part] = []
         if self.text is not None or self.html is None:
-            forms.append(text_part(self.text or "", "plain"))
+            forms.append(plain_part(self.text or "", fixed=self.text_format == "fixed"))
         if self.html is not None:
             root = text_part(self.html, "html")
             pictures = {p.content_id(self.id_domain): p for p in self.pictures}

@@ -15,6 +15,7 @@ from urllib.parse import quote
 
 from pribble.errors import HeaderError
 from pribble.mime.encoding import base64_lines, encoded_text
+from pribble.mime.flowed import flowed
 from pribble.mime.grammar import MEDIA_TYPE, TOKEN
 from pribble.mime.header import FieldWriter, checked
 
@@ -104,11 +105,20 @@ def file_name(name: str) -> str:
 # ---- building -------------------------------------------------------------------------------------------------
 
 
-def text_part(text: str, subtype: str) -> Part:
+def text_part(text: str, subtype: str, **parameters: str) -> Part:
     """A text body in UTF-8."""
     encoding, body = encoded_text(text)
-    header = _content_type(f"text/{subtype}", {"charset": "utf-8"}) + _field("Content-Transfer-Encoding", encoding)
+    header = (_content_type(f"text/{subtype}", {"charset": "utf-8", **parameters})
+              + _field("Content-Transfer-Encoding", encoding))
     return Part(header, body)
+
+
+def plain_part(text: str, *, fixed: bool = False) -> Part:
+    """A plain text whose paragraphs flow (RFC 3676), or, `fixed`, whose lines are as they are."""
+    if fixed:
+        return text_part(text, "plain")
+    body, delsp = flowed(text)
+    return text_part(body, "plain", format="flowed", **({"delsp": "yes"} if delsp else {}))
 
 
 def picture_part(name: str, type: str, base64_body: bytes, content_id: str) -> Part:

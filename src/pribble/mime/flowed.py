@@ -1,0 +1,124 @@
+"""The lines of a plain text, and ``format=flowed`` (RFC 3676): paragraphs that a reader may wrap anew.
+
+A line that flows goes on in the next one.  On the wire it ends in a space, and nothing else does but the mark before a
+signature; quoted lines begin with as many ``>`` as they are deep; a line that would be taken for something else is
+stuffed with a space.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from typing import NamedTuple
+
+LONGEST = 78  # RFC 3676 4.2: SHOULD, quote marks, stuffing and trailing spaces included
+SIGNATURE = "-- "  # RFC 3676 4.3
+
+
+class Line(NamedTuple):
+    """A line: its text, how deep it is quoted, and whether it is `fixed`, which is to say that it ends here.
+
+    A line that is not flows on in the next; where it was broken at a space, its text ends in that space.
+    """
+
+    text: str
+    depth: int = 0
+    fixed: bool = True
+
+
+class FlowingText(str):
+    """A text that knows its lines.  As a text it has quote marks, and neither trailing spaces nor stuffing."""
+
+    __slots__ = ("_lines",)
+
+    _lines: Callable[[], Sequence[Line]]
+
+    @classmethod
+    def of(cls, lines: Sequence[Line]) -> FlowingText:
+        """The text of `lines`, ending in a line break; empty where they are."""
+        return cls.later("".join([f"{_quoted(line)}\n" for line in lines]), lambda: lines)
+
+    @classmethod
+    def later(cls, text: str, lines: Callable[[], Sequence[Line]]) -> FlowingText:
+        """A text whose lines are told when they are asked for."""
+        made = cls(text)
+        made._lines = lines
+        return made
+
+    @property
+    def lines(self) -> Sequence[Line]:
+        """Its lines."""
+        return self._lines()
+
+
+def _quoted(line: Line) -> str:
+    text = line.text if line.text == SIGNATURE else line.text.rstrip(" ")
+    return f"{'>' * line.depth} {text}".rstrip(" ") if line.depth else text
+
+
+def lines_of(text: str) -> Iterable[Line]:
+    """The lines of a text: those that it knows, else fixed ones, of which those that are too long flow.
+
+    Lines end in CRLF, CR or LF, and in nothing else.
+    """
+    if isinstance(text, FlowingText):
+        return text.lines
+    lines = text.replace("\r\n", "\n").replace("\r", "\n").removesuffix("\n").split("\n")
+    return [piece for line in lines for piece in _within(line)]
+
+
+def flowed(text: str) -> tuple[str, bool]:
+    """`text` as it travels with ``format=flowed``, its lines ending in LF, and whether it needs ``delsp=yes``: where a
+    line is broken at no space, the space that says so does not count (RFC 3676 4.1)."""
+    lines = list(lines_of(text)) if text else []
+    delsp = any(not line.fixed and line.text[-1:] != " " for line in lines)
+    made: list[str] = []
+    for begin, end in _stretches(lines):
+        aligned = any(line.text[:1] == " " for line in lines[begin:end])
+        made += [f"{_on_the_wire(line, delsp, stuffed=aligned)}\n" for line in lines[begin:end]]
+    return "".join(made), delsp
+
+
+def _stretches(lines: Sequence[Line]) -> Iterator[tuple[int, int]]:
+    """Lines without an empty one between.  If one of them has to be stuffed, so are the others, as RFC 3676 4.4
+    permits: a reader that knows no stuffing sees their columns in line."""
+    begin = 0
+    for index, line in enumerate(lines):
+        if not line.text:
+            yield begin, index + 1
+            begin = index + 1
+    yield begin, len(lines)
+
+
+def _on_the_wire(line: Line, delsp: bool, *, stuffed: bool) -> str:
+    text = line.text
+    if line.fixed and text != SIGNATURE:
+        text = text.rstrip(" ")
+    elif not line.fixed and delsp:
+        text += " "
+    # RFC 3676 4.4: what would be taken for a quote, for stuffing, or by a mailbox format.
+    stuffed = stuffed or line.depth > 0 or text.startswith((">", "From "))
+    return f"{'>' * line.depth}{' ' if stuffed and text and text != SIGNATURE else ''}{text}"
+
+
+def _within(line: str) -> Iterator[Line]:
+    """A line as it is, or where it is too long as lines that flow, broken at its spaces."""
+    room = LONGEST - line.startswith((" ", ">", "From "))
+    text = line if line == SIGNATURE else line.rstrip(" ")
+    while len(text) > room:
+        end = _break(text, room)
+        if end is None:
+            break
+        yield Line(text[:end], fixed=False)
+        text = text[end:]
+        room = LONGEST - text.startswith((" ", ">", "From "))
+    yield Line(text)
+
+
+def _break(text: str, room: int) -> int | None:
+    """Where to go on in the next line: behind the last space that leaves at most `room` characters, else behind the
+    first one.  No line is left that consists of spaces, or reads as the mark before a signature."""
+    begin = len(text) - len(text.lstrip(" "))
+    end = text.rfind(" ", begin, room) + 1
+    if end <= begin or text[:end].strip(" ") == "--":
+        end = text.find(" ", max(begin, room)) + 1
+    return end if end > begin else None
