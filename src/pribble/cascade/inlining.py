@@ -18,6 +18,7 @@ from pribble.cascade.attribute import Own, Piece
 from pribble.cascade.custom import Environment, uses_custom
 from pribble.cascade.elements import Document, Element
 from pribble.cascade.importance import IMPORTANT, Entry, Group
+from pribble.cascade.longhands import longhands
 from pribble.cascade.plain import is_plain
 from pribble.cascade.remaining import Copies, Label, Remains
 from pribble.cascade.rules import Part, Rule, Rules, Told, condition
@@ -62,13 +63,17 @@ class Left:
 @dataclass
 class Inlined:
     """The outcome: elements with new attributes, what is left of each sheet element (None where nothing is), what is
-    told, and what cannot be decided without the data.  `styles` are the declarations of the elements by their
-    numbers, `elements` all of the page, `raw` where the texts of its style elements stand."""
+    told, and what cannot be decided without the data: `doubts` are where, `unsettled` the names of elements and the
+    properties, "*" for any, `loose` the elements of whose own styles something may be left out.  `styles` are the
+    declarations of the elements by their numbers, `elements` all of the page, `raw` where the texts of its style
+    elements stand."""
 
     dressed: list[Dressed] = field(default_factory=list)
     sheets: list[Left] = field(default_factory=list)
     told: list[Told] = field(default_factory=list)
     doubts: list[Doubt] = field(default_factory=list)
+    unsettled: set[tuple[str, str]] = field(default_factory=set)
+    loose: set[int] = field(default_factory=set)
     styles: dict[int, Group] = field(default_factory=dict)
     elements: list[Element] = field(default_factory=list)
     raw: dict[int, tuple[int, int, int]] = field(default_factory=dict)
@@ -138,6 +143,7 @@ class _Inliner:
         in_block = element.block != 0 and self.text[start:end].strip()
         if in_block or MARK.search(self.text, start, end) or "media" in element.unsure:
             self._doubt(element, "a style sheet stands in a block or holds a mark")
+            self.made.unsettled.add(("*", "*"))
         conditions = self._conditions(element)
         keep = element.values.get("data-rules", "").strip().lower() == "keep"
         written = self.text[start:end]
@@ -153,6 +159,7 @@ class _Inliner:
             return
         if "href" in element.unsure or "media" in element.unsure or element.block:
             self._doubt(element, "a style sheet stands in a block or holds a mark")
+            self.made.unsettled.add(("*", "*"))
             return
         loaded = self.rules.load(address, self.around.base(element.opening.start))
         if loaded is None:
@@ -245,6 +252,7 @@ class _Inliner:
                 for element in elements:
                     if not element.unrendered and test(element) and (why := selector.doubt(element)):
                         self._doubt(element, f'"{selector.text}" {why}')
+                        self._unsettle("*", rule)
                         break
         for offset in self.document.shown:
             for name in self.around.brings(offset):
@@ -252,13 +260,19 @@ class _Inliner:
 
     def _brought(self, offset: int, name: str) -> None:
         """A mark brings an element called `name`: whether any rule could be for it."""
+        found: Selector | None = None
         for rule in self.rules.all:
             for selector in rule.selectors:
                 local = selector.compiled.local_name
                 if local in (None, name) or name == "*" or selector.counts_above or selector.content:
-                    says = f'"{selector.text}" may be for what a value brings'
-                    self.made.doubts.append(Doubt(offset, offset + 1, says))
-                    return
+                    found = found or selector
+                    self._unsettle(name if local == name else "*", rule)
+        if found:
+            self.made.doubts.append(Doubt(offset, offset + 1, f'"{found.text}" may be for what a value brings'))
+
+    def _unsettle(self, name: str, rule: Rule) -> None:
+        """Take note of what a rule declares for elements called `name`, which it may be for or not."""
+        self.made.unsettled.update((name, one) for d in rule.declarations for one in longhands(d.name))
 
     def _environment(self, element: Element, applied: list[tuple[Rule, Selector]],
                      possible: list[tuple[Rule, Selector]], known: dict[int, Environment]) -> Environment:
@@ -271,6 +285,7 @@ class _Inliner:
             entries += [self._own(one, i) for i, one in enumerate(own) if one.declaration.name.startswith(_CUSTOM)]
             if any(one.marked and one.declaration.name.startswith(_CUSTOM) for one in own):
                 self._doubt(element, "a custom property holds a mark")
+                self.made.unsettled.add(("*", "*"))
         moved = frozenset(d.name for rule, _ in possible for d in rule.declarations if d.name.startswith(_CUSTOM))
         entries.sort(key=lambda e: e.key)
         known[element.number] = found = above.within([e.declaration for e in entries], moved)
@@ -323,11 +338,13 @@ class _Inliner:
         style = element.opening.attribute("style")
         if style is None:
             return
-        if "style" in element.unsure and concerned:
+        if "style" in element.unsure:
             blocks = any(self.document.role(found.start()) not in ("show", "literal")
                          for found in MARK.finditer(self.text, style.value_start, style.value_end))
             if blocks or "style" in element.fleeting:
-                self._doubt(element, "its style holds a block, and rules are for it")
+                self.made.loose.add(element.number)
+                if concerned:
+                    self._doubt(element, "its style holds a block, and rules are for it")
         own = attribute.read(self.text, style)
         for index, one in enumerate(own):
             entry = self._own(one, index)

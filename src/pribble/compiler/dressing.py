@@ -7,14 +7,14 @@ comes back is a list of changes at offsets, which are applied to the tape or to 
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from pribble.cascade import attribute, presentational
 from pribble.cascade.attribute import Piece
 from pribble.cascade.elements import Element
 from pribble.cascade.importance import Group
-from pribble.cascade.inlining import Doubt, Dressed, Left, Surroundings, inline
+from pribble.cascade.inlining import Doubt, Dressed, Inlined, Left, Surroundings, inline
 from pribble.cascade.remaining import Label
 from pribble.cascade.rules import Told
 from pribble.compiler.sizes import Size, depends_on_data, is_sized
@@ -46,7 +46,7 @@ class Change:
 @dataclass(frozen=True, slots=True)
 class Dressing:
     """The changes to a page, the sizes of its pictures by the offsets of their tags, what is told, and what cannot be
-    decided without the data."""
+    decided without the data; `inlined` is what it was made of."""
 
     changes: tuple[Change, ...] = ()
     sizes: tuple[tuple[int, Size], ...] = ()
@@ -54,6 +54,7 @@ class Dressing:
     doubts: tuple[Doubt, ...] = ()
     dressed: frozenset[int] = frozenset()  # the offsets of the tags whose style is among the changes
     sheets: frozenset[int] = frozenset()  # likewise of the style sheets
+    inlined: Inlined = field(default_factory=Inlined)
 
 
 def dress(text: str, page: Page, role: Role, around: Surroundings, *, old_attributes: bool) -> Dressing:
@@ -78,7 +79,7 @@ def dress(text: str, page: Page, role: Role, around: Surroundings, *, old_attrib
             doubts.append(Doubt(element.opening.start, element.opening.end, "a picture's size holds a mark"))
     return Dressing(tuple(changes), tuple(sizes), tuple(made.told), tuple(doubts),
                     frozenset(d.element.opening.start for d in made.dressed if d.style is not None),
-                    frozenset(left.element.opening.start for left in made.sheets if left.before != left.text))
+                    frozenset(left.element.opening.start for left in made.sheets if left.before != left.text), made)
 
 
 def _name_end(element: Element) -> int:
