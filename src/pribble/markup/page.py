@@ -32,7 +32,7 @@ from pribble.markup.scanner import (
     tokens,
 )
 from pribble.markup.styles import Styles
-from pribble.markup.tags import read_tag
+from pribble.markup.tags import Tag, read_tag
 from pribble.markup.tree import Element, LeftOpen, OpenElements, OutOfBranch
 from pribble.values.escaping import markup
 
@@ -71,13 +71,12 @@ class Page:
 def read(text: str, role: Role) -> Page:
     """Read `text`; `role` gives the role of the mark at an offset: show, the roles of `branching.py`, set, lifted, or
     literal for an author's own character.  Raises `MarkupError`."""
-    reader = _Reader(text, role)
+    reader = Reader(text, role)
     reader.page(tokens(text, reader.open))
-    return Page(tuple(reader.events), tuple(reader.hidden), tuple(reader.end_tags), tuple(reader.rewritten),
-                tuple(reader.joints), tuple(reader.notes), tuple(reader.page_ends), reader.open.quirks)
+    return reader.read()
 
 
-class _Reader:
+class Reader:
     """Reads a page, or with `comment` the content of a conditional comment."""
 
     def __init__(self, text: str, role: Role, *, comment: bool = False) -> None:
@@ -95,6 +94,11 @@ class _Reader:
     @property
     def events(self) -> list[Event]:
         return self.made.all
+
+    def read(self) -> Page:
+        """What was read."""
+        return Page(tuple(self.events), tuple(self.hidden), tuple(self.end_tags), tuple(self.rewritten),
+                    tuple(self.joints), tuple(self.notes), tuple(self.page_ends), self.open.quirks)
 
     def page(self, given: Iterator[Token]) -> None:
         """Read all tokens."""
@@ -285,7 +289,7 @@ class _Reader:
             return
         self._refuse_marks(start, opening.end(), "in the condition of a comment", "write the condition out")
         begin, stop = opening.end(), closing.start()
-        inner = _Reader(self.text, self.role, comment=True)
+        inner = Reader(self.text, self.role, comment=True)
         inner.page(_shifted(token, begin) for token in tokens(self.text[begin:stop], inner.open)
                    if not isinstance(token, Unfinished) or MARK.search(self.text, begin + token.start, stop))
         self.hidden += inner.events
@@ -303,7 +307,7 @@ class _Reader:
     # -- tags --
 
     def _start(self, tag: StartTag) -> None:
-        found = read_tag(self.text, tag, self.role)
+        found = self._tag(tag)
         if found.attributes is not tag.attributes:
             tag = replace(tag, name=found.name, attributes=found.attributes)
         if tag.name in _PAGE_TAGS:
@@ -323,6 +327,9 @@ class _Reader:
         self.joints += found.joints
         for offset in (*found.marks, *found.in_values):
             self._keep_apart(offset)
+
+    def _tag(self, tag: StartTag) -> Tag:
+        return read_tag(self.text, tag, self.role)
 
     def _end(self, tag: EndTag) -> None:
         self._refuse_marks(tag.start, tag.end, "in an end tag", None)
