@@ -233,7 +233,7 @@ class Files(Case):
         rendering = folder["t"].render({})
         self.assertEqual(
             (rendering.subject, rendering.text, rendering.html),
-            ("[S 2]", "   by hand 2\n\n--\nOffice\n", "x"),
+            ("[S 2]", "   by hand 2\n\n-- \nOffice\n", "x"),
         )
 
     def test_text_stretches(self) -> None:
@@ -278,7 +278,7 @@ class Files(Case):
                 for p in bytes(rendering.message(sender="a@x.example", to="b@x.example")).split(b"\r\n")
                 if p.startswith(b"Content-Type")
             ],
-            [b"Content-Type: text/plain; charset=utf-8"],
+            [b"Content-Type: text/plain; charset=utf-8; format=flowed"],
         )
         with self.assertRaises(TemplateError):
             folder["both"]

@@ -12,10 +12,7 @@ from typing import Any
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from pribble import HeaderError, LimitReached, PribbleError, Template, TemplateFolder
-from pribble.compiler.text import events_of
-from pribble.plaintext.flow import flow
-from pribble.plaintext.layout import layout
+from pribble import HeaderError, LimitReached, PribbleError, Template, TemplateFolder, plain_text
 from tests.support import DEMO
 from tests.test_markup import PIECES, theirs
 
@@ -235,7 +232,7 @@ class Structure(unittest.TestCase):
             rendering = Template.from_text(page).render({"v": value, "c": chosen, "l": [1, 2]})
         except PribbleError:
             return
-        self.assertEqual(rendering.text, layout(flow(events_of(rendering.html))), page)
+        self.assertEqual(rendering.text, plain_text(rendering.html), page)
 
     @settings(max_examples=400, deadline=None)
     @given(PIECES)

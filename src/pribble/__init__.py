@@ -8,7 +8,7 @@
     bytes(message)
 """
 
-from pribble.converting import inline_styles
+from pribble.converting import compare, inline_styles, plain_text
 from pribble.errors import (
     AddressError,
     DataError,
@@ -31,6 +31,7 @@ from pribble.mime.address import Address
 from pribble.mime.message import Envelope, Message
 from pribble.mime.part import Attachment
 from pribble.pictures.picture import Picture
+from pribble.plaintext.drift import Drift, Lack
 from pribble.rendering import Rendering
 from pribble.template import Template, TemplateFolder, UnknownTemplate
 
@@ -42,11 +43,13 @@ __all__ = [
     "Attachment",
     "DataError",
     "DeliveryError",
+    "Drift",
     "Envelope",
     "Field",
     "FieldError",
     "Finding",
     "HeaderError",
+    "Lack",
     "LimitReached",
     "Limits",
     "Message",
@@ -62,5 +65,7 @@ __all__ = [
     "TemplateFolder",
     "UnknownTemplate",
     "UnsafeValue",
+    "compare",
     "inline_styles",
+    "plain_text",
 ]

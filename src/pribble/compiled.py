@@ -8,11 +8,12 @@ from pathlib import Path
 from typing import Any
 
 from pribble.compiler.dressing import Dressing, dress
-from pribble.compiler.html import html_steps, text_block_steps, title_steps
+from pribble.compiler.html import dedented, html_steps, text_block_steps, text_page_steps, title_steps
+from pribble.compiler.looks import depends_on_data, looks
 from pribble.compiler.pieces import LineSink, PieceSink, TextSink
 from pribble.compiler.program import Program, Run, World, compiled
 from pribble.compiler.steps import LINE, PLAIN, Chosen, Embedded, Forked
-from pribble.compiler.text import EventSink, dedented, text_steps
+from pribble.compiler.text import EventSink, text_steps
 from pribble.errors import Place, PribbleError, Related, TemplateError, UnsafeValue
 from pribble.findings import Finding
 from pribble.language.tape import BRANCH, LIFTED, OPEN, LiftedBlock, Tape, mark_index
@@ -41,7 +42,9 @@ class Compiled:
     `headed` is where the subject stands, `findings` what is told of the page, `changes` what was put right in it.
     `doubts` are why it can only be dressed when it is rendered: places and reasons.  `files` are the style sheets and
     pictures it was made with; an `even` page has no stretch of two forms, and no picture that travels in its own way.
-    `pictures` are the marks, by their places among the tape's, whose values are pictures.
+    `pictures` are the marks, by their places among the tape's, whose values are pictures.  The text is taken `late`,
+    from the rendered page, where it depends on the data what of it shows; then its program gives the pieces of that
+    page.
     """
 
     tape: Tape
@@ -56,6 +59,7 @@ class Compiled:
     files: tuple[Path, ...] = ()
     even: bool = False
     pictures: frozenset[int] = frozenset()
+    late: bool = False
 
     def bound(self, settings: Settings, world: World) -> Bound:
         """The programs as functions of the data."""
@@ -99,12 +103,15 @@ def compile_page(tape: Tape, world: World, around: Surroundings, *, old_attribut
     title = None if "subject" in lifted else title_steps(tape, page)
     headed = next((tape.place(e.tag.start, e.tag.end) for e in page.events
                    if isinstance(e, Opened) and e.tag.name == "title"), None)
+    late = "text" not in lifted and depends_on_data(dressing.inlined)
     steps = html_steps(tape, page, around, None if dressing.doubts else dressing, preheader="preheader" in lifted)
     return Compiled(
         tape,
         html=compiled(steps, PieceSink(), world),
         text=_text(lifted["text"].tape, world, references=True) if "text" in lifted
-        else compiled(text_steps(tape, page), EventSink(), world),
+        else compiled(text_page_steps(tape, page, around), PieceSink(), world) if late
+        else compiled(text_steps(tape, page, looks(dressing.inlined)), EventSink(), world),
+        late=late,
         subject=_line(lifted.get("subject"), world, references=True) or (
             compiled(title, LineSink(), world) if title else None),
         preheader=_line(lifted.get("preheader"), world, references=True),

@@ -1,17 +1,23 @@
-"""Pages from elsewhere: their style sheets written into their elements, their pictures brought along."""
+"""Pages from elsewhere: their style sheets written into their elements, their pictures brought along, their text."""
 
 from __future__ import annotations
 
 import os
 from dataclasses import replace
 from pathlib import Path
+from typing import Literal
 
-from pribble.compiler.text import events_of
+from pribble.compiler.saying import Nowhere
 from pribble.pictures.embedding import PictureFinder
 from pribble.pictures.righting import ALL
 from pribble.pictures.slots import Embed
-from pribble.rendered import Dresser
+from pribble.plaintext.drift import Drift, drift
+from pribble.plaintext.layout import WIDTH
+from pribble.plaintext.links import Links
+from pribble.rendered import Dresser, said
 from pribble.rendering import Manner, Rendering, checked_base, checked_embed
+
+NARROWEST, _WIDEST = 20, 100_000
 
 
 def inline_styles(html: str, *, folder: str | os.PathLike[str] | None = None, presentational: bool = False) -> str:
@@ -36,8 +42,49 @@ def page_rendering(html: str, path: Path, *, embed: Embed | None = None, picture
     Raises as `inline_styles`, and `PictureError` for a picture that is not there.
     """
     manner = Manner(checked_embed(embed), checked_base(picture_base))
-    finder = PictureFinder([path.parent], ALL)
-    dresser = Dresser(finder, manner.id_domain, path, presentational, named=True)
+    dresser = _dresser(path, presentational)
     pieces, told = dresser.dressed([html])
-    text = list(events_of(html))
-    return Rendering(None, None, replace(manner, changes=tuple(told)), pieces, text)
+    manner = replace(manner, changes=tuple(told), say=dresser.said)
+    return Rendering(None, None, manner, pieces, [html])
+
+
+def plain_text(html: str, *, width: int = WIDTH, links: Literal["inline", "notes"] = "inline") -> str:
+    """What a page says, as plain text: lines of at most `width` columns, without trailing spaces, ending in LF.
+
+    What the page does not show is not said, by its own style sheets (CSS Cascade 4).  A link is its label and its
+    address in angle brackets (RFC 3986, appendix C), or, with `links` "notes", a number, and the addresses are listed
+    at the end. As the text of a `Message` it flows: a reader may wrap its paragraphs anew (RFC 3676).
+
+    Any page can be read; a tag that is not closed at its end is dropped, as in a browser.  Raises `ValueError` for a
+    width below 20.
+    """
+    if width < NARROWEST:
+        raise ValueError(f"a text is at least {NARROWEST} columns wide, not {width}")
+    if links not in ("inline", "notes"):
+        raise ValueError(f'links are "inline" or "notes", not "{links}"')
+    return said(html, Nowhere(), Links(links), width)
+
+
+def page_text(html: str, path: Path, *, width: int = WIDTH, links: Literal["inline", "notes"] = "inline") -> str:
+    """The plain text of a page, by the style sheets that it names beside its file, `path`.
+
+    Raises as `plain_text`, and `TemplateError` for a sheet that is not there.
+    """
+    return _dresser(path).said(html, Links(links), width)
+
+
+def _dresser(path: Path, presentational: bool = False) -> Dresser:
+    return Dresser(PictureFinder([path.parent], ALL), Manner().id_domain, path, presentational, named=True)
+
+
+def compare(html: str, text: str) -> Drift:
+    """Where a page and a text that is to say the same have drifted apart: the words, numbers and addresses that one of
+    them lacks.
+
+    The words for pictures count as said, and so do the addresses of links, wherever they lead.  Case, the form of
+    quotation marks, and spaces between digits do not matter; the order does not either.
+    """
+    links = Links("bare")
+    page = said(html, Nowhere(), links, _WIDEST)
+    return drift(page, links.met, text)
+

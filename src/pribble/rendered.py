@@ -10,18 +10,25 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from pribble.cascade.attribute import Piece
+from pribble.cascade.inlining import Surroundings as Beside
 from pribble.compiler.dressing import Dressing, corners, dress
 from pribble.compiler.pictures import completed, is_elsewhere
+from pribble.compiler.saying import literal, page_events
 from pribble.compiler.steps import PREHEADER
 from pribble.errors import Place, Source, TemplateError
 from pribble.findings import Finding
 from pribble.markup.contexts import MarkupError, is_picture_place
 from pribble.markup.events import Opened
+from pribble.markup.foreign import read_foreign
 from pribble.markup.page import Page, read
 from pribble.markup.references import decoded
+from pribble.mime.flowed import FlowingText
 from pribble.pictures.embedding import PictureFinder
 from pribble.pictures.slots import Either
 from pribble.pictures.slots import Source as Slot
+from pribble.plaintext.flow import flow
+from pribble.plaintext.layout import WIDTH, layout
+from pribble.plaintext.links import Links
 from pribble.surroundings import Surroundings, Where, findings, slot
 
 # Where the preheader goes, in a text that is being dressed.
@@ -52,7 +59,7 @@ class Dresser:
         page = _read(text, where)
         around = Surroundings(self.finder, self.domain, where, self.near, slots=slots, named=self.named,
                               sheets=self.sheets)
-        dressing = dress(text, page, _literal, around, old_attributes=self.old_attributes)
+        dressing = dress(text, page, literal, around, old_attributes=self.old_attributes)
         edits: list[_Edit] = [(offset, offset, (corner,)) for offset, corner in corners(page, text)]
         edits += [(change.start, change.end, change.pieces) for change in dressing.changes]
         edits += _pictures(text, page, dressing, around)
@@ -60,6 +67,18 @@ class Dresser:
         for piece in _applied(text, edits):
             made += around.split(piece) if piece.__class__ is str else [piece]
         return list(_with_preheader(made)), [*around.changes, *findings(dressing.told, where)]
+
+
+    def said(self, page: str, links: Links | None = None, width: int = WIDTH) -> FlowingText:
+        """The plain text of a page."""
+        around = Surroundings(self.finder, self.domain, lambda start, end: None, self.near, named=False,
+                              sheets=self.sheets)
+        return said(page, around, links or Links(), width)
+
+
+def said(html: str, around: Beside, links: Links, width: int) -> FlowingText:
+    """The plain text of any page."""
+    return layout(flow(page_events(html, read_foreign(html), around), links), width)
 
 
 def without_forks(pieces: Sequence[str], *, by_cid: bool) -> list[str]:
@@ -73,10 +92,6 @@ def without_forks(pieces: Sequence[str], *, by_cid: bool) -> list[str]:
     return made
 
 
-def _literal(offset: int) -> str:
-    return "literal"
-
-
 def _written(piece: str) -> str:
     if piece is PREHEADER:
         return _PREHEADER
@@ -85,7 +100,7 @@ def _written(piece: str) -> str:
 
 def _read(text: str, where: Where) -> Page:
     try:
-        return read(text, _literal)
+        return read(text, literal)
     except MarkupError as error:
         raise TemplateError(error.problem, place=where(error.start, error.end), hint=error.hint) from None
 

@@ -15,7 +15,7 @@ from pribble.mime.address import Recipients
 from pribble.mime.message import Message
 from pribble.pictures.picture import Picture
 from pribble.pictures.slots import EMBED, Embed, NamedId, Source
-from pribble.plaintext.flow import flow
+from pribble.plaintext.filling import filled
 from pribble.plaintext.layout import layout
 from pribble.rendered import without_forks
 from pribble.surroundings import size_change
@@ -38,6 +38,7 @@ class Manner:
     changes: tuple[Finding, ...] = ()
     even: bool = False
     dress: Callable[[Sequence[str]], tuple[list[str], list[Finding]]] | None = None
+    say: Callable[[str], str] | None = None
 
 
 @dataclass(frozen=True, init=False)
@@ -82,7 +83,9 @@ class Rendering:
     @cached_property
     def text(self) -> str:
         """The plain text: written by hand, or one that says what the HTML does, laid out when first asked for."""
-        return self._text if isinstance(self._text, str) else layout(flow(self._text))
+        if isinstance(self._text, str):
+            return self._text
+        return self._manner.say("".join(self._text)) if self._manner.say else layout(filled(self._text))
 
     @cached_property
     def pictures(self) -> tuple[Picture, ...]:

@@ -19,6 +19,7 @@ from typing import Any
 from pribble.chosen import helpers
 from pribble.compiled import Bound, Compiled, compile_page, compile_text
 from pribble.compiler.program import World
+from pribble.compiler.text import TEXT_HELPERS
 from pribble.compiler.trusted import MARKUP_FORMATTERS
 from pribble.compiler.unsure import brought, may_be_nothing
 from pribble.errors import DataError, FieldError, Place, PribbleError, Source, TemplateError, did_you_mean, visible
@@ -30,7 +31,6 @@ from pribble.limits import Limits
 from pribble.pictures.embedding import PictureFinder
 from pribble.pictures.righting import ALL
 from pribble.pictures.slots import Embed
-from pribble.plaintext.flow import Open
 from pribble.rendered import Dresser
 from pribble.rendering import Manner, Rendering, checked_base, checked_embed, with_preheader
 from pribble.surroundings import Surroundings
@@ -104,7 +104,7 @@ class TemplateFolder(Mapping[str, "Template"]):
         if taken := next((name for name in own if name in FORMATTERS or name in MARKUP_FORMATTERS), None):
             raise ValueError(f'there is a formatter "{taken}" already')
         self.world = World(MappingProxyType({**FORMATTERS, **MARKUP_FORMATTERS, **own}), dict(common or {}),
-                           limits or Limits(), {**helpers(finder, manner.id_domain), "Open": Open})
+                           limits or Limits(), {**helpers(finder, manner.id_domain), **TEXT_HELPERS})
         self._templates: dict[str, tuple[Template, tuple[_Stamp, ...]]] = {}
         self._lock = threading.RLock()
 
@@ -385,7 +385,7 @@ class Template:
             found = self._bound[key] = (
                 compiled.bound(self._settings(timezone), folder.world),
                 replace(folder.manner, changes=compiled.changes, even=compiled.even,
-                        dress=late.dressed if compiled.doubts else None))
+                        dress=late.dressed if compiled.doubts else None, say=late.said if compiled.late else None))
         return found
 
 

@@ -36,7 +36,7 @@ def applying(call: FormatterCall, settings: Settings, factories: Mapping[str, Fa
 
 
 # Where text is only escaped, and figures are what they are.
-_ESCAPED = frozenset({"markup", "plain", "line"})
+_ESCAPED = frozenset({"markup", "plain", "line", "inline"})
 
 
 def _shown(apply: Apply, context: Context | None) -> Apply:

@@ -6,6 +6,7 @@ from collections.abc import Sized
 from typing import Any, TypeVar
 
 from pribble.errors import LimitReached
+from pribble.mime.flowed import SIGNATURE
 from pribble.values import arithmetic, lookup
 from pribble.values.kinds import NOTHING
 
@@ -46,12 +47,19 @@ def filled(held: list[str], before: str, after: str) -> list[str]:
     return [] if empty else [before, *held, after]
 
 
+def trimmed(pieces: list[str]) -> str:
+    """The lines of a plain text without spaces at their ends, and without empty lines at its own."""
+    lines = [line if line == SIGNATURE else line.rstrip() for line in "".join(pieces).split("\n")]
+    return "\n".join(lines).strip("\n") + "\n"
+
+
 HELPERS: dict[str, Any] = {
     "NOTHING": NOTHING,
     "walked": walked,
     "kept": kept,
     "kept_value": kept_value,
     "filled": filled,
+    "trimmed": trimmed,
     "read": lookup.read,
     "read_maybe": lookup.read_maybe,
     "item": lookup.item,

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from typing import Any
 
 from pribble.compiler.dressing import Change, Dressing, corners, together
@@ -17,7 +18,9 @@ from pribble.compiler.pictures import Finder, Pictures, outer_start
 from pribble.compiler.program import needed
 from pribble.compiler.steps import (
     LINE,
+    MARKUP,
     PREHEADER,
+    Chosen,
     Edit,
     Embedded,
     Hold,
@@ -28,13 +31,14 @@ from pribble.compiler.steps import (
     edited,
     joined,
 )
-from pribble.language.tape import CLOSE, OPEN, SET, SHOW, Tape
+from pribble.language.tape import CLOSE, OPEN, SET, SHOW, LiftedBlock, Tape
 from pribble.markup.contexts import MARK, Context, is_picture_place
 from pribble.markup.events import Characters, Closed, Marked, Opened, between
 from pribble.markup.page import Page
 from pribble.markup.references import decoded
 from pribble.markup.scanner import Attribute, StartTag
 from pribble.pictures.slots import Source
+from pribble.values.escaping import markup
 
 # A declaration up to its value, and what ends it.
 _PROPERTY = re.compile("(?:\\A|(?<=[;{}\U000f0000-\U0010ffff])|(?<=\\*/))\\s*(?P<own>[-\\w]+\\s*:\\s*)\\Z")
@@ -45,6 +49,45 @@ def html_steps(tape: Tape, page: Page, finder: Finder, dressing: Dressing | None
     """The steps of the HTML program; without a `dressing`, of a page that is dressed when it is rendered.  Raises
     `PictureError` for a picture that is not there."""
     return list(together(list(joined(_Edits(tape, page, finder, dressing).steps(preheader)))))
+
+
+def text_page_steps(tape: Tape, page: Page, finder: Finder) -> list[Any]:
+    """The steps of the page that a text is taken from when it is rendered: what only the HTML has left out, what only
+    the text has put in, and no pictures."""
+    edits: list[Edit] = []
+    opened: list[tuple[int, bool]] = []
+    for event in page.events:
+        if isinstance(event, Marked):
+            mark = tape.mark(event.offset)
+            if mark.role == OPEN:
+                opened.append((event.offset, mark.loop is None and mark.value is None))
+            elif mark.role == CLOSE:
+                start, only_html = opened.pop()
+                if only_html:
+                    edits.append(Edit(start, event.offset + 1, ()))
+            elif mark.lifted is not None and mark.lifted.kind == "only":
+                edits.append(Edit(event.offset, event.offset + 1, tuple(_only_text(mark.lifted))))
+    made = joined(_Edits(tape, page, finder, None).bare_steps(edits))
+    return [step for step in made if not isinstance(step, Chosen)]
+
+
+def _only_text(block: LiftedBlock) -> Iterator[Any]:
+    steps = text_block_steps(dedented(block.tape), MARKUP, references=True)
+    inside = [markup(step) if isinstance(step, str) else step for step in steps]
+    yield from (_ALONE, *inside, "</span>") if block.alone else inside
+
+
+# An element that stays within what it stands in, and shows as one alone on its lines is set.
+_ALONE = '<span style="display:block;white-space:pre;margin:1em 0">'
+
+
+def dedented(tape: Tape) -> Tape:
+    """A tape of plain text without the indentation that all its lines share, and without empty lines at its ends."""
+    lines = tape.text.split("\n")
+    filled = [line for line in lines if line.strip()]
+    common = min((len(line) - len(line.lstrip(" \t")) for line in filled), default=0)
+    text = "\n".join(line[common:] if line.strip() else "" for line in lines)
+    return replace(tape, text=text.strip("\n"))
 
 
 class _Edits:
@@ -58,15 +101,30 @@ class _Edits:
 
     def steps(self, preheader: bool) -> Iterator[Any]:
         tape, page = self.tape, self.page
-        edits = [Edit(offset, offset, (end_tag,)) for offset, end_tag in page.end_tags]
-        edits += [Edit(offset, offset, (" ",)) for offset in page.joints]
-        edits += [Edit(start, end, (written,)) for start, end, written in page.rewritten]
+        edits = self._of_balance()
         edits += [Edit(offset, offset, (corner,)) for offset, corner in corners(page, tape.text)]
         edits += [Edit(change.start, change.end, tuple(self._pieces(change))) for change in self.dressing.changes]
         edits += self._of_events()
         if preheader:
             edits.append(Edit(offset := _body_start(tape, page), offset, (PREHEADER,)))
         return edited(tape, self.contexts, edits, 0, len(tape.text))
+
+    def bare_steps(self, edits: Sequence[Edit]) -> Iterator[Any]:
+        """The steps of the page as it is, with these edits: no pictures, nothing dressed."""
+        tags = [edit for event in self.page.events if isinstance(event, Opened) and not event.implied
+                for edit in self._tag(event)]
+        marks = [e.offset for e in self.page.events if isinstance(e, Marked) and e.context
+                 and e.context.way in ("css", "font")]
+        end = len(self.tape.text)
+        rules = _declaration_edits(self.tape, marks, self.contexts, 0, end)
+        return edited(self.tape, self.contexts, [*edits, *self._of_balance(), *tags, *rules], 0, end)
+
+    def _of_balance(self) -> list[Edit]:
+        """What keeps apart or together what an author left to the page around it."""
+        page = self.page
+        return [*(Edit(offset, offset, (end_tag,)) for offset, end_tag in page.end_tags),
+                *(Edit(offset, offset, (" ",)) for offset in page.joints),
+                *(Edit(start, end, (written,)) for start, end, written in page.rewritten)]
 
     def _pieces(self, change: Change) -> Iterator[Any]:
         for piece in change.pieces:

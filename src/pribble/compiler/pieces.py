@@ -111,9 +111,10 @@ class LineSink(PieceSink):
 
 
 class TextSink(PieceSink):
-    """Writes the program of a plain text written by hand: its lines are kept, and trimmed at their ends."""
+    """Writes the program of a plain text written by hand: its lines are kept, and trimmed at their ends, but for the
+    mark before a signature."""
 
-    result = '"\\n".join([line.rstrip() for line in "".join(out).split("\\n")]).strip("\\n") + "\\n"'
+    result = "trimmed(out)"
 
 
 @dataclass(frozen=True, slots=True)

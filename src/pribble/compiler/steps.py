@@ -15,7 +15,7 @@ from pribble.markup.references import decoded
 from pribble.markup.scanner import Attribute
 from pribble.pictures.slots import Embed, Source
 
-LINE, PLAIN, EVENT = Context("line"), Context("plain"), Context("event")
+LINE, PLAIN, EVENT, MARKUP = Context("line"), Context("plain"), Context("event"), Context("markup")
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,30 +8,33 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 
-from pribble.compiler.html import text_block_steps
+from pribble.compiler.html import dedented, text_block_steps
 from pribble.compiler.lowering import Lowering
+from pribble.compiler.patterns import Call, Fill, OpenHeld, OpenWith, PartBegin, PartEnd, Text, patterned
 from pribble.compiler.pieces import appended, counted, formatted, holding, unless_nothing
+from pribble.compiler.saying import said
 from pribble.compiler.steps import EVENT, PLAIN, Hold, Shown, block_steps, value_parts
 from pribble.language.tape import CLOSE, OPEN, SHOW, Tape, TapeMark
-from pribble.markup import events as markup
 from pribble.markup.contexts import Context
-from pribble.markup.events import Characters, Closed, Marked, Opened, between
+from pribble.markup.events import Closed, Marked, Opened, between
 from pribble.markup.page import Page
-from pribble.markup.references import decoded
 from pribble.markup.scanner import Attribute
-from pribble.plaintext.flow import READ_ATTRIBUTES, Close, Event, Open
+from pribble.plaintext import characters as chars
+from pribble.plaintext import elements
+from pribble.plaintext.events import READ_ATTRIBUTES, Close, Event, Open
+from pribble.plaintext.links import linked, linked_apart
+from pribble.plaintext.patterns import Filled
+from pribble.plaintext.style import NO_STYLE, Style
 
-
-@dataclass(frozen=True, slots=True)
-class OpenWith:
-    """A start tag of which some attributes depend on the data."""
-
-    name: str
-    void: bool
-    attributes: tuple[tuple[str, tuple[str | Shown, ...]], ...]
+_ALONE = Style(display="block", collapse="preserve", wrap=False, above=True, below=True)
+# What the steps of a text program call.
+TEXT_HELPERS: dict[str, Any] = {
+    "Open": Open, "linked": linked, "linked_apart": linked_apart, "picture_words": elements.picture,
+    "indexed": elements.indexed, "bound": chars.bound,
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,20 +50,14 @@ class AttributeOf:
     parts: tuple[str | Shown, ...] | None
 
 
-@dataclass(frozen=True, slots=True)
-class OpenHeld:
-    """Here the start tag ends."""
-
-    name: str
-    void: bool
-
-
-def text_steps(tape: Tape, page: Page) -> list[Any]:
-    """The steps of the text program: texts and events as they are, values, and the marks of blocks.
+def text_steps(tape: Tape, page: Page, styles: Sequence[Style]) -> list[Any]:
+    """The steps of the text program: texts and events as they are, values, and the marks of blocks; `styles` are those
+    of the page's elements.
 
     Stretches that only the HTML has are left out, those that only the text has put in.
     """
     steps: list[Any] = []
+    style = iter(styles)
     blocks: list[bool] = []  # of each open block, whether it is one that only the HTML has
     for event in page.events:
         if isinstance(event, Marked):
@@ -73,19 +70,17 @@ def text_steps(tape: Tape, page: Page) -> list[Any]:
                 continue
             if not any(blocks):
                 steps += _mark_steps(mark, event.context)
-        elif any(blocks):
             continue
-        elif isinstance(event, Opened):
-            steps += _open(tape, event)
+        own = next(style) if isinstance(event, Opened) else NO_STYLE
+        if any(blocks):
+            continue
+        if isinstance(event, Opened):
+            steps += _open(tape, event, own)
         elif isinstance(event, Closed):
             steps.append(Close(event.name))
         else:
-            steps.append(_said(tape.text[event.start:event.end], event.raw))
-    return steps
-
-
-def _said(written: str, raw: str) -> str:
-    return written if raw in ("style", "script", "cdata") else decoded(written)
+            steps.append(said(tape.text[event.start:event.end], event.raw))
+    return patterned(steps)
 
 
 def _mark_steps(mark: TapeMark, context: Context | None) -> list[Any]:
@@ -93,47 +88,23 @@ def _mark_steps(mark: TapeMark, context: Context | None) -> list[Any]:
         return []
     if mark.lifted is not None and mark.lifted.kind == "only":
         steps = text_block_steps(dedented(mark.lifted.tape), PLAIN, references=True)
-        return [Open("pre", {}), *steps, Close("pre")] if mark.lifted.alone else steps
+        return [Open("span", {}, False, _ALONE), *steps, Close("span")] if mark.lifted.alone else steps
     return block_steps(mark, EVENT)
 
 
-def dedented(tape: Tape) -> Tape:
-    """A tape of plain text without the indentation that all its lines share, and without empty lines at its ends."""
-    lines = tape.text.split("\n")
-    filled = [line for line in lines if line.strip()]
-    common = min((len(line) - len(line.lstrip(" \t")) for line in filled), default=0)
-    text = "\n".join(line[common:] if line.strip() else "" for line in lines)
-    return replace(tape, text=text.strip("\n"))
-
-
-def events_of(html: str) -> tuple[Event, ...]:
-    """The events of a page or fragment that holds no marks."""
-    events: list[Event] = []
-    for event in markup.events_of(html):
-        match event:
-            case Opened(tag=tag, void=void):
-                events.append(Open(tag.name, {a.name: decoded(html[a.value_start:a.value_end], attribute=True)
-                                              for a in reversed(tag.attributes) if a.name in READ_ATTRIBUTES}, void))
-            case Closed(name=name):
-                events.append(Close(name))
-            case Characters(start=start, end=end, raw=raw):
-                events.append(_said(html[start:end], raw))
-    return tuple(events)
-
-
-def _open(tape: Tape, event: Opened) -> Iterator[Any]:
+def _open(tape: Tape, event: Opened, style: Style) -> Iterator[Any]:
     tag = event.tag
     if event.blocks:
-        yield from _open_in_steps(tape, event)
+        yield from _open_in_steps(tape, event, style)
         return
     read = {a.name: tuple(_value_steps(tape, a, event)) for a in reversed(tag.attributes) if a.name in READ_ATTRIBUTES}
     if any(isinstance(part, Shown) for parts in read.values() for part in parts):
-        yield OpenWith(tag.name, event.void, tuple(read.items()))
+        yield OpenWith(tag.name, event.void, tuple(read.items()), style)
     else:
-        yield Open(tag.name, {name: "".join(map(str, parts)) for name, parts in read.items()}, event.void)
+        yield Open(tag.name, {name: "".join(map(str, parts)) for name, parts in read.items()}, event.void, style)
 
 
-def _open_in_steps(tape: Tape, event: Opened) -> Iterator[Any]:
+def _open_in_steps(tape: Tape, event: Opened, style: Style) -> Iterator[Any]:
     """A start tag with blocks in it, attribute by attribute."""
     inside = {offset for a in event.tag.attributes for offset in between(event.blocks, a.value_start, a.value_end)}
     found: list[tuple[int, Attribute | None]] = [(a.start, a) for a in event.tag.attributes]
@@ -150,7 +121,7 @@ def _open_in_steps(tape: Tape, event: Opened) -> Iterator[Any]:
                 yield AttributeOf(attribute.name, None)
             else:
                 yield AttributeOf(attribute.name, tuple(_value_steps(tape, attribute, event)))
-    yield OpenHeld(event.tag.name, event.void)
+    yield OpenHeld(event.tag.name, event.void, style)
 
 
 def _value_steps(tape: Tape, attribute: Attribute, event: Opened) -> Iterator[Any]:
@@ -174,7 +145,7 @@ class EventSink:
 
     def written(self, run: Sequence[Any], lowering: Lowering) -> list[ast.stmt]:
         statements: list[ast.stmt] = []
-        constant: list[Event] = []
+        constant: list[Event | Filled] = []
 
         def flush() -> None:
             if constant:
@@ -183,6 +154,9 @@ class EventSink:
                 constant.clear()
 
         for step in run:
+            if isinstance(step, Fill) and not step.texts:
+                constant.append((step.pattern, ()))
+                continue
             if isinstance(step, str | Open | Close) and not self._in_value:
                 constant.append(step)
                 continue
@@ -193,10 +167,21 @@ class EventSink:
 
     def _statements(self, step: Any, lowering: Lowering) -> list[ast.stmt]:
         match step:
-            case OpenWith(name=name, attributes=attributes, void=void):
+            case OpenWith(name=name, attributes=attributes, void=void, style=style):
                 keys: list[ast.expr | None] = [ast.Constant(name) for name, _ in attributes]
                 values = ast.Dict(keys, [_attribute(parts, lowering) for _, parts in attributes])
-                return [appended(_opened(name, values, void))]
+                return [appended(_opened(name, values, void, style, lowering))]
+            case PartBegin(number=number):
+                name = f"part_{number}"
+                return ast.parse(f"{name} = []; append = {name}.append; extend = {name}.extend").body
+            case PartEnd(outer=outer):
+                name = "out" if outer is None else f"part_{outer}"
+                return ast.parse(f"append = {name}.append; extend = {name}.extend").body
+            case Fill(pattern=pattern, texts=texts):
+                pieces = [ast.Name(f"part_{text}", ast.Load()) if isinstance(text, int) else _text(text, lowering)
+                          for text in texts]
+                # Not counted: the HTML of the same values has been, and is longer.
+                return [appended(ast.Tuple([lowering.constant(pattern), ast.Tuple(pieces, ast.Load())], ast.Load()))]
             case Attributes():
                 return [ast.Assign([ast.Name("attributes", ast.Store())], ast.Dict([], []))]
             case Hold():
@@ -207,18 +192,38 @@ class EventSink:
                 value = _attribute(parts, lowering) if parts is not None else _joined_held()
                 setdefault = ast.Attribute(ast.Name("attributes", ast.Load()), "setdefault", ast.Load())
                 return [ast.Expr(ast.Call(setdefault, [ast.Constant(name), value], []))]
-            case OpenHeld(name=name, void=void):
-                return [appended(_opened(name, ast.Name("attributes", ast.Load()), void))]
+            case OpenHeld(name=name, void=void, style=style):
+                return [appended(_opened(name, ast.Name("attributes", ast.Load()), void, style, lowering))]
         text = ast.Constant(step) if isinstance(step, str) else lowering.shown(step.value, step.context)
         return [appended(counted(formatted([text])), "hold") if self._in_value else appended(counted(text))]
+
+
+def _text(text: Text, lowering: Lowering) -> ast.expr:
+    """A text for a slot, or for a function that makes something of one."""
+    only = text.parts[0] if text.parts else ""
+    if text.maybe and isinstance(only, Shown):
+        return unless_nothing(only, ast.Constant(None), lambda shown: shown, lowering)
+    made: list[ast.expr] = []
+    for part in text.parts:
+        match part:
+            case str():
+                made.append(ast.Constant(part))
+            case Shown(value=value, context=context):
+                made.append(lowering.shown(value, context))
+            case Call(function=function, arguments=arguments):
+                given: list[ast.expr] = [ast.Constant(one) if isinstance(one, str) else _text(one, lowering)
+                                         for one in arguments]
+                made.append(ast.Call(ast.Name(function, ast.Load()), given, []))
+    return formatted(made) if made else ast.Constant("")
 
 
 def _joined_held() -> ast.expr:
     return ast.Call(ast.Attribute(ast.Constant(""), "join", ast.Load()), [ast.Name("held", ast.Load())], [])
 
 
-def _opened(name: str, attributes: ast.expr, void: bool) -> ast.expr:
-    return ast.Call(ast.Name("Open", ast.Load()), [ast.Constant(name), attributes, ast.Constant(void)], [])
+def _opened(name: str, attributes: ast.expr, void: bool, style: Style, lowering: Lowering) -> ast.expr:
+    return ast.Call(ast.Name("Open", ast.Load()), [ast.Constant(name), attributes, ast.Constant(void),
+                                                   lowering.constant(style)], [])
 
 
 def _attribute(parts: tuple[str | Shown, ...], lowering: Lowering) -> ast.expr:

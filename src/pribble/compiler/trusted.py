@@ -9,11 +9,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from pribble.compiler.text import events_of
 from pribble.errors import FieldError
 from pribble.markup.fragments import whole
-from pribble.plaintext.flow import flow
-from pribble.plaintext.layout import layout
 from pribble.values.escaping import markup
 from pribble.values.fit import Fragment
 from pribble.values.kinds import kind, named, plain
@@ -31,8 +28,7 @@ def html(settings: Settings) -> Apply:
 def fragment(text: str) -> Fragment:
     """A text as markup; raises `UnsafeValue` where it would reach out into the page around it."""
     closed = whole(text)
-    events = events_of(closed)
-    return Fragment.of(layout(flow(events)).strip(), closed, events, trusted=True)
+    return Fragment.of(closed, closed, trusted=True)
 
 
 _CELL = "padding:4px 8px;border-bottom:1px solid #cccccc;text-align:"
@@ -50,8 +46,7 @@ def table(settings: Settings) -> Apply:
                        for row in rows)
         made = ('<table cellpadding="0" cellspacing="0" border="0" style="border-collapse:collapse">'
                 f"<thead><tr>{head}</tr></thead><tbody>{body}</tbody></table>")
-        events = events_of(made)
-        return Fragment.of(layout(flow(events)).strip(), made, events, trusted=True)
+        return Fragment.of(made, made, trusted=True)
 
     return apply
 

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from functools import lru_cache
 from typing import Any
 
+from pribble.compiler import saying
 from pribble.markup import fragments
 from pribble.markup.contexts import Context
 from pribble.values import escaping, json, showing, styles, urls
@@ -22,7 +23,8 @@ def _text_only(show: ForText) -> tuple[ForText, ForAny]:
 _WAYS: dict[str, tuple[ForText, ForAny]] = {
     "markup": (escaping.markup, showing.show_markup),
     "plain": (escaping.plain_text, showing.show_plain),
-    "event": (escaping.plain_text, showing.show_event),
+    "event": (escaping.plain_text, saying.show_event),
+    "inline": (saying.inline_text, saying.show_inline),
     "line": (escaping.one_line, showing.show_line),
     "address": (urls.whole, showing.show_address),
     "segment": (urls.segment, showing.show_segment),

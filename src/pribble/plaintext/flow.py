@@ -1,155 +1,130 @@
-"""Events of a page become blocks: paragraphs, headings, lists, tables, with nothing of markup left.
+"""Events of a page become blocks: paragraphs, headings, lists, tables.
 
-Events are texts, `Open` and `Close`; they come from a template's text program or from any page.  What a
-page does not show is not said.
+What a page does not show is not said.  White space collapses, elements are blocks or stand in a line, and blocks stand
+apart, as the page's style sheets have it.
 """
 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Iterable
+from typing import NamedTuple, Self
 
-# The attributes that matter to what a page says.
-READ_ATTRIBUTES = frozenset("href alt start reversed value role hidden style colspan type".split())
+from pribble.plaintext import characters as chars
+from pribble.plaintext.blocks import (
+    Block,
+    Content,
+    Group,
+    Paragraph,
+    Placed,
+    Rows,
+    Rule,
+    Shape,
+    Table,
+    form,
+    reduced,
+)
+from pribble.plaintext.elements import (
+    APART,
+    BLOCKS,
+    HEADINGS,
+    LISTS,
+    PREFORMATTED,
+    TABLE_PARTS,
+    Inherited,
+    indexed,
+    inherit,
+    is_block,
+    is_unsaid,
+    item_of,
+    list_of,
+    picture,
+    shape_of,
+)
+from pribble.plaintext.events import Brought, Event, Open
+from pribble.plaintext.links import Links
 
-_SPACES = re.compile(r"[ \t\n\f\r]+")
-# Soft hyphen, byte order mark and grapheme joiner are seen by nobody.
-_UNSEEN = dict.fromkeys(map(ord, "\u00ad\ufeff\u034f\u200b\u2060"))
-_NOT_SAID = frozenset("head script style template title noscript object iframe noembed noframes select".split())
-_HIDING = re.compile(r"(?:^|;)\s*display\s*:\s*none\s*(?:!important\s*)?(?:;|$)", re.IGNORECASE)
-_SILENT_LINKS = ("#", "javascript:", "cid:", "data:", "vbscript:")
-_BLOCKS = frozenset(
-    "address article aside blockquote body center details dialog dd dir div dl dt fieldset figcaption figure footer "
-    "form header hgroup hr html legend li main menu nav ol p pre search section summary table tr td th tbody thead "
-    "tfoot caption ul".split()) | frozenset(f"h{n}" for n in range(1, 7))
 # Lists, quotes and tables within each other beyond this depth are read on one level.
 _DEEPEST = 40
 
 
-@dataclass(frozen=True, slots=True)
-class Open:
-    """A start tag; an attribute whose value is None is as good as absent."""
+class _Span(NamedTuple):
+    """Where the text of an open element within a line begins: in which paragraph, at which of its pieces."""
 
-    name: str
-    attributes: Mapping[str, str | None]
-    void: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class Close:
-    """The end of an element, whether or not an end tag was written."""
-
-    name: str
-
-
-Event = str | Open | Close
-
-
-@dataclass(slots=True)
-class Paragraph:
-    """Lines of running text; `level` is that of a heading, 0 for none."""
-
-    text: str
-    level: int = 0
-
-
-@dataclass(slots=True)
-class Preformatted:
-    text: str
-
-
-@dataclass(slots=True)
-class Rule:
-    pass
-
-
-@dataclass(slots=True)
-class Group:
-    """Blocks within a block: ``body``, ``list``, ``item`` (with its marker), ``quote``, ``indent``."""
-
-    kind: str
-    blocks: list[Block] = field(default_factory=list)
-    marker: str = ""
-    number: int = 1
-    step: int = 0  # of a numbered list
-
-
-@dataclass(slots=True)
-class Cell:
-    content: Group
-    header: bool
-    span: int
-
-
-@dataclass(slots=True)
-class Table:
-    """`rows` of cells; `layout` where the page says that it only arranges, `header` how many rows lead it."""
-
-    layout: bool
-    rows: list[list[Cell]] = field(default_factory=list)
-    feet: list[list[Cell]] = field(default_factory=list)
-    caption: Group | None = None
-    section: str = ""
-
-    @property
-    def all_rows(self) -> list[list[Cell]]:
-        """The rows, those of the foot last."""
-        return [*self.rows, *self.feet]
-
-    @property
-    def is_data(self) -> bool:
-        """Whether the table says something by its columns, and does not merely arrange."""
-        widest = max((len(row) for row in self.all_rows), default=0)
-        return not self.layout and widest > 1 and (
-            self.caption is not None or any(cell.header for row in self.all_rows for cell in row))
-
-
-Block = Paragraph | Preformatted | Rule | Group | Table
-
-
-@dataclass(slots=True)
-class _Link:
-    href: str
+    paragraph: int
     start: int
-    picture: str | None = None
 
 
-def flow(events: Iterable[Event | tuple[Event, ...]]) -> Group:
-    """The blocks of a page; several events may come as one tuple."""
-    builder = _Flow()
-    for event in _flat(events):
-        if isinstance(event, str):
-            builder.text(event)
-        elif isinstance(event, Open):
-            builder.open(event)
-        else:
-            builder.close(event.name)
-    return builder.finished()
+class _Frame(NamedTuple):
+    """What has to be done at the end of an open element."""
+
+    name: str
+    ends: str
+    inherited: Inherited
+    block: bool
+    below: bool
+    level: int
+    span: _Span | None = None
+    said: str | None = None
 
 
-def _flat(events: Iterable[Event | tuple[Event, ...]]) -> Iterable[Event]:
-    for event in events:
-        if isinstance(event, tuple):
-            yield from event
-        else:
-            yield event
+class OpenTable:
+    """A table that is being read: its place among its brothers, in which of its sections, its row that is open, with
+    the cells so far, and runs of rows."""
+
+    def __init__(self, table: Table, index: int = 0, section: str = "") -> None:
+        self.table, self.section = table, section
+        self.row: Rows | None = None
+        self.cells: list[Content] = []
+        self.shapes: list[Shape] = []
+        self.runs: list[Rows] = []
+        self.index = index
+
+    def add(self, rows: Rows, section: str) -> None:
+        """Rows at the end of a section."""
+        (self.table.feet if section == "tfoot" else self.table.rows).append(rows)
 
 
-class _Flow:
-    def __init__(self) -> None:
-        self.body = Group("body")
-        self.groups: list[Group] = [self.body]
-        self.tables: list[Table] = []
-        self.open_groups: list[tuple[str, bool]] = []  # names of the elements that opened a group, and whether they did
+def flow(events: Iterable[Event], links: Links | None = None) -> list[Placed]:
+    """The blocks of a page."""
+    return Flow(links or Links()).read(events).finished()
+
+
+class Flow:
+    """Reads events; what it made of them so far."""
+
+    def __init__(self, links: Links) -> None:
+        self.body: list[Placed] = []
+        self.into: list[list[Placed]] = [self.body]
+        self.tables: list[OpenTable | None] = [None]  # the table that is being read in each of them
+        self.frames: list[_Frame] = []
+        self.inherited = Inherited()
         self.inline: list[str] = []
-        self.links: list[_Link | None] = []
+        self.paragraph = 0
+        self.pending = False  # whether an empty line goes before the next block
         self.hidden = 0  # how many elements are open within an unsaid one, itself included
-        self.preformatted = 0
+        self.after_pre = False  # whether a line break would be the first thing in a ``pre``
         self.level = 0
+        self.links = links
 
-    def finished(self) -> Group:
-        self._flush()
+    def read(self, events: Iterable[Event]) -> Self:
+        """Read events."""
+        for event in events:
+            kind = event.__class__
+            if kind is str:
+                self.text(event)  # type: ignore[arg-type]
+            elif kind is Open:
+                self.open(event)  # type: ignore[arg-type]
+            elif kind is Brought:
+                self.read(event.events())  # type: ignore[union-attr]
+            else:
+                self.close()
+        return self
+
+    def finished(self) -> list[Placed]:
+        self.flush()
+        notes = self.links.notes()
+        self.body += [(number == 0, Paragraph(note)) for number, note in enumerate(notes)]
         return self.body
 
     # -- running text --
@@ -157,230 +132,302 @@ class _Flow:
     def text(self, text: str) -> None:
         if self.hidden or not text:
             return
-        text = text.translate(_UNSEEN)
-        if "\u2028" in text and not self.preformatted:
-            for number, line in enumerate(text.split("\u2028")):
-                if number:
-                    self._break()
-                self.text(line)
+        if self.after_pre:  # the tree builder drops it (WHATWG HTML 13.2.6.4.7)
+            self.after_pre = False
+            text = re.sub(r"\A(?:\r\n|[\r\n])", "", text)
+        now = self.inherited
+        if not (now.visible and now.sized):
             return
-        if self.preformatted:
-            self.inline.append(text.replace("\r\n", "\n").replace("\r", "\n"))
-            return
-        text = _SPACES.sub(" ", text)
-        if text.startswith(" ") and (not self.inline or self.inline[-1][-1:] in (" ", "\n")):
-            text = text[1:]
-        if text:
-            self.inline.append(text)
+        if now.collapse == "collapse":
+            made = chars.running(text) if now.wrap else chars.bound(chars.running(text))
+        elif now.collapse == "preserve":
+            made = chars.kept(text, breaking=now.wrap)
+        else:
+            made = chars.kept_lines(text)
+        if made:
+            self.inline.append(made)
 
-    def _break(self) -> None:
-        while self.inline and self.inline[-1].endswith(" "):
-            self.inline[-1] = self.inline[-1].rstrip(" ")
-            if self.inline[-1]:
-                break
-            self.inline.pop()
-        self.inline.append("\n")
-
-    def _flush(self) -> None:
+    def flush(self) -> None:
         """End the paragraph."""
+        if not self.inline:
+            return
         text = "".join(self.inline)
         self.inline.clear()
-        for link in self.links:
-            if link is not None:
-                link.start = 0
-        if self.preformatted:
-            if text.strip("\n"):
-                self._add(Preformatted(text.removeprefix("\n").rstrip("\n")))
-            return
-        text = text.strip(" \n")
-        if text.strip("\u00a0\u202f \n\u200c\u200d"):
-            self._add(Paragraph(text, self.level))
+        self.paragraph += 1
+        self._paragraph(text, self.level)
 
-    def _add(self, block: Block) -> None:
-        self.groups[-1].blocks.append(block)
+    def _paragraph(self, text: str, level: int) -> None:
+        if chars.is_blank(text):
+            self.pending = self.pending or _is_spacer(text)
+            if self.links.open and chars.PICTURED in text:
+                self.links.pictured[-1] = True
+        else:
+            self.add(Paragraph(chars.tidied(text), level))
+
+    def add(self, block: Block) -> None:
+        self.into[-1].append((self.pending, block))
+        self.pending = False
+        if self.links.open and isinstance(block, Paragraph):
+            self.links.said(block)
 
     # -- elements --
 
     def open(self, tag: Open) -> None:
-        if self.hidden or self._unsaid(tag):
+        name, style = tag.name, tag.style
+        if self.hidden or is_unsaid(tag):
             self.hidden += not tag.void
             return
-        name = tag.name
-        if name in _BLOCKS:
-            self._flush()
-        match name:
-            case "br":
-                self._break()
-            case "hr":
-                self._add(Rule())
-            case "a":
-                self.links.append(self._link(tag.attributes.get("href")))
-            case "img":
-                self._picture(tag.attributes.get("alt"))
-            case "q":
-                self.text("“")
-            case "pre":
-                self.preformatted += 1
-            case "h1" | "h2" | "h3" | "h4" | "h5" | "h6":
-                self.level = int(name[1])
-            case "ul" | "ol" | "menu" | "dir":
-                self._enter(name, self._list(tag))
-            case "li":
-                self._enter(name, Group("item", marker=self._marker(tag)))
-            case "blockquote":
-                self._enter(name, Group("quote"))
-            case "dd":
-                self._enter(name, Group("indent"))
-            case "table":
-                self._enter_table(tag)
-            case "tr" | "thead" | "tbody" | "tfoot" | "td" | "th" | "caption":
-                self._in_table(tag)
+        self.after_pre = False
+        if tag.void:
+            self._void(tag)
+            return
+        before, level = self.inherited, self.level
+        block = is_block(name, style)
+        below = False
+        if block:
+            self.flush()
+            apart = name in APART
+            above, below = (apart if gap is None else gap for gap in (style.above, style.below))
+            if name in ("td", "th"):
+                above = below = True
+            self.pending |= above
+        elif style.display == "inline-block" or (name in BLOCKS and style.display == "inline"):
+            self._space()
+        self.inherited = inherit(before, tag)
+        span, said = self._open_inline(name, tag)
+        ends = self._open_block(name, tag) if block else "space" if style.display == "inline-block" else ""
+        self.frames.append(_Frame(name, ends, before, block, below, level, span, said))
 
-    def close(self, name: str) -> None:
+    def close(self) -> None:
         if self.hidden:
             self.hidden -= 1
             return
-        if name in _BLOCKS:
-            self._flush()
+        self.after_pre = False
+        frame = self.frames.pop()
+        if frame.span is not None:
+            self._close_inline(frame)
+        if frame.block:
+            self.flush()
+            if frame.ends:
+                self._close_block(frame.ends)
+        elif frame.ends:
+            self._space()
+        self.pending |= frame.below
+        self.inherited, self.level = frame.inherited, frame.level
+
+    def _void(self, tag: Open) -> None:
+        match tag.name:
+            case "br":
+                self.inline.append("\n")
+            case "wbr":
+                self.inline.append(chars.ZERO_WIDTH_SPACE)
+            case "hr":
+                self.flush()
+                self.pending = True
+                self.add(Rule())
+                self.pending = True
+            case "img":
+                self._picture(tag)
+            case "input" if (tag.attributes.get("type") or "").lower() == "image":
+                self._picture(tag)
+
+    def _picture(self, tag: Open) -> None:
+        if not self.inherited.visible:
+            return
+        alone = tag.style.display == "block" and not self.links.open
+        if alone:
+            self.flush()
+            self.pending |= bool(tag.style.above)
+        self.inline.append(self.picture(tag.attributes.get("alt")))
+        if alone:
+            self.flush()
+            self.pending |= bool(tag.style.below)
+
+    def picture(self, alt: str | None) -> str:
+        """The words for a picture."""
+        return picture(alt)
+
+    def _space(self) -> None:
+        self.inline.append(" ")
+
+    # -- within a line --
+
+    def _open_inline(self, name: str, tag: Open) -> tuple[_Span | None, str | None]:
+        span = _Span(self.paragraph, len(self.inline))
         match name:
             case "a":
-                self._end_link()
+                self.links.enter()
+                return span, tag.attributes.get("href")
+            case "sup" | "sub":
+                return span, None
+            case "abbr" | "acronym":
+                return span, tag.attributes.get("title")
+            case "q" if self.inherited.visible and self.inherited.sized:
+                self.inline.append("“")
+                return span, None
+            case "rt" if self.inherited.visible and self.inherited.sized:
+                self.inline.append("(")
+                return span, None
+        return None, None
+
+    def _close_inline(self, frame: _Frame) -> None:
+        assert frame.span is not None
+        start = frame.span.start if frame.span.paragraph == self.paragraph else 0
+        match frame.name:
             case "q":
-                self.text("”")
-            case "pre":
-                self.preformatted = max(0, self.preformatted - 1)
-            case "h1" | "h2" | "h3" | "h4" | "h5" | "h6":
-                self.level = 0
-            case "ul" | "ol" | "menu" | "dir" | "li" | "blockquote" | "dd" | "td" | "th" | "caption" | "table":
-                self._leave(name)
-            case "thead" | "tbody" | "tfoot" if self.tables:
-                self.tables[-1].section = ""
+                self.inline.append("”")
+            case "rt":
+                self.inline.append(")")
+            case "a":
+                self._end_link(start, frame.said)
+            case _:
+                label = "".join(self.inline[start:])
+                self.inline[start:] = [self.sense(frame.name, label, frame.said)]
 
-    @staticmethod
-    def _unsaid(tag: Open) -> bool:
-        if tag.name in _NOT_SAID or tag.attributes.get("hidden") is not None:
-            return True
-        style = tag.attributes.get("style")
-        return bool(style and _HIDING.search(style))
+    def _end_link(self, start: int, href: str | None) -> None:
+        label = "".join(self.inline[start:])
+        before, pictured = self.links.leave()
+        if before is not None and chars.is_blank(label):  # the label was a block of its own
+            self.links.linked_block(before, href)
+        else:
+            label += chars.PICTURED if pictured and not label else ""
+            self.inline[start:] = [self.linked(label, href)]
 
-    def _enter(self, name: str, group: Group) -> None:
-        deep = len(self.groups) >= _DEEPEST
-        if not deep:
-            self._add(group)
-            self.groups.append(group)
-        self.open_groups.append((name, not deep))
+    def linked(self, label: str, href: str | None) -> str:
+        """The text of a link."""
+        return self.links.linked(label, href)
 
-    def _leave(self, name: str) -> None:
-        if not self.open_groups or self.open_groups[-1][0] != name:
-            return
-        _, entered = self.open_groups.pop()
-        if entered and name == "table":
-            self.tables.pop()
-        elif entered:
-            self.groups.pop()
+    def sense(self, name: str, label: str, title: str | None) -> str:
+        """The text of an element that says something of it."""
+        if name in ("sup", "sub"):
+            return indexed(name, label)
+        text = label.strip(" ")
+        return label + self.links.explained(text, title) if text else label
 
-    # -- links and pictures --
+    # -- blocks --
 
-    def _link(self, href: str | None) -> _Link | None:
-        href = _SPACES.sub("", href or "")
-        if not href or href.lower().startswith(_SILENT_LINKS):
-            return None
-        return _Link(href.replace("<", "%3C").replace(">", "%3E"), len(self.inline))
+    def _open_block(self, name: str, tag: Open) -> str:
+        deep = len(self.into) >= _DEEPEST
+        if name in HEADINGS:
+            self.level = int(name[1])
+        elif name in PREFORMATTED:
+            self.after_pre = True
+        elif name == "table":
+            return "" if deep else self._open_table(tag)
+        elif name in TABLE_PARTS:
+            return self._open_part(name, tag)
+        elif deep:
+            return ""
+        elif name in LISTS:
+            return self._enter(listed := list_of(tag, self.inherited.marker), listed.blocks)
+        elif name == "li":
+            return self._enter(item := item_of(tag), item.blocks)
+        elif name == "blockquote":
+            return self._enter(quote := Group("quote"), quote.blocks)
+        elif name == "dd":
+            return self._enter(indented := Group("indent"), indented.blocks)
+        return ""
 
-    def _picture(self, alt: str | None) -> None:
-        alt = _SPACES.sub(" ", alt or "").strip()
-        if not alt:
-            return
-        shown = f"[{alt}]"
-        if self.links and (link := self.links[-1]) is not None:
-            link.picture = alt
-        self.text(shown)
+    def _enter(self, block: Block, blocks: list[Placed]) -> str:
+        self.add(block)
+        self._push(blocks)
+        return "blocks"
 
-    def _end_link(self) -> None:
-        link = self.links.pop() if self.links else None
-        if link is None:
-            return
-        label = "".join(self.inline[link.start:])
-        del self.inline[link.start:]
-        if link.picture is not None and label.strip() == f"[{link.picture}]":
-            label = label.replace(f"[{link.picture}]", link.picture)
-        stripped = label.rstrip(" \n")
-        if _is_the_address(stripped, link.href):
-            self.inline.append(label)
-            return
-        address = f"<{link.href}>"
-        if not stripped.strip() and link.start == 0 and self.groups[-1].blocks and isinstance(
-                last := self.groups[-1].blocks[-1], Paragraph) and not self.inline:
-            # The label was a block of its own and ended before the link did.
-            if not _is_the_address(last.text, link.href):
-                last.text += f" {address}"
-            return
-        self.inline += [stripped, " " if stripped.strip() else "", address, label[len(stripped):]]
-        self.inline = [piece for piece in self.inline if piece]
+    def _push(self, blocks: list[Placed], table: OpenTable | None = None) -> None:
+        self.into.append(blocks)
+        self.tables.append(table)
 
-    # -- lists --
+    def _pop(self) -> list[Placed]:
+        self.tables.pop()
+        return self.into.pop()
 
-    @staticmethod
-    def _list(tag: Open) -> Group:
-        if tag.name != "ol":
-            return Group("list")
-        start = tag.attributes.get("start") or ""
-        first = int(start) if re.fullmatch(r"-?[0-9]{1,9}", start.strip()) else 1
-        return Group("list", number=first, step=-1 if tag.attributes.get("reversed") is not None else 1)
-
-    def _marker(self, tag: Open) -> str:
-        listed = self.groups[-1]
-        if listed.kind != "list" or not listed.step:
-            return "- "
-        value = tag.attributes.get("value") or ""
-        if re.fullmatch(r"-?[0-9]{1,9}", value.strip()):
-            listed.number = int(value)
-        marker = f"{listed.number}. "
-        listed.number += listed.step
-        return marker
+    def _close_block(self, ends: str) -> None:
+        match ends:
+            case "blocks":
+                self._pop()
+            case "table":
+                self._pop_table()
+            case "cell":
+                content = reduced(self._pop())
+                table = self.tables[-1]
+                assert table is not None and table.row is not None
+                table.cells.append(content)
+                if self.links.open and content.__class__ is str:
+                    self.links.reduced(table.cells)
+            case "row":
+                self._end_row()
+            case "section":
+                self._end_row()
+                if self.tables[-1] is not None:
+                    self.tables[-1].section = ""
 
     # -- tables --
 
-    def _enter_table(self, tag: Open) -> None:
-        deep = len(self.groups) + len(self.tables) >= _DEEPEST
-        if not deep:
-            role = (tag.attributes.get("role") or "").strip().lower()
-            table = Table(layout=role in ("presentation", "none"))
-            self._add(table)
-            self.tables.append(table)
-        self.open_groups.append(("table", not deep))
+    def _open_table(self, tag: Open) -> str:
+        role = (tag.attributes.get("role") or "").strip().lower()
+        table = Table(role in ("presentation", "none"))
+        self.add(table)
+        self._push(self.into[-1], OpenTable(table, len(self.into[-1]) - 1))
+        return "table"
 
-    def _in_table(self, tag: Open) -> None:
-        inside = any(name == "table" and entered for name, entered in self.open_groups[-2:])
-        if not self.tables or not inside:
-            self.open_groups += [(tag.name, False)] if tag.name in ("td", "th", "caption") else []
-            return
+    def _open_part(self, name: str, tag: Open) -> str:
         table = self.tables[-1]
-        rows = table.feet if table.section == "tfoot" else table.rows
-        match tag.name:
-            case "thead" | "tbody" | "tfoot":
-                table.section = tag.name
-            case "tr":
-                rows.append([])
-            case "caption":
-                table.caption = Group("body")
-                self.groups.append(table.caption)
-                self.open_groups.append(("caption", True))
-            case _:
-                if not rows:
-                    rows.append([])
-                span = tag.attributes.get("colspan") or ""
-                cell = Cell(Group("body"), tag.name == "th",
-                            min(int(span), 100) if re.fullmatch("[1-9][0-9]{0,3}", span.strip()) else 1)
-                rows[-1].append(cell)
-                self.groups.append(cell.content)
-                self.open_groups.append((tag.name, True))
+        if table is None:
+            return ""
+        if name in ("tbody", "thead", "tfoot"):
+            self._end_row()
+            table.section = name
+            return "section"
+        if name == "tr":
+            self._end_row()
+            self._start_row(table)
+            return "row"
+        if name == "caption" and not table.table.caption:
+            self._push(table.table.caption)
+            return "blocks"
+        if name in ("td", "th"):
+            if table.row is None:
+                self._start_row(table)
+            table.shapes.append(shape_of(tag))
+            self._push([])
+            return "cell"
+        return ""
+
+    def _start_row(self, table: OpenTable) -> None:
+        table.cells, table.shapes = [], []
+        table.row = Rows(form(), [table.cells], table.section == "thead")
+        table.add(table.row, table.section)
+
+    def _end_row(self) -> None:
+        table = self.tables[-1]
+        if table is not None and table.row is not None:
+            table.row.form = form(*table.shapes)
+            table.row = None
+
+    def _pop_table(self) -> None:
+        """The end of a table."""
+        table = self.tables[-1]
+        self._pop()
+        if table is not None and not self.links.open and self.is_wrapper(table.table):
+            self.into[-1][table.index:table.index + 1] = _unwrapped(table.table)
+
+    def is_wrapper(self, table: Table) -> bool:
+        """Whether a table has one cell a row, and so can do nothing but arrange them."""
+        return all(rows.form.width == 1 for rows in (*table.rows, *table.feet))
 
 
-def _is_the_address(label: str, href: str) -> bool:
-    """Whether a link's label says its address already."""
-    label = label.strip()
-    for prefix in ("", "https://", "http://", "mailto:", "tel:"):
-        if f"{prefix}{label}".rstrip("/") == href.rstrip("/"):
-            return True
-    return href.startswith("tel:") and re.sub(r"[^+0-9]", "", label) == re.sub(r"[^+0-9]", "", href) != ""
+def _unwrapped(table: Table) -> list[Placed]:
+    """What the cells of a table hold."""
+    made = list(table.caption)
+    for rows in (*table.rows, *table.feet):
+        for (content,) in rows.cells:
+            if isinstance(content, str):
+                made += [(True, Paragraph(content))] if content else []
+            else:
+                made += [(apart or not number, block) for number, (apart, block) in enumerate(content)]
+    return made
+
+
+def _is_spacer(text: str) -> bool:
+    """Whether a paragraph without a word makes an empty line all the same."""
+    return any(character in text for character in ("\n", "\u00a0", chars.KEPT_BREAK))

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from typing import Any
-
 
 class Encoded(str):
     """A text that is percent-encoded already (RFC 3986), for the path or query of an address."""
@@ -25,21 +22,20 @@ class Json(str):
 
 
 class Fragment(str):
-    """A text that is markup between tags: `markup` there, `events` for the plain-text part.
+    """A text that is markup between tags: `markup` there.
 
-    As a text it is what one would read; where `trusted` it can stand between tags only, since there is no
-    plain text that would do for an attribute.
+    As a text it is lines of plain text; where `trusted` it can stand between tags only, since there is no plain text
+    that would do for an attribute.
     """
 
-    __slots__ = ("events", "markup", "trusted")
+    __slots__ = ("markup", "trusted")
 
     markup: str
-    events: tuple[Any, ...]
     trusted: bool
 
     @classmethod
-    def of(cls, text: str, markup: str, events: Iterable[Any], *, trusted: bool = False) -> Fragment:
+    def of(cls, text: str, markup: str, *, trusted: bool = False) -> Fragment:
         """A fragment."""
         made = cls(text)
-        made.markup, made.events, made.trusted = markup, tuple(events), trusted
+        made.markup, made.trusted = markup, trusted
         return made

@@ -16,7 +16,7 @@ from typing import Any
 from pribble.errors import FieldError
 from pribble.graphemes import graphemes
 from pribble.values import addresses, dates, json, lists, numbers
-from pribble.values.escaping import markup, plain_text
+from pribble.values.escaping import markup
 from pribble.values.fit import Fragment
 from pribble.values.kinds import NOTHING, kind, plain
 from pribble.values.numbers import Apply, text_of
@@ -84,8 +84,7 @@ def breaks(settings: Settings) -> Apply:
 
     def apply(value: Any) -> Fragment:
         lines = re.split(r"\r\n|\r|\n", shown(value))
-        # U+2028, the line separator, is a line break among the events of a plain text.
-        return Fragment.of("\n".join(lines), "<br>\n".join(map(markup, lines)), ["\u2028".join(map(plain_text, lines))])
+        return Fragment.of("\n".join(lines), "<br>\n".join(map(markup, lines)))
 
     return apply
 

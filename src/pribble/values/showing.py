@@ -72,13 +72,6 @@ def show_plain(value: Any) -> str:
     return plain_text(text(value))
 
 
-def show_event(value: Any) -> str | tuple[Any, ...]:
-    """A value among the events of the plain-text part."""
-    if isinstance(value, Fragment):
-        return value.events
-    return plain_text(text(value))
-
-
 def show_line(value: Any) -> str:
     """A value in a subject or preheader."""
     if value.__class__ is int:

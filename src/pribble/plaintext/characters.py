@@ -1,0 +1,172 @@
+"""The characters of running text: which of them nobody sees, and how white space collapses (CSS Text 3, 4.1).
+
+While a page is read, white space that does not collapse, or at which no line is broken, is written as a control
+character, which no text holds by then.
+"""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Iterable, Sequence
+
+# White space that collapses, and at which no line is broken (``white-space: nowrap``).
+BOUND = "\x01"
+# White space and line breaks that stay (``pre``), and white space that stays and at which a line may be broken.
+KEPT, KEPT_BREAK, KEPT_SPACE = "\x02", "\x03", "\x04"
+# Around the words for a picture, and in the place of one that has none.
+PICTURE, PICTURE_END, PICTURED = "\x05", "\x06", "\x07"
+# Behind the address of a link, which a word must not follow directly.
+LINKED = "\x08"
+
+ZERO_WIDTH_SPACE, WORD_JOINER = "\u200b", "\u2060"
+# Spaces that bind while lines are wrapped, and are written as a space.
+BINDING = f"{BOUND}{KEPT}\u00a0\u202f"
+
+_SPACES = re.compile("[ \t\n\f\r]+")
+# Soft hyphen, byte order mark, grapheme joiner; control characters, which a terminal might obey.
+_UNSEEN = re.compile("[\x00-\x08\x0b\x0e-\x1f\x7f-\x9f\u00ad\ufeff\u034f]")
+_JOINER = re.compile("[\u200c\u200d]+")
+_NEWLINE = re.compile("\r\n|[\r\f]")
+_EMOJI_MARKS = frozenset("\ufe0f\U0001f3fb\U0001f3fc\U0001f3fd\U0001f3fe\U0001f3ff")
+
+
+def running(text: str) -> str:
+    """A text between tags in which white space collapses: each run of it as one space."""
+    if text.isprintable() and "  " not in text:
+        return text
+    return _SPACES.sub(" ", _UNSEEN.sub("", text))
+
+
+def bound(text: str) -> str:
+    """Running text where no line is broken."""
+    return text.replace(" ", BOUND)
+
+
+def kept(text: str, *, breaking: bool) -> str:
+    """A text whose white space stays; `breaking` where lines may be broken at it."""
+    text = _NEWLINE.sub("\n", _UNSEEN.sub("", text)).replace("\n", KEPT_BREAK)
+    return text.replace(" ", KEPT_SPACE if breaking else KEPT)
+
+
+def kept_lines(text: str) -> str:
+    """A text of which only the line breaks stay (``pre-line``)."""
+    lines = _NEWLINE.sub("\n", _UNSEEN.sub("", text)).split("\n")
+    return KEPT_BREAK.join([running(line) for line in lines])
+
+
+def is_plain(text: str) -> bool:
+    """Whether a paragraph shows something, is tidy, and holds nothing but characters that show and spaces between."""
+    return text.isprintable() and text[:1] not in ("", " ") and text[-1] != " " and "  " not in text
+
+
+_UNTIDY = re.compile(f"[ {BOUND}](?:[ {BOUND}]|\\Z)|\\A[ {BOUND}]"
+                     f"|[\n{KEPT_BREAK}{PICTURE}{PICTURED}{LINKED}\u200c\u200d]")
+
+
+def _first(found: re.Match[str]) -> str:
+    return found[1]
+
+
+# What is between the texts of a run while all are looked at together: a character like any other.
+_BETWEEN = "\u00a6"
+_BEFORE, _AFTER = f" {_BETWEEN}", f"{_BETWEEN} "
+_AROUND_BREAK = re.compile(f"[ {BOUND}]*([\n{KEPT_BREAK}])[ {BOUND}]*")
+_RUN = re.compile(f"([ {BOUND}])[ {BOUND}]+")
+_TOO_CLOSE = re.compile(rf"{LINKED}+(?=[\w\[(<“‘„«])")
+_EMPTY_BEFORE = re.compile(f"\\A[{KEPT}{KEPT_SPACE}\n]*{KEPT_BREAK}(?:[{KEPT}{KEPT_SPACE}\n]*{KEPT_BREAK})*")
+_EMPTY_LINES = re.compile("\n{3,}")
+
+
+def tidied(text: str) -> str:
+    """A whole paragraph: white space collapsed across what it is made of, none at its ends or beside a line break,
+    pictures in brackets.  Line breaks come out as LF."""
+    if _UNTIDY.search(text) is None:
+        return text
+    if "\u200c" in text or "\u200d" in text:
+        text = _JOINER.sub(_joiner, text)
+    if PICTURE in text:
+        text = text.replace(PICTURE, "[").replace(PICTURE_END, "]")
+    if LINKED in text:
+        text = _TOO_CLOSE.sub(" ", text).replace(LINKED, "")
+    text = _RUN.sub(_first, text.replace(PICTURED, ""))
+    if "\n" in text or KEPT_BREAK in text:
+        text = _AROUND_BREAK.sub(_first, text)
+    text = text.strip(f" \n{BOUND}")
+    if "\n\n\n" in text:
+        text = _EMPTY_LINES.sub("\n\n", text)
+    if KEPT_BREAK in text:  # empty lines at the ends of preformatted text are none of a paragraph
+        text = _EMPTY_BEFORE.sub("", text.rstrip(f"{KEPT_BREAK}{KEPT}{KEPT_SPACE}\n")).replace(KEPT_BREAK, "\n")
+    return text
+
+
+def together(rows: Iterable[Sequence[str]]) -> str:
+    """The texts of rows as one, to be looked at together."""
+    return _BETWEEN.join([_BETWEEN.join(row) for row in rows])
+
+
+def are_tidy(joined: str) -> bool:
+    """Whether `tidied` would leave all texts that are `together` as they are, and each that is not empty shows
+    something in one line; False in doubt."""
+    for space in (BOUND, "\u00a0", "\u202f"):
+        if space in joined:
+            joined = joined.replace(space, " ")
+    return joined.isprintable() and joined[:1] != " " != joined[-1:] and not (
+        "  " in joined or _BEFORE in joined or _AFTER in joined)
+
+
+_NOTHING = re.compile(f"[\\s{BINDING}{KEPT_SPACE}{KEPT_BREAK}{PICTURED}{LINKED}\u200b\u2060\u200c\u200d]*")
+
+
+def is_blank(text: str) -> bool:
+    """Whether a paragraph, tidied or not, shows nothing."""
+    if text.isprintable():
+        return not text.strip(" ")
+    return _NOTHING.fullmatch(text) is not None
+
+
+# What the end of a line is rid of.
+ENDS = f" {BINDING}{KEPT_SPACE}{ZERO_WIDTH_SPACE}{WORD_JOINER}"
+
+
+def written(text: str) -> str:
+    """A text as it is written: spaces of all kinds as a space, places to break at gone."""
+    for character in (BOUND, KEPT, KEPT_SPACE, "\u00a0", "\u202f"):
+        if character in text:
+            text = text.replace(character, " ")
+    for character in (ZERO_WIDTH_SPACE, WORD_JOINER):
+        if character in text:
+            text = text.replace(character, "")
+    return text
+
+
+def _joiner(found: re.Match[str]) -> str:
+    """Joiners stay between letters, marks and emoji, which they shape; elsewhere they hide something."""
+    text = found.string
+    before, after = text[found.start() - 1:found.start()], text[found.end():found.end() + 1]
+    return found[0] if before and after and _is_shaped(before) and _is_shaped(after) else ""
+
+
+def _is_shaped(character: str) -> bool:
+    return unicodedata.category(character) in ("Ll", "Lm", "Lo", "Lt", "Lu", "Mc", "Me", "Mn", "So", "Sk") or (
+        character in _EMOJI_MARKS)
+
+
+_SUPERSCRIPTS = dict(zip("0123456789+-−=()n", "⁰¹²³⁴⁵⁶⁷⁸⁹⁺⁻⁻⁼⁽⁾ⁿ", strict=True))
+_SUBSCRIPTS = dict(zip("0123456789+-−=()", "₀₁₂₃₄₅₆₇₈₉₊₋₋₌₍₎", strict=True))
+
+
+def superscript(text: str) -> str:
+    """What stands raised: as characters that are raised themselves, and where there are none, so that a power does not
+    read as a factor.  Letters ("1st") and signs are left."""
+    if all(character in _SUPERSCRIPTS for character in text):
+        return "".join([_SUPERSCRIPTS[character] for character in text])
+    plain = " " in text or text.isalpha() or not any(map(str.isalnum, text))
+    return text if plain else f"^{text}" if text.isalnum() else f"^({text})"
+
+
+def subscript(text: str) -> str:
+    """What stands lowered: as characters that are lowered themselves, a short index behind a low line."""
+    if all(character in _SUBSCRIPTS for character in text):
+        return "".join([_SUBSCRIPTS[character] for character in text])
+    return f"_{text}" if text.isalnum() else text

@@ -1,0 +1,324 @@
+"""Tables of data: set in columns, numbers to the right, or, where that is too wide, as one record a row."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from typing import NamedTuple
+
+from pribble.plaintext.blocks import Content, Form, Placed, Rows, Shape, Table
+from pribble.plaintext.breaking import GOES_ON, JOINED, columns, is_narrow, wrapped
+from pribble.plaintext.characters import BINDING, ENDS
+
+Blocks = Callable[[Iterable[Placed], int], list[str]]
+
+_APART = 2
+_SPACE = f"[ {BINDING}]"
+_AMOUNT = re.compile(rf"(?:[A-Z]{{3}}{_SPACE}?)?[^A-Za-z]*(?:{_SPACE}?[A-Z]{{3}})?")
+_CURRENCIES = "$£¥€¢¤₠-₿৳฿៛﷼"
+_NO_FIGURE = re.compile(f"[^0-9.,'’+−–—%‰() {BINDING}{_CURRENCIES}-]")
+_NO_AMOUNT = re.compile(f"[^0-9A-Z.,'’+−–—%‰() {BINDING}{_CURRENCIES}-]")
+# The unit of a measure, where it is the same in a whole column.
+_UNIT = re.compile(rf"(?<=[0-9]){_SPACE}(?:[A-Za-zµ°]{{1,2}}[²³]?|kWh|min)\Z")
+_DIGIT = re.compile("[0-9]")
+
+
+def are_numbers(texts: Sequence[str]) -> bool:
+    """Whether all of these are numbers, with a currency, a sign or the same unit, or dashes that stand for none."""
+    joined = "".join(texts)
+    if _NO_FIGURE.search(joined) is None:
+        return _DIGIT.search(joined) is not None
+    if (unit := _UNIT.search(texts[0])) and all(text.endswith(unit[0]) for text in texts):
+        return _NO_FIGURE.search("".join([text.removesuffix(unit[0]) for text in texts])) is None
+    return _NO_AMOUNT.search(joined) is None and all(map(_AMOUNT.fullmatch, texts)) and bool(_DIGIT.search(joined))
+
+
+def widest(texts: Sequence[str], *, narrow: bool = False) -> int:
+    """The columns of the widest of these."""
+    return max(map(len if narrow or is_narrow("".join(texts)) else columns, texts), default=0)
+
+
+def filled_up(texts: Sequence[str], width: int, *, right: bool = False, narrow: bool = False) -> list[str]:
+    """Texts of one column, with spaces up to its width."""
+    if narrow or is_narrow("".join(texts)):
+        return [text.rjust(width) for text in texts] if right else [text.ljust(width) for text in texts]
+    spaces = [" " * (width - columns(text)) for text in texts]
+    return [s + t if right else t + s for s, t in zip(spaces, texts, strict=True)]
+
+
+def data_lines(table: Table, width: int, blocks: Blocks) -> list[str]:
+    """The lines of a table of data; `blocks` gives those of what a cell holds."""
+    grid = _Grid(table)
+    return grid.in_columns(width, blocks) or grid.as_records(width, blocks)
+
+
+class _Stretch(NamedTuple):
+    """Rows that are alike: the columns at which their cells begin and how many there are, and what cells of rows above
+    reach into them, with their columns."""
+
+    rows: Rows
+    places: tuple[int, ...]
+    width: int
+    reaching: tuple[tuple[int, Content], ...] = ()
+
+    @property
+    def cells(self) -> list[Sequence[Content]]:
+        return self.rows.cells
+
+    @property
+    def shapes(self) -> Sequence[Shape]:
+        return self.rows.form.shapes
+
+
+class _Lines:
+    """The lines of a stretch, each a text for each cell, and how many of them each row has; `narrow` where each
+    character is one column wide.
+
+    For each column, `sizes` are the widest of its texts, `figures` whether all are numbers, None where there is none;
+    those of cells that span several columns are `spanning`, with the columns they span.
+    """
+
+    __slots__ = ("figures", "heights", "narrow", "sizes", "spanning", "stretch", "texts")
+
+    def __init__(self, texts: list[Sequence[str]], heights: list[int], stretch: _Stretch, narrow: bool,
+                 count: int) -> None:
+        self.texts, self.heights, self.stretch, self.narrow = texts, heights, stretch, narrow
+        size = len if narrow else columns
+        self.spanning: list[tuple[int, int, int]] = []
+        self.sizes: list[int] = [0] * count
+        self.figures: list[bool | None] = [None] * count
+        for place, shape, column in zip(stretch.places, stretch.shapes, zip(*texts, strict=True), strict=False):
+            if shape.columns == 1:
+                self.sizes[place] = widest = max(map(size, column))
+                if widest:
+                    self.figures[place] = are_numbers(column)
+            else:
+                self.spanning.append((place, shape.columns, max(map(size, column))))
+
+
+class _Grid:
+    """The rows of a table at their places."""
+
+    def __init__(self, table: Table) -> None:
+        self.stretches, self.feet = _placed(table)
+        self.count = max([s.width for s in self.stretches])
+        self.heads = 0
+        for stretch in self.stretches[:self.feet]:
+            if not (stretch.rows.head or stretch.rows.form.header):
+                break
+            self.heads += 1
+
+    # -- in columns --
+
+    def in_columns(self, width: int, blocks: Blocks) -> list[str] | None:
+        """The lines of the table in columns; None where it is too wide."""
+        lines = [_lines(stretch, width, blocks, self.count) for stretch in self.stretches]
+        sizes = list(map(max, zip(*[each.sizes for each in lines], strict=True)))
+        for place, span, size in [one for each in lines for one in each.spanning]:
+            lack = size - _across(sizes[place:place + span])
+            if lack > 0:
+                sizes[place + span - 1] += lack
+        total = _across(sizes)
+        if not 0 < total <= width:
+            return None
+        body = zip(*[each.figures for each in lines[self.heads:]], strict=True)
+        right = [True in figures and False not in figures for figures in body] or [False] * self.count
+        setting = _Setting(sizes, right, all(each.narrow for each in lines))
+        made = [setting.lines(each) for each in lines]
+        filled: list[str] = []
+        for start, end in ((0, self.heads), (self.heads, self.feet), (self.feet, len(lines))):
+            if part := _apart(made[start:end], lines[start:end]):
+                filled += ["-" * max(3, total), *part] if filled else part
+        return filled
+
+    # -- as records --
+
+    def as_records(self, width: int, blocks: Blocks) -> list[str]:
+        """One record a row: each cell behind the header of its column."""
+        names = self._names(width, blocks)
+        lines: list[str] = []
+        for stretch in self.stretches[self.heads:]:
+            for cells in stretch.cells:
+                record = list(self._record(stretch, cells, names, width, blocks))
+                if record:
+                    lines += ["", *record] if lines else record
+        return lines
+
+    def _names(self, width: int, blocks: Blocks) -> list[str]:
+        names = [""] * self.count
+        for stretch in self.stretches[:self.heads]:
+            for content, place, shape in zip(stretch.cells[0], stretch.places, stretch.shapes, strict=True):
+                text = " ".join(_cell(content, width, blocks))
+                for at in range(place, min(self.count, place + shape.columns)):
+                    names[at] = f"{names[at]} {text}".strip() if text not in names[at] else names[at]
+        return names
+
+    def _record(self, stretch: _Stretch, given: Sequence[Content], names: list[str], width: int, blocks: Blocks
+                ) -> Iterator[str]:
+        cells = [(place, 1, content) for place, content in stretch.reaching]
+        cells += [(place, shape.columns, content) for content, place, shape in
+                  zip(given, stretch.places, stretch.shapes, strict=True)]
+        filled = [cell for cell in sorted(cells, key=lambda cell: cell[0]) if cell[2]]
+        if not filled:
+            return
+        first, rest = filled[0], filled[1:]
+        labelled = stretch.shapes[0].header and not self.heads
+        if len(rest) == 1 and isinstance(first[2], str) and (first[1] > 1 or labelled):
+            yield from _named(first[2], rest[0][2], width, blocks)  # "Total: 40 €"
+            return
+        for place, span, content in filled:
+            label = span > 1 and not place
+            name = "" if label else ", ".join(dict.fromkeys(filter(None, names[place:place + span])))
+            yield from _named(name, content, width, blocks)
+
+
+class _Setting:
+    """Sets lines into columns of these sizes, some of them to the right; columns of nothing are left out."""
+
+    def __init__(self, sizes: list[int], right: list[bool], narrow: bool) -> None:
+        self.sizes, self.right, self.narrow = sizes, right, narrow
+        self.patterns: dict[Form | None, str] = {}
+
+    def lines(self, lines: _Lines) -> list[str]:
+        """The lines of a stretch."""
+        stretch = lines.stretch
+        if self.narrow and stretch.places is stretch.rows.form.places:
+            form = stretch.rows.form
+            key = None if form.even and form.width == len(self.sizes) else form
+            pattern = self.patterns.get(key)
+            if pattern is None:
+                pattern = self.patterns[key] = self._pattern(stretch)
+            if pattern:
+                return [line.rstrip() for line in map(pattern.__mod__, map(tuple, lines.texts))]
+        taken = list(self._taken(stretch))
+        made = []
+        for texts in lines.texts:
+            cells = [filled_up([texts[index] if index is not None else ""], size, right=right)[0]
+                     for index, size, right in taken if size]
+            made.append((" " * _APART).join(cells).rstrip(ENDS))
+        return made
+
+    def _pattern(self, stretch: _Stretch) -> str:
+        """The pattern of a line; none where a column is left out."""
+        if stretch.rows.form.even and stretch.width == len(self.sizes) and 0 not in self.sizes:
+            return (" " * _APART).join([f"%{size}s" if right else f"%-{size}s" for size, right in
+                                        zip(self.sizes, self.right, strict=True)])
+        parts = []
+        for place, shape in zip(stretch.places, stretch.shapes, strict=True):
+            one = shape.columns == 1
+            size = self.sizes[place] if one else _across(self.sizes[place:place + shape.columns])
+            if not size:
+                return ""
+            parts.append(f"%{size}s" if one and self.right[place] else f"%-{size}s")
+        return (" " * _APART).join(parts)
+
+    def _taken(self, stretch: _Stretch) -> Iterator[tuple[int | None, int, bool]]:
+        """Which cell is where, how wide, and whether to the right; None where there is none."""
+        at = 0
+        for index, (place, shape) in enumerate(zip(stretch.places, stretch.shapes, strict=True)):
+            for column in range(at, place):
+                yield None, self.sizes[column], False
+            at = place + shape.columns
+            yield index, _across(self.sizes[place:at]), shape.columns == 1 and self.right[place]
+
+
+def _across(sizes: Sequence[int]) -> int:
+    """The width of columns together, those of nothing left out."""
+    shown = [size for size in sizes if size]
+    return sum(shown) + _APART * (len(shown) - 1) if shown else 0
+
+
+def _placed(table: Table) -> tuple[list[_Stretch], int]:
+    """Rows at their places, and which are the first of the foot; cells that reach down from above push others aside."""
+    every = [*table.rows, *table.feet]
+    if not any(rows.form.reaching for rows in every):
+        body, feet = _joined(table.rows), _joined(table.feet)
+        return [_Stretch(rows, rows.form.places, rows.form.width) for rows in (*body, *feet)], len(body)
+    made: list[_Stretch] = []
+    taken: dict[int, tuple[int, Content]] = {}  # for how many more rows a column is taken, and by what
+    for rows in every:
+        for cells in rows.cells:
+            places, at = [], 0
+            reaching = tuple((place, content) for place, (_, content) in sorted(taken.items()) if content)
+            now = set(taken)
+            taken = {place: (left - 1, content) for place, (left, content) in taken.items() if left > 1}
+            for shape, content in zip(rows.form.shapes, cells, strict=True):
+                while at in now:
+                    at += 1
+                places.append(at)
+                if shape.rows > 1:
+                    taken.update({at + n: (shape.rows - 1, "" if n else content) for n in range(shape.columns)})
+                at += shape.columns
+            made.append(_Stretch(Rows(rows.form, [cells], rows.head, rows.flat), tuple(places), at, reaching))
+    return made, sum(len(rows.cells) for rows in table.rows)
+
+
+def _joined(every: Sequence[Rows]) -> list[Rows]:
+    """Rows of which those of one form that follow one another are together."""
+    made: list[Rows] = []
+    for rows in every:
+        if made and made[-1].form is rows.form and not (rows.head or rows.form.header):
+            before = made[-1]
+            made[-1] = Rows(rows.form, before.cells + rows.cells, before.head, before.flat and rows.flat,
+                            before.narrow and rows.narrow)
+        else:
+            made.append(rows)
+    return made
+
+
+def _lines(stretch: _Stretch, width: int, blocks: Blocks, count: int) -> _Lines:
+    """The lines of rows."""
+    rows = stretch.rows
+    if rows.laid is not None:
+        laid: _Lines | None = rows.laid.get((width, count))
+        if laid is None:
+            laid = rows.laid[width, count] = _measured(rows, stretch, width, blocks, count)
+        return laid
+    return _measured(rows, stretch, width, blocks, count)
+
+
+def _measured(rows: Rows, stretch: _Stretch, width: int, blocks: Blocks, count: int) -> _Lines:
+    if rows.flat or all(_is_line(content) for cells in rows.cells for content in cells):
+        texts: list[Sequence[str]] = rows.cells  # type: ignore[assignment]
+        heights = [1] * len(texts)
+    else:
+        texts, heights = [], []
+        for given in rows.cells:
+            cells = [_cell(content, width, blocks) for content in given]
+            heights.append(max(map(len, cells), default=0))
+            texts += [[cell[number] if number < len(cell) else "" for cell in cells] for number in range(heights[-1])]
+    narrow = rows.narrow or is_narrow("".join([text for each in texts for text in each]))
+    return _Lines(texts, heights, stretch, narrow, count)
+
+
+def _is_line(content: Content) -> bool:
+    return content.__class__ is str and "\n" not in content
+
+
+def _cell(content: Content, width: int, blocks: Blocks) -> list[str]:
+    """The lines of a cell, as wide as they are."""
+    if isinstance(content, str):
+        return content.split("\n") if content else []
+    return [line.rstrip(GOES_ON + JOINED) for line in blocks(content, width)]
+
+
+def _apart(made: Sequence[Sequence[str]], lines: Sequence[_Lines]) -> list[str]:
+    """The lines of rows, an empty one between them where any has several lines."""
+    if not any(height > 1 for each in lines for height in each.heights):
+        return [line for each in made for line in each]
+    apart: list[str] = []
+    for each, of in zip(made, lines, strict=True):
+        start = 0
+        for height in of.heights:
+            apart += ["", *each[start:start + height]] if apart and height else each[start:start + height]
+            start += height
+    return apart
+
+
+def _named(name: str, content: Content, width: int, blocks: Blocks) -> list[str]:
+    """A cell behind its name."""
+    name = f"{name.rstrip(':')}:" if name else ""
+    if isinstance(content, str):
+        return wrapped(f"{name} {content}".strip(), width)
+    lines = [line for line in blocks(content, width) if line]
+    return [name, *lines] if name and lines else lines
