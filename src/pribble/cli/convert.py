@@ -7,24 +7,30 @@ import sys
 from pathlib import Path
 
 from pribble.cli.common import Usage, add_embed, add_json, print_json, write
-from pribble.converting import page_rendering
+from pribble.converting import NARROWEST, page_rendering, page_text
 from pribble.errors import DataError
+from pribble.plaintext.layout import WIDTH
 from pribble.rendering import checked_embed
 
-FORMATS = ("html", "fragment")
+FORMATS = ("html", "fragment", "text")
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
     parser = commands.add_parser(
-        "convert", help="styles and pictures of any page written into it",
-        description="Write the style sheets of a page into its elements, and its pictures into the page.  What is put "
-                    "right of its pictures is told on standard error.")
+        "convert", help="styles and pictures of any page written into it, or its plain text",
+        description="Write the style sheets of a page into its elements, and its pictures into the page; or give the "
+                    "plain text that says the same.  What is put right of its pictures is told on standard error.")
     parser.add_argument("page", metavar="PAGE", help="an HTML file; - for standard input")
     parser.add_argument("--format", choices=FORMATS, default="html",
-                        help="the whole page (html, the default), or the inside of its body (fragment)")
+                        help="the whole page (html, the default), the inside of its body (fragment), or what it says "
+                             "(text)")
     add_embed(parser)
     parser.add_argument("--old-attributes", action="store_true",
                         help="add bgcolor, width, align and valign beside the styles that say the same")
+    parser.add_argument("--width", type=int, metavar="N", help=f"columns of the text (default: {WIDTH})")
+    parser.add_argument("--links", choices=("inline", "notes"),
+                        help="in the text, addresses behind their labels (inline, the default), or numbered and listed "
+                             "at its end (notes)")
     parser.add_argument("--out", metavar="FILE", help="where to write it (default: standard output)")
     add_json(parser)
     parser.set_defaults(run=run)
@@ -32,14 +38,8 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
 
 def run(options: argparse.Namespace) -> None:
     html, path = _read(options.page)
-    embed = checked_embed(options.embed) or ("link" if options.picture_base else "data")
-    if embed == "cid":
-        raise Usage("pictures travel by cid: as parts of a message, and convert makes none (choose data, link or none)")
-    made = page_rendering(html, path, embed=embed, picture_base=options.picture_base,
-                          presentational=options.old_attributes)
-    page = made.html if options.format == "html" else made.fragment()
-    content = str(page).encode("utf-8")
-    told = [str(finding) for finding in made.changes]
+    _check(options)
+    content, told = _text(options, html, path) if options.format == "text" else _page(options, html, path)
     if not options.json:
         for finding in told:
             print(finding, file=sys.stderr)
@@ -49,6 +49,34 @@ def run(options: argparse.Namespace) -> None:
         write(content, options.out)
     print_json({"page": options.page, "format": options.format, "bytes": len(content), "told": told,
                 **({"file": options.out} if options.out else {"content": content.decode("utf-8")})})
+
+
+def _check(options: argparse.Namespace) -> None:
+    """Refuse what has no meaning for the form that is asked for."""
+    text = options.format == "text"
+    given = [("--width", options.width, text), ("--links", options.links, text), ("--embed", options.embed, not text),
+             ("--picture-base", options.picture_base, not text), ("--old-attributes", options.old_attributes, not text)]
+    for name, value, fits in given:
+        if value not in (None, False) and not fits:
+            raise Usage(f"{name} has no meaning for {options.format}")
+    if options.width is not None and options.width < NARROWEST:
+        raise Usage(f"--width is at least {NARROWEST}")
+
+
+def _text(options: argparse.Namespace, html: str, path: Path) -> tuple[bytes, list[str]]:
+    text = page_text(html, path, width=options.width or WIDTH, links=options.links or "inline")
+    return text.encode("utf-8"), []
+
+
+def _page(options: argparse.Namespace, html: str, path: Path) -> tuple[bytes, list[str]]:
+    """The page, and what was put right of it."""
+    embed = checked_embed(options.embed) or ("link" if options.picture_base else "data")
+    if embed == "cid":
+        raise Usage("pictures travel by cid: as parts of a message, and convert makes none (choose data, link or none)")
+    made = page_rendering(html, path, embed=embed, picture_base=options.picture_base,
+                          presentational=options.old_attributes)
+    page = made.html if options.format == "html" else made.fragment()
+    return str(page).encode("utf-8"), [str(finding) for finding in made.changes]
 
 
 def _read(given: str) -> tuple[str, Path]:
