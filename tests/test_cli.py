@@ -385,6 +385,7 @@ class DemoAndExamples(Case):
                 ("berth-confirmed", [], 0),
                 ("berth-confirmed.de", [], 0),
                 ("desk-copy", [], 0),
+                ("gale-warning", [], 0),
                 ("gate-code", [], 0),
                 ("mooring-statement", [], 0),
             ],

