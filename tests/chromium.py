@@ -172,3 +172,28 @@ def picture(page: Browser, html: str, *, width: int, scheme: str = "light") -> b
     )
     page.evaluate("return [...document.images].map(i => i.decode && i.naturalWidth)")
     return base64.b64decode(page.call("Page.captureScreenshot", format="png")["data"])
+
+
+# What a page shows as text, and the links that can be seen, once all is gone that a plain text does not say: what shows
+# nothing although it is there, and text without a size.
+_SHOWN = """
+document.head.insertAdjacentHTML('beforeend', '<style>*{text-transform:none !important}</style>');
+const lines = new Set(['inline', 'contents', 'table', 'table-row', 'table-cell', 'table-row-group', 'table-header-group',
+  'table-footer-group', 'inline-table', 'table-caption']);
+const texts = document.createTreeWalker(document.body, NodeFilter.SHOW_TEXT), empty = [];
+while (texts.nextNode()) if (getComputedStyle(texts.currentNode.parentElement).fontSize === '0px') empty.push(texts.currentNode);
+const gone = [...document.body.querySelectorAll('*')].filter(e => { const s = getComputedStyle(e);
+  return s.opacity === '0' || (!lines.has(s.display) && ['hidden', 'clip'].includes(s.overflowY) &&
+    (s.maxHeight === '0px' || e.style.height === '0px')); });
+empty.forEach(t => t.remove()); gone.forEach(e => e.remove());
+const visible = i => { const s = getComputedStyle(i); return i.getClientRects().length && s.visibility === 'visible'; };
+const links = [...document.links].filter(a => (a.checkVisibility() && a.innerText.replace(/[\u200b\u00ad]/g, '').trim()) || [...a.querySelectorAll('img')].some(visible));
+return [document.body.innerText, links.map(a => a.getAttribute('href'))];
+"""
+
+
+def shown(page: Browser, html: str) -> tuple[str, list[str]]:
+    """The visible text of a page, and the addresses of its links."""
+    page.show(html)
+    text, links = page.evaluate(_SHOWN)
+    return text, links
