@@ -7,7 +7,7 @@ from dataclasses import replace
 from functools import partial
 from time import perf_counter
 
-from pribble import Limits, PribbleError, Template, TemplateFolder
+from pribble import Limits, PribbleError, Template, TemplateFolder, plain_text
 
 # Each template by its size in characters, about.
 TEMPLATES: dict[str, Callable[[int], str]] = {
@@ -52,6 +52,35 @@ TEMPLATES: dict[str, Callable[[int], str]] = {
     "quotes in JSON": lambda n: '<script type="application/ld+json">[{{ 1 }}, ' + '"\\"' * (n // 3) + "</script>",
     "marks": lambda n: "{{ 1 }}" * min(n // 7, 19_000),
     "blocks": lambda n: "{{ if 1: }}x{{ :if }}" * min(n // 21, 9_000),
+}
+# Each page by its size in characters, about, for its plain text.
+PAGES: dict[str, Callable[[int], str]] = {
+    "a word": lambda n: "x" * n,
+    "words": lambda n: "word " * (n // 5),
+    "Han": lambda n: "漢" * n,
+    "Thai": lambda n: "กเ" * (n // 2),
+    "joiners": lambda n: "a\u200d" * (n // 2),
+    "places to break": lambda n: "a\u200b" * (n // 2),
+    "nested elements": lambda n: "<div>" * (n // 5) + "x",
+    "nested quotes": lambda n: "<blockquote>" * (n // 12) + "x",
+    "nested lists": lambda n: "<ul><li>x" * (n // 9),
+    "nested tables": lambda n: "<table><tr><td>x" * (n // 16),
+    "nested links": lambda n: '<a href="https://x.example/">x<table><tr><td>' * (n // 45),
+    "nested indices": lambda n: "<sup>x" * (n // 6),
+    "paragraphs": lambda n: "<p>word" * (n // 7),
+    "paragraphs in a link": lambda n: '<a href="https://x.example/">' + "<div>word" * (n // 9),
+    "rows": lambda n: "<table><tr><th>A<th>B" + "<tr><td>word<td>2" * (n // 18),
+    "rows of short texts": lambda n: "<table>" + "<tr><td>word<td>2" * (n // 18),
+    "cells": lambda n: "<table><tr><th>A<th>B<tr>" + "<td>x" * (n // 5),
+    "spans": lambda n: "<table><tr><th>A<th>B" + "<tr><td rowspan=9>x<td colspan=9>y" * (n // 34),
+    "items": lambda n: "<ol>" + "<li>x" * (n // 5),
+    "lines": lambda n: "<pre>" + "x\n" * (n // 2),
+    "empty lines": lambda n: "<pre>" + "\n" * n + "x",
+    "breaks": lambda n: "<br>" * (n // 4) + "x",
+    "pictures": lambda n: '<img alt="x">' * (n // 13),
+    "abbreviations": lambda n: "".join(f'<abbr title="b">a{i}</abbr>' for i in range(n // 27)),
+    "styles": lambda n: '<p style="margin:0;font:1px/1 a">x' * (n // 34),
+    "an address": lambda n: '<a href="' + " <" * (n // 2) + '">x</a>',
 }
 VALUES: dict[str, Callable[[int], str]] = {
     "quotes in a row": lambda n: '"a" ' * (n // 4),
@@ -100,6 +129,7 @@ def _cases() -> dict[str, Case]:
     folder.world = replace(folder.world, limits=_LIMITS)
     cases: dict[str, Case] = {
         f"template of {name}": partial(_compiling, folder, text) for name, text in TEMPLATES.items()}
+    cases |= {f"text of {name}": partial(_saying, text) for name, text in PAGES.items()}
     for place, page in PLACES.items():
         template = Template.from_text(page, folder=folder)
         cases |= {f"{place}: {name}": partial(_rendering, template, value) for name, value in VALUES.items()}
@@ -116,6 +146,11 @@ def _ratio(case: Case, size: int, rounds: int) -> float:
 def _compiling(folder: TemplateFolder, text: Callable[[int], str], size: int) -> Callable[[], object]:
     written = text(size)
     return lambda: Template.from_text(written, folder=folder)
+
+
+def _saying(text: Callable[[int], str], size: int) -> Callable[[], object]:
+    written = text(size)
+    return lambda: plain_text(written)
 
 
 def _rendering(template: Template, value: Callable[[int], str], size: int) -> Callable[[], object]:

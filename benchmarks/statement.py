@@ -38,8 +38,8 @@ ROW = ['day_short(entry["day"])', 'escape(entry["what"])', 'number(entry["quanti
 AFTER = ['money(charged)', 'money(paid)', 'long_date(statement["due"])', 'money(due)', 'LOGO']
 
 
-def ways() -> tuple[Callable[[], str], Callable[[], str], Any]:
-    """The compiled way and the one by hand to the HTML of the sample, and the template."""
+def ways() -> tuple[Callable[[], str], Callable[[], str], Callable[[], str]]:
+    """The compiled way and the one by hand to the HTML of the sample, and the way to its plain text."""
     template = TemplateFolder(TEMPLATES, locale="en_GB")["mooring-statement"]
     data = template.samples[""]
     bound, manner = template._for(None, None)
@@ -50,8 +50,11 @@ def ways() -> tuple[Callable[[], str], Callable[[], str], Any]:
         made = Rendering(None, preheader, manner, with_preheader(bound.html(data), preheader), ())
         return str(made.html)
 
+    def said() -> str:
+        return Rendering(None, None, manner, None, bound.text(data)).text
+
     function = by_hand(template)
-    return compiled, lambda: function(data), template
+    return compiled, lambda: function(data), said
 
 
 def by_hand(template: Any) -> Callable[[Any], str]:

@@ -85,12 +85,19 @@ def terminal(commands: list[str], name: str, *, columns: int = 104, rows: int = 
     """A terminal in which these commands were typed."""
     script = "; ".join(f"echo; printf '\\033[1m$ %s\\033[0m\\n' {quoted(c)}; {c}" for c in commands)
     bin_folder = Path(sys.executable).parent
+    done = ROOT / "build/notes/done"
+    done.parent.mkdir(parents=True, exist_ok=True)
+    done.unlink(missing_ok=True)
     with screen() as display:
         window = subprocess.Popen(
             ["xterm", "-display", display, "-geometry", f"{columns}x{rows}+0+0", "-fa", "DejaVu Sans Mono", "-fs", size,
-             "-bg", "#fdfdfb", "-fg", "#1d2b36", "-e", "bash", "-c", f"{script}; sleep 60"],
+             "-bg", "#fdfdfb", "-fg", "#1d2b36", "-e", "bash", "-c", f"{script}; touch {done}; sleep 60"],
             cwd=ROOT, env={**os.environ, "PATH": f"{bin_folder}:{os.environ['PATH']}", "LC_ALL": "C.UTF-8"})
-        time.sleep(3 + 2 * len(commands))
+        for _ in range(120):
+            time.sleep(0.5)
+            if done.exists():
+                break
+        time.sleep(1)
         subprocess.run(["import", "-display", display, "-window", "root", str(SHOTS / name)], check=True)
         subprocess.run(["mogrify", "-trim", "+repage", str(SHOTS / name)], check=True)  # the bare screen around it
         window.terminate()
@@ -115,8 +122,13 @@ def main() -> None:
     note = NOTE.relative_to(ROOT)
     calls = [f"cat {note}", f"pribble convert {note} --format fragment"]
     terminal(calls, "convert.png", columns=112, rows=26, size="9")
-    terminal(["pribble demo --out build/demo"], "demo.png", rows=50, size="9")
-    terminal(["pribble render berth-confirmed --format text"], "plain-text.png", columns=80, rows=38)
+    terminal(["pribble demo --out build/demo"], "demo.png", rows=60, size="8")
+    terminal(["pribble render berth-confirmed --format text"], "plain-text.png", columns=80, rows=42)
+    terminal(["pribble render mooring-statement --format text"], "statement-text.png", columns=80, rows=58, size="9")
+    terminal(["pribble render gale-warning --format text"], "gale-text.png", columns=80, rows=34)
+    newsletter = "tests/data/texts/newsletter.html"
+    terminal([f"pribble convert {newsletter} --format text --links notes"], "convert-text.png", columns=80, rows=46,
+             size="9")
     terminal(["pribble fields mooring-statement"], "fields.png", columns=92, rows=22)
     mistakes(ROOT / "build/notes")
 
