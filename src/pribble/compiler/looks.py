@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from pribble.cascade.importance import Group
 from pribble.cascade.inlining import Inlined
+from pribble.cascade.longhands import ALL, longhands
 from pribble.plaintext.style import NO_STYLE, READ, Style, style_of
 
+_READ = frozenset(READ)
 _HEIGHTS = frozenset({"height", "max-height"})
 _GAPS = frozenset({"margin-top", "margin-bottom", "padding-top", "padding-bottom"})
 _TABLE_PARTS = frozenset("table tr td th tbody thead tfoot".split())
@@ -29,18 +31,19 @@ def looks(made: Inlined) -> list[Style]:
 
 def _declared(group: Group) -> dict[str, list[tuple[str, str]]]:
     """What sets each longhand that is read, the winner first."""
-    found = {}
-    for longhand in READ:
-        inlined, _ = group.by_longhand.get(longhand, ((), ()))
-        if inlined:
-            found[longhand] = [(entry.declaration.name, entry.text) for entry in reversed(inlined)]
+    found: dict[str, list[tuple[str, str]]] = {}
+    for entry in reversed(group.inlined):
+        name = entry.declaration.name
+        for longhand in READ if name == ALL else longhands(name):
+            if longhand in _READ:
+                found.setdefault(longhand, []).append((name, entry.text))
     return found
 
 
 def depends_on_data(made: Inlined) -> bool:
     """Whether it depends on the data what of a page shows, or how."""
     for name, longhand in made.unsettled:
-        if longhand == "*" or (longhand in READ and not (name in _TABLE_PARTS and longhand in _GAPS)):
+        if longhand in ("*", ALL) or (longhand in READ and not (name in _TABLE_PARTS and longhand in _GAPS)):
             return True
     if any("hidden" in element.unsure or "hidden" in element.fleeting for element in made.elements):
         return True
@@ -52,7 +55,7 @@ def _is_unsettled(made: Inlined, number: int, group: Group) -> bool:
     clipped = "overflow-y" in group.by_longhand
     for entry in group.inlined:
         if entry.rule is None and (entry.span is not None or loose):
-            read = set(entry.sets) & set(READ)
+            read = _READ & set(longhands(entry.declaration.name))
             if read - _HEIGHTS or (read and clipped):
                 return True
     return False

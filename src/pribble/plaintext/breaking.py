@@ -30,6 +30,9 @@ _ADDRESS = re.compile(r"<?[a-z][-a-z0-9+.]*:[^\s]", re.IGNORECASE)
 _NOT_FIRST = frozenset("、。，．・：；？！゛゜ヽヾゝゞ々ー’”）〕］｝〉》」』】〙〗〟｠»°′″℃％‰!),.:;?]}%…‥〜゠–/／"
                        "ぁぃぅぇぉっゃゅょゎゕゖァィゥェォッャュョヮヵヶㇰㇱㇲㇳㇴㇵㇶㇷㇸㇹㇺㇻㇼㇽㇾㇿ｡｣､･ｰﾞﾟ")
 _NOT_LAST = frozenset("‘“（〔［｛〈《「『【〘〖〝｟«([{$£¥€＄￡￥№#＃\\")
+# Of these, what no line begins with after a space either, and none ends with before one (LB13, LB14, LB16).
+_CLOSING = frozenset("!?;:,)]}…‥") | {character for character in _NOT_FIRST if character > "\u2e80"}
+_OPENING = frozenset("([{（〔［｛〈《「『【〘〖")
 _BINDING = frozenset(f"'\"‘’“”{BINDING}{WORD_JOINER}")
 # Every one of these begins a syllable.
 _THAI_FIRST = frozenset("เแโใไ")
@@ -72,6 +75,8 @@ def _cut(text: str, width: int) -> list[str]:
     start = 0
     while len(text) - start > width:
         end = text.rfind(" ", start, start + width + 1)
+        while end > start and (text[end + 1] in _CLOSING or text[end - 1] in _OPENING):
+            end = text.rfind(" ", start, end)
         if end <= start or text[start:end] == "--":
             end = text.find(" ", max(start + 3, start + width if end <= start else end + 1))
             if end < 0:
@@ -87,7 +92,7 @@ def _wrapped_line(line: str, width: int) -> Iterator[str]:
         yield line.rstrip(ENDS)
         return
     current, used = "", 0
-    for piece, space in _pieces(line, width):
+    for piece, space in _bound(_pieces(line, width)):
         size = columns(piece)
         if current and used + size > width and current.strip(" ") != "--":
             yield _continued(current)
@@ -101,6 +106,18 @@ def _continued(line: str) -> str:
     """A line that goes on in the next."""
     text = line.rstrip(ENDS)
     return text + (GOES_ON if line[-1:] in (" ", KEPT_SPACE) else JOINED)
+
+
+def _bound(pieces: Iterator[tuple[str, str]]) -> Iterator[tuple[str, str]]:
+    """Pieces, with those together that not even a space between lets apart."""
+    before, gap = "", ""
+    for piece, space in pieces:
+        if before and (not gap or not (piece[:1] in _CLOSING or before[-1] in _OPENING)):
+            yield before, gap
+            before, gap = "", ""
+        before += gap + piece
+        gap = space
+    yield before, gap
 
 
 def _pieces(line: str, width: int) -> Iterator[tuple[str, str]]:

@@ -26,7 +26,6 @@ from pribble.plaintext.blocks import (
 )
 from pribble.plaintext.elements import (
     APART,
-    BLOCKS,
     HEADINGS,
     LISTS,
     PREFORMATTED,
@@ -191,11 +190,12 @@ class Flow:
             if name in ("td", "th"):
                 above = below = True
             self.pending |= above
-        elif style.display == "inline-block" or (name in BLOCKS and style.display == "inline"):
+        elif style.display == "inline-block" or name == "li":
             self._space()
         self.inherited = inherit(before, tag)
         span, said = self._open_inline(name, tag)
-        ends = self._open_block(name, tag) if block else "space" if style.display == "inline-block" else ""
+        apart = style.display == "inline-block" or name == "li"  # the words of boxes beside each other are
+        ends = self._open_block(name, tag) if block else "space" if apart else ""
         self.frames.append(_Frame(name, ends, before, block, below, level, span, said))
 
     def close(self) -> None:

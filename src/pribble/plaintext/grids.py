@@ -70,30 +70,13 @@ class _Stretch(NamedTuple):
         return self.rows.form.shapes
 
 
-class _Lines:
-    """The lines of a stretch, each a text for each cell, and how many of them each row has; `narrow` where each
-    character is one column wide.
+class _Lines(NamedTuple):
+    """The lines of a stretch, each a text for each cell, how many of them each row has, and whether each character is
+    one column wide."""
 
-    For each column, `sizes` are the widest of its texts, `figures` whether all are numbers, None where there is none;
-    those of cells that span several columns are `spanning`, with the columns they span.
-    """
-
-    __slots__ = ("figures", "heights", "narrow", "sizes", "spanning", "stretch", "texts")
-
-    def __init__(self, texts: list[Sequence[str]], heights: list[int], stretch: _Stretch, narrow: bool,
-                 count: int) -> None:
-        self.texts, self.heights, self.stretch, self.narrow = texts, heights, stretch, narrow
-        size = len if narrow else columns
-        self.spanning: list[tuple[int, int, int]] = []
-        self.sizes: list[int] = [0] * count
-        self.figures: list[bool | None] = [None] * count
-        for place, shape, column in zip(stretch.places, stretch.shapes, zip(*texts, strict=True), strict=False):
-            if shape.columns == 1:
-                self.sizes[place] = widest = max(map(size, column))
-                if widest:
-                    self.figures[place] = are_numbers(column)
-            else:
-                self.spanning.append((place, shape.columns, max(map(size, column))))
+    texts: list[Sequence[str]]
+    heights: list[int]
+    narrow: bool
 
 
 class _Grid:
@@ -112,22 +95,23 @@ class _Grid:
 
     def in_columns(self, width: int, blocks: Blocks) -> list[str] | None:
         """The lines of the table in columns; None where it is too wide."""
-        lines = [_lines(stretch, width, blocks, self.count) for stretch in self.stretches]
-        sizes = list(map(max, zip(*[each.sizes for each in lines], strict=True)))
-        for place, span, size in [one for each in lines for one in each.spanning]:
-            lack = size - _across(sizes[place:place + span])
-            if lack > 0:
-                sizes[place + span - 1] += lack
+        lines = [_lines(stretch.rows, width, blocks) for stretch in self.stretches]
+        measured = _Measured(self.count)
+        for number, (stretch, each) in enumerate(zip(self.stretches, lines, strict=True)):
+            measured.add(stretch, each, head=number < self.heads)
+        sizes = measured.widened()
         total = _across(sizes)
         if not 0 < total <= width:
             return None
-        body = zip(*[each.figures for each in lines[self.heads:]], strict=True)
-        right = [True in figures and False not in figures for figures in body] or [False] * self.count
-        setting = _Setting(sizes, right, all(each.narrow for each in lines))
-        made = [setting.lines(each) for each in lines]
+        setting = _Setting(sizes, measured.right, measured.narrow)
         filled: list[str] = []
         for start, end in ((0, self.heads), (self.heads, self.feet), (self.feet, len(lines))):
-            if part := _apart(made[start:end], lines[start:end]):
+            part: list[str] = []
+            tall = max(map(max, [each.heights or (0,) for each in lines[start:end]]), default=0) > 1
+            for stretch, each in zip(self.stretches[start:end], lines[start:end], strict=True):
+                made = setting.lines(stretch, each.texts)
+                part += made if not tall else _apart(made, each.heights, first=not part)
+            if part:
                 filled += ["-" * max(3, total), *part] if filled else part
         return filled
 
@@ -172,6 +156,43 @@ class _Grid:
             yield from _named(name, content, width, blocks)
 
 
+class _Measured:
+    """The widest text of each column, and which columns are numbers, but for their heads."""
+
+    def __init__(self, count: int) -> None:
+        self.sizes = [0] * count
+        self.spanning: list[tuple[int, int, int]] = []  # the texts of cells that span columns: which, and how wide
+        self.figures: list[bool | None] = [None] * count
+        self.narrow = True
+
+    def add(self, stretch: _Stretch, lines: _Lines, *, head: bool) -> None:
+        """Measure the lines of a stretch."""
+        self.narrow = self.narrow and lines.narrow
+        size, sizes, figures = len if lines.narrow else columns, self.sizes, self.figures
+        for place, shape, column in zip(stretch.places, stretch.shapes, zip(*lines.texts, strict=True), strict=False):
+            widest = max(map(size, column))
+            if shape.columns > 1:
+                self.spanning.append((place, shape.columns, widest))
+            elif widest:
+                if widest > sizes[place]:
+                    sizes[place] = widest
+                if not head and figures[place] is not False:
+                    figures[place] = are_numbers(column)
+
+    @property
+    def right(self) -> list[bool]:
+        """Which columns are set to the right."""
+        return [bool(figure) for figure in self.figures]
+
+    def widened(self) -> list[int]:
+        """The sizes, with room for what spans several columns."""
+        for place, span, size in self.spanning:
+            lack = size - _across(self.sizes[place:place + span])
+            if lack > 0:
+                self.sizes[place + span - 1] += lack
+        return self.sizes
+
+
 class _Setting:
     """Sets lines into columns of these sizes, some of them to the right; columns of nothing are left out."""
 
@@ -179,20 +200,19 @@ class _Setting:
         self.sizes, self.right, self.narrow = sizes, right, narrow
         self.patterns: dict[Form | None, str] = {}
 
-    def lines(self, lines: _Lines) -> list[str]:
+    def lines(self, stretch: _Stretch, lines: Sequence[Sequence[str]]) -> list[str]:
         """The lines of a stretch."""
-        stretch = lines.stretch
-        if self.narrow and stretch.places is stretch.rows.form.places:
-            form = stretch.rows.form
+        form = stretch.rows.form
+        if self.narrow and stretch.places is form.places:
             key = None if form.even and form.width == len(self.sizes) else form
             pattern = self.patterns.get(key)
             if pattern is None:
                 pattern = self.patterns[key] = self._pattern(stretch)
             if pattern:
-                return [line.rstrip() for line in map(pattern.__mod__, map(tuple, lines.texts))]
+                return [(pattern % tuple(texts)).rstrip() for texts in lines]
         taken = list(self._taken(stretch))
         made = []
-        for texts in lines.texts:
+        for texts in lines:
             cells = [filled_up([texts[index] if index is not None else ""], size, right=right)[0]
                      for index, size, right in taken if size]
             made.append((" " * _APART).join(cells).rstrip(ENDS))
@@ -257,7 +277,7 @@ def _joined(every: Sequence[Rows]) -> list[Rows]:
     """Rows of which those of one form that follow one another are together."""
     made: list[Rows] = []
     for rows in every:
-        if made and made[-1].form is rows.form and not (rows.head or rows.form.header):
+        if made and made[-1].form is rows.form and not (rows.head or made[-1].head or rows.form.header):
             before = made[-1]
             made[-1] = Rows(rows.form, before.cells + rows.cells, before.head, before.flat and rows.flat,
                             before.narrow and rows.narrow)
@@ -266,20 +286,15 @@ def _joined(every: Sequence[Rows]) -> list[Rows]:
     return made
 
 
-def _lines(stretch: _Stretch, width: int, blocks: Blocks, count: int) -> _Lines:
+def _lines(rows: Rows, width: int, blocks: Blocks) -> _Lines:
     """The lines of rows."""
-    rows = stretch.rows
-    if rows.laid is not None:
-        laid: _Lines | None = rows.laid.get((width, count))
-        if laid is None:
-            laid = rows.laid[width, count] = _measured(rows, stretch, width, blocks, count)
-        return laid
-    return _measured(rows, stretch, width, blocks, count)
-
-
-def _measured(rows: Rows, stretch: _Stretch, width: int, blocks: Blocks, count: int) -> _Lines:
-    if rows.flat or all(_is_line(content) for cells in rows.cells for content in cells):
-        texts: list[Sequence[str]] = rows.cells  # type: ignore[assignment]
+    laid = rows.laid
+    if laid is not None and width in laid:
+        known: _Lines = laid[width]
+        return known
+    texts: list[Sequence[str]]
+    if rows.flat or all([_is_line(content) for cells in rows.cells for content in cells]):  # noqa: C419 - quicker
+        texts = rows.cells  # type: ignore[assignment]
         heights = [1] * len(texts)
     else:
         texts, heights = [], []
@@ -288,7 +303,10 @@ def _measured(rows: Rows, stretch: _Stretch, width: int, blocks: Blocks, count: 
             heights.append(max(map(len, cells), default=0))
             texts += [[cell[number] if number < len(cell) else "" for cell in cells] for number in range(heights[-1])]
     narrow = rows.narrow or is_narrow("".join([text for each in texts for text in each]))
-    return _Lines(texts, heights, stretch, narrow, count)
+    made = _Lines(texts, heights, narrow)
+    if laid is not None:
+        laid[width] = made
+    return made
 
 
 def _is_line(content: Content) -> bool:
@@ -302,16 +320,14 @@ def _cell(content: Content, width: int, blocks: Blocks) -> list[str]:
     return [line.rstrip(GOES_ON + JOINED) for line in blocks(content, width)]
 
 
-def _apart(made: Sequence[Sequence[str]], lines: Sequence[_Lines]) -> list[str]:
-    """The lines of rows, an empty one between them where any has several lines."""
-    if not any(height > 1 for each in lines for height in each.heights):
-        return [line for each in made for line in each]
+def _apart(lines: Sequence[str], heights: Sequence[int], *, first: bool) -> list[str]:
+    """The lines of rows, an empty one before each but the first of all."""
     apart: list[str] = []
-    for each, of in zip(made, lines, strict=True):
-        start = 0
-        for height in of.heights:
-            apart += ["", *each[start:start + height]] if apart and height else each[start:start + height]
-            start += height
+    start = 0
+    for height in heights:
+        apart += lines[start:start + height] if (first and not apart) or not height else [
+            "", *lines[start:start + height]]
+        start += height
     return apart
 
 

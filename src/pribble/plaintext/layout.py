@@ -56,19 +56,10 @@ def blocks(placed: Iterable[Placed], width: int, *, close: bool = False) -> list
         gap = gap or apart
         if made := _block(block, width):
             if lines and gap and not close:
-                lines.append(_between(lines[-1], made[0]))
+                lines.append("")
             lines += made
             gap = False
     return lines
-
-
-def _between(above: str, below: str) -> str:
-    """An empty line, quoted as deep as both its neighbours are."""
-    return QUOTE * min(_depth(above), _depth(below)) if above[:1] == QUOTE == below[:1] else ""
-
-
-def _depth(line: str) -> int:
-    return len(line) - len(line.lstrip(QUOTE))
 
 
 def _block(block: Block, width: int) -> list[str]:
@@ -140,7 +131,7 @@ def _list(listed: List, width: int) -> list[str]:
             made = _block(block, width)
         if made:
             if lines and not close:
-                lines.append(_between(lines[-1], made[0]))
+                lines.append("")
             lines += made
     return lines
 

@@ -15,6 +15,7 @@ Form = Literal["inline", "notes", "bare"]
 
 # Addresses that lead nowhere from a text.
 _SILENT = ("#", "javascript:", "vbscript:", "cid:", "data:")
+_PLAIN = re.compile("https?://[!-;=?-~]+")
 _DROPPED = re.compile("[\t\n\r]+")
 _SPACES = re.compile(r"[\s<>\x00-\x1f\x7f\u200b\u2060\u00ad\ufeff\u034f]")
 _ENDS = f" \n{chars.BOUND}{chars.PICTURED}"
@@ -24,6 +25,8 @@ _ONE_BRACKET = re.compile(r"\[([^\[\]]*)\]")
 
 def address_of(href: str | None) -> str | None:
     """The address of a link as it is written; None for one that leads nowhere from a text."""
+    if href and _PLAIN.fullmatch(href):
+        return href
     address = _DROPPED.sub("", href or "").strip(" \f\v\u00a0")
     if not address or address.lower().startswith(_SILENT):
         return None
@@ -56,7 +59,9 @@ def _with(label: str, address: str, mark: str) -> str:
 
 def is_the_address(label: str, address: str) -> bool:
     """Whether a link's label says its address already: all of it, or without its scheme."""
-    said, meant = (_plain(text) for text in (label, address))
+    if " " in label and address[:4].lower() != "tel:":
+        return False  # since no address has one
+    said, meant = _plain(label), _plain(address)
     scheme, colon, rest = meant.partition(":")
     if scheme == "tel":
         return (digits := re.sub(r"[^+0-9]", "", said)) == re.sub(r"[^+0-9]", "", rest.split(";")[0]) and digits != ""
@@ -131,7 +136,7 @@ class Links:
         if self.form == "bare":
             if label.strip(f" \n{chars.BOUND}"):
                 self.met[address] = None
-            return label
+            return label + chars.LINKED
         number = self.numbers.get(address, len(self.numbers) + 1)
         made = _with(label, address, f"[{number}]{chars.LINKED}")
         if made != label:
