@@ -126,6 +126,8 @@ def main() -> None:
     terminal(["pribble render berth-confirmed --format text"], "plain-text.png", columns=80, rows=42)
     terminal(["pribble render mooring-statement --format text"], "statement-text.png", columns=80, rows=58, size="9")
     terminal(["pribble render gale-warning --format text"], "gale-text.png", columns=80, rows=34)
+    desk = ["pribble render desk-copy --format text", "pribble render gate-code --format text"]
+    terminal(desk, "desk-text.png", columns=80, rows=34)
     newsletter = "tests/data/texts/newsletter.html"
     terminal([f"pribble convert {newsletter} --format text --links notes"], "convert-text.png", columns=80, rows=46,
              size="9")

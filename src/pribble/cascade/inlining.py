@@ -263,8 +263,10 @@ class _Inliner:
         found: Selector | None = None
         for rule in self.rules.all:
             for selector in rule.selectors:
-                local = selector.compiled.local_name
-                if local in (None, name) or name == "*" or selector.counts_above or selector.content:
+                local, compiled = selector.compiled.local_name, selector.compiled
+                # What a formatter makes has neither class nor id.
+                named = local in (None, name) and compiled.id is None and compiled.class_name is None
+                if named or name == "*" or selector.counts_above or selector.content:
                     found = found or selector
                     self._unsettle(name if local == name else "*", rule)
         if found:
