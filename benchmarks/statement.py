@@ -47,11 +47,14 @@ def ways() -> tuple[Callable[[], str], Callable[[], str], Callable[[], str]]:
     def compiled() -> str:
         assert bound.html and bound.preheader
         preheader = bound.preheader(data)
-        made = Rendering(None, preheader, manner, with_preheader(bound.html(data), preheader), ())
+        pieces, _ = bound.pieces(data)
+        made = Rendering(None, preheader, manner, with_preheader(pieces, preheader), ())
         return str(made.html)
 
+    given = bound.pieces(data)[1]
+
     def said() -> str:
-        return Rendering(None, None, manner, None, bound.text(data)).text
+        return Rendering(None, None, manner, None, bound.text(given)).text
 
     function = by_hand(template)
     return compiled, lambda: function(data), said

@@ -36,6 +36,7 @@ DATA: dict[str, Any] = {
     ],
     "link": ["https://x.example/a?b=1", "https://word.example", "mailto:a@x.example"],
     "c": [True, False],
+    "n": [2, 0, 1234.5],
     "l": [[], ["1"], ["one", "two", "three"], ["12.50", "", "3"], ["long " * 20, "x"], [" ", "a  b"]],
 }
 DATUM = st.fixed_dictionaries({name: st.sampled_from(values) for name, values in DATA.items()})
@@ -61,6 +62,7 @@ _PLAIN = [
     '<a href="{{ link }}"><img src="data:," alt="{{ v }}"></a>', '<a href="https://x.example/">x.example</a>', "<q>{{ v }}</q>", '<a href="#">{{ v }}</a>',
     '<a href="https://p.example"><img src="data:," alt=""></a>', "{{ v as breaks }}", "{{ let q = v }}{{ q }}", '<abbr title="All of it">AOI</abbr>',
     '<img src="data:," alt="Big" style="display:block">',
+    "{{ n as money('EUR') }}", "{{ missing? }}", "{{ missing? as money('EUR') }} ", "{{ v as upper }}", "{{ n as number(1) }}",
 ]  # fmt: skip
 _ONLY: list[Pair] = [
     ("{{ only html: }}html {{ :only }}", ""),
@@ -77,7 +79,7 @@ _AROUND_LINE = [
 ]  # fmt: skip
 _AROUND_BLOCK = [
     "<p>%s</p>", "<div>%s</div>", "<h1>%s</h1>", "<h2>%s</h2>", "<h3>%s</h3>", "<blockquote>%s</blockquote>", "<ul><li>%s</li></ul>",
-    "<ul>{{ for x in l: }}<li>{{ x }}%s</li>{{ :for }}</ul>", "<ol start=3><li>%s<li>{{ v }}</ol>", "<ol reversed type=a><li>%s</li><li>x</li></ol>",
+    "<ul>{{ for x in l: }}<li>{{ x as lower }}%s</li>{{ :for }}</ul>", "<ol start=3><li>%s<li>{{ v }}</ol>", "<ol reversed type=a><li>%s</li><li>x</li></ol>",
     "<dl><dt>{{ v }}<dd>%s</dl>", "<pre>%s</pre>", "<div>word %s</div>", "<hr>%s", "<section>%s</section>", "{{ if c: }}<div>%s</div>{{ :if }}",
     "{{ if c: }}<p>%s</p>{{ :else: }}<p>none</p>{{ :if }}", "{{ for x in l: }}<p>{{ x }}</p>%s{{ :for }}", '<a href="{{ link }}"><div>%s</div></a>',
     "<table role=presentation><tr><td>%s</td></tr></table>", "<table><tr><td>%s</td><td>{{ v }}</td></tr><tr><td>Total</td><td>40 €</td></tr></table>",

@@ -168,6 +168,30 @@ class Compiled(Case):
                 self.assertTrue(template._variant("en").late)
                 self.assertEqual(template.render({"v": value}).text, expected)
 
+    def test_values_that_both_forms_show(self) -> None:
+        """The HTML's program shows them, and the text's takes them over: the same, whatever they are and wherever."""
+        row = (
+            "{{ for x in l: }}<tr><td>{{ x }}</td><td>{{ x as upper }}{{ if x == 'b': }} <b>{{ x }}!</b>{{ :if }}"
+            "</td></tr>{{ :for }}"
+        )
+        page = (
+            "<h1>{{ v }}</h1><p>{{ a? }}{{ a? as money('EUR') }}{{ only html: }}{{ v }}{{ :only }}{{ v as lower }}"
+            f"<table><tr><th>x</th><th>y</th></tr>{row}</table>{{{{ v }}}}<!--[if mso]>{{{{ v }}}}<![endif]-->"
+        )
+        for value in ("a", "A & <b> \"q\" 'r' &amp; &#38;", "", "a\u00a0b \n c"):
+            with self.subTest(value):
+                data = {"v": value, "l": ["a&b", "b", " "]}
+                said = Template.from_text(page).render(data).text
+                whole = Template.from_text(page.replace("{{ only html: }}{{ v }}{{ :only }}", "")).render(
+                    data
+                )
+                self.assertEqual(said, plain_text(whole.html))
+
+    def test_what_only_the_text_lacks_is_told_too(self) -> None:
+        template = Template.from_text("<p>{{ a }} {{ only text: }}{{ b }}{{ :only }}<p>{{ c.d as date }}")
+        told = [str(problem).split(": ")[1].split(" in ")[0] for problem in template.problems({"c": {}})]
+        self.assertEqual(told, ['no field "a"', 'no field "d"', 'no field "b"'])
+
     def test_what_has_no_marks_is_laid_out_once(self) -> None:
         template = Template.from_text(
             "<h1>Head</h1><ul><li>one</ul><p>"

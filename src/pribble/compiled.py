@@ -10,8 +10,9 @@ from typing import Any
 from pribble.compiler.dressing import Dressing, dress
 from pribble.compiler.html import dedented, html_steps, text_block_steps, text_page_steps, title_steps
 from pribble.compiler.looks import depends_on_data, looks
-from pribble.compiler.pieces import LineSink, PieceSink, TextSink
+from pribble.compiler.pieces import KeepingSink, LineSink, PieceSink, TextSink
 from pribble.compiler.program import Program, Run, World, compiled
+from pribble.compiler.sharing import NOTHING_KEPT, Sharing
 from pribble.compiler.steps import LINE, PLAIN, Chosen, Embedded, Forked
 from pribble.compiler.text import EventSink, text_steps
 from pribble.errors import Place, PribbleError, Related, TemplateError, UnsafeValue
@@ -27,12 +28,23 @@ from pribble.values.settings import Settings
 
 @dataclass(frozen=True, slots=True)
 class Bound:
-    """The programs of a template for one locale and time zone."""
+    """The programs of a template for one locale and time zone.
+
+    With `shares`, the HTML's gives its pieces and what it kept, which the text's is given beside the data.
+    """
 
     html: Run | None
     text: Run
     subject: Run | None
     preheader: Run | None
+    shares: bool = False
+
+    def pieces(self, data: Any) -> tuple[list[str] | None, Any]:
+        """The pieces of the HTML, None for a template that has none, and what the text's program is given."""
+        if self.html is None or not self.shares:
+            return (self.html(data) if self.html else None), data
+        pieces, kept = self.html(data)
+        return pieces, (data, kept)
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,12 +72,14 @@ class Compiled:
     even: bool = False
     pictures: frozenset[int] = frozenset()
     late: bool = False
+    shares: bool = False
 
     def bound(self, settings: Settings, world: World) -> Bound:
         """The programs as functions of the data."""
         html, subject, preheader = (program.bound(settings, world) if program else None
                                     for program in (self.html, self.subject, self.preheader))
-        return Bound(html, self.text.bound(settings, world), subject and self._filled(subject), preheader)
+        return Bound(html, self.text.bound(settings, world), subject and self._filled(subject), preheader,
+                     self.shares)
 
     def _filled(self, subject: Run) -> Run:
         """`subject`, which may not come to nothing: a receiver would show none, or something else in its place."""
@@ -83,7 +97,8 @@ class Compiled:
         """All that is wrong with the data, each place once."""
         told: dict[tuple[str, str], PribbleError] = {}
         for program in self._all():
-            for problem in program.surveyed(settings, world, data):
+            given = (data, NOTHING_KEPT) if program is self.text and self.shares else data
+            for problem in program.surveyed(settings, world, given):
                 told.setdefault((str(problem.place), problem.problem), problem)
         if not told and self.subject:
             try:
@@ -105,13 +120,19 @@ def compile_page(tape: Tape, world: World, around: Surroundings, *, old_attribut
                    if isinstance(e, Opened) and e.tag.name == "title"), None)
     late = "text" not in lifted and depends_on_data(dressing.inlined)
     steps = html_steps(tape, page, around, None if dressing.doubts else dressing, preheader="preheader" in lifted)
+    shares = not late and "text" not in lifted
+    if shares:
+        said = text_steps(tape, page, looks(dressing.inlined))
+        sharing = Sharing(steps, said)
+        html = compiled(steps, KeepingSink(sharing), world)
+        text = compiled(said, EventSink(sharing), world)
+    else:
+        html = compiled(steps, PieceSink(), world)
+        text = _text(lifted["text"].tape, world, references=True) if "text" in lifted else compiled(
+            text_page_steps(tape, page, around), PieceSink(), world)
     return Compiled(
-        tape,
-        html=compiled(steps, PieceSink(), world),
-        text=_text(lifted["text"].tape, world, references=True) if "text" in lifted
-        else compiled(text_page_steps(tape, page, around), PieceSink(), world) if late
-        else compiled(text_steps(tape, page, looks(dressing.inlined)), EventSink(), world),
-        late=late,
+        tape, html, text,
+        late=late, shares=shares,
         subject=_line(lifted.get("subject"), world, references=True) or (
             compiled(title, LineSink(), world) if title else None),
         preheader=_line(lifted.get("preheader"), world, references=True),

@@ -285,11 +285,11 @@ class Template:
             manner = replace(manner, embed=checked_embed(embed))
         try:
             preheader = bound.preheader(data) if bound.preheader else None
-            pieces = bound.html(data) if bound.html else None
+            pieces, given = bound.pieces(data)
             if pieces is not None and manner.dress is None:
                 pieces = with_preheader(pieces, preheader)
             subject = bound.subject(data) if bound.subject else None
-            return Rendering(subject, preheader, manner, pieces, bound.text(data))
+            return Rendering(subject, preheader, manner, pieces, bound.text(given))
         except FieldError as error:
             # The survey knows the positions in loops, which a program does not keep.
             found = self.problems(data, locale=locale, timezone=timezone)

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from pribble.compiler.lowering import Lowering
+from pribble.compiler.sharing import Sharing
 from pribble.compiler.sizes import Size
 from pribble.compiler.steps import (
     Chosen,
@@ -34,11 +35,15 @@ class PieceSink:
     Pieces are texts; a `Source` among them stands for a picture, `PREHEADER` for the preheader.
     """
 
-    prologue = "out = []; append = out.append"
     result = "out"
 
     def __init__(self) -> None:
         self._append = "append"
+
+    @property
+    def prologue(self) -> str:
+        """What the function begins with."""
+        return "out = []; append = out.append"
 
     def written(self, run: Sequence[Any], lowering: Lowering) -> list[ast.stmt]:
         statements: list[ast.stmt] = []
@@ -60,8 +65,7 @@ class PieceSink:
         flush()
         return statements
 
-    @staticmethod
-    def _text(step: Any, lowering: Lowering) -> ast.expr | None:
+    def _text(self, step: Any, lowering: Lowering) -> ast.expr | None:
         """What a step that is a text comes to; None for others."""
         match step:
             case str() if step.__class__ is str:
@@ -102,6 +106,35 @@ class PieceSink:
                 assign = ast.Assign([ast.Name("picture_", ast.Store())], found)
                 return [assign, appended(_name("picture_"), self._append)]
         return [appended(lowering.constant(step, named=True), self._append)]
+
+
+class KeepingSink(PieceSink):
+    """Writes the HTML's program, which keeps the values that the text shows too, and gives them beside its pieces."""
+
+    def __init__(self, sharing: Sharing) -> None:
+        super().__init__()
+        self.sharing = sharing
+        self._kept: list[Shown] = []
+
+    @property
+    def prologue(self) -> str:
+        return super().prologue + self.sharing.beginning
+
+    @property
+    def result(self) -> str:  # type: ignore[override]
+        return f"(out, {self.sharing.result})"
+
+    def written(self, run: Sequence[Any], lowering: Lowering) -> list[ast.stmt]:
+        self._kept = []
+        statements = super().written(run, lowering)
+        return [*statements, *self.sharing.keep(self._kept)] if self._kept else statements
+
+    def _text(self, step: Any, lowering: Lowering) -> ast.expr | None:
+        text = super()._text(step, lowering)
+        if text is None or self._append != "append" or not (isinstance(step, Shown) and self.sharing.is_kept(step)):
+            return text
+        self._kept.append(step)
+        return self.sharing.named(len(self._kept) - 1, text)
 
 
 class LineSink(PieceSink):

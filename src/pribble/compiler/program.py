@@ -48,9 +48,10 @@ class World:
 class Sink(Protocol):
     """Writes straight runs of steps; `prologue` and `result` are what the function begins and ends with."""
 
-    prologue: str
-    result: str
-
+    @property
+    def prologue(self) -> str: ...
+    @property
+    def result(self) -> str: ...
     def written(self, run: Sequence[Any], lowering: Lowering) -> list[ast.stmt]: ...
 
 

@@ -89,7 +89,7 @@ def show_event(value: Any) -> str | tuple[Any, ...]:
         return plain_text(text(value))
     if value.trusted:
         return (Brought(partial(fragment_events, value.markup)),)
-    first, *lines = map(plain_text, value.split("\n"))
+    first, *lines = map(plain_text, str(value).split("\n"))
     return (first, *(event for line in lines for event in (Open("br", {}, True), line)))
 
 
@@ -103,5 +103,5 @@ def inline_text(given: str) -> str:
 def show_inline(value: Any) -> str:
     """A value in a paragraph, which brings no elements but line breaks."""
     if isinstance(value, Fragment) and not value.trusted:
-        return "\n".join([inline_text(line) for line in value.split("\n")])
+        return "\n".join([inline_text(line) for line in str(value).split("\n")])
     return inline_text(text(value))

@@ -16,6 +16,7 @@ from pribble.compiler.lowering import Lowering
 from pribble.compiler.patterns import Call, Fill, OpenHeld, OpenWith, PartBegin, PartEnd, Text, patterned
 from pribble.compiler.pieces import appended, counted, formatted, holding, unless_nothing
 from pribble.compiler.saying import said
+from pribble.compiler.sharing import SHARING_HELPERS, Sharing
 from pribble.compiler.steps import EVENT, PLAIN, Hold, Shown, block_steps, value_parts
 from pribble.language.tape import CLOSE, OPEN, SHOW, Tape, TapeMark
 from pribble.markup.contexts import Context
@@ -33,7 +34,7 @@ _ALONE = Style(display="block", collapse="preserve", wrap=False, above=True, bel
 # What the steps of a text program call.
 TEXT_HELPERS: dict[str, Any] = {
     "Open": Open, "linked": linked, "linked_apart": linked_apart, "picture_words": elements.picture,
-    "indexed": elements.indexed, "bound": chars.bound,
+    "indexed": elements.indexed, "bound": chars.bound, **SHARING_HELPERS,
 }
 
 
@@ -137,11 +138,16 @@ def _value_steps(tape: Tape, attribute: Attribute, event: Opened) -> Iterator[An
 class EventSink:
     """Writes straight runs: constant events are added together, values one by one."""
 
-    prologue = "out = []; append = out.append; extend = out.extend"
     result = "out"
 
-    def __init__(self) -> None:
+    def __init__(self, sharing: Sharing) -> None:
+        self.sharing = sharing
         self._in_value = False
+
+    @property
+    def prologue(self) -> str:
+        """What the function begins with."""
+        return f"{self.sharing.unpacked}; out = []; append = out.append; extend = out.extend"
 
     def written(self, run: Sequence[Any], lowering: Lowering) -> list[ast.stmt]:
         statements: list[ast.stmt] = []
@@ -178,10 +184,16 @@ class EventSink:
                 name = "out" if outer is None else f"part_{outer}"
                 return ast.parse(f"append = {name}.append; extend = {name}.extend").body
             case Fill(pattern=pattern, texts=texts):
-                pieces = [ast.Name(f"part_{text}", ast.Load()) if isinstance(text, int) else _text(text, lowering)
-                          for text in texts]
+                before: list[ast.stmt] = []
+                pieces = [ast.Name(f"part_{text}", ast.Load()) if isinstance(text, int) else
+                          self._text(text, lowering, before) for text in texts]
                 # Not counted: the HTML of the same values has been, and is longer.
-                return [appended(ast.Tuple([lowering.constant(pattern), ast.Tuple(pieces, ast.Load())], ast.Load()))]
+                filled = ast.Tuple([lowering.constant(pattern), ast.Tuple(pieces, ast.Load())], ast.Load())
+                return [*before, appended(filled)]
+            case Shown() if not self._in_value:
+                first: list[ast.stmt] = []
+                shared = self.sharing.taken(step, first)
+                return [*first, appended(counted(shared or lowering.shown(step.value, step.context)))]
             case Attributes():
                 return [ast.Assign([ast.Name("attributes", ast.Store())], ast.Dict([], []))]
             case Hold():
@@ -197,24 +209,23 @@ class EventSink:
         text = ast.Constant(step) if isinstance(step, str) else lowering.shown(step.value, step.context)
         return [appended(counted(formatted([text])), "hold") if self._in_value else appended(counted(text))]
 
-
-def _text(text: Text, lowering: Lowering) -> ast.expr:
-    """A text for a slot, or for a function that makes something of one."""
-    only = text.parts[0] if text.parts else ""
-    if text.maybe and isinstance(only, Shown):
-        return unless_nothing(only, ast.Constant(None), lambda shown: shown, lowering)
-    made: list[ast.expr] = []
-    for part in text.parts:
-        match part:
-            case str():
-                made.append(ast.Constant(part))
-            case Shown(value=value, context=context):
-                made.append(lowering.shown(value, context))
-            case Call(function=function, arguments=arguments):
-                given: list[ast.expr] = [ast.Constant(one) if isinstance(one, str) else _text(one, lowering)
-                                         for one in arguments]
-                made.append(ast.Call(ast.Name(function, ast.Load()), given, []))
-    return formatted(made) if made else ast.Constant("")
+    def _text(self, text: Text, lowering: Lowering, before: list[ast.stmt]) -> ast.expr:
+        """A text for a slot, or for a function that makes something of one; `before` gets what has to go before it."""
+        only = text.parts[0] if text.parts else ""
+        if text.maybe and isinstance(only, Shown):
+            return unless_nothing(only, ast.Constant(None), lambda shown: shown, lowering)
+        made: list[ast.expr] = []
+        for part in text.parts:
+            match part:
+                case str():
+                    made.append(ast.Constant(part))
+                case Shown(value=value, context=context):
+                    made.append(self.sharing.taken(part, before) or lowering.shown(value, context))
+                case Call(function=function, arguments=arguments):
+                    given = [ast.Constant(one) if isinstance(one, str) else self._text(one, lowering, before)
+                             for one in arguments]
+                    made.append(ast.Call(ast.Name(function, ast.Load()), given, []))
+        return formatted(made) if made else ast.Constant("")
 
 
 def _joined_held() -> ast.expr:
