@@ -168,6 +168,25 @@ class Compiled(Case):
                 self.assertTrue(template._variant("en").late)
                 self.assertEqual(template.render({"v": value}).text, expected)
 
+    def test_what_was_found(self) -> None:
+        """Templates whose text was once another one than that of their page."""
+        for page, data in (
+            ('{{ for x in l: }}{{ x }}, {{ :for }}<p style="display:none">n</p>word', {"l": ["1"]}),
+            ("{{ if c: }}word {{ :if }}{{ if c: }}word {{ :if }}", {"c": True}),
+            ("{{ if c: }}<p>a</p>{{ :if }}b{{ for x in l: }}<p>{{ x }}{{ :for }}", {"c": False, "l": []}),
+            ("{{ if c: }}<div></div>{{ :if }}word <b style='display:block'></b>word", {"c": True}),
+            ("{{ if c: }}<div></div>{{ :if }}{{ v as breaks }}", {"c": True, "v": ""}),
+            (
+                "<a href='https://x.example/'><b>{{ v }}</b> <img src='data:,' alt=B style='display:block'></a>",
+                {"v": "x"},
+            ),
+            ("<table>{{ if a: }}<tr><td>1{{ :else: }}<tbody><tr><td>2{{ :if }}</table>", {"a": 0}),
+            ("<p><br>{{ v }}<div>b</div><div>c</div>", {"v": ""}),
+        ):
+            with self.subTest(page):
+                rendering = Template.from_text(page).render(data)
+                self.assertEqual(rendering.text, plain_text(str(rendering.html)))
+
     def test_values_that_both_forms_show(self) -> None:
         """The HTML's program shows them, and the text's takes them over: the same, whatever they are and wherever."""
         row = (

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from pribble.compiler.steps import Shown
+from pribble.compiler.textsteps import Call, Fill, OpenHeld, OpenWith, PartBegin, PartEnd, Text
 from pribble.compiler.unsure import brought
 from pribble.language.tape import CLOSE, OPEN, SET, TapeMark
 from pribble.markup.contexts import Context
@@ -25,7 +26,6 @@ from pribble.plaintext.flow import Flow, OpenTable
 from pribble.plaintext.layout import WIDTH, blocks
 from pribble.plaintext.links import Links
 from pribble.plaintext.patterns import Part, Pattern, Slot
-from pribble.plaintext.style import NO_STYLE, Style
 
 INLINE = Context("inline")
 # What stands for a value while a part of a page is read.
@@ -39,63 +39,6 @@ _BLANK = " \t\n\f\r"
 _UNPATTERNED = frozenset({"abbr", "acronym"})
 _ROWS = frozenset({"tr", "thead", "tbody", "tfoot"})
 _NO_PATTERN = frozenset({"td", "th", "caption", "col", "colgroup"})
-
-
-@dataclass(frozen=True, slots=True)
-class OpenWith:
-    """A start tag of which some attributes depend on the data."""
-
-    name: str
-    void: bool
-    attributes: tuple[tuple[str, tuple[str | Shown, ...]], ...]
-    style: Style = NO_STYLE
-
-
-@dataclass(frozen=True, slots=True)
-class OpenHeld:
-    """Here a start tag ends that has blocks in it."""
-
-    name: str
-    void: bool
-    style: Style = NO_STYLE
-
-
-@dataclass(frozen=True, slots=True)
-class Call:
-    """What a function makes of a text that holds values, and of another one, where it takes two."""
-
-    function: str
-    arguments: tuple[Text | str, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class Text:
-    """A text that holds values; with `maybe`, None where its only value comes to nothing."""
-
-    parts: tuple[str | Shown | Call, ...]
-    maybe: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class PartBegin:
-    """From here on events are those of a part."""
-
-    number: int
-
-
-@dataclass(frozen=True, slots=True)
-class PartEnd:
-    """Here a part ends, and that one goes on that it stands in, or, with None, the page."""
-
-    outer: int | None
-
-
-@dataclass(frozen=True, slots=True)
-class Fill:
-    """A part of the page: its pattern, and for its slots texts and the numbers of parts."""
-
-    pattern: Pattern
-    texts: tuple[Text | int, ...]
 
 
 class NoPattern(Exception):
@@ -130,7 +73,8 @@ class _Patterner:
         floors = [0]  # how many elements were open where each block began
         for index, step in enumerate(self.steps):
             if isinstance(step, Open | OpenWith | OpenHeld):
-                if is_block(step.name, step.style) and (not step.void or step.name == "hr"):
+                block = is_block(step.name, step.style) and (not step.void or step.name == "hr")
+                if block and not is_unsaid(_plain(step)):
                     self.edges.add(index)
                 if not step.void:
                     elements.append(index)
@@ -311,7 +255,12 @@ class _Shaper(Flow):
                 table is not None and table.row is not None):
             raise NoPattern(start)
         following = end + 1
-        while isinstance(step := patterner.steps[following], str) and not step.strip(_BLANK):
+        while True:
+            step = patterner.steps[following]
+            if isinstance(step, Open | OpenWith | OpenHeld) and is_unsaid(_plain(step)):
+                following = patterner.ends.get(following, following)
+            elif not isinstance(step, str) or step.strip(_BLANK):
+                break
             following += 1
         if self.chained or following not in patterner.edges:  # one beside it might share a paragraph with it
             if not (following in patterner.edges or (isinstance(step, TapeMark) and step.role in (OPEN, SET))):

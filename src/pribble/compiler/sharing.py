@@ -13,9 +13,9 @@ from html import unescape
 from itertools import repeat
 from typing import Any
 
-from pribble.compiler.patterns import Call, Fill, Text
 from pribble.compiler.saying import inline_text
 from pribble.compiler.steps import Hold, Release, Shown
+from pribble.compiler.textsteps import Call, Fill, Text
 from pribble.compiler.unsure import brought
 
 

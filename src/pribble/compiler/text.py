@@ -8,16 +8,26 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from pribble.compiler.html import dedented, text_block_steps
 from pribble.compiler.lowering import Lowering
-from pribble.compiler.patterns import Call, Fill, OpenHeld, OpenWith, PartBegin, PartEnd, Text, patterned
+from pribble.compiler.patterns import patterned
 from pribble.compiler.pieces import appended, counted, formatted, holding, unless_nothing
 from pribble.compiler.saying import said
 from pribble.compiler.sharing import SHARING_HELPERS, Sharing
 from pribble.compiler.steps import EVENT, PLAIN, Hold, Shown, block_steps, value_parts
+from pribble.compiler.textsteps import (
+    AttributeOf,
+    Attributes,
+    Call,
+    Fill,
+    OpenHeld,
+    OpenWith,
+    PartBegin,
+    PartEnd,
+    Text,
+)
 from pribble.language.tape import CLOSE, OPEN, SHOW, Tape, TapeMark
 from pribble.markup.contexts import Context
 from pribble.markup.events import Closed, Marked, Opened, between
@@ -36,19 +46,6 @@ TEXT_HELPERS: dict[str, Any] = {
     "Open": Open, "linked": linked, "linked_apart": linked_apart, "picture_words": elements.picture,
     "indexed": elements.indexed, "bound": chars.bound, **SHARING_HELPERS,
 }
-
-
-@dataclass(frozen=True, slots=True)
-class Attributes:
-    """Here begins a start tag with blocks in it."""
-
-
-@dataclass(frozen=True, slots=True)
-class AttributeOf:
-    """One of its attributes; with `parts` None, what was held for it."""
-
-    name: str
-    parts: tuple[str | Shown, ...] | None
 
 
 def text_steps(tape: Tape, page: Page, styles: Sequence[Style]) -> list[Any]:

@@ -1,0 +1,79 @@
+"""What text programs are made of beside texts, events and values: tags with values in them, patterns, parts."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from pribble.compiler.steps import Shown
+from pribble.plaintext.patterns import Pattern
+from pribble.plaintext.style import NO_STYLE, Style
+
+
+@dataclass(frozen=True, slots=True)
+class OpenWith:
+    """A start tag of which some attributes depend on the data."""
+
+    name: str
+    void: bool
+    attributes: tuple[tuple[str, tuple[str | Shown, ...]], ...]
+    style: Style = NO_STYLE
+
+
+@dataclass(frozen=True, slots=True)
+class OpenHeld:
+    """Here a start tag ends that has blocks in it."""
+
+    name: str
+    void: bool
+    style: Style = NO_STYLE
+
+
+@dataclass(frozen=True, slots=True)
+class Call:
+    """What a function makes of a text that holds values, and of another one, where it takes two."""
+
+    function: str
+    arguments: tuple[Text | str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Text:
+    """A text that holds values; with `maybe`, None where its only value comes to nothing."""
+
+    parts: tuple[str | Shown | Call, ...]
+    maybe: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class PartBegin:
+    """From here on events are those of a part."""
+
+    number: int
+
+
+@dataclass(frozen=True, slots=True)
+class PartEnd:
+    """Here a part ends, and that one goes on that it stands in, or, with None, the page."""
+
+    outer: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class Fill:
+    """A part of the page: its pattern, and for its slots texts and the numbers of parts."""
+
+    pattern: Pattern
+    texts: tuple[Text | int, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Attributes:
+    """Here begins a start tag with blocks in it."""
+
+
+@dataclass(frozen=True, slots=True)
+class AttributeOf:
+    """One of its attributes; with `parts` None, what was held for it."""
+
+    name: str
+    parts: tuple[str | Shown, ...] | None
