@@ -47,8 +47,7 @@ def words_lacking(visible: str, text: str, html: str) -> str | None:
     else:
         position = 0
         for word in filter(None, words):
-            found = said.find(word, position)
-            end = found + len(word) if found >= 0 else spread(word, said, position)
+            end = follows(word, said, position)
             if not end:
                 return f"{word!r} is not said after {said[:position][-40:]!r}: {text!r}\nvisible: {visible!r}"
             position = end
@@ -59,6 +58,19 @@ def words_lacking(visible: str, text: str, html: str) -> str | None:
         if word not in shown_words:
             return f"{word!r} is said, and not shown: {text!r}"
     return None
+
+
+def follows(word: str, said: str, position: int) -> int:
+    """Where a word ends that is said from a position on; 0 where it is not.  What has a number is said in one piece."""
+    for piece in filter(None, re.split(r"(w\d+w)", word)):
+        if re.fullmatch(r"w\d+w", piece):
+            found = said.find(piece, position)
+            position = found + len(piece) if found >= 0 else 0
+        else:
+            position = spread(piece, said, position)
+        if not position:
+            return 0
+    return position
 
 
 def spread(word: str, said: str, position: int) -> int:
