@@ -279,7 +279,7 @@ class _Shaper(Flow):
         section = table.section if table is not None else ""
         here: Any = _PartHere(number, Part(0, self.inherited, self.level, section))
         if table is not None:
-            (table.table.feet if section == "tfoot" else table.table.rows).append(here)
+            table.add(here, section)
         else:
             self.into[-1].append((self.pending, here))
             self.pending = False

@@ -12,6 +12,8 @@ from typing import NamedTuple
 
 LONGEST = 78  # RFC 3676 4.2: SHOULD, quote marks, stuffing and trailing spaces included
 SIGNATURE = "-- "  # RFC 3676 4.3
+# RFC 3676 4.4: what would be taken for stuffing, for a quote, or by a mailbox format.
+_STUFFED = (" ", ">", "From ")
 
 
 class Line(NamedTuple):
@@ -95,14 +97,13 @@ def _on_the_wire(line: Line, delsp: bool, *, stuffed: bool) -> str:
         text = text.rstrip(" ")
     elif not line.fixed and delsp:
         text += " "
-    # RFC 3676 4.4: what would be taken for a quote, for stuffing, or by a mailbox format.
-    stuffed = stuffed or line.depth > 0 or text.startswith((">", "From "))
+    stuffed = stuffed or line.depth > 0 or text.startswith(_STUFFED)
     return f"{'>' * line.depth}{' ' if stuffed and text and text != SIGNATURE else ''}{text}"
 
 
 def _within(line: str) -> Iterator[Line]:
     """A line as it is, or where it is too long as lines that flow, broken at its spaces."""
-    room = LONGEST - line.startswith((" ", ">", "From "))
+    room = LONGEST - line.startswith(_STUFFED)
     text = line if line == SIGNATURE else line.rstrip(" ")
     while len(text) > room:
         end = _break(text, room)
@@ -110,7 +111,7 @@ def _within(line: str) -> Iterator[Line]:
             break
         yield Line(text[:end], fixed=False)
         text = text[end:]
-        room = LONGEST - text.startswith((" ", ">", "From "))
+        room = LONGEST - text.startswith(_STUFFED)
     yield Line(text)
 
 

@@ -124,6 +124,13 @@ class Table:
 Block = Paragraph | Rule | Group | Item | List | Table
 
 
+def held(content: Content) -> list[Placed]:
+    """What a cell holds, as blocks, the first of them apart."""
+    if isinstance(content, str):
+        return [(True, Paragraph(content))] if content else []
+    return [(apart or not number, block) for number, (apart, block) in enumerate(content)]
+
+
 def reduced(blocks: list[Placed]) -> Content:
     """The content of a cell: the text of the only paragraph, else the blocks."""
     if not blocks:

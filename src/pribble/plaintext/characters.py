@@ -45,14 +45,16 @@ def bound(text: str) -> str:
 
 def kept(text: str, *, breaking: bool) -> str:
     """A text whose white space stays; `breaking` where lines may be broken at it."""
-    text = _NEWLINE.sub("\n", _UNSEEN.sub("", text)).replace("\n", KEPT_BREAK)
-    return text.replace(" ", KEPT_SPACE if breaking else KEPT)
+    return KEPT_BREAK.join(_lines(text)).replace(" ", KEPT_SPACE if breaking else KEPT)
 
 
 def kept_lines(text: str) -> str:
     """A text of which only the line breaks stay (``pre-line``)."""
-    lines = _NEWLINE.sub("\n", _UNSEEN.sub("", text)).split("\n")
-    return KEPT_BREAK.join([running(line) for line in lines])
+    return KEPT_BREAK.join(map(running, _lines(text)))
+
+
+def _lines(text: str) -> list[str]:
+    return _NEWLINE.sub("\n", _UNSEEN.sub("", text)).split("\n")
 
 
 def is_plain(text: str) -> bool:

@@ -8,8 +8,7 @@ from typing import Any, Self
 from pribble.plaintext import characters as chars
 from pribble.plaintext.blocks import Content, Group, Item, List, Paragraph, Placed, Rows, Table, reduced
 from pribble.plaintext.breaking import is_narrow
-from pribble.plaintext.events import Brought, Open
-from pribble.plaintext.flow import Flow, OpenTable
+from pribble.plaintext.flow import Flow
 from pribble.plaintext.links import Links
 from pribble.plaintext.patterns import Part, Pattern, Slot, Texts
 
@@ -26,8 +25,7 @@ class Filling(Flow):
         run: Pattern | None = None  # a row with slots for its cells, of which one follows the other
         rows: list[Sequence[Content]] = []
         for event in events:
-            kind = event.__class__
-            if kind is tuple:
+            if event.__class__ is tuple:
                 first = event[0]
                 if first is run:
                     rows.append(event[1])
@@ -41,14 +39,7 @@ class Filling(Flow):
                     self.fill(*event)
                 continue
             run = None
-            if kind is str:
-                self.text(event)
-            elif kind is Open:
-                self.open(event)
-            elif kind is Brought:
-                self.read(event.events())
-            else:
-                self.close()
+            self.event(event)
         return self
 
     def fill(self, pattern: Pattern, texts: Texts) -> None:
@@ -94,8 +85,7 @@ class Filling(Flow):
         """A group, list, item or table with texts to be put in: a new one like it."""
         match pattern.of:
             case Table(arranging=arranging, caption=caption):
-                self.add(table := Table(arranging, caption=caption))
-                self._push(self.into[-1], OpenTable(table, len(self.into[-1]) - 1))
+                self._enter_table(Table(arranging, caption=caption))
                 for section, row in pattern.rows:
                     self._place_row(section, row, texts)
                 self._pop_table()

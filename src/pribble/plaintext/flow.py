@@ -22,6 +22,7 @@ from pribble.plaintext.blocks import (
     Shape,
     Table,
     form,
+    held,
     reduced,
 )
 from pribble.plaintext.elements import (
@@ -109,16 +110,20 @@ class Flow:
     def read(self, events: Iterable[Event]) -> Self:
         """Read events."""
         for event in events:
-            kind = event.__class__
-            if kind is str:
-                self.text(event)  # type: ignore[arg-type]
-            elif kind is Open:
-                self.open(event)  # type: ignore[arg-type]
-            elif kind is Brought:
-                self.read(event.events())  # type: ignore[union-attr]
-            else:
-                self.close()
+            self.event(event)
         return self
+
+    def event(self, event: Event) -> None:
+        """Read one event."""
+        kind = event.__class__
+        if kind is str:
+            self.text(event)  # type: ignore[arg-type]
+        elif kind is Open:
+            self.open(event)  # type: ignore[arg-type]
+        elif kind is Brought:
+            self.read(event.events())  # type: ignore[union-attr]
+        else:
+            self.close()
 
     def finished(self) -> list[Placed]:
         self.flush()
@@ -190,12 +195,12 @@ class Flow:
             if name in ("td", "th"):
                 above = below = True
             self.pending |= above
-        elif style.display == "inline-block" or name == "li":
+        beside = not block and (style.display == "inline-block" or name == "li")
+        if beside:  # the words of boxes beside each other are apart
             self._space()
         self.inherited = inherit(before, tag)
         span, said = self._open_inline(name, tag)
-        apart = style.display == "inline-block" or name == "li"  # the words of boxes beside each other are
-        ends = self._open_block(name, tag) if block else "space" if apart else ""
+        ends = self._open_block(name, tag) if block else "space" if beside else ""
         self.frames.append(_Frame(name, ends, before, block, below, level, span, said))
 
     def close(self) -> None:
@@ -365,7 +370,9 @@ class Flow:
 
     def _open_table(self, tag: Open) -> str:
         role = (tag.attributes.get("role") or "").strip().lower()
-        table = Table(role in ("presentation", "none"))
+        return self._enter_table(Table(role in ("presentation", "none")))
+
+    def _enter_table(self, table: Table) -> str:
         self.add(table)
         self._push(self.into[-1], OpenTable(table, len(self.into[-1]) - 1))
         return "table"
@@ -421,10 +428,7 @@ def _unwrapped(table: Table) -> list[Placed]:
     made = list(table.caption)
     for rows in (*table.rows, *table.feet):
         for (content,) in rows.cells:
-            if isinstance(content, str):
-                made += [(True, Paragraph(content))] if content else []
-            else:
-                made += [(apart or not number, block) for number, (apart, block) in enumerate(content)]
+            made += held(content)
     return made
 
 

@@ -33,14 +33,14 @@ def are_numbers(texts: Sequence[str]) -> bool:
     return _NO_AMOUNT.search(joined) is None and all(map(_AMOUNT.fullmatch, texts)) and bool(_DIGIT.search(joined))
 
 
-def widest(texts: Sequence[str], *, narrow: bool = False) -> int:
+def widest(texts: Sequence[str]) -> int:
     """The columns of the widest of these."""
-    return max(map(len if narrow or is_narrow("".join(texts)) else columns, texts), default=0)
+    return max(map(len if is_narrow("".join(texts)) else columns, texts), default=0)
 
 
-def filled_up(texts: Sequence[str], width: int, *, right: bool = False, narrow: bool = False) -> list[str]:
+def filled_up(texts: Sequence[str], width: int, *, right: bool = False) -> list[str]:
     """Texts of one column, with spaces up to its width."""
-    if narrow or is_narrow("".join(texts)):
+    if is_narrow("".join(texts)):
         return [text.rjust(width) for text in texts] if right else [text.ljust(width) for text in texts]
     spaces = [" " * (width - columns(text)) for text in texts]
     return [s + t if right else t + s for s, t in zip(spaces, texts, strict=True)]
@@ -170,12 +170,12 @@ class _Measured:
         self.narrow = self.narrow and lines.narrow
         size, sizes, figures = len if lines.narrow else columns, self.sizes, self.figures
         for place, shape, column in zip(stretch.places, stretch.shapes, zip(*lines.texts, strict=True), strict=False):
-            widest = max(map(size, column))
+            most = max(map(size, column))
             if shape.columns > 1:
-                self.spanning.append((place, shape.columns, widest))
-            elif widest:
-                if widest > sizes[place]:
-                    sizes[place] = widest
+                self.spanning.append((place, shape.columns, most))
+            elif most:
+                if most > sizes[place]:
+                    sizes[place] = most
                 if not head and figures[place] is not False:
                     figures[place] = are_numbers(column)
 
@@ -220,9 +220,6 @@ class _Setting:
 
     def _pattern(self, stretch: _Stretch) -> str:
         """The pattern of a line; none where a column is left out."""
-        if stretch.rows.form.even and stretch.width == len(self.sizes) and 0 not in self.sizes:
-            return (" " * _APART).join([f"%{size}s" if right else f"%-{size}s" for size, right in
-                                        zip(self.sizes, self.right, strict=True)])
         parts = []
         for place, shape in zip(stretch.places, stretch.shapes, strict=True):
             one = shape.columns == 1

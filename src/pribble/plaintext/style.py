@@ -11,8 +11,6 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-Spaces = Literal["normal", "nowrap", "pre", "pre-wrap", "pre-line"]
-
 # The properties that are read here, by their longhands.
 READ = ("display", "visibility", "opacity", "font-size", "white-space-collapse", "text-wrap-mode", "height",
         "max-height", "overflow-y", "list-style-type", "margin-top", "margin-bottom", "padding-top", "padding-bottom")
@@ -25,8 +23,10 @@ _FONT_SIZE = re.compile(r"(?:^|\s)((?:xx-small|x-small|small|medium|large|x-larg
                         rf"|{_LENGTH.pattern})\s*(?:/\s*[^\s]+)?\s+[^\s\d]", re.IGNORECASE)
 _PX = {"px": 1.0, "": 1.0, "pt": 4 / 3, "pc": 16.0, "in": 96.0, "cm": 37.8, "mm": 3.78, "q": 0.945}
 _SIZES = frozenset("xx-small x-small small medium large x-large xx-large xxx-large math".split())
-_WHITE_SPACE: dict[str, Spaces] = {"normal": "normal", "nowrap": "nowrap", "pre": "pre", "pre-wrap": "pre-wrap",
-                                   "pre-line": "pre-line", "break-spaces": "pre-wrap"}
+# What ``white-space`` says of collapsing and of wrapping.
+_WHITE_SPACE = {"normal": ("collapse", "wrap"), "nowrap": ("collapse", "nowrap"), "pre": ("preserve", "nowrap"),
+                "pre-wrap": ("preserve", "wrap"), "break-spaces": ("preserve", "wrap"),
+                "pre-line": ("preserve-breaks", "wrap")}
 _INSIDE = frozenset("inline inline-block inline-table inline-flex inline-grid ruby contents math".split())
 _OUTSIDE = frozenset("block flex grid flow-root list-item table table-row table-row-group table-header-group "
                      "table-cell table-footer-group table-column table-column-group table-caption flow".split())
@@ -190,11 +190,7 @@ def _white_space(longhand: str, prop: str, given: str) -> str | None:
             return None
         return "preserve" if given in ("break-spaces", "preserve-spaces") else given
     known = _WHITE_SPACE.get(given)
-    if known is None:
-        return None
-    if collapses:
-        return {"pre": "preserve", "pre-wrap": "preserve", "pre-line": "preserve-breaks"}.get(known, "collapse")
-    return "nowrap" if known in ("nowrap", "pre") else "wrap"
+    return known[0 if collapses else 1] if known else None
 
 
 def _marker(prop: str, given: str) -> str | None:

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from pribble.plaintext.blocks import Content, Paragraph, Placed, Table, reduced
+from pribble.plaintext.blocks import Content, Paragraph, Placed, Table, held, reduced
 from pribble.plaintext.breaking import columns
 from pribble.plaintext.characters import KEPT
 from pribble.plaintext.grids import Blocks, are_numbers, data_lines, filled_up, widest
@@ -61,12 +61,7 @@ def arranged(table: Table, width: int) -> Iterator[Placed]:
         yield from _together(waiting, width)
         waiting = []
         for cell in cells:
-            if isinstance(cell, str):
-                if cell:
-                    yield True, Paragraph(cell)
-                continue
-            for index, (apart, block) in enumerate(cell):
-                yield apart or not index, block
+            yield from held(cell)
     yield from _together(waiting, width)
 
 
