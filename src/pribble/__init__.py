@@ -27,7 +27,9 @@ from pribble.errors import (
 from pribble.findings import Finding
 from pribble.language.fields import Field
 from pribble.limits import Limits
-from pribble.mime.address import Address
+from pribble.mime.address import Address, Group
+from pribble.mime.audit import Audit, AuditedPart, audit
+from pribble.mime.invitation import Invitation
 from pribble.mime.message import Envelope, Message
 from pribble.mime.part import Attachment
 from pribble.pictures.picture import Picture
@@ -41,6 +43,8 @@ __all__ = [
     "Address",
     "AddressError",
     "Attachment",
+    "Audit",
+    "AuditedPart",
     "DataError",
     "DeliveryError",
     "Drift",
@@ -48,7 +52,9 @@ __all__ = [
     "Field",
     "FieldError",
     "Finding",
+    "Group",
     "HeaderError",
+    "Invitation",
     "Lack",
     "LimitReached",
     "Limits",
@@ -65,6 +71,7 @@ __all__ = [
     "TemplateFolder",
     "UnknownTemplate",
     "UnsafeValue",
+    "audit",
     "compare",
     "inline_styles",
     "plain_text",

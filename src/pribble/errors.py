@@ -34,6 +34,10 @@ class Source:
         """The stretch from `start` to `end`, both offsets in characters."""
         return Place(self, start, end, via)
 
+    def shown(self, start: int, end: int) -> str:
+        """A stretch as errors show it."""
+        return visible(self.text[start:end])
+
 
 @dataclass(frozen=True, slots=True)
 class Place:
@@ -72,9 +76,9 @@ class Place:
             before = "…" if window > first else ""
             after = "…" if window + EXCERPT_WIDTH < last else ""
             first, last = window, min(last, window + EXCERPT_WIDTH)
-        line = before + visible(text[first:last].rstrip()) + after
-        lead = before + visible(text[first:self.start])
-        marked = visible(text[self.start:max(self.start, min(self.end, last))])
+        line = before + self.source.shown(first, first + len(text[first:last].rstrip())) + after
+        lead = before + self.source.shown(first, self.start)
+        marked = self.source.shown(self.start, max(self.start, min(self.end, last)))
         return f"    {line}\n    {' ' * _width(lead)}{'^' * max(1, _width(marked))}"
 
 

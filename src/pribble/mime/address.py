@@ -58,18 +58,61 @@ class Address:
         return f"{self.name if plain else quoted(self.name)} <{self.addr}>"
 
 
-Recipient = str | Address | tuple[str, str]
+@dataclass(frozen=True, slots=True)
+class Group:
+    """Mailboxes under one `name` (RFC 5322 3.4), for To, Cc and Reply-To; a group may have no `members`.
+
+    Raises `AddressError` and `HeaderError` for a name or members that cannot be written.
+    """
+
+    name: str
+    members: Recipients = ()
+
+    def __post_init__(self) -> None:
+        if not checked("a group's name", self.name).strip():
+            raise AddressError("a group needs a name")
+        object.__setattr__(self, "members", mailboxes(self.members, "a group"))
+
+    @property
+    def addresses(self) -> tuple[Address, ...]:
+        """Its members."""
+        return self.members  # type: ignore[return-value]  # settled by __post_init__
+
+    def __str__(self) -> str:
+        return f"{quoted(self.name)}: {', '.join(map(str, self.addresses))};"
+
+
+Recipient = str | Address | tuple[str, str] | Group
 Recipients = Recipient | Iterable[Recipient]
 
 
-def mailboxes(given: Recipients, field: str) -> tuple[Address, ...]:
-    """What a caller gave for an address field: a string, an `Address`, a pair of name and address, a list of them.
+def recipients(given: Recipients, field: str) -> tuple[Address | Group, ...]:
+    """What a caller gave for an address field: a string, an `Address`, a pair of name and address, a `Group`, a list
+    of them.
 
     Each string is one mailbox.  Raises `AddressError` or `HeaderError`, both naming `field`.
     """
-    if isinstance(given, str | Address) or _is_pair(given):
-        return (_mailbox(given, field),)
-    return tuple(_mailbox(one, field) for one in given)
+    if isinstance(given, str | Address | Group) or _is_pair(given):
+        return (_recipient(given, field),)
+    return tuple([_recipient(one, field) for one in given])
+
+
+def mailboxes(given: Recipients, field: str) -> tuple[Address, ...]:
+    """`recipients` of a field that has no groups."""
+    found = recipients(given, field)
+    for one in found:
+        if not isinstance(one, Address):
+            raise AddressError(f"{field}: a group has no place here", hint="groups stand in To, Cc and Reply-To")
+    return found  # type: ignore[return-value]  # every one is an Address
+
+
+def members(found: Iterable[Address | Group]) -> Iterator[Address]:
+    """The mailboxes of a field, those in groups among them."""
+    for one in found:
+        if isinstance(one, Group):
+            yield from one.addresses
+        else:
+            yield one
 
 
 def mailbox(given: Recipients, field: str) -> Address:
@@ -85,8 +128,8 @@ def _is_pair(given: object) -> bool:
         "@" not in given[0] or not DOT_ATOM.match(given[0]))
 
 
-def _mailbox(given: object, field: str) -> Address:
-    if isinstance(given, Address):
+def _recipient(given: object, field: str) -> Address | Group:
+    if isinstance(given, Address | Group):
         return given
     if isinstance(given, tuple):
         if len(given) != 2:
@@ -116,7 +159,12 @@ def parse_mailbox(text: str) -> Address:
 
 def parse_mailboxes(text: str) -> list[Address]:
     """The mailboxes of a list (RFC 5322 3.4), those in groups included; raises `AddressError` with the position."""
-    return list(_Parser(text).mailbox_list())
+    return list(members(parse_list(text)))
+
+
+def parse_list(text: str) -> list[Address | Group]:
+    """The mailboxes and groups of a list (RFC 5322 3.4); raises `AddressError` with the position."""
+    return list(_Parser(text).address_list())
 
 
 def _shown(text: str) -> str:
@@ -141,39 +189,38 @@ class _Parser:
 
     # -- lists --
 
-    def mailbox_list(self) -> Iterator[Address]:
+    def address_list(self) -> Iterator[Address | Group]:
         self._space()
         while self.position < len(self.text):
             if self._takes(","):  # an empty member (RFC 5322 4.4)
                 self._space()
                 continue
-            yield from self._mailbox_or_group()
+            yield self._mailbox_or_group()
             self._space()
             if self.position < len(self.text) and not self._takes(","):
                 self._fail("a comma is missing", "a name that holds , ; : @ < > or ( ) is put in quotes")
             self._space()
 
-    def _mailbox_or_group(self, *, in_group: bool = False) -> Iterator[Address]:
+    def _mailbox_or_group(self, *, in_group: bool = False) -> Address | Group:
         start = self.position
         words = self._phrase()
         self._space()
         following = self.text[self.position:self.position + 1]
         if following == "<":
             name = " ".join(words)
-            yield Address(name, self._angle())
-        elif following == ":" and words and not in_group:
+            return Address(name, self._angle())
+        if following == ":" and words and not in_group:
             self.position += 1
-            yield from self._group()
-        elif following == "@" or (not words and following):
+            return Group(" ".join(words), tuple(self._group()))
+        if following == "@" or (not words and following):
             self.position = start
-            yield Address("", "@".join(self._addr_spec()))
-        elif following == "," and words:
+            return Address("", "@".join(self._addr_spec()))
+        if following == "," and words:
             self._fail(f'"{_shown(" ".join(words))}" is no address',
                        "is it a name with a comma? Put the name in quotes: "
                        '"Bell, Ana" <ana@example.org>', at=start)
-        else:
-            self._fail(f'"{_shown(" ".join(words))}" is no address' if words else "an address is missing",
-                       "an address has a local part, an @ and a domain", at=start)
+        return self._fail(f'"{_shown(" ".join(words))}" is no address' if words else "an address is missing",
+                          "an address has a local part, an @ and a domain", at=start)
 
     def _group(self) -> Iterator[Address]:
         self._space()
@@ -181,7 +228,9 @@ class _Parser:
             if self.position >= len(self.text):
                 self._fail("the group is not closed", 'a group ends with ";"')
             if not self._takes(","):
-                yield from self._mailbox_or_group(in_group=True)
+                one = self._mailbox_or_group(in_group=True)
+                assert isinstance(one, Address)  # a group in a group has failed
+                yield one
             self._space()
 
     def _angle(self) -> str:

@@ -4,14 +4,19 @@ from __future__ import annotations
 
 import binascii
 import re
+from collections.abc import Iterator
 
 from pribble.errors import PribbleError
-
-LINE = 76  # RFC 2045 6.7(5), 6.8
-_LONGEST = 998
+from pribble.mime.grammar import ENCODED_LINE, LONGEST_LINE
 
 _LINE_ENDS = re.compile(r"\r\n|\r|\n")
-_BARE_END = re.compile(rb"\r(?!\n)|(?<!\r)\n")
+# Octets that quoted-printable may leave as they are, and line ends; "=" is looked after first.
+_SAFE = bytes(range(0x20, 0x7f)) + b"\t\r\n"
+_SAFE_OR_HIGH = _SAFE + bytes(range(0x80, 0x100))
+_BLANKS = (b" ", b"\t")
+_UNSAFE = re.compile(rb"[^\x20-\x7e\t]+")
+# How much of a large body is encoded at a time: whole lines of base64.
+_STRETCH = ENCODED_LINE // 4 * 3 * 1024
 
 
 def canonical(text: str) -> bytes:
@@ -19,81 +24,109 @@ def canonical(text: str) -> bytes:
 
     Raises `PribbleError` for a lone surrogate, which no UTF-8 has.
     """
+    lines = text.replace("\n", "\r\n") if "\r" not in text else _LINE_ENDS.sub("\r\n", text)
     try:
-        return _LINE_ENDS.sub("\r\n", text).encode("utf-8")
-    except UnicodeEncodeError as error:
-        raise PribbleError(f"a lone surrogate at position {error.start} of a body is no character") from None
+        return lines.encode("utf-8")
+    except UnicodeEncodeError:
+        surrogate = next(index for index, c in enumerate(text) if "\ud800" <= c <= "\udfff")
+        raise PribbleError(f"a lone surrogate (U+{ord(text[surrogate]):04X}) at position {surrogate} of a body is no "
+                           "character") from None
 
 
 def encoded_text(text: str) -> tuple[str, bytes]:
     """The transfer encoding for a text, and the text so encoded."""
     body = canonical(text)
-    if body.isascii() and b"\0" not in body and not _is_trapped(body) and _longest(body) <= _LONGEST:
+    if is_seven_bit(body):
         return "7bit", body
-    quoted = quoted_printable(body)
-    characters = (len(body) + 2) // 3 * 4
-    if len(quoted) <= characters + 2 * -(-characters // LINE):
-        return "quoted-printable", quoted
+    in_base64 = base64_size(len(body)) + 2  # an octet or two go to the form that people can read
+    if len(body) + 2 * len(body.translate(None, _SAFE)) <= in_base64:
+        quoted = quoted_printable(body)
+        if len(quoted) <= in_base64:
+            return "quoted-printable", quoted
     return "base64", base64_lines(body)
 
 
-def _is_trapped(body: bytes) -> bool:
+def is_seven_bit(body: bytes) -> bool:
+    """Whether a text whose lines end in CRLF travels as it is (RFC 2045 2.7), and nobody on the way changes it."""
+    return body.isascii() and b"\0" not in body and not is_trapped(body) and longest_line(body) <= LONGEST_LINE
+
+
+def is_trapped(body: bytes) -> bool:
     """Whether a line is one that a mailbox format or a server takes for something else: "From …", a lone dot."""
-    framed = b"\n" + body + b"\r\n"
-    return b"\nFrom " in framed or b"\n.\r\n" in framed
+    return (b"\nFrom " in body or b"\n.\r\n" in body or body.startswith((b"From ", b".\r\n"))
+            or body.endswith(b"\n.") or body == b".")
 
 
-def _longest(body: bytes) -> int:
+def longest_line(body: bytes) -> int:
+    """How many octets the longest line has, its end not counted."""
     return max(map(len, body.split(b"\r\n")))
 
 
-def base64_lines(data: bytes) -> bytes:
+# ---- base64 ---------------------------------------------------------------------------------------------------
+
+
+def base64_lines(data: bytes | memoryview) -> bytes:
     """`data` in base64, in lines of 76 (RFC 2045 6.8); the last has no line end."""
     encoded = binascii.b2a_base64(data, newline=False)
-    return b"\r\n".join([encoded[start:start + LINE] for start in range(0, len(encoded), LINE)])
+    return b"\r\n".join([encoded[start:start + ENCODED_LINE] for start in range(0, len(encoded), ENCODED_LINE)])
+
+
+def base64_chunks(data: bytes) -> Iterator[bytes]:
+    """`base64_lines` of `data`, piece by piece, so that a large body is never there twice."""
+    view = memoryview(data)
+    for start in range(0, len(data), _STRETCH):
+        if start:
+            yield b"\r\n"
+        yield base64_lines(view[start:start + _STRETCH])
+
+
+def base64_size(size: int) -> int:
+    """How many octets `size` octets become in lines of base64."""
+    characters = (size + 2) // 3 * 4
+    return characters + max(0, 2 * (-(-characters // ENCODED_LINE) - 1))
+
+
+# ---- quoted-printable -----------------------------------------------------------------------------------------
 
 
 def quoted_printable(body: bytes) -> bytes:
-    """A text whose lines end in CRLF, in quoted-printable (RFC 2045 6.7).
+    """A text whose lines end in CRLF, and which holds no other CR or LF, in quoted-printable (RFC 2045 6.7).
 
     Lines are at most 76 long with their "=", hex digits in capitals, blanks at line ends encoded, and no
     line begins "From " or is a lone dot.
     """
-    # What the codec of the standard library gets wrong: lone line ends, NUL, lines that end in a blank, traps.
-    framed = body + b"\r\n"
-    if not (_BARE_END.search(body) or b"\0" in body or b" \r\n" in framed or b"\t\r\n" in framed):
-        quoted = binascii.b2a_qp(framed, istext=True)[:-2]
-        if not _is_trapped(quoted):
+    lines = body.replace(b"=", b"=3D").split(b"\r\n")
+    # Lines that need nothing are the rule; what only a closer look gets right is rare.
+    if not body.translate(None, _SAFE_OR_HIGH):
+        quoted = b"\r\n".join([line if len(line) < ENCODED_LINE and line.isascii() and not line.endswith(_BLANKS)
+                               else _quoted_line(line) for line in lines])
+        if not is_trapped(quoted):
             return quoted
-    return b"\r\n".join(map(_quoted_line, body.split(b"\r\n")))
-
-
-_UNSAFE = re.compile(rb"[^\x20-\x3c\x3e-\x7e\t]")
+    return b"\r\n".join(map(_quoted_line, lines))
 
 
 def _quoted_line(line: bytes) -> bytes:
-    """One line, without its end, as lines of quoted-printable joined by soft breaks."""
+    """One line, "=" encoded, as lines of quoted-printable joined by soft breaks."""
     quoted = _UNSAFE.sub(_hex, line)
-    if quoted[-1:] in (b" ", b"\t"):
+    if quoted.endswith(_BLANKS):
         quoted = quoted[:-1] + b"=%02X" % quoted[-1]
     lines: list[bytes] = []
-    start = 0
+    start, size = 0, len(quoted)
     while True:
         head = b""
-        if quoted.startswith(b"From ", start) or quoted[start:start + 2] == b".":
+        if quoted.startswith(b"From ", start) or quoted[start:] == b".":
             head = b"=%02X" % quoted[start]
             start += 1
-        if len(head) + len(quoted) - start < LINE:
+        end = start + ENCODED_LINE - 1 - len(head)
+        if size <= end:
             lines.append(head + quoted[start:])
             return b"\r\n".join(lines)
-        end = start + LINE - 1 - len(head)
-        for back in (1, 2):  # never within =XX
-            if quoted[end - back:end - back + 1] == b"=":
-                end -= back
-                break
+        escape = quoted.find(b"=", end - 2, end)  # never within =XX
+        if escape >= 0:
+            end = escape
         lines.append(head + quoted[start:end] + b"=")
         start = end
 
 
 def _hex(found: re.Match[bytes]) -> bytes:
-    return b"=%02X" % found[0][0]
+    return f"={found[0].hex('=')}".upper().encode("ascii")

@@ -22,6 +22,8 @@ from pribble.mime.grammar import (
     LINE,
     LINE_WITH_ENCODED_WORD,
     LONGEST_LINE,
+    MONTHS,
+    WEEKDAYS,
 )
 
 _NAMES = {"\r": "a carriage return", "\n": "a line feed", "\0": "NUL", "\t": "a tab"}
@@ -81,17 +83,20 @@ class FieldWriter:
             else:
                 self.encoded(" ".join(words[start:end]), _q_in_text)
 
-    def phrase(self, phrase: str) -> None:
-        """Add a display name (RFC 5322 3.2.5): atoms, a quoted string, or, as a whole, encoded-words."""
+    def phrase(self, phrase: str, after: str = "") -> None:
+        """Add a display name (RFC 5322 3.2.5): atoms, a quoted string, or, as a whole, encoded-words; and what comes
+        `after` it without a space."""
         if self.utf8:
             phrase = unicodedata.normalize("NFC", phrase)
         words = phrase.split(" ")
         if all(ASCII_ATOM.fullmatch(word) and ENCODED_WORD_START not in word for word in words):
-            self.words(*words)
-        elif (phrase.isascii() or self.utf8) and ENCODED_WORD_START not in phrase:
-            self.word(quoted(phrase))
+            self.words(*words[:-1], f"{words[-1]}{after}")
+        elif (phrase.isascii() or self.utf8) and ENCODED_WORD_START not in phrase and len(phrase) < _LONGEST_QUOTED:
+            self.word(f"{quoted(phrase)}{after}")
         else:
             self.encoded(phrase, _q_in_phrase)
+            if after:
+                self.word(after)
 
     def encoded(self, text: str, q: Callable[[str], str]) -> None:
         """Add `text` as encoded-words, B or Q, whichever is shorter; no character is split."""
@@ -173,6 +178,10 @@ class FieldWriter:
             pending = ""
 
 
+# A quoted string is not folded here, and a line holds 998 octets; a longer name goes into encoded-words.
+_LONGEST_QUOTED = 200
+
+
 def quoted(text: str) -> str:
     """`text` as a quoted string (RFC 5322 3.2.4)."""
     return '"' + text.replace("\\", "\\\\").replace('"', '\\"') + '"'
@@ -236,8 +245,19 @@ def _clusters(text: str, width: Callable[[str], int], most: int) -> Iterator[str
 
 # ---- fields of their own form ---------------------------------------------------------------------------------
 
-_DAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
-_MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
+
+def written(name: str, *words: str) -> bytes:
+    """A field of words that are ASCII, fit, and not to be broken."""
+    writer = FieldWriter(name)
+    writer.words(*words)
+    return writer.finished()
+
+
+def free_text(name: str, value: str, *, utf8: bool = False) -> bytes:
+    """A field of unstructured text (RFC 5322 3.6.5), which has been checked."""
+    writer = FieldWriter(name, utf8=utf8)
+    writer.text(value)
+    return writer.finished()
 
 
 def date_time(moment: datetime) -> str:
@@ -248,5 +268,5 @@ def date_time(moment: datetime) -> str:
                           hint="hand in an aware datetime: datetime.now(timezone.utc)")
     minutes = round(offset.total_seconds() / 60)
     zone = f"{'-' if minutes < 0 else '+'}{abs(minutes) // 60:02}{abs(minutes) % 60:02}"
-    return (f"{_DAYS[moment.weekday()]}, {moment.day:02} {_MONTHS[moment.month - 1]} {moment.year:04} "
+    return (f"{WEEKDAYS[moment.weekday()]}, {moment.day:02} {MONTHS[moment.month - 1]} {moment.year:04} "
             f"{moment:%H:%M:%S} {zone}")

@@ -1,11 +1,12 @@
-"""A message: header fields, text, HTML, pictures and attachments, as the bytes that travel.
+"""A message: header fields, text, HTML, pictures, an invitation and attachments, as the bytes that travel.
 
     multipart/mixed                          only with attachments
     └ multipart/alternative                  plain first, richest last (RFC 2046 5.1.4)
-      ├ text/plain
-      └ multipart/related; type="text/html"  root first (RFC 2387)
-        ├ text/html
-        └ image/png …
+      ├ text/plain; format=flowed
+      ├ multipart/related; type="text/html"  root first (RFC 2387)
+      │ ├ text/html
+      │ └ image/png …
+      └ text/calendar; method=REQUEST        an invitation (RFC 6047)
 
 Each level is there only when it is needed.
 """
@@ -13,29 +14,44 @@ Each level is there only when it is needed.
 from __future__ import annotations
 
 import hashlib
+import io
 import secrets
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import cached_property
-from typing import TYPE_CHECKING, Literal, Protocol, cast
+from typing import TYPE_CHECKING, Any, Literal, Protocol
 
 from pribble.errors import HeaderError
-from pribble.mime.address import Address, Recipients, mailbox, mailboxes
-from pribble.mime.grammar import FIELD_NAME, MESSAGE_ID
-from pribble.mime.header import FieldWriter, checked, date_time
-from pribble.mime.part import Attachment, Part, attachment_part, multipart, picture_part, plain_part, text_part
+from pribble.mime.address import Recipients, mailbox, mailboxes, members, recipients
+from pribble.mime.header import checked, date_time, free_text, written
+from pribble.mime.heading import address_field, further, message_id, references_field
+from pribble.mime.machines import (
+    AUTO_SUBMITTED,
+    IMPORTANCE,
+    AutoSubmitted,
+    Importance,
+    language_field,
+    one_of,
+    signature,
+    unsubscribe_fields,
+)
+from pribble.mime.part import (
+    Attachment,
+    Part,
+    attachment_part,
+    calendar_part,
+    multipart,
+    picture_part,
+    plain_part,
+    text_part,
+)
 
 if TYPE_CHECKING:
     from email.message import EmailMessage
 
-# Fields that a Message writes itself, or that others add on the way; `headers=` may not hold them.
-_OWN = frozenset(
-    "from sender to cc bcc reply-to subject date message-id mime-version in-reply-to references return-path received "
-    "dkim-signature authentication-results".split())
-_OWN_PREFIXES = ("content-", "resent-", "arc-")
-# RFC 5322 3.6.4 sets no limit; long threads keep the first and the last of their ids.
-_MOST_REFERENCES = 20
+    from pribble.mime.address import Address
+    from pribble.mime.invitation import Invitation
 
 
 class InlinePicture(Protocol):
@@ -62,19 +78,29 @@ class Envelope:
 class Message:
     """A message, complete when it is made.
 
-    `sender` and the recipients are mailboxes: ``"Ana Bell <ana@example.org>"``, an `Address`, a pair of name
-    and address, or a list of these; each string is one mailbox.  `subject` None writes no Subject.  `text`
-    and `html` are the two forms of the body; at least one is given, or an empty text is sent.  The text is "flowed"
-    (RFC 3676): a reader wraps its paragraphs anew, and lines of more than 78 characters flow; or its lines are
-    "fixed".  `pictures` are the ones the HTML refers to by Content-ID.  `headers` are further fields, of free text.
-    `date` is an aware datetime (now, by default), `message_id` an id in angle brackets.  `envelope_sender` is where
-    failures are reported to ("" for nowhere); by default the sender.  With `date` and `seed`, the same input gives the
-    same bytes.
+    `sender` and the recipients are mailboxes: ``"Ana Bell <ana@example.org>"``, an `Address`, a pair of name and
+    address, or a list of these; each string is one mailbox.  To, Cc and Reply-To take a `Group` as well.  Where others
+    than the sender wrote it, they are its `authors`: From names them, and Sender the sender.  `envelope_sender` is
+    where failures are reported to ("" for nowhere); by default the sender.
+
+    `subject` None writes no Subject.  `text` and `html` are the two forms of the body; at least one is given, or an
+    empty text is sent.  The text is "flowed" (RFC 3676): a reader wraps its paragraphs anew, and lines of more than 78
+    characters flow; or its lines are "fixed".  `pictures` are the ones the HTML refers to by Content-ID.  `invitation`
+    is an event for the calendar.  `headers` are further fields, of free text.
+
+    `date` is an aware datetime (now, by default), `message_id` an id in angle brackets, `in_reply_to` and `references`
+    ids of earlier messages.  `importance` is "high", "normal" or "low", `language` one tag or several (RFC 5646),
+    `auto_submitted` "auto-generated", "auto-replied" or "no" (RFC 3834).  `unsubscribe` are the addresses that lead off
+    a list (RFC 2369), and `one_click` says that a single request to the ``https:`` one is enough (RFC 8058).
+
+    `sign` is called with the final bytes and returns the bytes of header fields to go before them.  With `date` and
+    `seed`, the same input gives the same bytes.
 
     Raises `HeaderError` and `AddressError`, which name the field and the position, before anything is built.
     """
 
     sender: Recipients
+    authors: Recipients = ()
     to: Recipients = ()
     cc: Recipients = ()
     bcc: Recipients = ()
@@ -85,134 +111,197 @@ class Message:
     html: str | None = field(default=None, repr=False)
     text_format: Literal["flowed", "fixed"] = "flowed"
     pictures: Sequence[InlinePicture] = ()
+    invitation: Invitation | None = None
     attachments: Sequence[Attachment] = ()
     headers: Mapping[str, str] | Iterable[tuple[str, str]] = ()
     date: datetime | None = None
     message_id: str | None = None
     in_reply_to: str | None = None
     references: Sequence[str] = ()
+    importance: Importance | None = None
+    language: str | Sequence[str] = ()
+    unsubscribe: str | Sequence[str] = ()
+    one_click: bool = False
+    auto_submitted: AutoSubmitted | None = None
     seed: bytes | None = field(default=None, repr=False)
+    sign: Callable[[bytes], bytes] | None = field(default=None, repr=False)
     id_domain: str = field(default="pribble.invalid", repr=False)
 
     def __post_init__(self) -> None:
-        def settle(name: str, value: object) -> None:
-            object.__setattr__(self, name, value)
-
-        settle("sender", mailbox(self.sender, "From"))
-        for name, shown in (("to", "To"), ("cc", "Cc"), ("bcc", "Bcc"), ("reply_to", "Reply-To")):
-            settle(name, mailboxes(getattr(self, name), shown))
-        if self.envelope_sender is not None and self.envelope_sender:
-            settle("envelope_sender", mailbox(self.envelope_sender, "the envelope's sender").addr)
-        if self.subject is not None:
-            checked("Subject", self.subject, text=True)
         if self.text_format not in ("flowed", "fixed"):
             raise ValueError(f'text_format is "flowed" or "fixed", not "{self.text_format}"')
-        settle("headers", _further(self.headers))
-        settle("pictures", tuple(self.pictures))
-        settle("attachments", tuple(self.attachments))
-        settle("date", self.date or datetime.now(UTC).replace(microsecond=0))
-        if self.seed is None:
-            settle("seed", secrets.token_bytes(16))
-        domain = self._from.domain
-        settle("message_id", _message_id(self.message_id or f"<{self._random_id}@{domain}>", "Message-ID"))
-        settle("references", tuple(_message_id(i, "References") for i in self.references))
-        if self.in_reply_to is not None:
-            settle("in_reply_to", _message_id(self.in_reply_to, "In-Reply-To"))
+        sender = mailbox(self.sender, "From")
+        authors = mailboxes(self.authors, "From") or (sender,)
+        seed = self.seed if self.seed is not None else secrets.token_bytes(16)
+        ids = self.message_id or f"<{hashlib.sha256(seed + b'message-id').hexdigest()[:32]}@{authors[0].domain}>"
+        bounces = self.envelope_sender
+        # One update and not twenty guarded assignments: there is one of these for every message.
+        vars(self).update(
+            sender=sender,
+            authors=authors,
+            to=recipients(self.to, "To"),
+            cc=recipients(self.cc, "Cc"),
+            bcc=mailboxes(self.bcc, "Bcc"),
+            reply_to=recipients(self.reply_to, "Reply-To"),
+            envelope_sender=bounces and mailbox(bounces, "the envelope's sender").addr,
+            subject=None if self.subject is None else checked("Subject", self.subject, text=True),
+            pictures=tuple(self.pictures),
+            attachments=tuple(self.attachments),
+            headers=further(self.headers),
+            date=self.date or datetime.now(UTC).replace(microsecond=0),
+            seed=seed,
+            message_id=message_id(ids, "Message-ID"),
+            in_reply_to=None if self.in_reply_to is None else message_id(self.in_reply_to, "In-Reply-To"),
+            references=tuple(message_id(one, "References") for one in _several(self.references)),
+            language=_several(self.language),
+            unsubscribe=_several(self.unsubscribe),
+        )
         self._header  # noqa: B018 - whatever cannot be written is told now
-
-    @property
-    def _from(self) -> Address:
-        assert isinstance(self.sender, Address)
-        return self.sender
-
-    @property
-    def _random_id(self) -> str:
-        assert self.seed is not None
-        return hashlib.sha256(self.seed + b"message-id").hexdigest()[:32]
-
-    def _addresses(self, *names: str) -> tuple[Address, ...]:
-        return tuple(address for name in names for address in getattr(self, name))
+        if self.invitation is not None:
+            self.invitation.asked(self._named)
 
     # -- what others need --
 
     @property
     def envelope(self) -> Envelope:
         """Sender and recipients as a transport is told them; each recipient once."""
-        sender = self._from.addr if self.envelope_sender is None else self.envelope_sender
-        return Envelope(sender, tuple(dict.fromkeys(a.addr for a in self._addresses("to", "cc", "bcc"))))
+        given: Any = self
+        sender = given.sender.addr if self.envelope_sender is None else self.envelope_sender
+        found = (address.addr for field in (given.to, given.cc, given.bcc) for address in members(field))
+        return Envelope(sender, tuple(dict.fromkeys(found)))
 
-    @property
+    @cached_property
     def needs(self) -> frozenset[str]:
-        """What a server must offer to take it: {"smtputf8"} for a local part outside ASCII (RFC 6531)."""
-        addresses = (self._from, *self._addresses("to", "cc", "bcc", "reply_to"))
-        international = any(a.needs_smtputf8 for a in addresses) or not (self.envelope_sender or "").isascii()
-        return frozenset({"smtputf8"}) if international else frozenset()
+        """What a server must offer to take it: "smtputf8" for a local part outside ASCII (RFC 6531), "8bit" for a
+        nested message with octets beyond ASCII (RFC 6152)."""
+        return frozenset(["8bit"] * self._root.eight_bit + ["smtputf8"] * self._international)
+
+    @cached_property
+    def _international(self) -> bool:
+        given: Any = self
+        fields = ((given.sender,), given.authors, given.to, given.cc, given.bcc, given.reply_to)
+        return not (self.envelope_sender or "").isascii() or any(
+            address.needs_smtputf8 for field in fields for address in members(field))
 
     def chunks(self) -> Iterator[bytes]:
-        """The message as it travels, piece by piece; lines end in CRLF."""
-        root = self._root
-        yield self._header + root.header + b"\r\n"
-        yield from root.body_chunks()
-        if root.boundary or (root.body and not root.body.endswith(b"\r\n")):
-            yield b"\r\n"
+        """The message as it travels, piece by piece; lines end in CRLF.  A large attachment is never there twice."""
+        if self.sign is not None:
+            yield self._signature
+        yield from self._unsigned()
 
     def __bytes__(self) -> bytes:
-        return b"".join(self.chunks())
+        if not any(a.content for a in self.attachments):
+            return b"".join(self.chunks())
+        return _joined(self.chunks(), len(self._signature) + self._size)
+
+    def draft(self) -> bytes:
+        """The message as it is kept until somebody sends it: the blind copies are in a Bcc field."""
+        blind: Any = self.bcc
+        return (address_field("Bcc", blind, self._international) if blind else b"") + bytes(self)
 
     def to_email_message(self, bcc: Literal["keep", "drop"] | None = None) -> EmailMessage:
-        """The message as the standard library's type, for whatever already sends mail.
+        """The message as the standard library's type, for whatever already sends mail; its bytes are the same.
 
         Blind copies have no place in it: with Bcc recipients, `bcc` must say whether to "keep" them (in a
         Bcc field, which ``smtplib.send_message`` removes) or "drop" them; else `HeaderError`.
         """
         from email import message_from_bytes, policy
 
-        made = message_from_bytes(bytes(self), policy=policy.SMTPUTF8 if self.needs else policy.SMTP)
-        blind = self._addresses("bcc")
-        if blind and bcc is None:
+        if self.bcc and bcc not in ("keep", "drop"):
             raise HeaderError("Bcc: this form of a message has no envelope for its blind copies",
                               hint='say bcc="keep" or bcc="drop"')
-        if blind and bcc == "keep":
-            made["Bcc"] = ", ".join(map(str, blind))
+        # What we have folded is not folded again, nor is 8bit re-encoded.
+        kept = policy.SMTP.clone(refold_source="none", utf8=self._international, max_line_length=None)
+        return message_from_bytes(self.draft() if bcc == "keep" else bytes(self), policy=kept)
+
+    @classmethod
+    def from_bytes(cls, raw: bytes, *, envelope_sender: str | None = None) -> Message:
+        """A message that was written before: its bytes are kept as they are, but for a Bcc field, whose addresses are
+        in the envelope.
+
+        Fields, texts and files are those that are read from it.  Raises `HeaderError` and `AddressError` for a header
+        that names no sender, or holds what cannot be an address.
+        """
+        from pribble.mime.stored import restored
+
+        made = cls.__new__(cls)
+        vars(made).update(restored(raw, envelope_sender))
         return made
 
     # -- writing --
 
+    def _unsigned(self) -> Iterator[bytes]:
+        root = self._root
+        if not self._header:  # it was written before
+            yield root.body
+            return
+        yield self._header + root.header + b"\r\n"
+        yield from root.body_chunks()
+        if self._end:
+            yield b"\r\n"
+
+    @property
+    def _end(self) -> bool:
+        """Whether a line end is missing behind the last line."""
+        root = self._root
+        ended = not root.boundary and not root.content and (not root.body or root.body.endswith(b"\r\n"))
+        return bool(self._header) and not ended
+
+    @property
+    def _size(self) -> int:
+        root = self._root
+        return (len(self._header) + len(root.header) + 2 + 2 * self._end if self._header else 0) + root.size
+
+    @cached_property
+    def _signature(self) -> bytes:
+        """What the signer returned; asked once, so that the message stays the same."""
+        return b"" if self.sign is None else signature(self.sign(_joined(self._unsigned(), self._size)))
+
     @cached_property
     def _header(self) -> bytes:
-        utf8 = bool(self.needs)
-        assert self.date is not None and self.message_id is not None
-        fields = [_address_field("From", (self._from,), utf8)]
-        if self._addresses("to", "cc"):
-            fields += [_address_field(shown, self._addresses(name), utf8)
-                       for name, shown in (("to", "To"), ("cc", "Cc")) if self._addresses(name)]
-        else:
-            fields.append(_words("To", "undisclosed-recipients:;"))  # RFC 5322 A.1.3: nobody is named
-        if self._addresses("reply_to"):
-            fields.append(_address_field("Reply-To", self._addresses("reply_to"), utf8))
+        given: Any = self
+        utf8 = self._international
+        fields = [address_field("From", given.authors, utf8)]
+        if given.authors != (given.sender,):
+            fields.append(address_field("Sender", (given.sender,), utf8))
+        if given.to or not given.cc:  # RFC 5322 A.1.3: where nobody is named
+            fields.append(address_field("To", given.to, utf8) if given.to else _UNDISCLOSED)
+        if given.cc:
+            fields.append(address_field("Cc", given.cc, utf8))
+        if given.reply_to:
+            fields.append(address_field("Reply-To", given.reply_to, utf8))
         if self.subject:
-            fields.append(_text("Subject", self.subject, utf8))
-        fields += [_words("Date", date_time(self.date)), _words("Message-ID", self.message_id)]
+            fields.append(free_text("Subject", self.subject, utf8=utf8))
+        fields += [written("Date", date_time(given.date)), written("Message-ID", given.message_id)]
         if self.in_reply_to is not None:
-            fields.append(_words("In-Reply-To", self.in_reply_to))
+            fields.append(written("In-Reply-To", self.in_reply_to))
         if self.references:
-            ids = list(self.references)
-            kept = ids if len(ids) <= _MOST_REFERENCES else [ids[0], *ids[1 - _MOST_REFERENCES:]]
-            fields.append(_words("References", *kept))
-        fields += [_text(name, value, utf8) for name, value in cast("tuple[tuple[str, str], ...]", self.headers)]
-        fields.append(_words("MIME-Version", "1.0"))
+            fields.append(references_field(self.references))
+        if self.auto_submitted is not None:
+            fields.append(one_of("Auto-Submitted", self.auto_submitted, AUTO_SUBMITTED))
+        if self.importance is not None:
+            fields.append(one_of("Importance", self.importance, IMPORTANCE))
+        if self.unsubscribe or self.one_click:
+            fields.append(unsubscribe_fields(given.unsubscribe, one_click=self.one_click))
+        fields += [free_text(name, value, utf8=utf8) for name, value in given.headers]
+        fields.append(_MIME_VERSION)
+        if self.language:
+            fields.append(language_field(given.language))
         return b"".join(fields)
 
     @cached_property
     def _root(self) -> Part:
         assert self.seed is not None
-        body = self._body(self.seed)
-        if not self.attachments:
+        calendar = self._calendar
+        body = self._body(self.seed, calendar)
+        attachments = list(self.attachments)
+        if calendar and self.invitation is not None and self.invitation.also_attached:
+            attachments.append(Attachment("invitation.ics", calendar.encode("utf-8"), "application/ics"))
+        if not attachments:
             return body
-        files = tuple(attachment_part(a) for a in self.attachments)
-        return multipart("mixed", (body, *files), self.seed, "mixed")
+        return multipart("mixed", (body, *map(attachment_part, attachments)), self.seed, "mixed")
 
-    def _body(self, seed: bytes) -> Part:
+    def _body(self, seed: bytes, calendar: str) -> Part:
         forms: list[Part] = []
         if self.text is not None or self.html is None:
             forms.append(plain_part(self.text or "", fixed=self.text_format == "fixed"))
@@ -221,54 +310,41 @@ class Message:
             pictures = {p.content_id(self.id_domain): p for p in self.pictures}
             if pictures:
                 parts = tuple(picture_part(p.file_name, p.type, p.base64_body, i) for i, p in pictures.items())
-                root = multipart("related", (root, *parts), seed, "related", type='text/html')
+                root = multipart("related", (root, *parts), seed, "related", type="text/html")
             forms.append(root)
+        if self.invitation is not None:
+            forms.append(calendar_part(calendar, self.invitation.method))
         return forms[0] if len(forms) == 1 else multipart("alternative", tuple(forms), seed, "alternative")
 
+    @property
+    def _calendar(self) -> str:
+        if self.invitation is None:
+            return ""
+        assert self.date is not None
+        return self.invitation.calendar(self._named, self.date)
 
-def _further(headers: Mapping[str, str] | Iterable[tuple[str, str]]) -> tuple[tuple[str, str], ...]:
-    """Further header fields, their names and values checked; empty ones are left out."""
-    pairs = headers.items() if isinstance(headers, Mapping) else headers
-    kept = []
-    for name, value in pairs:
-        if not FIELD_NAME.fullmatch(name):
-            raise HeaderError(f'"{name}" is no name of a header field' if name.isprintable() else
-                              "the name of a header field holds a control character",
-                              hint="it is made of printable ASCII characters but the colon")
-        if name.lower() in _OWN or name.lower().startswith(_OWN_PREFIXES):
-            raise HeaderError(f"{name}: this field is not set by headers", hint="Message has an argument of its own "
-                              "for it, or it is added on the way")
-        if checked(name, value, text=True).strip():
-            kept.append((name, value))
-    return tuple(kept)
+    @property
+    def _named(self) -> tuple[Address, ...]:
+        """The mailboxes of To."""
+        given: Any = self
+        return tuple(members(given.to))
 
 
-def _message_id(given: str, field_name: str) -> str:
-    if not MESSAGE_ID.fullmatch(checked(field_name, given)):
-        raise HeaderError(f'{field_name}: "{given[:60]}" is no message id', hint="one is written <left@right>")
-    return given
+_UNDISCLOSED = written("To", "undisclosed-recipients:;")
+_MIME_VERSION = written("MIME-Version", "1.0")
 
 
-def _words(name: str, *words: str) -> bytes:
-    writer = FieldWriter(name)
-    writer.words(*words)
-    return writer.finished()
+def _several(given: str | Sequence[str]) -> tuple[str, ...]:
+    return (given,) if isinstance(given, str) else tuple(given)
 
 
-def _text(name: str, value: str, utf8: bool) -> bytes:
-    writer = FieldWriter(name, utf8=utf8)
-    writer.text(value)
-    return writer.finished()
+def _joined(chunks: Iterable[bytes], size: int) -> bytes:
+    """`chunks` as one, of `size` octets, without a second copy of any."""
+    whole = io.BytesIO()
+    whole.seek(size - 1)
+    whole.write(b"\0")  # so that the room is taken once, and not a little more at every step
+    whole.seek(0)
+    for chunk in chunks:
+        whole.write(chunk)
+    return whole.getvalue()
 
-
-def _address_field(name: str, addresses: Sequence[Address], utf8: bool) -> bytes:
-    """A field of mailboxes (RFC 5322 3.4), folded after commas and between a name and its address."""
-    writer = FieldWriter(name, utf8=utf8)
-    for number, address in enumerate(addresses, 1):
-        comma = "," if number < len(addresses) else ""
-        if address.name:
-            writer.phrase(address.name)
-            writer.word(f"<{address.addr}>{comma}")
-        else:
-            writer.word(f"{address.addr}{comma}")
-    return writer.finished()

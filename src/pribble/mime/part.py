@@ -10,14 +10,16 @@ import re
 import unicodedata
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
+from functools import lru_cache
 from pathlib import Path
+from typing import Literal
 from urllib.parse import quote
 
-from pribble.errors import HeaderError
-from pribble.mime.encoding import base64_lines, encoded_text
+from pribble.errors import HeaderError, PribbleError
+from pribble.mime.encoding import base64_chunks, base64_size, encoded_text, longest_line
 from pribble.mime.flowed import flowed
-from pribble.mime.grammar import MEDIA_TYPE, TOKEN
-from pribble.mime.header import FieldWriter, checked
+from pribble.mime.grammar import LONGEST_LINE, MEDIA_TYPE, TOKEN
+from pribble.mime.header import checked, written
 
 _UNSHOWN = re.compile("[\x00-\x1f\x7f-\x9f\u200e\u200f\u202a-\u202e\u2066-\u2069\u2028\u2029\ud800-\udfff]")
 # A parameter value longer than this is continued over several (RFC 2231 3).
@@ -29,13 +31,24 @@ _CONTINUATION = 60
 class Part:
     """A body part: its header as bytes (the fields, without the empty line), and its body or parts.
 
-    `boundary` is that of a multipart; a leaf has none.
+    `body` is encoded, `content` is not: it becomes base64 on its way out.  `boundary` is that of a multipart; a leaf
+    has none.  `eight_bit` says that octets beyond ASCII are in it.
     """
 
     header: bytes
     body: bytes = field(default=b"", repr=False)
+    content: bytes = field(default=b"", repr=False)
     parts: tuple[Part, ...] = ()
     boundary: str = ""
+    eight_bit: bool = False
+
+    @property
+    def size(self) -> int:
+        """How many octets `body_chunks` has."""
+        if not self.boundary:
+            return len(self.body) + base64_size(len(self.content))
+        inside = sum(len(part.header) + 2 + part.size + len(self.boundary) + 6 for part in self.parts)
+        return inside + len(self.boundary) + 4
 
     def chunks(self) -> Iterator[bytes]:
         """The part as it travels."""
@@ -46,6 +59,8 @@ class Part:
         """What follows the header and the empty line after it."""
         if not self.boundary:
             yield self.body
+            if self.content:
+                yield from base64_chunks(self.content)
             return
         delimiter = f"--{self.boundary}".encode("ascii")
         for part in self.parts:
@@ -59,18 +74,29 @@ class Part:
 class Attachment:
     """A file to attach: its `name`, its `content` (text or bytes) and its media `type`.
 
-    Without a type it is told by the name's ending, else ``application/octet-stream``.  Raises `HeaderError`
-    for a name that is none (it is reduced to its last segment and shown characters) or a malformed type.
+    Without a type it is told by the name's ending, else ``application/octet-stream``.  A message (``message/rfc822``)
+    is `nested` as the "message" it is, which a reader opens in place, or as a "file" like any other.  Raises
+    `HeaderError` for a name that is none (it is reduced to its last segment and shown characters) or a malformed type,
+    `PribbleError` for a message that cannot be nested as one.
     """
 
     name: str
     content: str | bytes = field(repr=False)
     type: str | None = None
+    nested: Literal["message", "file"] = "message"
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "name", file_name(self.name))
         if self.type is not None and not MEDIA_TYPE.fullmatch(checked("Content-Type", self.type)):
-            raise HeaderError(f'Content-Type: "{self.type}" is no media type', hint='one is written "application/pdf"')
+            raise HeaderError(f'Content-Type: "{self.type[:60]}" is no media type',
+                              hint='one is written "application/pdf"; parameters have no place in it')
+        if self.nested not in ("message", "file"):
+            raise ValueError(f'nested is "message" or "file", not "{self.nested}"')
+        kind = self.media_type.lower()
+        if kind.startswith("multipart/"):
+            raise HeaderError(f'Content-Type: "{kind}" is no type of a file', hint="a multipart has parts, not content")
+        if self.nested == "message" and kind in _MESSAGES:
+            _check_nested(self.name, _lines_in_crlf(self.content))
 
     @classmethod
     def from_path(cls, path: str | Path, type: str | None = None) -> Attachment:
@@ -85,9 +111,9 @@ class Attachment:
             return self.type
         import mimetypes
 
-        if isinstance(self.content, str):
-            return "text/plain"
         guessed, compressed = mimetypes.guess_type(self.name)
+        if isinstance(self.content, str):
+            return guessed if guessed and guessed.startswith("text/") else "text/plain"
         return guessed if guessed and not compressed else "application/octet-stream"
 
 
@@ -128,29 +154,86 @@ def picture_part(name: str, type: str, base64_body: bytes, content_id: str) -> P
     return Part(header, base64_body)
 
 
+def calendar_part(calendar: str, method: str) -> Part:
+    """An invitation among the forms of a body (RFC 6047 2.4): its method again, and no disposition."""
+    return text_part(calendar, "calendar", method=method)
+
+
 def attachment_part(attachment: Attachment) -> Part:
-    """An attached file: bytes are left untouched, text travels in UTF-8."""
+    """An attached file: bytes are left untouched, text travels in UTF-8, a message as what it is."""
     parameters = {"name": ascii_name(attachment.name)}
     content, kind = attachment.content, attachment.media_type
+    if kind.lower() in _MESSAGES:
+        if attachment.nested == "message":
+            return _message_part(attachment, kind)
+        kind = "application/octet-stream"  # base64 has no place in message/rfc822
+    body, raw = b"", b""
     if isinstance(content, str):
         encoding, body = encoded_text(content)
         parameters = {"charset": "utf-8", **parameters}
     else:
-        encoding, body = "base64", base64_lines(content)
+        encoding, raw = "base64", content
         if kind.startswith("text/") and _is_utf8(content):
             parameters = {"charset": "utf-8", **parameters}
     header = (_content_type(kind, parameters) + _field("Content-Transfer-Encoding", encoding)
               + _disposition("attachment", attachment.name))
-    return Part(header, body)
+    return Part(header, body, raw)
+
+
+# RFC 2046 5.2.1; RFC 6532 3.7, for headers that are not ASCII
+_MESSAGES = ("message/rfc822", "message/global")
+
+
+def _message_part(attachment: Attachment, kind: str) -> Part:
+    """A message within the message: never encoded, so that a signature in it holds (RFC 2046 5.2.1)."""
+    body = _lines_in_crlf(attachment.content)
+    eight_bit = not body.isascii()
+    kind = kind if body.partition(b"\r\n\r\n")[0].isascii() else "message/global"
+    header = (_content_type(kind, {"name": ascii_name(attachment.name)})
+              + _field("Content-Transfer-Encoding", "8bit" if eight_bit else "7bit")
+              + _disposition("attachment", attachment.name))
+    return Part(header, body, eight_bit=eight_bit)
+
+
+def _lines_in_crlf(content: str | bytes) -> bytes:
+    octets = content.encode("utf-8") if isinstance(content, str) else content
+    return octets if b"\n" not in octets else octets.replace(b"\r\n", b"\n").replace(b"\n", b"\r\n")
+
+
+def _check_nested(name: str, body: bytes) -> None:
+    """Raise `PribbleError` for a message that cannot travel without an encoding (RFC 2045 2.7, 2.8)."""
+    problem = ("NUL octets" if b"\0" in body else "a carriage return without a line feed"
+               if b"\r" in body.replace(b"\r\n", b"") else f"a line of more than {LONGEST_LINE} octets"
+               if longest_line(body) > LONGEST_LINE else None)
+    if problem:
+        raise PribbleError(f'the message "{name}" has {problem}, so it cannot be nested as a message',
+                           hint='send it as a plain file: Attachment(…, nested="file")')
 
 
 def multipart(subtype: str, parts: tuple[Part, ...], seed: bytes, path: str, **parameters: str) -> Part:
     """A multipart; its boundary is made from `seed` and `path`, the place of the part in the message.
 
-    ``=_`` occurs in no base64 body, and in no quoted-printable one, where "=" is followed by hex digits.
+    ``=_`` occurs in no base64 body, and in no quoted-printable one, where "=" is followed by hex digits; what is not
+    encoded is searched for it.
     """
-    boundary = "=_" + hashlib.sha256(seed + path.encode("ascii")).hexdigest()[:24]
-    return Part(_content_type(f"multipart/{subtype}", {**parameters, "boundary": boundary}), b"", parts, boundary)
+    boundary = _boundary(seed, path)
+    taken = 0
+    while any(_holds(part, boundary.encode("ascii")) for part in parts):
+        taken += 1
+        boundary = _boundary(seed, f"{path} {taken}")
+    eight_bit = any(part.eight_bit for part in parts)
+    header = _content_type(f"multipart/{subtype}", {**parameters, "boundary": boundary})
+    if eight_bit:
+        header += _field("Content-Transfer-Encoding", "8bit")
+    return Part(header, parts=parts, boundary=boundary, eight_bit=eight_bit)
+
+
+def _boundary(seed: bytes, path: str) -> str:
+    return "=_" + hashlib.sha256(seed + path.encode("ascii")).hexdigest()[:24]
+
+
+def _holds(part: Part, boundary: bytes) -> bool:
+    return boundary in part.body or any(_holds(inner, boundary) for inner in part.parts)
 
 
 def _is_utf8(content: bytes) -> bool:
@@ -161,10 +244,7 @@ def _is_utf8(content: bytes) -> bool:
     return True
 
 
-def _field(name: str, *words: str) -> bytes:
-    writer = FieldWriter(name)
-    writer.words(*words)
-    return writer.finished()
+_field = lru_cache(256)(written)  # few and always the same
 
 
 def _content_type(type: str, parameters: Mapping[str, str]) -> bytes:

@@ -1,0 +1,144 @@
+"""The audit: every departure from the standards in a message, anyone's, and the tree of its parts.
+
+    for finding in audit(raw):
+        print(finding)
+
+Reading a message back proves little, since readers forgive much silently; the audit forgives nothing.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+
+from pribble.findings import Finding
+from pribble.mime.audit.automatic import check_machines
+from pribble.mime.audit.bodies import check_body
+from pribble.mime.audit.heads import check_content_fields, check_date, check_fields, check_ids, check_senders
+from pribble.mime.audit.lines import check_lines
+from pribble.mime.audit.mailboxes import Mailboxes
+from pribble.mime.audit.multiparts import (
+    check_encoding_of_whole,
+    check_forms,
+    check_multipart,
+    check_parameters,
+    check_related,
+    without_extended,
+)
+from pribble.mime.audit.report import Octets, Report
+from pribble.mime.audit.texts import check_calendar, check_flowed
+from pribble.mime.audit.words import check_raw, check_words
+from pribble.mime.reading import Entity, read_message
+
+_ADDRESS_FIELDS = frozenset("from sender reply-to to cc bcc resent-from resent-sender resent-to resent-cc resent-bcc "
+                            "resent-reply-to".split())
+_DATES = frozenset(("date", "resent-date"))
+_IDS = frozenset(("message-id", "in-reply-to", "references", "content-id", "resent-message-id"))
+# Fields of a form that has no place for encoded-words; what looks like one there is looked at elsewhere, or is none.
+_STRUCTURED = _ADDRESS_FIELDS | _DATES | _IDS | frozenset(
+    "content-type content-disposition content-transfer-encoding mime-version received return-path dkim-signature "
+    "auto-submitted list-unsubscribe list-unsubscribe-post content-language authentication-results".split())
+
+
+@dataclass(frozen=True, slots=True)
+class AuditedPart:
+    """A part of a message: its media `type`, transfer `encoding`, `charset`, `disposition`, file `name` and
+    `content_id` (each "" where there is none), its `size` in octets as it travels, the `offset` of its header, its
+    `parts`."""
+
+    type: str
+    encoding: str
+    charset: str
+    disposition: str
+    name: str
+    content_id: str
+    size: int
+    offset: int
+    parts: tuple[AuditedPart, ...] = ()
+
+    def walk(self, depth: int = 0) -> Iterator[tuple[int, AuditedPart]]:
+        """The part and all within it, each with how deep it lies."""
+        yield depth, self
+        for part in self.parts:
+            yield from part.walk(depth + 1)
+
+
+@dataclass(frozen=True, slots=True)
+class Audit:
+    """What an audit found: the `tree` of parts, and the `findings` in the order of the message.
+
+    Iterating yields the findings.  Of a rule that was broken very often only the first are among them; `counts` says
+    how often each was.
+    """
+
+    tree: AuditedPart
+    findings: tuple[Finding, ...]
+    counts: Mapping[str, int] = field(default_factory=dict)
+
+    def __iter__(self) -> Iterator[Finding]:
+        return iter(self.findings)
+
+    @property
+    def is_sound(self) -> bool:
+        """Whether no finding is an error."""
+        return not any(finding.severity == "error" for finding in self.findings)
+
+
+def audit(raw: bytes, *, submitted: bool = False, smtputf8: bool = True, name: str = "message") -> Audit:
+    """Look at any message for what departs from the standards.
+
+    `submitted` says that it is on its way to a first server, where some fields have no place yet; `smtputf8` whether
+    the servers on its way take addresses beyond ASCII (RFC 6531).  `name` is how findings call the message.  A finding
+    has its offset in octets in ``where.start``.  Nothing that a message holds makes this fail.
+    """
+    text = raw.decode("latin-1")
+    root = read_message(text)
+    report = Report(Octets(name, text))
+    for entity in root.walk():
+        if entity.is_multipart:
+            without_extended(entity)
+    check_lines(root, report)
+    for entity in root.walk():
+        _check_entity(entity, report, submitted=submitted, smtputf8=smtputf8)
+    check_related(root, report)
+    check_forms(root, report)
+    return Audit(_audited(root), report.findings, dict(report.counts))
+
+
+def _check_entity(entity: Entity, report: Report, *, submitted: bool, smtputf8: bool) -> None:
+    if entity.parent is None or entity.parent.is_message:
+        check_fields(entity, report, submitted=submitted, nested=entity.parent is not None)
+        check_machines(entity, report)
+    check_content_fields(entity, report)
+    addresses: dict[str, list[str]] = {}
+    for one in entity.fields:
+        if not one.key.startswith("content-"):
+            check_raw(one, report)
+        if one.key in _ADDRESS_FIELDS:
+            addresses[one.key] = Mailboxes(one, report, smtputf8=smtputf8).check()
+            check_words(one, report, phrase=True)
+        elif one.key in _DATES:
+            check_date(one, report)
+        elif one.key in _IDS:
+            check_ids(one, report)
+        elif one.key not in _STRUCTURED:
+            check_words(one, report, phrase=False)
+    check_senders(entity, addresses, report)
+    check_parameters(entity, report)
+    if entity.is_multipart:
+        check_multipart(entity, report)
+    if entity.is_multipart or entity.is_message:
+        check_encoding_of_whole(entity, report)
+    if not entity.parts and not entity.is_multipart:
+        check_body(entity, report)
+    if entity.type.value == "text/plain" and not entity.parts:
+        check_flowed(entity, report)
+    elif entity.type.value == "text/calendar":
+        check_calendar(entity, report)
+
+
+def _audited(entity: Entity) -> AuditedPart:
+    given = entity.type
+    return AuditedPart(given.value, entity.encoding, given.get("charset") or "", entity.disposition.value,
+                       entity.file_name or "", entity.content_id or "", entity.end - entity.body_start, entity.start,
+                       tuple(_audited(part) for part in entity.parts))

@@ -1,0 +1,178 @@
+"""Bodies: their transfer encodings (RFC 2045 6) and what is in them (RFC 2046 4)."""
+
+from __future__ import annotations
+
+import codecs
+import re
+
+from pribble.mime.audit.report import Report
+from pribble.mime.grammar import ENCODED_LINE, MECHANISMS, QUOTED_PRINTABLE
+from pribble.mime.reading import Entity
+
+_BAD_ESCAPE = re.compile(r"=(?![0-9A-Fa-f]{2}|[ \t]*\r?\n|[ \t]*\Z)")
+_LOWER_ESCAPE = re.compile(r"=(?:[a-f][0-9A-Fa-f]|[0-9A-F][a-f])")
+_TRAILING = re.compile(r"(?<![ \t])[ \t]+(?=\r?\n|\Z)")
+_RAW = re.compile(r"[^\x20-\x7e\t\r\n]")
+_ENCODED_ENDS = re.compile(r"=0D=0A|=0A", re.IGNORECASE)
+_FOREIGN = re.compile(r"[^A-Za-z0-9+/=\r\n]")
+_CLEAN_BASE64 = re.compile(r"(?:(?:[A-Za-z0-9+/]{4}){1,19}+\r\n)*+(?:[A-Za-z0-9+/]{4}){0,19}+"
+                           r"(?:[A-Za-z0-9+/]{2}==|[A-Za-z0-9+/]{3}=)?(?:\r\n)*+")
+_META = re.compile(rb"""<meta\s[^>]{0,200}?charset\s*=\s*["']?\s*([A-Za-z0-9_.:-]{1,40})""", re.IGNORECASE)
+# By what the first octets are, whatever a part says of them.
+_SIGNATURES = ((b"\x89PNG\r\n\x1a\n", "image/png"), (b"\xff\xd8\xff", "image/jpeg"), (b"GIF87a", "image/gif"),
+               (b"GIF89a", "image/gif"), (b"%PDF-", "application/pdf"), (b"BM", "image/bmp"))
+_KNOWN_TYPES = frozenset(kind for _, kind in _SIGNATURES) | {"image/webp", "image/jpg"}
+
+
+def check_body(entity: Entity, report: Report) -> None:
+    """The body of a part that has no parts."""
+    encoding = entity.encoding
+    field = entity.first("content-transfer-encoding")
+    if encoding not in MECHANISMS:
+        if field is not None and not encoding.startswith("x-"):
+            report.tell_of("encodings.unknown", field)
+        return
+    if encoding == "quoted-printable":
+        _check_quoted_printable(entity, report)
+    elif encoding == "base64":
+        _check_base64(entity, report)
+    elif encoding == "7bit" and not entity.parts and (found := _beyond_ascii(entity)) is not None:
+        report.tell("encodings.undeclared", found, found + 1)
+    if entity.type.value.startswith("text/"):
+        _check_text(entity, report)
+    elif entity.type.value in _KNOWN_TYPES:
+        _check_signature(entity, report)
+
+
+def _beyond_ascii(entity: Entity) -> int | None:
+    if entity.body.isascii():
+        return None
+    found = re.compile(r"[^\x00-\x7f]").search(entity.text, entity.body_start, entity.end)
+    return None if found is None else found.start()
+
+
+# ---- quoted-printable -----------------------------------------------------------------------------------------
+
+
+def _check_quoted_printable(entity: Entity, report: Report) -> None:
+    body, base = entity.body, entity.body_start
+
+    def tell(rule: str, pattern: re.Pattern[str]) -> None:
+        for found in pattern.finditer(body):
+            report.tell(rule, base + found.start(), base + found.end())
+
+    position = 0
+    for line in body.split("\n"):
+        size = len(line) - line.endswith("\r")
+        if size > ENCODED_LINE:
+            report.tell("encodings.qp-long", base + position, base + position + size, size)
+        position += len(line) + 1
+    if not QUOTED_PRINTABLE.fullmatch(body):
+        tell("encodings.qp-not-hex", _BAD_ESCAPE)
+        tell("encodings.qp-lower-case", _LOWER_ESCAPE)
+        tell("encodings.qp-raw-octet", _RAW)
+    tell("encodings.qp-trailing-space", _TRAILING)
+    if entity.type.value.startswith("text/"):
+        tell("encodings.qp-line-ends", _ENCODED_ENDS)
+    if body.rstrip("\r\n").endswith("="):
+        report.tell("encodings.qp-ends-soft", base + len(body.rstrip("\r\n")) - 1, entity.end)
+
+
+# ---- base64 ---------------------------------------------------------------------------------------------------
+
+
+def _check_base64(entity: Entity, report: Report) -> None:
+    body, base = entity.body, entity.body_start
+    if not _CLEAN_BASE64.fullmatch(body):
+        position = 0
+        for line in body.split("\n"):
+            size = len(line) - line.endswith("\r")
+            if size > ENCODED_LINE:
+                report.tell("encodings.base64-long", base + position, base + position + size, size)
+            position += len(line) + 1
+        for found in _FOREIGN.finditer(body):
+            report.tell("encodings.base64-foreign", base + found.start(), base + found.end())
+        characters = re.sub(r"[^A-Za-z0-9+/=]", "", body)
+        content = characters.rstrip("=")
+        padding = len(characters) - len(content)
+        if "=" in content or padding > 2 or len(characters) % 4:
+            at = base + (body.find("=") if "=" in content else max(0, len(body.rstrip()) - 1))
+            report.tell("encodings.base64-padding", at, at + 1)
+    if entity.type.value.startswith("text/") and entity.disposition.value != "attachment" and (
+            re.search(rb"(?<!\r)\n", entity.decoded())):
+        report.tell("encodings.base64-bare-lf", base, base + 1)
+
+
+# ---- charset and type -----------------------------------------------------------------------------------------
+
+# Names that people write and IANA does not list.
+_UNREGISTERED = frozenset(("utf8", "utf-16bit", "latin-1", "unicode", "cp-1252", "windows1252", "iso8859-1", "iso88591",
+                           "iso-88591", "ansi", "ascii7", "win1252", "cp1252", "shiftjis", "x-sjis"))
+
+
+def _check_text(entity: Entity, report: Report) -> None:
+    octets = entity.decoded()
+    named = entity.type.get("charset")
+    field = entity.first("content-type")
+    start, end = (field.start, field.end) if field else (entity.start, entity.start)
+    if entity.type.value == "text/calendar":  # whose folds may split a character, which is told elsewhere
+        octets = re.sub(rb"\r?\n[ \t]", b"", octets)
+    beyond = not octets.isascii()
+    if named is None:
+        in_page = entity.type.value == "text/html" and _META.search(octets[:2048])
+        if beyond and not in_page:
+            report.tell("types.no-charset", start, end)
+        return
+    charset = named.lower()
+    if charset in _UNREGISTERED:
+        report.tell("types.charset-name", start, end, named)
+    if charset == "us-ascii":
+        if beyond:
+            report.tell("types.us-ascii", start, end)
+    elif not _is_known(charset):
+        report.tell("types.charset-unknown", start, end, named)
+    elif beyond and not _decodes(octets, charset):
+        report.tell("types.octets", start, end, named)
+    if entity.type.value == "text/html" and (meta := _META.search(octets[:2048])):
+        said = meta[1].decode("ascii")
+        if _same(said, charset) is False:
+            report.tell("types.meta", start, end, said)
+
+
+def _is_known(charset: str) -> bool:
+    try:
+        b" ".decode(charset)
+    except UnicodeError:
+        return True
+    except (LookupError, ValueError):  # unknown, no charset at all, or no name of one
+        return False
+    return True
+
+
+def _decodes(octets: bytes, charset: str) -> bool:
+    try:
+        octets.decode(charset)
+    except UnicodeError:
+        return False
+    return True
+
+
+def _same(first: str, second: str) -> bool | None:
+    """Whether two names are of one charset; None where one is unknown."""
+    try:
+        return codecs.lookup(first).name == codecs.lookup(second).name
+    except LookupError:
+        return None
+
+
+def _check_signature(entity: Entity, report: Report) -> None:
+    head = Entity(entity.text, entity.start, min(entity.end, entity.body_start + 100), fields=entity.fields,
+                  body_start=entity.body_start).decoded()
+    said = "image/jpeg" if entity.type.value == "image/jpg" else entity.type.value
+    is_ = next((kind for mark, kind in _SIGNATURES if head.startswith(mark)), None)
+    if is_ is None and head[:4] == b"RIFF" and head[8:12] == b"WEBP":
+        is_ = "image/webp"
+    if is_ is not None and is_ != said and not (is_ == "image/bmp" and len(head) < 14):
+        field = entity.first("content-type")
+        assert field is not None
+        report.tell_of("types.content", field, f"{said}, and is {is_}")

@@ -1,0 +1,190 @@
+"""Address fields (RFC 5322 3.4, 4.4; RFC 6531; RFC 6854), token by token, with every departure and its place."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from itertools import pairwise
+from typing import NamedTuple
+
+from pribble.mime.audit.report import Report
+from pribble.mime.grammar import ENCODED_WORD_START, LONGEST_DOMAIN, LONGEST_LABEL, LONGEST_LOCAL
+from pribble.mime.reading import Field
+
+_LEXER = re.compile(
+    r'(?P<space>[ \t\r\n]+)|(?P<quoted>"(?:[^"\\]|\\.)*")|(?P<unclosed>".*)|(?P<comment>\()|'
+    r'(?P<literal>\[[^\[\]\\]*\])|(?P<atom>[^\s"(),.:;<>@\[\]\\]+)|(?P<special>.)', re.DOTALL)
+_COMMENT_END = re.compile(r"[()]|\\.", re.DOTALL)
+_LABEL = re.compile(r"[A-Za-z0-9](?:[A-Za-z0-9-]*[A-Za-z0-9])?")
+
+
+class Token(NamedTuple):
+    """A token of an address field; the kind of a special is the character itself."""
+
+    kind: str
+    text: str
+    start: int
+    end: int
+
+
+Member = list[Token]
+
+
+class Mailboxes:
+    """Checks one address field."""
+
+    def __init__(self, field: Field, report: Report, *, smtputf8: bool) -> None:
+        self.field, self.report, self.smtputf8 = field, report, smtputf8
+        self._addresses: list[str] = []
+
+    def check(self) -> list[str]:
+        """Check the whole field; returns the addresses in it."""
+        members = list(self._members())
+        for number, member in enumerate(members):
+            self._check_member(member, is_last=number == len(members) - 1)
+        return self._addresses
+
+    def _tell(self, rule: str, tokens: Sequence[Token], detail: object = "") -> None:
+        self.report.tell(rule, tokens[0].start, tokens[-1].end, detail)
+
+    # -- lists --
+
+    def _members(self) -> Iterator[Member]:
+        """The members of the list, those of groups among them."""
+        member: Member = []
+        group: Token | None = None
+        in_angle, after_comma, ended = False, False, False  # ended: a group has just ended
+        for token in self._tokens():
+            if in_angle or token.kind not in (",", ":", ";"):
+                in_angle = (in_angle or token.kind == "<") and token.kind != ">"
+                member.append(token)
+                after_comma = False
+                continue
+            if token.kind == ":" and not any(t.kind == "@" for t in member):
+                if group is not None:
+                    self._tell("addresses.nested-group", [token])
+                elif self.field.key in ("from", "sender", "resent-from", "resent-sender"):
+                    self._tell("addresses.group-in-from", [*member, token], self.field.name)
+                group, member = token, []
+                continue
+            closes = token.kind == ";" and group is not None
+            if member:
+                yield member
+            elif token.kind == "," and not ended:
+                self._tell("addresses.empty-member", [token])
+            elif not closes and token.kind != ",":
+                self._tell("addresses.syntax", [token])
+            member, after_comma, ended = [], token.kind == ",", closes
+            group = None if closes else group
+        if member:
+            yield member
+        elif after_comma:
+            self.report.tell_of("addresses.empty-member", self.field)
+        if group is not None:
+            self._tell("addresses.unclosed-group", [group])
+
+    def _check_member(self, member: Member, *, is_last: bool) -> None:
+        angle = next((n for n, token in enumerate(member) if token.kind == "<"), None)
+        if angle is not None:
+            self._check_name(member[:angle])
+            inside = member[angle + 1:]
+            if not inside or inside[-1].kind != ">" or any(token.kind == ">" for token in inside[:-1]):
+                self._tell("addresses.syntax", member)
+            elif self.field.key != "return-path" or len(inside) > 1:
+                self._check_angle(inside[:-1] or member)
+        elif any(token.kind == "@" for token in member):
+            self._check_addr_spec(member)
+        else:
+            self._tell("addresses.syntax" if is_last else "addresses.comma-in-name", member)
+
+    def _check_name(self, name: Member) -> None:
+        if any(token.kind == "@" for token in name):
+            self._tell("addresses.at-in-name", name)
+        elif any(token.kind not in ("atom", "quoted", ".") for token in name):
+            self._tell("addresses.syntax", name)
+        elif dots := [token for token in name if token.kind == "."]:
+            self._tell("addresses.dot-in-name", dots)
+
+    def _check_angle(self, inside: Member) -> None:
+        if inside[0].kind == "@" and (colon := next((n for n, t in enumerate(inside) if t.kind == ":"), None)):
+            self._tell("addresses.route", inside[:colon + 1])
+            inside = inside[colon + 1:] or inside
+        self._check_addr_spec(inside)
+
+    # -- addr-spec --
+
+    def _check_addr_spec(self, tokens: Member) -> None:
+        ats = [n for n, token in enumerate(tokens) if token.kind == "@"]
+        if any(ENCODED_WORD_START in token.text and token.kind == "atom" for token in tokens):
+            self._tell("addresses.encoded-word", tokens)
+            return
+        if len(ats) != 1 or any(token.kind not in ("atom", "quoted", ".", "@", "literal") for token in tokens):
+            self._tell("addresses.syntax", tokens)
+            return
+        self._addresses.append("".join(token.text for token in tokens))
+        self._check_local(tokens[:ats[0]], tokens)
+        self._check_domain(tokens[ats[0] + 1:], tokens)
+        if not all(token.text.isascii() for token in tokens):
+            self._tell("international.smtputf8" if self.smtputf8 else "addresses.not-ascii", tokens)
+
+    def _check_local(self, local: Member, whole: Member) -> None:
+        words, dots = local[::2], local[1::2]
+        if not local:
+            self._tell("addresses.syntax", whole)
+        elif len(local) % 2 == 0 or any(t.kind == "." for t in words) or any(t.kind != "." for t in dots):
+            neighbours = any(a.kind != "." and b.kind != "." for a, b in pairwise(local))
+            self._tell("addresses.syntax" if neighbours else "addresses.dots", local)
+        elif any(token.kind == "literal" for token in words):
+            self._tell("addresses.syntax", local)
+        elif (size := sum(len(token.text) for token in local)) > LONGEST_LOCAL:
+            self._tell("addresses.long-local", local, size)
+
+    def _check_domain(self, domain: Member, whole: Member) -> None:
+        if not domain or any(token.kind == "quoted" for token in domain):
+            self._tell("addresses.syntax", whole)
+            return
+        if domain[0].kind == "literal":
+            if len(domain) > 1:
+                self._tell("addresses.syntax", domain)
+            return
+        if any(a.kind == b.kind == "atom" for a, b in pairwise(domain)):
+            self._tell("addresses.syntax", domain)
+            return
+        name = "".join(token.text for token in domain)
+        if name.isascii() and any(len(label) > LONGEST_LABEL or not _LABEL.fullmatch(label)
+                                  for label in name.split(".")):
+            self._tell("addresses.label", domain)
+        elif len(name) > LONGEST_DOMAIN:
+            self._tell("addresses.long-domain", domain, len(name))
+
+    # -- lexical --
+
+    def _tokens(self) -> Iterator[Token]:
+        """The tokens without white space and comments; what is not closed is told."""
+        raw, base = self.field.raw, self.field.value_start
+        position = 0
+        while position < len(raw):
+            found = _LEXER.match(raw, position)
+            assert found is not None
+            kind, text, end = str(found.lastgroup), found[0], found.end()
+            if kind == "comment":
+                end = self._comment(position)
+            elif kind != "space":
+                if kind == "unclosed":
+                    self.report.tell("addresses.unclosed-quote", base + position, base + end)
+                    kind = "quoted"
+                if kind == "quoted" and ENCODED_WORD_START in text and "?=" in text:
+                    self.report.tell("addresses.encoded-word-in-quotes", base + position, base + end)
+                yield Token(text if kind == "special" else kind, text, base + position, base + end)
+            position = end
+
+    def _comment(self, start: int) -> int:
+        """Where the comment ends; comments may be nested (RFC 5322 3.2.2)."""
+        depth = 0
+        for found in _COMMENT_END.finditer(self.field.raw, start):
+            depth += (found[0] == "(") - (found[0] == ")")
+            if not depth:
+                return found.end()
+        base = self.field.value_start
+        self.report.tell("addresses.unclosed-comment", base + start, base + len(self.field.raw))
+        return len(self.field.raw)

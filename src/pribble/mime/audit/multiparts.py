@@ -1,0 +1,261 @@
+"""Parts within parts: boundaries (RFC 2046 5.1), encodings of the whole (RFC 2045 6.4), parameters, related parts
+(RFC 2387, 2392), and the forms of one text (RFC 2046 5.1.4)."""
+
+from __future__ import annotations
+
+import re
+from urllib.parse import unquote
+
+from pribble.mime.audit.report import Report
+from pribble.mime.comments import without_comments
+from pribble.mime.grammar import BOUNDARY, LONGEST_BOUNDARY, MEDIA_TYPE
+from pribble.mime.parameters import Parameters
+from pribble.mime.reading import Entity, Field
+
+_UNSAFE_NAME = re.compile("[\u200e\u200f\u202a-\u202e\u2066-\u2069]")
+_CID = re.compile(rb"""(?:=\s*["']?|url\(\s*["']?)\s*cid:([^"'\s>)]*(?:>(?=["'\s)]))?)""", re.IGNORECASE)
+_ADDRESS = re.compile(rb"""(?:=\s*["']?|url\(\s*["']?)\s*([^"'\s>)]+)""", re.IGNORECASE)
+# RFC 3986 3.3:  pchar = unreserved / pct-encoded / sub-delims / ":" / "@"
+_PATH = re.compile(r"(?:[A-Za-z0-9._~!$&'()*+,;=:@/?-]|%[0-9A-Fa-f]{2})*")
+# How rich the forms of a text are; calendars and the like are richer than pages.
+_RICHNESS = {"text/plain": 0, "text/enriched": 1, "text/watch-html": 1, "text/html": 2, "multipart/related": 2}
+
+
+def check_parameters(entity: Entity, report: Report) -> None:
+    """Content-Type and Content-Disposition (RFC 2045 5.1, RFC 2183, RFC 2231)."""
+    for key, read in (("content-type", entity.type), ("content-disposition", entity.disposition)):
+        field = entity.first(key)
+        if field is None:
+            continue
+        report.tell_all(read.departures, field.value_start)
+        if key == "content-type":
+            if not MEDIA_TYPE.fullmatch(re.sub(r"\s", "", without_comments(read.value))):
+                report.tell_of("parameters.no-subtype", field)
+        elif not read.value:
+            report.tell_of("parameters.no-disposition", field)
+        _check_values(read, field, report)
+
+
+def _check_values(read: Parameters, field: Field, report: Report) -> None:
+    for piece in read.pieces:
+        start, end = field.value_start + piece.start, field.value_start + piece.end
+        if "=?" in piece.value and "?=" in piece.value:
+            report.tell("words.in-parameter", start, end)
+        elif piece.quoted and not piece.value.isascii():
+            report.tell("parameters.raw-octets", start, end)
+    for name in ("filename", "name"):
+        value = read.get(name)
+        if value and (re.search(r"[/\\]", value) or _UNSAFE_NAME.search(value)):
+            report.tell_of("parameters.unsafe-name", field,
+                           "a path in it" if re.search(r"[/\\]", value) else "characters that turn its direction")
+
+
+def check_multipart(entity: Entity, report: Report) -> None:
+    """The boundary of a multipart, and what it says of its parts."""
+    field = entity.first("content-type")
+    assert field is not None or entity.parent is not None
+    start, end = (field.start, field.end) if field else (entity.start, entity.start)
+    boundary = entity.type.get("boundary")
+    if boundary is None:
+        report.tell("multipart.no-boundary", start, end)
+        return
+    if boundary.endswith(" "):
+        report.tell("multipart.boundary-ends-in-space", start, end)
+    elif len(boundary) > LONGEST_BOUNDARY:
+        report.tell("multipart.long-boundary", start, end, len(boundary))
+    elif not BOUNDARY.fullmatch(boundary):
+        report.tell("multipart.boundary-character", start, end)
+    outer = _outer_boundaries(entity)
+    if boundary in outer:
+        report.tell("multipart.same-boundary", start, end)
+        return
+    if any(boundary.startswith(other) for other in outer if other):
+        report.tell("multipart.extended-boundary", start, end)
+    if not entity.parts:
+        report.tell("multipart.no-delimiter", start, end)
+    elif not entity.closed:
+        report.tell("multipart.unclosed", max(entity.start, entity.end - 1), entity.end)
+
+
+def _outer_boundaries(entity: Entity) -> list[str]:
+    found, parent = [], entity.parent
+    while parent is not None:
+        if parent.is_multipart:
+            found.append(parent.type.get("boundary") or "")
+        parent = parent.parent
+    return found
+
+
+def without_extended(entity: Entity) -> None:
+    """Take back that lines begin with a boundary, where they are the delimiters of a multipart within."""
+    inner = {f"--{part.type.get('boundary')}" for part in entity.walk() if part is not entity and part.is_multipart}
+    inner |= {f"{delimiter}--" for delimiter in inner}
+    entity.departures = [d for d in entity.departures if d.rule != "multipart.boundary-in-part"
+                         or entity.text[d.start:d.end].rstrip() not in inner]
+
+
+def check_encoding_of_whole(entity: Entity, report: Report) -> None:
+    """Composite types are 7bit, 8bit or binary, and say what their parts need (RFC 2045 6.4)."""
+    field = entity.first("content-transfer-encoding")
+    encoding = entity.encoding
+    if encoding in ("base64", "quoted-printable"):
+        assert field is not None
+        if entity.is_multipart:
+            report.tell_of("multipart.encoded", field)
+        elif entity.type.value == "message/rfc822":
+            report.tell_of("multipart.message-encoded", field)
+    elif encoding == "7bit" and (part := next((p for p in entity.parts if p.encoding in ("8bit", "binary")), None)):
+        start, end = (field.start, field.end) if field else (entity.start, entity.body_start)
+        report.tell("multipart.understated", start, end, part.encoding)
+    if entity.type.value == "message/rfc822" and encoding != "base64":
+        for nested in entity.parts:
+            beyond = next((f for f in nested.fields if not f.raw.isascii()), None)
+            if beyond is not None:
+                report.tell_of("international.nested", beyond)
+
+
+# ---- related --------------------------------------------------------------------------------------------------
+
+
+def check_related(root: Entity, report: Report) -> None:
+    """What pages show, and where it is; each multipart/related by itself."""
+    by_id: dict[str, Entity] = {}
+    for entity in root.walk():
+        given = entity.content_id
+        if given is None:
+            continue
+        if given in by_id and not _among_alternatives(entity, by_id[given]):
+            field = entity.first("content-id")
+            assert field is not None
+            report.tell_of("related.id-repeated", field)
+        by_id.setdefault(given, entity)
+    referred: set[str] = set()
+    for entity in root.walk():
+        if entity.type.value == "text/html" and not entity.parts:
+            referred |= _check_references(entity, by_id, report)
+    for entity in root.walk():
+        if entity.type.value == "multipart/related":
+            _check_related(entity, report, referred)
+
+
+def _among_alternatives(first: Entity, second: Entity) -> bool:
+    """Whether two parts are in different forms of one text, which may share ids (RFC 2046 5.1.4)."""
+    seen, one = {}, first
+    while one.parent is not None:
+        seen[id(one.parent)] = one
+        one = one.parent
+    other = second
+    while other.parent is not None and id(other.parent) not in seen:
+        other = other.parent
+    parent = other.parent
+    return parent is not None and parent.type.value == "multipart/alternative" and seen[id(parent)] is not other
+
+
+def _check_related(entity: Entity, report: Report, referred: set[str]) -> None:
+    if not entity.parts:
+        return
+    field = entity.first("content-type")
+    assert field is not None
+    start = entity.type.get("start")
+    root = entity.parts[0]
+    if start is not None:
+        named = next((part for part in entity.parts if part.content_id == start.strip("<>")), None)
+        if named is None:
+            report.tell_of("related.start", field)
+        root = named or root
+    said = entity.type.get("type")
+    if said is None:
+        report.tell_of("related.no-type", field)
+    elif said.lower() != root.type.value:
+        # A page that is not first, and no start: the root is not the one that is meant.
+        is_later = start is None and any(part.type.value == said.lower() for part in entity.parts)
+        report.tell_of("related.start" if is_later else "related.type", field, said)
+    if root.disposition.value == "attachment":
+        report.tell("related.root-attachment", root.start, root.body_start)
+    pages = [part for part in root.walk() if part.type.value == "text/html"]
+    text = b"".join(page.decoded() for page in pages)
+    addresses = {unquote(found[1].decode("latin-1")) for found in _ADDRESS.finditer(text)} if pages else set()
+    for part in entity.parts:
+        location = part.first("content-location")
+        known = (part.content_id in referred) or (location is not None and unquote(location.value) in addresses)
+        if part is not root and pages and not known and part.disposition.value != "attachment":
+            report.tell("related.unreferenced", part.start, part.body_start)
+
+
+def _check_references(page: Entity, by_id: dict[str, Entity], report: Report) -> set[str]:
+    """The Content-IDs that a page refers to."""
+    referred = set()
+    around = page.parent
+    while around is not None and around.type.value != "multipart/related":
+        around = around.parent
+    for written in dict.fromkeys(found[1].decode("latin-1") for found in _CID.finditer(page.decoded())):
+        shown = f"cid:{written[:60]}"
+        at = page.text.find(shown, page.body_start, page.end)
+        start, end = (at, at + len(shown)) if at >= 0 else (page.body_start, page.body_start + 1)
+        name = unquote(written)
+        if "<" in name or ">" in name or not _PATH.fullmatch(written):
+            report.tell("related.cid-form", start, end)
+            name = name.strip("<>")
+        referred.add(name)
+        part = by_id.get(name)
+        if part is None:
+            report.tell("related.no-part", start, end, shown)
+        elif around is None or not _is_within(part, around):
+            report.tell("related.outside", start, end, shown)
+    return referred
+
+
+def _is_within(entity: Entity, outer: Entity) -> bool:
+    parent: Entity | None = entity
+    while parent is not None and parent is not outer:
+        parent = parent.parent
+    return parent is outer
+
+
+# ---- alternative ----------------------------------------------------------------------------------------------
+
+
+def check_forms(root: Entity, report: Report) -> None:
+    """The forms of a text: plain first, richest last, none of them an attachment; and a text beside each page."""
+    for entity in root.walk():
+        if entity.type.value == "multipart/alternative":
+            _check_alternative(entity, report)
+    page = next((e for e in root.walk() if e.type.value == "text/html" and e.disposition.value != "attachment"
+                 and _is_body(e)), None)
+    if page is not None and not any(_has_text(form) for form in _beside(page)):
+        report.tell("alternative.no-text", page.start, page.body_start)
+
+
+def _check_alternative(entity: Entity, report: Report) -> None:
+    known = [_RICHNESS[part.type.value] for part in entity.parts if part.type.value in _RICHNESS]
+    if known != sorted(known):
+        report.tell("alternative.order", entity.parts[0].start, entity.parts[0].body_start)
+    for part in entity.parts:
+        if part.disposition.value == "attachment":
+            report.tell("alternative.attachment", part.start, part.body_start)
+
+
+def _is_body(entity: Entity) -> bool:
+    """Whether it is what a reader shows: not within a nested message, and in multiparts the first, or one of the
+    forms."""
+    while entity.parent is not None:
+        parent = entity.parent
+        if not parent.is_multipart or (parent.type.value != "multipart/alternative" and parent.parts[0] is not entity):
+            return False
+        entity = parent
+    return True
+
+
+def _beside(page: Entity) -> list[Entity]:
+    """The texts that are forms of the same as a page."""
+    found: list[Entity] = []
+    entity = page
+    while entity.parent is not None:
+        entity = entity.parent
+        if entity.type.value == "multipart/alternative":
+            found += [part for part in entity.walk() if part.type.value == "text/plain"]
+    return found
+
+
+def _has_text(entity: Entity) -> bool:
+    return bool(entity.decoded().strip())

@@ -1,0 +1,58 @@
+"""What an audit has found so far, in the order of the message."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable
+
+from pribble.errors import Source, visible
+from pribble.findings import Finding
+from pribble.mime.audit.rules import RULES
+from pribble.mime.parameters import Departure
+from pribble.mime.reading import Field
+
+# Of one rule, more than these say nothing new.
+MOST_OF_A_RULE = 20
+
+
+class Octets(Source):
+    """A message as a source: a character for each octet; what is shown of it is read as UTF-8."""
+
+    __slots__ = ()
+
+    def shown(self, start: int, end: int) -> str:
+        return visible(self.text[start:end].encode("latin-1").decode("utf-8", "replace"))
+
+
+class Report:
+    """Takes departures by their rule and place, and keeps the first of each rule."""
+
+    def __init__(self, source: Source) -> None:
+        self.source = source
+        self.counts: Counter[str] = Counter()
+        self._findings: list[Finding] = []
+
+    def tell(self, rule: str, start: int, end: int, detail: object = "") -> None:
+        """Something was found under `rule`, between two offsets; `detail` goes into what the rule says."""
+        self.counts[rule] += 1
+        if self.counts[rule] > MOST_OF_A_RULE:
+            return
+        severity, reference, says, mend = RULES[rule]
+        place = self.source.place(start, max(end, start + 1))
+        self._findings.append(Finding(rule, severity, place, says.format(detail), mend, reference))
+
+    def tell_all(self, departures: Iterable[Departure], base: int = 0) -> None:
+        """Departures whose places are counted from `base`."""
+        for one in departures:
+            self.tell(one.rule, base + one.start, base + one.end, one.detail)
+
+    def tell_of(self, rule: str, field: Field, detail: object = "") -> None:
+        """Something was found about a whole field."""
+        raw = field.raw
+        start = field.value_start + len(raw) - len(raw.lstrip(" \t\r\n"))
+        self.tell(rule, start if raw.strip() else field.start, field.value_start + len(raw.rstrip()), detail)
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        """All that was kept, in the order of their places."""
+        return tuple(sorted(self._findings, key=lambda f: (f.where.start if f.where else 0, f.rule)))

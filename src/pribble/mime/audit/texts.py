@@ -1,0 +1,75 @@
+"""Texts that flow (RFC 3676) and calendars (RFC 5545, 5546, 6047)."""
+
+from __future__ import annotations
+
+import re
+
+from pribble.mime.audit.report import Report
+from pribble.mime.flowed import SIGNATURE
+from pribble.mime.reading import Entity
+
+_METHOD = re.compile(r"^METHOD[^:]*:[ \t]*([A-Za-z-]+)", re.IGNORECASE | re.MULTILINE)
+_EVENT = re.compile(r"^BEGIN:(VEVENT|VTODO|VJOURNAL)\s*$", re.IGNORECASE | re.MULTILINE)
+LONGEST_CALENDAR_LINE = 75
+
+
+def check_flowed(entity: Entity, report: Report) -> None:
+    """The lines of a text/plain with format=flowed."""
+    form, delsp = (entity.type.get("format") or "").lower(), entity.type.get("delsp")
+    if form not in ("", "fixed", "flowed") or (delsp is not None and form != "flowed"):
+        field = entity.first("content-type")
+        assert field is not None
+        report.tell_of("flowed.parameter", field)
+    if form != "flowed":
+        return
+    octets, start = entity.decoded(), entity.body_start
+    as_written = entity.encoding not in ("quoted-printable", "base64")
+    position, before, flows = start, 0, False
+    for line in octets.decode("latin-1").split("\n"):
+        text = line.removesuffix("\r")
+        content = text.lstrip(">")
+        depth = len(text) - len(content)
+        content = content[1:] if content.startswith(" ") else content
+        at = position if as_written else start  # an encoding moves places
+        if flows and content == SIGNATURE:
+            report.tell("flowed.signature", at, at + len(text))
+        elif flows and depth != before:
+            report.tell("flowed.depth", at, at + len(text))
+        elif text.startswith("From "):
+            report.tell("flowed.from", at, at + len(text))
+        flows = content.endswith(" ") and content != SIGNATURE
+        before = depth
+        position += len(line) + 1
+
+
+def check_calendar(entity: Entity, report: Report) -> None:
+    """An iCalendar object that travels as text/calendar."""
+    octets = entity.decoded()
+    start = entity.body_start
+    if re.search(rb"(?<!\r)\n", octets):
+        report.tell("calendar.bare-lf", start, start + 1)
+    for line in octets.replace(b"\r\n", b"\n").split(b"\n"):
+        if len(line) > LONGEST_CALENDAR_LINE:
+            report.tell("calendar.long-line", start, start + 1, len(line))
+        try:
+            line.removeprefix(b" ").decode("utf-8")
+        except UnicodeDecodeError:
+            report.tell("calendar.split-character", start, start + 1)
+    unfolded = re.sub(rb"\r?\n[ \t]", b"", octets).decode("utf-8", "replace").replace("\r\n", "\n")
+    found = _METHOD.search(unfolded)
+    said, method = entity.type.get("method"), found[1] if found else None
+    field = entity.first("content-type")
+    if (said or "").upper() != (method or "").upper() and field is not None:
+        report.tell_of("calendar.method", field)
+    for event in _EVENT.finditer(unfolded):
+        end = unfolded.find(f"END:{event[1]}", event.end())
+        _check_event(unfolded[event.end():end if end >= 0 else None], method or "", start, report)
+
+
+def _check_event(event: str, method: str, start: int, report: Report) -> None:
+    names = {line.partition(":")[0].partition(";")[0].strip().upper() for line in event.split("\n")}
+    lacking = [name for name in ("UID", "DTSTAMP") if name not in names]
+    if lacking:
+        report.tell("calendar.incomplete", start, start + 1, " and ".join(lacking))
+    if method.upper() == "REQUEST" and not {"ORGANIZER", "ATTENDEE"} <= names:
+        report.tell("calendar.people", start, start + 1)

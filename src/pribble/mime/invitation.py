@@ -1,0 +1,163 @@
+"""Invitations for the calendar (RFC 5545, RFC 5546 for what they ask, RFC 6047 for how they travel).
+
+The objects are those of the icalendar package, the extra ``calendar``, which is loaded when first needed.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from datetime import UTC, date, datetime, timedelta
+from typing import Any, Literal
+
+from pribble.errors import HeaderError, MissingExtra
+from pribble.mime.address import Address, Recipients, mailbox, mailboxes
+from pribble.mime.grammar import FORBIDDEN
+from pribble.mime.header import checked
+
+Method = Literal["REQUEST", "CANCEL", "PUBLISH"]
+METHODS: tuple[Method, ...] = ("REQUEST", "CANCEL", "PUBLISH")
+_A_YEAR = timedelta(days=366)
+_PRODUCT = "-//Skerrow Haven//Pribble//EN"
+
+
+@dataclass(frozen=True, slots=True)
+class Invitation:
+    """An event that its receivers can take into their calendars.
+
+    `start` and `end` are aware datetimes, or dates for whole days, of which `end` is the last one.  `organizer` and
+    `attendees` are mailboxes; without attendees, those of the message's To are asked.  `uid` names the event for ever:
+    a later invitation with the same one changes it.  `method` is "REQUEST", "CANCEL", or "PUBLISH", which tells and
+    asks nobody.  With `also_attached` the event travels a second time, as a file.
+
+    Raises `HeaderError` and `AddressError` for what cannot be written.
+    """
+
+    start: datetime | date
+    end: datetime | date
+    summary: str
+    organizer: Recipients
+    uid: str
+    attendees: Recipients = ()
+    location: str = ""
+    description: str = ""
+    sequence: int = 0
+    method: Method = "REQUEST"
+    also_attached: bool = False
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "organizer", mailbox(self.organizer, "ORGANIZER"))
+        object.__setattr__(self, "attendees", mailboxes(self.attendees, "ATTENDEE"))
+        if self.method not in METHODS:
+            raise HeaderError(f'METHOD: "{checked("METHOD", self.method)}" is none of {", ".join(METHODS)}')
+        if not checked("UID", self.uid).strip():
+            raise HeaderError("UID: an event needs a name that stays the same",
+                              hint="as the booking's number at the office's domain: b-2041@skerrow.example")
+        for name, text in (("SUMMARY", self.summary), ("LOCATION", self.location)):
+            checked(name, text, text=True)
+        if found := FORBIDDEN.search(self.description.replace("\r\n", "").replace("\n", "").replace("\t", "")):
+            raise HeaderError(f"DESCRIPTION: a character that no text holds (U+{ord(found[0]):04X})")
+        self._check_times()
+
+    def _check_times(self) -> None:
+        if isinstance(self.start, datetime) != isinstance(self.end, datetime):
+            raise HeaderError("DTEND: the event begins at a time and ends on a day, or the other way round")
+        for name, moment in (("DTSTART", self.start), ("DTEND", self.end)):
+            if isinstance(moment, datetime) and moment.utcoffset() is None:
+                raise HeaderError(f"{name}: a moment without a time zone",
+                                  hint='an aware one is datetime(2026, 7, 3, 14, tzinfo=ZoneInfo("Europe/London"))')
+        if self.end < self.start:
+            raise HeaderError("DTEND: the event ends before it begins")
+
+    def revised(self, **changes: Any) -> Invitation:
+        """The event as it is now: the fields in `changes` are others, and who has the earlier one learns of it."""
+        return replace(self, **{"sequence": self.sequence + 1, **changes})
+
+    def cancelled(self) -> Invitation:
+        """The event called off (RFC 5546 3.2.5)."""
+        return self.revised(method="CANCEL")
+
+    def asked(self, named: Sequence[Address]) -> tuple[Address, ...]:
+        """Who is asked, where those in `named` (the message's To) are besides the attendees; each once, without the
+        organizer.  Raises `HeaderError` where somebody must be and nobody is (RFC 5546 3.2.2)."""
+        if self.method == "PUBLISH":  # which asks nobody (RFC 5546 3.2.1)
+            return ()
+        everyone = {address.addr: address for address in (*self._attendees, *named)}
+        everyone.pop(self._organizer.addr, None)
+        if not everyone:
+            raise HeaderError(f"ATTENDEE: {self.method} asks somebody, and nobody is named",
+                              hint='name them in To or as attendees, or let it be a "PUBLISH"')
+        return tuple(everyone.values())
+
+    def calendar(self, named: Sequence[Address], stamp: datetime) -> str:
+        """The iCalendar object, its lines ending in CRLF; `named` are those of the message's To, `stamp` its Date."""
+        icalendar = _icalendar()
+        event = icalendar.Event()
+        event.add("uid", self.uid)
+        event.add("dtstamp", stamp.astimezone(UTC))
+        event.add("sequence", self.sequence)
+        event.add("dtstart", _moment(self.start))
+        event.add("dtend", _moment(self.end) if isinstance(self.end, datetime) else self.end + timedelta(days=1))
+        for name, text in (("summary", self.summary), ("location", self.location), ("description", self.description)):
+            if text:
+                event.add(name, text.replace("\r\n", "\n"))
+        event.add("organizer", _person(icalendar, self._organizer))
+        if self.method == "CANCEL":
+            event.add("status", "CANCELLED")
+        for address in self.asked(named):
+            person = _person(icalendar, address)
+            if self.method == "REQUEST":
+                person.params.update(ROLE="REQ-PARTICIPANT", PARTSTAT="NEEDS-ACTION", RSVP="TRUE")
+            event.add("attendee", person)
+        whole = icalendar.Calendar()
+        whole.add("prodid", _PRODUCT)
+        whole.add("version", "2.0")
+        whole.add("method", self.method)
+        first, last = _day(self.start) - _A_YEAR, _day(self.end) + _A_YEAR
+        for zone in self._zones():
+            whole.add_component(icalendar.Timezone.from_tzinfo(zone, first_date=first, last_date=last))
+        whole.add_component(event)
+        return str(whole.to_ical().decode("utf-8"))
+
+    @property
+    def _organizer(self) -> Address:
+        assert isinstance(self.organizer, Address)
+        return self.organizer
+
+    @property
+    def _attendees(self) -> tuple[Address, ...]:
+        return self.attendees  # type: ignore[return-value]  # settled by __post_init__
+
+    def _zones(self) -> list[Any]:
+        """The named time zones of start and end, each once."""
+        moments = [m for m in (self.start, self.end) if isinstance(m, datetime)]
+        return list({m.tzinfo.key: m.tzinfo for m in moments if m.tzinfo and _is_named(m)}.values())  # type: ignore[attr-defined]
+
+
+def _is_named(moment: datetime) -> bool:
+    return getattr(moment.tzinfo, "key", "UTC") != "UTC"
+
+
+def _moment(moment: datetime | date) -> datetime | date:
+    """A moment in a zone that has a name as it is, another in UTC: offsets have no place in a calendar."""
+    return moment.astimezone(UTC) if isinstance(moment, datetime) and not _is_named(moment) else moment
+
+
+def _day(moment: datetime | date) -> date:
+    return moment.date() if isinstance(moment, datetime) else moment
+
+
+def _person(icalendar: Any, address: Address) -> Any:
+    person = icalendar.vCalAddress(f"mailto:{address.addr}")
+    if address.name:
+        person.params["CN"] = address.name
+    return person
+
+
+def _icalendar() -> Any:
+    try:
+        import icalendar
+    except ImportError:
+        raise MissingExtra("an invitation needs the icalendar package",
+                           hint="pip install 'pribble[calendar]'") from None
+    return icalendar
