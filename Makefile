@@ -27,7 +27,7 @@ pictures: $(VENV)/installed
 $(VENV)/installed: pyproject.toml
 	$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Pribble needs Python 3.11 or newer; try: make PYTHON=python3.11 ...")'
 	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[charts,test,lint]'
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[calendar,charts,test,lint]'
 	touch $@
 
 clean:

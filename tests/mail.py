@@ -24,9 +24,7 @@ PNG = base64.b64decode(
 LOGO = Picture.from_bytes(PNG, "logo.png")
 CID = LOGO.content_id("pribble.invalid")
 TEXT = "Dear Ana,\n\nyour berth is B 14.\n"
-PAGE = (
-    f'<html><head><meta charset="utf-8"></head><body><p>Dear Ana</p><img src="cid:{CID}" alt=""></body></html>\n'
-)
+PAGE = f'<html><head><meta charset="utf-8"></head><body><p>Dear Ana</p><img src="cid:{CID}" alt=""></body></html>\n'
 LONDON = ZoneInfo("Europe/London")
 STAY = Invitation(
     datetime(2026, 7, 10, 14, tzinfo=LONDON),
@@ -58,7 +56,9 @@ def bases() -> dict[str, bytes]:
             ),
             "qp": Message(**FIXED, text="Grüße aus dem Hafen = 1 = 2, " + "wort " * 30 + "\nzweite Zeile\n"),
             "base64": Message(**FIXED, text="日本語のお知らせ\n" * 8),
-            "nested": Message(**FIXED, text="See below.\n", attachments=[Attachment("before.eml", bytes(plain))]),
+            "nested": Message(
+                **FIXED, text="See below.\n", attachments=[Attachment("before.eml", bytes(plain))]
+            ),
             "calendar": Message(**FIXED, text=TEXT, invitation=STAY),
             "thread": Message(
                 **FIXED,
@@ -70,7 +70,10 @@ def bases() -> dict[str, bytes]:
                 one_click=True,
             ),
             "flowed": Message(
-                **FIXED, text="> A line that was quoted\n\n" + "A paragraph that flows. " * 6 + "\n\n-- \nBerth Office\n"
+                **FIXED,
+                text="> A line that was quoted\n\n"
+                + "A paragraph that flows. " * 6
+                + "\n\n-- \nBerth Office\n",
             ),
             "utf8": Message(**{**FIXED, "to": "Ünal <ünal@example.org>", "subject": "Grüße"}, text=TEXT),
         }.items()

@@ -181,7 +181,7 @@ class Headers(unittest.TestCase):
         message = Message(**{**FIXED, "to": "Ünal <ünal@example.org>"}, subject="grün", text="x")
         self.assertEqual(message.needs, {"smtputf8"})
         self.assertIn(
-            "To: Ünal <ünal@example.org>\r\nSubject: grün\r\n".replace("To: Ünal", 'To: "Ünal"'),
+            "To: Ünal <ünal@example.org>\r\nSubject: grün\r\n",
             bytes(message).decode(),
         )
         self.assertEqual(Message(**FIXED).needs, frozenset())

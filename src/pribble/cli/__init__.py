@@ -7,15 +7,15 @@ import os
 import sys
 from collections.abc import Sequence
 
-from pribble.cli import convert, demo, fields, receive, render, send
+from pribble.cli import audit, convert, demo, fields, receive, render, send
 from pribble.cli.common import Usage, complain
 from pribble.errors import DeliveryError, MissingExtra, PribbleError
 from pribble.template import UnknownTemplate
 
-COMMANDS = (demo, fields, render, convert, send, receive)
+COMMANDS = (demo, fields, render, convert, audit, send, receive)
 
-# Exit codes: 0 done; 1 template, data, pictures, addresses or headers; 2 wrong usage, or a file that is not
-# there; 3 all that a transport says.
+# Exit codes: 0 done; 1 template, data, pictures, addresses or headers, or errors that an audit found; 2 wrong usage, or
+# a file that is not there; 3 all that a transport says.
 WRONG_INPUT, WRONG_USAGE, NOT_DELIVERED = 1, 2, 3
 
 

@@ -13,7 +13,7 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
     parser = commands.add_parser(
         "demo", help="the full example, sent to a receiver of its own",
         description="Render the demo's templates for one event, send the messages through the stand-in receiver on a "
-                    "free port of this machine, and read back what came with the standard library's parser.")
+                    "free port of this machine, read back what came with the standard library's parser, and audit it.")
     parser.add_argument("--out", metavar="DIR", type=Path, default=Path("pribble-demo"),
                         help="where to leave messages, pages and texts (pribble-demo)")
     parser.add_argument("--json", action="store_true", help="answer in JSON, for programs")
@@ -22,12 +22,12 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
 
 def run(options: argparse.Namespace) -> int:
     outcomes = walk(options.out)
-    sound = not any(outcome.unresolved or outcome.defects for outcome in outcomes)
+    sound = not any(outcome.unresolved or outcome.defects or outcome.departures for outcome in outcomes)
     if options.json:
         print_json([{"template": o.template, "subject": o.subject, "to": o.to, "parts": [p.strip() for p in o.parts],
                      "bytes": o.size, "pictures_resolved": o.pictures, "pictures_unresolved": o.unresolved,
-                     "defects": list(o.defects), "message": str(o.eml), "html": o.html and str(o.html),
-                     "text": str(o.text)}
+                     "defects": list(o.defects), "departures": list(o.departures), "message": str(o.eml),
+                     "html": o.html and str(o.html), "text": str(o.text)}
                     for o in outcomes])
     else:
         show(outcomes)
@@ -42,15 +42,16 @@ def show(outcomes: list[Outcome]) -> None:
     console = Console(highlight=False)
     console.print("Messages of the berth office at Skerrow Haven, sent and read back:\n")
     table = Table(box=box.SIMPLE_HEAD, header_style="bold", show_lines=False, padding=(0, 1), pad_edge=False)
-    for column in ("message", "parts", "bytes", "pictures", "defects"):
-        table.add_column(column, justify="right" if column in ("bytes", "pictures", "defects") else "left",
+    for column in ("message", "parts", "bytes", "pictures", "audit"):
+        table.add_column(column, justify="right" if column in ("bytes", "pictures", "audit") else "left",
                          overflow="fold", no_wrap=column in ("parts", "bytes"))
     for number, o in enumerate(outcomes):
         if number:
             table.add_row()
         pictures = f"{o.pictures} of {o.pictures + o.unresolved}" if o.html else ""
         about = f"[bold]{o.template}[/bold]\n{_plain(o.subject)}\nto {_plain(o.to)}"
-        table.add_row(about, "\n".join(o.parts), f"{o.size:,}", pictures, "\n".join(o.defects) or "none")
+        found = "\n".join((*o.defects, *o.departures)) or "sound"
+        table.add_row(about, "\n".join(o.parts), f"{o.size:,}", pictures, found)
     console.print(table)
     console.print("The files:")
     for o in outcomes:

@@ -7,19 +7,22 @@ sends a code for the gate, and a statement at the end of the month.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, datetime, time
 from email import message_from_bytes, policy
 from email.message import EmailMessage
 from pathlib import Path
 from typing import Any, cast
+from zoneinfo import ZoneInfo
 
 from pribble.delivery.receiver import Received, Receiver
 from pribble.delivery.transports import transport
 from pribble.demo.charts import statement_pdf, usage_chart
 from pribble.errors import MissingExtra
 from pribble.mime.address import Recipient
+from pribble.mime.audit import audit
+from pribble.mime.invitation import Invitation
 from pribble.mime.part import Attachment
 from pribble.template import TemplateFolder
 
@@ -30,7 +33,8 @@ DESK = "Harbour desk <desk@skerrow.example>"
 
 @dataclass(frozen=True, slots=True)
 class Outcome:
-    """One message as it was read back by the standard library's parser."""
+    """One message as it was read back: what the standard library's parser calls defects, and in what an audit sees it
+    depart from the standards."""
 
     template: str
     subject: str
@@ -40,6 +44,7 @@ class Outcome:
     pictures: int
     unresolved: int
     defects: tuple[str, ...]
+    departures: tuple[str, ...]
     eml: Path
     html: Path | None
     text: Path
@@ -55,6 +60,8 @@ def walk(out: Path) -> list[Outcome]:
     skipper = (event["skipper"]["name"], event["skipper"]["email"])
     # (template, data, to whom, locale)
     statement, attached = charted(templates["mooring-statement"].samples[""])
+    further: dict[str, dict[str, Any]] = {"berth-confirmed": {"invitation": invited(event)},
+                                          "mooring-statement": {"attachments": attached}}
     messages: list[tuple[str, Any, Recipient, str | None]] = [
         ("berth-confirmed", event, skipper, None),
         ("berth-confirmed", event, skipper, "de"),
@@ -69,8 +76,8 @@ def walk(out: Path) -> list[Outcome]:
         office = transport(receiver.address)
         for name, data, to, locale in messages:
             rendering = templates[name].render(data, locale=locale)
-            attachments = attached if name == "mooring-statement" else []
-            office.send(rendering.message(sender=OFFICE, to=[to], attachments=attachments))
+            office.send(rendering.message(sender=OFFICE, to=[to], auto_submitted="auto-generated",
+                                          **further.get(name, {})))
             called = f"{name}.{locale}" if locale else name
             text, html = out / f"{called}.txt", None
             text.write_text(rendering.text, encoding="utf-8")
@@ -79,6 +86,21 @@ def walk(out: Path) -> list[Outcome]:
                 html.write_text(page, encoding="utf-8")
             outcomes.append(read_back(called, receiver.received[-1], html, text))
     return outcomes
+
+
+def invited(event: Mapping[str, Any]) -> Invitation | None:
+    """The stay as an event for the skipper's calendar, in at two in the afternoon and out at eleven; None where the
+    icalendar package is not installed."""
+    zone = ZoneInfo("Europe/London")
+    first, last = (date.fromisoformat(event["stay"][name]) for name in ("from", "to"))
+    reference, berth = event["booking"]["reference"], event["berth"]
+    try:
+        return Invitation(datetime.combine(first, time(14), zone), datetime.combine(last, time(11), zone),
+                          f"{event['vessel']['name']} at berth {berth['pier']} {berth['number']}", OFFICE,
+                          f"{reference.lower()}@skerrow.example", location=f"Skerrow Haven, pier {berth['pier']}",
+                          description=f"Booking {reference}\n{event['booking']['link']}")
+    except MissingExtra:
+        return None
 
 
 def charted(sample: dict[str, Any]) -> tuple[dict[str, Any], list[Attachment]]:
@@ -94,14 +116,16 @@ def charted(sample: dict[str, Any]) -> tuple[dict[str, Any], list[Attachment]]:
 
 
 def read_back(template: str, received: Received, html: Path | None, text: Path) -> Outcome:
-    """What the standard library's parser makes of a message that came."""
+    """What the standard library's parser makes of a message that came, and the audit."""
     raw = received.path.read_bytes()
     message = message_from_bytes(raw, policy=policy.default)
     page = message.get_body(("html",))
     wanted = set(re.findall(r'"cid:([^"]+)"', page.get_content())) if page else set()
     ids = {str(part["Content-ID"]).strip("<>") for part in message.walk() if part["Content-ID"]}
     return Outcome(template, str(message["Subject"]), str(message["To"]), tuple(tree(message)), len(raw),
-                   len(wanted & ids), len(wanted - ids), tuple(defects(message)), received.path, html, text)
+                   len(wanted & ids), len(wanted - ids), tuple(defects(message)),
+                   tuple(finding.rule for finding in audit(raw) if finding.severity != "note"), received.path, html,
+                   text)
 
 
 def tree(message: EmailMessage, depth: int = 0) -> Iterator[str]:

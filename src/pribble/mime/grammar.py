@@ -27,6 +27,10 @@ DOT_ATOM = re.compile(rf"[{ATEXT}{UTF8}]+(?:\.[{ATEXT}{UTF8}]+)*")
 #                  quoted-string = [CFWS] DQUOTE *([FWS] qcontent) [FWS] DQUOTE [CFWS]
 QUOTED = re.compile(rf'"(?:[\x20\x21\x23-\x5b\x5d-\x7e\t{UTF8}]|\\[\x20-\x7e\t{UTF8}])*"')
 
+# RFC 5322 2.2.2, 2.2.3:  WSP = SP / HTAB, and the line ends of folds; no other character is white space, whatever
+# Unicode says of octets such as %d133 and %d160.
+WHITE_SPACE = " \t\r\n"
+
 # RFC 5322 3.2.2:  FWS = ([*WSP CRLF] 1*WSP)   with RFC 5322 4.2:  obs-FWS = 1*WSP *(CRLF 1*WSP)
 FOLD = re.compile(r"\r?\n(?=[ \t])")
 

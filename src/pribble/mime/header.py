@@ -15,6 +15,7 @@ from pribble.errors import HeaderError
 from pribble.graphemes import belongs
 from pribble.mime.grammar import (
     ASCII_ATOM,
+    ATOM,
     ENCODED_WORD,
     ENCODED_WORD_START,
     FORBIDDEN,
@@ -73,7 +74,11 @@ class FieldWriter:
     def text(self, text: str) -> None:
         """Add unstructured text (RFC 5322 2.2.1), what must be encoded in encoded-words."""
         if self.utf8:
-            self._utf8_text(unicodedata.normalize("NFC", text))
+            text = unicodedata.normalize("NFC", text)
+            if ENCODED_WORD_START in text or text != text.strip(" \t") or max(map(len, text.split(" "))) > LINE - 1:
+                self.encoded(text, _q_in_text)  # all of it: nothing raw stands beside one (RFC 6532 3.6)
+            else:
+                self._utf8_text(text)
             return
         words = text.split(" ")
         bare = [self._is_bare(word, first=number == 0) for number, word in enumerate(words)]
@@ -89,7 +94,8 @@ class FieldWriter:
         if self.utf8:
             phrase = unicodedata.normalize("NFC", phrase)
         words = phrase.split(" ")
-        if all(ASCII_ATOM.fullmatch(word) and ENCODED_WORD_START not in word for word in words):
+        atom = ATOM if self.utf8 else ASCII_ATOM
+        if all(atom.fullmatch(word) and ENCODED_WORD_START not in word for word in words):
             self.words(*words[:-1], f"{words[-1]}{after}")
         elif (phrase.isascii() or self.utf8) and ENCODED_WORD_START not in phrase and len(phrase) < _LONGEST_QUOTED:
             self.word(f"{quoted(phrase)}{after}")

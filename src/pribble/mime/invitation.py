@@ -30,7 +30,8 @@ class Invitation:
     a later invitation with the same one changes it.  `method` is "REQUEST", "CANCEL", or "PUBLISH", which tells and
     asks nobody.  With `also_attached` the event travels a second time, as a file.
 
-    Raises `HeaderError` and `AddressError` for what cannot be written.
+    Raises `HeaderError` and `AddressError` for what cannot be written, `MissingExtra` where the icalendar package is
+    not installed.
     """
 
     start: datetime | date
@@ -46,6 +47,7 @@ class Invitation:
     also_attached: bool = False
 
     def __post_init__(self) -> None:
+        _icalendar()
         object.__setattr__(self, "organizer", mailbox(self.organizer, "ORGANIZER"))
         object.__setattr__(self, "attendees", mailboxes(self.attendees, "ATTENDEE"))
         if self.method not in METHODS:
@@ -115,7 +117,9 @@ class Invitation:
         whole.add("method", self.method)
         first, last = _day(self.start) - _A_YEAR, _day(self.end) + _A_YEAR
         for zone in self._zones():
-            whole.add_component(icalendar.Timezone.from_tzinfo(zone, first_date=first, last_date=last))
+            component = icalendar.Timezone.from_tzinfo(zone, first_date=first, last_date=last)
+            component.pop("comment", None)
+            whole.add_component(component)
         whole.add_component(event)
         return str(whole.to_ical().decode("utf-8"))
 

@@ -244,8 +244,7 @@ class Message:
     def _end(self) -> bool:
         """Whether a line end is missing behind the last line."""
         root = self._root
-        ended = not root.boundary and not root.content and (not root.body or root.body.endswith(b"\r\n"))
-        return bool(self._header) and not ended
+        return bool(self._header and root.body) and not root.body.endswith(b"\r\n")
 
     @property
     def _size(self) -> int:
@@ -262,7 +261,7 @@ class Message:
         given: Any = self
         utf8 = self._international
         fields = [address_field("From", given.authors, utf8)]
-        if given.authors != (given.sender,):
+        if [author.addr for author in given.authors] != [given.sender.addr]:
             fields.append(address_field("Sender", (given.sender,), utf8))
         if given.to or not given.cc:  # RFC 5322 A.1.3: where nobody is named
             fields.append(address_field("To", given.to, utf8) if given.to else _UNDISCLOSED)

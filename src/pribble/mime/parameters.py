@@ -10,10 +10,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from urllib.parse import unquote_to_bytes
 
-from pribble.mime.grammar import EXTENDED_VALUE, PARAMETER_NAME, TOKEN
+from pribble.mime.grammar import EXTENDED_VALUE, PARAMETER_NAME, TOKEN, WHITE_SPACE
 
 _NOT_ENDED = re.compile(r'[^;"]*')
-_WORD = re.compile(r"[^(;\s]*")
+_WORD = re.compile(r"[^(; \t\r\n]*")
 _QUOTED = re.compile(r'"((?:[^"\\]|\\.)*)("?)', re.DOTALL)
 _SPACE = re.compile(r"(?:[ \t\r\n]|\((?:[^()\\]|\\.)*\))*", re.DOTALL)
 
@@ -71,7 +71,7 @@ def read_parameters(text: str, *, sound: bool = False) -> Parameters:
     read = Parameters()
     position = _space(text, 0, len(text))
     end = _next(text, position, stop=";")
-    read.value = text[position:end].strip().lower()
+    read.value = text[position:end].strip(WHITE_SPACE).lower()
     _first(read, text, position, end)
     while end < len(text):
         begin, end = end + 1, _next(text, end + 1, stop=";")
@@ -100,7 +100,7 @@ def _stretch(read: Parameters, text: str, start: int, end: int) -> None:
 def _piece(read: Parameters, text: str, start: int, stop: int) -> int:
     """Read the parameter at `start`; returns where the next begins."""
     equals = text.find("=", start, stop)
-    name = PARAMETER_NAME.fullmatch(text[start:equals].strip()) if equals >= 0 else None
+    name = PARAMETER_NAME.fullmatch(text[start:equals].strip(WHITE_SPACE)) if equals >= 0 else None
     if name is None:
         read.departures.append(Departure("parameters.syntax", start, stop))
         return stop
@@ -127,7 +127,7 @@ def _value(read: Parameters, text: str, begin: int, stop: int, name: str) -> tup
     value, end = found[0], found.end()
     # Words until the next semicolon belong to it, unless one of them is a parameter.
     if text.find("=", end, stop) < 0 and text.find("(", end, stop) < 0:
-        value, end = text[begin:stop].rstrip(), stop
+        value, end = text[begin:stop].rstrip(WHITE_SPACE), stop
     if not value or TOKEN.fullmatch(value) is None:
         rule = "parameters.raw-octets" if not value.isascii() else "parameters.unquoted-tspecial"
         if name == "boundary" and "=" in value:

@@ -48,7 +48,7 @@ class Part:
         if not self.boundary:
             return len(self.body) + base64_size(len(self.content))
         inside = sum(len(part.header) + 2 + part.size + len(self.boundary) + 6 for part in self.parts)
-        return inside + len(self.boundary) + 4
+        return inside + len(self.boundary) + 6
 
     def chunks(self) -> Iterator[bytes]:
         """The part as it travels."""
@@ -67,7 +67,8 @@ class Part:
             yield delimiter + b"\r\n"
             yield from part.chunks()
             yield b"\r\n"  # belongs to the delimiter that follows (RFC 2046 5.1.1)
-        yield delimiter + b"--"
+        # With a line end of its own, and so an empty epilogue: as the standard library writes it, whose bytes are ours.
+        yield delimiter + b"--\r\n"
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,7 +114,7 @@ class Attachment:
 
         guessed, compressed = mimetypes.guess_type(self.name)
         if isinstance(self.content, str):
-            return guessed if guessed and guessed.startswith("text/") else "text/plain"
+            return guessed if guessed and guessed.startswith(("text/", "message/")) else "text/plain"
         return guessed if guessed and not compressed else "application/octet-stream"
 
 

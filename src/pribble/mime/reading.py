@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 from pribble.mime.comments import without_comments
-from pribble.mime.grammar import FIELD_NAME, FOLD
+from pribble.mime.grammar import FIELD_NAME, FOLD, WHITE_SPACE
 from pribble.mime.parameters import Departure, Parameters, read_parameters
 
 MOST_DEPTH = 50
@@ -47,7 +47,7 @@ class Field:
     @property
     def value(self) -> str:
         """The value in one line, without the spaces around it."""
-        return FOLD.sub("", self.raw).strip(" \t\r\n")
+        return FOLD.sub("", self.raw).strip(WHITE_SPACE)
 
 
 @dataclass(eq=False)
@@ -92,7 +92,7 @@ class Entity:
     def encoding(self) -> str:
         """Its transfer encoding, in lower case."""
         found = self.first("content-transfer-encoding")
-        return "7bit" if found is None else without_comments(found.value).strip().lower()
+        return "7bit" if found is None else without_comments(found.value).strip(WHITE_SPACE).lower()
 
     @property
     def is_multipart(self) -> bool:

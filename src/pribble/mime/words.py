@@ -7,12 +7,13 @@ import re
 from collections.abc import Iterator
 from typing import NamedTuple
 
+from pribble.mime.grammar import WHITE_SPACE
+
 # What begins one, or was meant to.
-_BEGIN = re.compile(r"=\?([^?\s]{1,60})\?([^?\s]{1,20})\?")
+_BEGIN = re.compile(r"=\?([^? \t\r\n]{1,60})\?([^? \t\r\n]{1,20})\?")
 # No encoded-word is so long; what does not end before is none.
 _FAR = 2000
 BAD_HEX = re.compile(r"=(?![0-9A-Fa-f]{2})")
-SPACE = " \t\r\n"
 
 
 class Word(NamedTuple):
@@ -54,7 +55,7 @@ def runs(words: list[Word], text: str) -> Iterator[list[Word]]:
     """Words of one charset with only white space between them, which is not shown (RFC 2047 6.2)."""
     run: list[Word] = []
     for word in words:
-        if run and (run[-1].charset != word.charset or text[run[-1].end:word.start].strip(SPACE)):
+        if run and (run[-1].charset != word.charset or text[run[-1].end:word.start].strip(WHITE_SPACE)):
             yield run
             run = []
         run.append(word)
@@ -83,7 +84,7 @@ def decoded_runs(text: str) -> Iterator[tuple[str, bool]]:
             continue
         before = text[position:run[0].start]
         # Nor is white space between words of two charsets.
-        if before.strip(SPACE) or not position:
+        if before.strip(WHITE_SPACE) or not position:
             yield _raw(before), False
         yield octets.decode(run[0].charset), True
         position = run[-1].end

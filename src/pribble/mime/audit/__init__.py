@@ -113,7 +113,7 @@ def _check_entity(entity: Entity, report: Report, *, submitted: bool, smtputf8: 
     addresses: dict[str, list[str]] = {}
     for one in entity.fields:
         if not one.key.startswith("content-"):
-            check_raw(one, report)
+            check_raw(one, report, smtputf8=smtputf8)
         if one.key in _ADDRESS_FIELDS:
             addresses[one.key] = Mailboxes(one, report, smtputf8=smtputf8).check()
             check_words(one, report, phrase=True)

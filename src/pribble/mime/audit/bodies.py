@@ -6,7 +6,7 @@ import codecs
 import re
 
 from pribble.mime.audit.report import Report
-from pribble.mime.grammar import ENCODED_LINE, MECHANISMS, QUOTED_PRINTABLE
+from pribble.mime.grammar import ENCODED_LINE, MECHANISMS, QUOTED_PRINTABLE, WHITE_SPACE
 from pribble.mime.reading import Entity
 
 _BAD_ESCAPE = re.compile(r"=(?![0-9A-Fa-f]{2}|[ \t]*\r?\n|[ \t]*\Z)")
@@ -96,7 +96,7 @@ def _check_base64(entity: Entity, report: Report) -> None:
         content = characters.rstrip("=")
         padding = len(characters) - len(content)
         if "=" in content or padding > 2 or len(characters) % 4:
-            at = base + (body.find("=") if "=" in content else max(0, len(body.rstrip()) - 1))
+            at = base + (body.find("=") if "=" in content else max(0, len(body.rstrip(WHITE_SPACE)) - 1))
             report.tell("encodings.base64-padding", at, at + 1)
     if entity.type.value.startswith("text/") and entity.disposition.value != "attachment" and (
             re.search(rb"(?<!\r)\n", entity.decoded())):

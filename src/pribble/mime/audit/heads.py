@@ -8,7 +8,7 @@ from datetime import date
 
 from pribble.mime.audit.report import Report
 from pribble.mime.comments import without_comments
-from pribble.mime.grammar import DATE_TIME, MESSAGE_ID, MONTHS, OBSOLETE_ZONES, WEEKDAYS
+from pribble.mime.grammar import DATE_TIME, MESSAGE_ID, MONTHS, OBSOLETE_ZONES, WEEKDAYS, WHITE_SPACE
 from pribble.mime.reading import Entity, Field
 
 # RFC 5322 3.6: of each of these at most one
@@ -22,7 +22,7 @@ def check_fields(message: Entity, report: Report, *, submitted: bool, nested: bo
             report.tell("fields.repeated", again.start, again.value_start, again.name)
     for key in ("to", "cc", "sender", "reply-to", "from"):
         for field in message.all(key):
-            if not without_comments(field.value).strip():
+            if not without_comments(field.value).strip(WHITE_SPACE):
                 report.tell("fields.empty", field.start, field.value_start, field.name)
     if not nested:
         _check_missing(message, report)
@@ -85,12 +85,12 @@ def check_content_fields(entity: Entity, report: Report) -> None:
 
 _ISO = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}")
 _WITHOUT_ZONE = re.compile(r".*[0-9]{2}:[0-9]{2}(?::[0-9]{2})?[ \t]*", re.DOTALL)
-_OTHER_MONTH = re.compile(r"(?:[^\s,]+,)?[ \t]*[0-9]{1,2}[ \t]+([^\s0-9]+)[ \t]+[0-9]{2,4}[ \t]")
+_OTHER_MONTH = re.compile(r"(?:[^ \t,]+,)?[ \t]*[0-9]{1,2}[ \t]+([^ \t0-9]+)[ \t]+[0-9]{2,4}[ \t]")
 
 
 def check_date(field: Field, report: Report) -> None:
     """A date-time (RFC 5322 3.3), its obsolete forms (4.3), and what is neither."""
-    value = re.sub(r"[\r\n]", "", without_comments(field.value)).strip()
+    value = re.sub(r"[\r\n]", "", without_comments(field.value)).strip(WHITE_SPACE)
     found = DATE_TIME.fullmatch(value)
     if found is None:
         other = _OTHER_MONTH.match(value)
@@ -146,7 +146,7 @@ def check_ids(field: Field, report: Report) -> None:
     several = field.key in ("in-reply-to", "references")
     value = without_comments(field.raw)
     found = _AN_ID.findall(value)
-    words = _AN_ID.sub(" ", value).replace(",", " ").strip()
+    words = _AN_ID.sub(" ", value).replace(",", " ").strip(WHITE_SPACE)
     if field.key == "content-id":
         if len(found) != 1 or words:
             report.tell_of("ids.content-id", field)
@@ -162,4 +162,4 @@ def check_ids(field: Field, report: Report) -> None:
     for one in found:
         if MESSAGE_ID.fullmatch(one) is None:
             report.tell_of("ids.folded" if "\n" in one else "ids.no-at" if "@" not in one else
-                           "ids.space" if re.search(r"\s", one) else "ids.syntax", field)
+                           "ids.space" if re.search(r"[ \t\r\n]", one) else "ids.syntax", field)

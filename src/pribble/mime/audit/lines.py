@@ -12,6 +12,7 @@ from pribble.mime.reading import Entity
 _BARE_LF = re.compile(r"(?<!\r)\n")
 _BARE_CR = re.compile(r"\r(?!\n)")
 _CONTROL = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f]")
+_TOKENS = re.compile(r"[^ \t]+")
 _IN_QUOTES = re.compile(r'"(?:[^"\\]|\\.)*"')
 
 
@@ -69,7 +70,7 @@ def _check_width(line: str, position: int, report: Report) -> None:
     elif width > LINE:
         # Where a fold could be: at a space behind the first token, and not within quotes.
         name, colon, value = line.partition(":")
-        tokens = _IN_QUOTES.sub('""', value if colon and " " not in name else line).split()
+        tokens = _TOKENS.findall(_IN_QUOTES.sub('""', value if colon and " " not in name else line))
         report.tell("lines.wide-header" if len(tokens) > 1 else "lines.wide-token", position, end, width)
 
 

@@ -13,7 +13,7 @@ from pribble.mime.reading import Field
 
 _LEXER = re.compile(
     r'(?P<space>[ \t\r\n]+)|(?P<quoted>"(?:[^"\\]|\\.)*")|(?P<unclosed>".*)|(?P<comment>\()|'
-    r'(?P<literal>\[[^\[\]\\]*\])|(?P<atom>[^\s"(),.:;<>@\[\]\\]+)|(?P<special>.)', re.DOTALL)
+    r'(?P<literal>\[[^\[\]\\]*\])|(?P<atom>[^ \t\r\n"(),.:;<>@\[\]\\]+)|(?P<special>.)', re.DOTALL)
 _COMMENT_END = re.compile(r"[()]|\\.", re.DOTALL)
 _LABEL = re.compile(r"[A-Za-z0-9](?:[A-Za-z0-9-]*[A-Za-z0-9])?")
 
@@ -124,8 +124,8 @@ class Mailboxes:
         self._addresses.append("".join(token.text for token in tokens))
         self._check_local(tokens[:ats[0]], tokens)
         self._check_domain(tokens[ats[0] + 1:], tokens)
-        if not all(token.text.isascii() for token in tokens):
-            self._tell("international.smtputf8" if self.smtputf8 else "addresses.not-ascii", tokens)
+        if not self.smtputf8 and not all(token.text.isascii() for token in tokens):
+            self._tell("addresses.not-ascii", tokens)
 
     def _check_local(self, local: Member, whole: Member) -> None:
         words, dots = local[::2], local[1::2]

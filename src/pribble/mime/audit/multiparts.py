@@ -8,7 +8,7 @@ from urllib.parse import unquote
 
 from pribble.mime.audit.report import Report
 from pribble.mime.comments import without_comments
-from pribble.mime.grammar import BOUNDARY, LONGEST_BOUNDARY, MEDIA_TYPE
+from pribble.mime.grammar import BOUNDARY, LONGEST_BOUNDARY, MEDIA_TYPE, WHITE_SPACE
 from pribble.mime.parameters import Parameters
 from pribble.mime.reading import Entity, Field
 
@@ -29,7 +29,7 @@ def check_parameters(entity: Entity, report: Report) -> None:
             continue
         report.tell_all(read.departures, field.value_start)
         if key == "content-type":
-            if not MEDIA_TYPE.fullmatch(re.sub(r"\s", "", without_comments(read.value))):
+            if not MEDIA_TYPE.fullmatch(re.sub(r"[ \t\r\n]", "", without_comments(read.value))):
                 report.tell_of("parameters.no-subtype", field)
         elif not read.value:
             report.tell_of("parameters.no-disposition", field)
@@ -91,7 +91,7 @@ def without_extended(entity: Entity) -> None:
     inner = {f"--{part.type.get('boundary')}" for part in entity.walk() if part is not entity and part.is_multipart}
     inner |= {f"{delimiter}--" for delimiter in inner}
     entity.departures = [d for d in entity.departures if d.rule != "multipart.boundary-in-part"
-                         or entity.text[d.start:d.end].rstrip() not in inner]
+                         or entity.text[d.start:d.end].rstrip(WHITE_SPACE) not in inner]
 
 
 def check_encoding_of_whole(entity: Entity, report: Report) -> None:

@@ -8,6 +8,7 @@ from collections.abc import Iterable
 from pribble.errors import Source, visible
 from pribble.findings import Finding
 from pribble.mime.audit.rules import RULES
+from pribble.mime.grammar import WHITE_SPACE
 from pribble.mime.parameters import Departure
 from pribble.mime.reading import Field
 
@@ -48,9 +49,9 @@ class Report:
 
     def tell_of(self, rule: str, field: Field, detail: object = "") -> None:
         """Something was found about a whole field."""
-        raw = field.raw
-        start = field.value_start + len(raw) - len(raw.lstrip(" \t\r\n"))
-        self.tell(rule, start if raw.strip() else field.start, field.value_start + len(raw.rstrip()), detail)
+        value = field.raw.rstrip(WHITE_SPACE)
+        start = field.value_start + len(value) - len(value.lstrip(WHITE_SPACE))
+        self.tell(rule, start if value else field.start, field.value_start + len(value), detail)
 
     @property
     def findings(self) -> tuple[Finding, ...]:

@@ -271,7 +271,10 @@ RULES: dict[str, Rule] = {name: Rule(*rule) for name, rule in {
     "international.nfc": (_W, "RFC 6532 3.1", "characters in a header field that are not composed (NFC)",
                           "normalise to NFC"),
     "international.mixed": (_W, "RFC 6532 3.6", "an encoded-word beside raw UTF-8", "write both in UTF-8"),
-    "international.smtputf8": (_N, "RFC 6531 3.2", "an address beyond ASCII", "only servers with SMTPUTF8 take it"),
+    "international.raw": (_E, "RFC 5322 2.2", "octets beyond ASCII in a header field, which this way does not carry",
+                          "write them in encoded-words"),
+    "international.smtputf8": (_N, "RFC 6531 3.2", "characters beyond ASCII in a header field",
+                               "only servers with SMTPUTF8 take it, all the way"),
     # -- bounds --
     "limits.too-deep": (_W, "RFC 2046 5.1", "parts within parts, too deep to be looked at", "nest less"),
     "limits.too-many-parts": (_W, "RFC 2046 5.1", "more parts than are looked at", "send fewer"),

@@ -7,9 +7,9 @@ import re
 import unicodedata
 
 from pribble.mime.audit.report import Report
-from pribble.mime.grammar import BASE64, ENCODED_WORD
+from pribble.mime.grammar import BASE64, ENCODED_WORD, WHITE_SPACE
 from pribble.mime.reading import Field
-from pribble.mime.words import BAD_HEX, SPACE, Word, fits, runs, words_in
+from pribble.mime.words import BAD_HEX, Word, fits, runs, words_in
 
 _NOT_IN_PHRASE = re.compile(r"[^A-Za-z0-9!*+\-/=_]")
 _QUOTED_OR_ANGLE = re.compile(r'"(?:[^"\\]|\\.)*"|<[^<>]*>', re.DOTALL)
@@ -25,12 +25,13 @@ def check_words(field: Field, report: Report, *, phrase: bool) -> None:
         for word in words:
             _check_word(word, text, field.value_start, report, phrase=phrase)
         _check_octets(words, text, field.value_start, report)
-        if words and not raw.isascii():
+        beside = re.split("[,:;]", text) if phrase else [text]
+        if words and any("=?" in stretch and not stretch.isascii() for stretch in beside):
             report.tell_of("international.mixed", field)
 
 
-def check_raw(field: Field, report: Report) -> None:
-    """Octets beyond ASCII: UTF-8, and composed (RFC 6532 3.1)."""
+def check_raw(field: Field, report: Report, *, smtputf8: bool) -> None:
+    """Octets beyond ASCII: UTF-8, and composed (RFC 6532 3.1); `smtputf8` says whether servers take them at all."""
     if field.raw.isascii():
         return
     try:
@@ -40,6 +41,7 @@ def check_raw(field: Field, report: Report) -> None:
         return
     if not unicodedata.is_normalized("NFC", text):
         report.tell_of("international.nfc", field)
+    report.tell_of("international.smtputf8" if smtputf8 else "international.raw", field)
 
 
 def _check_word(word: Word, text: str, base: int, report: Report, *, phrase: bool) -> None:
@@ -62,7 +64,7 @@ def _check_word(word: Word, text: str, base: int, report: Report, *, phrase: boo
         elif phrase and (bad := _NOT_IN_PHRASE.search(word.text)):
             tell("words.phrase", bad[0])
     before, after = text[word.start - 1:word.start], text[word.end:word.end + 1]
-    opening, closing = (SPACE + "(", SPACE + ")") if phrase else (SPACE, SPACE)
+    opening, closing = (WHITE_SPACE + "(", WHITE_SPACE + ")") if phrase else (WHITE_SPACE, WHITE_SPACE)
     # In a phrase a comma or the end of a group may follow at once.
     if (before and before not in opening + (",:" if phrase else "")) or (
             after and after not in closing + (",;:" if phrase else "")):

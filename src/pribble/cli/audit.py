@@ -1,0 +1,117 @@
+"""``pribble audit``: the parts of a message, and every departure from the standards."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+from typing import Any
+
+from pribble.cli.common import Usage, add_json, print_json
+from pribble.findings import Finding
+from pribble.mime.audit import Audit, AuditedPart, audit
+
+_STYLES = {"error": "bold red", "warning": "yellow", "note": "cyan"}
+
+
+def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+    parser = commands.add_parser(
+        "audit", help="the parts of a message, and every departure from the standards",
+        description="Look at messages, anyone's: the tree of their parts with sizes, and whatever departs from the "
+                    "standards, each with the section it departs from and what to do.  Exits 1 where one is an error.")
+    parser.add_argument("messages", metavar="MESSAGE.eml", nargs="+", help="files; - for standard input")
+    parser.add_argument("--submitted", action="store_true",
+                        help="it is on its way to its first server, where fields of delivery have no place yet")
+    parser.add_argument("--no-smtputf8", action="store_false", dest="smtputf8",
+                        help="the servers on its way do not take addresses beyond ASCII")
+    add_json(parser)
+    parser.set_defaults(run=run)
+
+
+def run(options: argparse.Namespace) -> int:
+    found = [(name, audit(_read(name), submitted=options.submitted, smtputf8=options.smtputf8,
+                          name="standard input" if name == "-" else name)) for name in options.messages]
+    if options.json:
+        print_json([{"message": name, "sound": one.is_sound, "parts": _part(one.tree),
+                     "findings": [_finding(finding, one) for finding in one]} for name, one in found])
+    else:
+        for number, (name, one) in enumerate(found):
+            _show(name, one, first=number == 0)
+    return 0 if all(one.is_sound for _, one in found) else 1
+
+
+def _read(name: str) -> bytes:
+    if name == "-":
+        return sys.stdin.buffer.read()
+    if not Path(name).is_file():
+        raise Usage(f"there is no file {name}")
+    return Path(name).read_bytes()
+
+
+# ---- for programs ---------------------------------------------------------------------------------------------
+
+
+def _part(part: AuditedPart) -> dict[str, Any]:
+    said = {"charset": part.charset, "disposition": part.disposition, "name": part.name, "content_id": part.content_id}
+    parts = {"parts": [_part(inner) for inner in part.parts]} if part.parts else {}
+    return {"type": part.type, "encoding": part.encoding, **{name: value for name, value in said.items() if value},
+            "bytes": part.size, "offset": part.offset, **parts}
+
+
+def _finding(finding: Finding, one: Audit) -> dict[str, Any]:
+    where = finding.where
+    assert where is not None
+    return {"rule": finding.rule, "severity": finding.severity, "reference": finding.reference, "says": finding.says,
+            "mend": finding.mend, "offset": where.start, "line": where.line, "column": where.column,
+            "excerpt": where.excerpt().strip("\n").splitlines()[0].strip(), "times": one.counts[finding.rule]}
+
+
+# ---- for people -----------------------------------------------------------------------------------------------
+
+
+def _show(name: str, one: Audit, *, first: bool) -> None:
+    from rich.console import Console
+    from rich.text import Text
+
+    console = Console(highlight=False)
+    if not first:
+        console.print()
+    console.print(Text(name, "bold"))
+    lines = [("  " * depth + part.type, _about(part), f"{part.size:,}") for depth, part in one.tree.walk()]
+    wide = max(len(line[0]) for line in lines)
+    digits = max(len(line[2]) for line in lines)
+    for kind, about, size in lines:
+        console.print(Text.assemble(f"  {kind:{wide}}  {size:>{digits}} bytes  ", (about, "dim")), soft_wrap=True)
+    told: set[str] = set()
+    for finding in one:
+        console.print()
+        assert finding.where is not None
+        console.print(Text.assemble((finding.severity, _STYLES[finding.severity]), f" {finding.rule}  ",
+                                    (f"line {finding.where.line}, {finding.reference}", "dim")), soft_wrap=True)
+        console.print(Text(f"  {finding.says}"), soft_wrap=True)
+        console.print(Text("\n".join(line[2:] for line in finding.where.excerpt().split("\n"))), soft_wrap=True)
+        if finding.rule not in told:
+            console.print(Text.assemble("  ", ("do: ", "bold"), finding.mend), soft_wrap=True)
+        told.add(finding.rule)
+    console.print()
+    console.print(Text(f"  {_sum(one)}", "" if one.findings else "green"))
+
+
+def _about(part: AuditedPart) -> str:
+    said = [part.charset, part.encoding if not part.parts else "", part.disposition, part.name,
+            f"<{part.content_id}>" if part.content_id else ""]
+    return ", ".join(word for word in said if word)
+
+
+def _sum(one: Audit) -> str:
+    """How many of each severity there are, and of which rules only the first are shown."""
+    shown: dict[str, int] = {}
+    severities = dict.fromkeys(("error", "warning", "note"), 0)
+    for finding in one:
+        shown[finding.rule] = shown.get(finding.rule, 0) + 1
+        severities[finding.severity] += one.counts[finding.rule] if shown[finding.rule] == 1 else 0
+    if not shown:
+        return "No departure from the standards."
+    words = [f"{count:,} {severity}{'s' * (count != 1)}" for severity, count in severities.items() if count]
+    more = [f"{one.counts[rule] - count:,} more of {rule}" for rule, count in shown.items() if one.counts[rule] > count]
+    return "; ".join([", ".join(words), *more]) + "."

@@ -1,0 +1,178 @@
+"""Real servers on loopback, each with a folder and a configuration of its own: Dovecot to look into messages, Postfix
+to carry them.  Both need root, as they change to users of their own."""
+
+from __future__ import annotations
+
+import os
+import pwd
+import shutil
+import smtplib
+import socket
+import subprocess
+import tempfile
+import time
+import unittest
+from collections.abc import Iterator
+from contextlib import contextmanager
+from imaplib import IMAP4
+from pathlib import Path
+from typing import Any
+
+from tests.support import NOTHING_SKIPPED
+
+DOVECOT = """
+base_dir = {folder}/run
+log_path = {folder}/dovecot.log
+protocols = imap
+listen = 127.0.0.1
+ssl = no
+disable_plaintext_auth = no
+mail_location = maildir:{folder}/mail/%u
+first_valid_uid = 1
+passdb {{
+  driver = static
+  args = password=tide
+}}
+userdb {{
+  driver = static
+  args = uid={uid} gid={gid} home={folder}/mail
+}}
+service imap-login {{
+  inet_listener imap {{
+    port = {port}
+  }}
+  inet_listener imaps {{
+    port = 0
+  }}
+}}
+"""
+POSTFIX = """
+compatibility_level = 3.6
+queue_directory = {folder}/queue
+data_directory = {folder}/data
+maillog_file = {folder}/postfix.log
+maillog_file_prefixes = {folder}
+mail_owner = postfix
+setgid_group = postdrop
+inet_interfaces = 127.0.0.1
+inet_protocols = ipv4
+myhostname = mail.skerrow.example
+mydestination =
+alias_maps =
+local_recipient_maps =
+virtual_mailbox_domains = example.org
+virtual_mailbox_base = {folder}/mail
+virtual_mailbox_maps = static:ana/
+virtual_minimum_uid = 1
+virtual_uid_maps = static:{uid}
+virtual_gid_maps = static:{gid}
+smtpd_recipient_restrictions = permit_mynetworks, reject
+mynetworks = 127.0.0.0/8
+smtputf8_enable = yes
+message_size_limit = 0
+mailbox_size_limit = 0
+virtual_mailbox_limit = 0
+"""
+MASTER = """
+127.0.0.1:{port} inet n - n - - smtpd
+pickup unix n - n 60 1 pickup
+cleanup unix n - n - 0 cleanup
+qmgr unix n - n 300 1 qmgr
+tlsmgr unix - - n 1000? 1 tlsmgr
+rewrite unix - - n - - trivial-rewrite
+bounce unix - - n - 0 bounce
+defer unix - - n - 0 bounce
+trace unix - - n - 0 bounce
+verify unix - - n - 1 verify
+flush unix n - n 1000? 0 flush
+proxymap unix - - n - - proxymap
+smtp unix - - n - - smtp
+relay unix - - n - - smtp
+error unix - - n - - error
+retry unix - - n - - error
+discard unix - - n - - discard
+virtual unix - n n - - virtual
+anvil unix - - n - 1 anvil
+scache unix - - n - 1 scache
+postlog unix-dgram n - n - 1 postlogd
+"""
+
+
+def needs_server(program: str) -> Any:
+    """Skip a test where a server is not installed or cannot be started, unless nothing may be skipped."""
+    absent = shutil.which(program, path=f"{os.environ['PATH']}:/usr/sbin") is None or os.getuid() != 0
+    return unittest.skipIf(absent and not NOTHING_SKIPPED, f"{program} is not installed, or this is not root")
+
+
+@contextmanager
+def dovecot() -> Iterator[IMAP4]:
+    """A connection to a Dovecot that has just been started."""
+    with _folder() as folder:
+        port = _free_port()
+        config = folder / "dovecot.conf"
+        config.write_text(DOVECOT.format(folder=folder, port=port, **_nobody(folder)))
+        server = subprocess.Popen(["dovecot", "-F", "-c", str(config)])
+        try:
+            _wait(port, folder / "dovecot.log")
+            connection = IMAP4("127.0.0.1", port)
+            connection.login("ana", "tide")
+            yield connection
+            connection.logout()
+        finally:
+            server.terminate()
+            server.wait()
+
+
+@contextmanager
+def postfix() -> Iterator[tuple[smtplib.SMTP, Path]]:
+    """A connection to a Postfix that has just been started, and the folder in which it delivers."""
+    with _folder() as folder:
+        port = _free_port()
+        owner = _nobody(folder)
+        config = folder / "config"
+        config.mkdir()
+        (folder / "queue").mkdir()
+        (folder / "data").mkdir()
+        os.chown(folder / "data", pwd.getpwnam("postfix").pw_uid, -1)
+        (config / "main.cf").write_text(POSTFIX.format(folder=folder, **owner))
+        (config / "master.cf").write_text(MASTER.format(port=port))
+        command = ["postfix", "-c", str(config)]
+        subprocess.run([*command, "start"], check=True, capture_output=True, timeout=60)
+        try:
+            _wait(port, folder / "postfix.log")
+            with smtplib.SMTP("127.0.0.1", port, timeout=60) as connection:
+                yield connection, folder / "mail/ana/new"
+        finally:
+            subprocess.run([*command, "stop"], check=False, capture_output=True, timeout=60)
+
+
+@contextmanager
+def _folder() -> Iterator[Path]:
+    with tempfile.TemporaryDirectory(prefix="pribble-server-", ignore_cleanup_errors=True) as name:
+        folder = Path(name)
+        folder.chmod(0o755)
+        (folder / "mail").mkdir()
+        yield folder
+
+
+def _nobody(folder: Path) -> dict[str, int]:
+    """Who owns the mail."""
+    user = pwd.getpwnam("nobody")
+    os.chown(folder / "mail", user.pw_uid, user.pw_gid)
+    return {"uid": user.pw_uid, "gid": user.pw_gid}
+
+
+def _free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+def _wait(port: int, log: Path) -> None:
+    for _ in range(200):
+        try:
+            socket.create_connection(("127.0.0.1", port), timeout=1).close()
+            return
+        except OSError:
+            time.sleep(0.1)
+    raise AssertionError(f"no answer: {log.read_text() if log.is_file() else 'no log'}")
