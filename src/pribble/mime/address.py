@@ -148,6 +148,7 @@ def _recipient(given: object, field: str) -> Address | Group:
         raise AddressError(f"{field}: {error.problem}", hint=error.hint) from None
 
 
+@lru_cache(256)  # the sender is always the same
 def parse_mailbox(text: str) -> Address:
     """The one mailbox that `text` is; raises `AddressError` for none, for several, and for a group."""
     found = parse_mailboxes(text)

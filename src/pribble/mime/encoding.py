@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import binascii
+import codecs
 import re
 from collections.abc import Iterator
 
@@ -11,10 +12,9 @@ from pribble.mime.grammar import ENCODED_LINE, LONGEST_LINE
 
 _LINE_ENDS = re.compile(r"\r\n|\r|\n")
 # Octets that quoted-printable may leave as they are, and line ends; "=" is looked after first.
-_SAFE = bytes(range(0x20, 0x7f)) + b"\t\r\n"
-_SAFE_OR_HIGH = _SAFE + bytes(range(0x80, 0x100))
-_BLANKS = (b" ", b"\t")
-_UNSAFE = re.compile(rb"[^\x20-\x7e\t]+")
+_SAFE = bytes(range(0x20, 0x7f)) + b"\t\n"
+_BLANK_END = re.compile(rb"\n(?<=[ \t]\n)")  # found from its end, since line ends are fewer than blanks
+_CONTROL = re.compile(rb"[\x00-\x08\x0b-\x1f\x7f]")
 # How much of a large body is encoded at a time: whole lines of base64.
 _STRETCH = ENCODED_LINE // 4 * 3 * 1024
 
@@ -35,15 +35,17 @@ def canonical(text: str) -> bytes:
 
 def encoded_text(text: str) -> tuple[str, bytes]:
     """The transfer encoding for a text, and the text so encoded."""
-    body = canonical(text)
-    if is_seven_bit(body):
-        return "7bit", body
-    in_base64 = base64_size(len(body)) + 2  # an octet or two go to the form that people can read
-    if len(body) + 2 * len(body.translate(None, _SAFE)) <= in_base64:
-        quoted = quoted_printable(body)
-        if len(quoted) <= in_base64:
-            return "quoted-printable", quoted
-    return "base64", base64_lines(body)
+    if text.isascii():
+        body = canonical(text)
+        if is_seven_bit(body):
+            return "7bit", body
+    quoted = quoted_printable(text)
+    if len(quoted) > base64_size(len(text)):  # the text's octets are no fewer than its characters
+        body = canonical(text)
+        # An octet or two go to the form that people can read.
+        if len(quoted) > base64_size(len(body)) + 2:
+            return "base64", base64_lines(body)
+    return "quoted-printable", quoted
 
 
 def is_seven_bit(body: bytes) -> bool:
@@ -89,44 +91,75 @@ def base64_size(size: int) -> int:
 # ---- quoted-printable -----------------------------------------------------------------------------------------
 
 
-def quoted_printable(body: bytes) -> bytes:
-    """A text whose lines end in CRLF, and which holds no other CR or LF, in quoted-printable (RFC 2045 6.7).
+def quoted_printable(text: str) -> bytes:
+    """A text in UTF-8, its line breaks as CRLF, in quoted-printable (RFC 2045 6.7).
 
     Lines are at most 76 long with their "=", hex digits in capitals, blanks at line ends encoded, and no
-    line begins "From " or is a lone dot.
+    line begins "From " or is a lone dot.  Raises `PribbleError` for a lone surrogate.
     """
-    lines = body.replace(b"=", b"=3D").split(b"\r\n")
-    # Lines that need nothing are the rule; what only a closer look gets right is rare.
-    if not body.translate(None, _SAFE_OR_HIGH):
-        quoted = b"\r\n".join([line if len(line) < ENCODED_LINE and line.isascii() and not line.endswith(_BLANKS)
-                               else _quoted_line(line) for line in lines])
-        if not is_trapped(quoted):
-            return quoted
-    return b"\r\n".join(map(_quoted_line, lines))
+    lines = _LINE_ENDS.sub("\n", text) if "\r" in text else text
+    try:
+        quoted = f"{lines}\n".replace("=", "=3D").encode("ascii", _HANDLER)
+    except UnicodeEncodeError:
+        canonical(text)  # says where
+        raise
+    if _BLANK_END.search(quoted):
+        quoted = quoted.replace(b" \n", b"=20\n").replace(b"\t\n", b"=09\n")
+    if not quoted.translate(None, _SAFE):
+        # Whole lines that are short enough, and stretches of longer ones; between two of these there is a soft break.
+        made = b"=\r\n".join(_STRETCHES.findall(quoted)).replace(b"\n=\r\n", b"\r\n")[:-1]
+        if not is_trapped(made):
+            return made
+    # What only a closer look gets right is rare.
+    return b"\r\n".join([_guarded(line) for line in quoted[:-1].split(b"\n")])
 
 
-def _quoted_line(line: bytes) -> bytes:
-    """One line, "=" encoded, as lines of quoted-printable joined by soft breaks."""
-    quoted = _UNSAFE.sub(_hex, line)
-    if quoted.endswith(_BLANKS):
-        quoted = quoted[:-1] + b"=%02X" % quoted[-1]
-    lines: list[bytes] = []
-    start, size = 0, len(quoted)
+# A line with its end, or as much of a longer one as fits before the "=" of a soft break, never ending within =XX.
+_STRETCHES = re.compile(rb"[^\n]{0,75}+\n|[^\n]{73}(?:[^\n=]{2}|[^\n=](?==)|(?==))")
+
+
+def _guarded(line: bytes) -> bytes:
+    """A line as its stretches, with controls encoded, and the first character of what would be taken for something
+    else."""
+    line = _CONTROL.sub(lambda found: b"=%02X" % found[0][0], line)
+    pieces: list[bytes] = []
+    start = 0
     while True:
         head = b""
-        if quoted.startswith(b"From ", start) or quoted[start:] == b".":
-            head = b"=%02X" % quoted[start]
+        if line.startswith(b"From ", start) or line[start:] == b".":
+            head = b"=%02X" % line[start]
             start += 1
         end = start + ENCODED_LINE - 1 - len(head)
-        if size <= end:
-            lines.append(head + quoted[start:])
-            return b"\r\n".join(lines)
-        escape = quoted.find(b"=", end - 2, end)  # never within =XX
+        if len(line) <= end:
+            pieces.append(head + line[start:])
+            return b"=\r\n".join(pieces)
+        escape = line.find(b"=", end - 2, end)
         if escape >= 0:
             end = escape
-        lines.append(head + quoted[start:end] + b"=")
+        pieces.append(head + line[start:end])
         start = end
 
 
-def _hex(found: re.Match[bytes]) -> bytes:
-    return f"={found[0].hex('=')}".upper().encode("ascii")
+_HANDLER = "pribble.quoted-printable"
+
+
+class _Escaped(dict[str, str]):
+    """What characters beyond ASCII become; single ones are kept, as the same few are in every message."""
+
+    def __missing__(self, run: str) -> str:
+        made = f"={run.encode('utf-8').hex('=')}".upper()
+        if len(run) == 1 and len(self) < 1000:
+            self[run] = made
+        return made
+
+
+_ESCAPED = _Escaped()
+
+
+def _quoted_run(error: UnicodeError) -> tuple[str, int]:
+    """What the codec puts for what it cannot encode, which it finds faster than any pattern."""
+    end = error.end  # type: ignore[attr-defined]  # it is a UnicodeEncodeError
+    return _ESCAPED[error.object[error.start:end]], end  # type: ignore[attr-defined]
+
+
+codecs.register_error(_HANDLER, _quoted_run)

@@ -7,6 +7,7 @@ stuffed with a space.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import NamedTuple
 
@@ -30,9 +31,10 @@ class Line(NamedTuple):
 class FlowingText(str):
     """A text that knows its lines.  As a text it has quote marks, and neither trailing spaces nor stuffing."""
 
-    __slots__ = ("_lines",)
+    __slots__ = ("_lines", "soft")
 
     _lines: Callable[[], Sequence[Line]]
+    soft: str | None
 
     @classmethod
     def of(cls, lines: Sequence[Line]) -> FlowingText:
@@ -40,10 +42,11 @@ class FlowingText(str):
         return cls.later("".join([f"{_quoted(line)}\n" for line in lines]), lambda: lines)
 
     @classmethod
-    def later(cls, text: str, lines: Callable[[], Sequence[Line]]) -> FlowingText:
-        """A text whose lines are told when they are asked for."""
+    def later(cls, text: str, lines: Callable[[], Sequence[Line]], soft: str | None = None) -> FlowingText:
+        """A text whose lines are told when they are asked for.  `soft` is the text with a space at the end of each line
+        that goes on, where no line is quoted, and none broken but at a space."""
         made = cls(text)
-        made._lines = lines
+        made._lines, made.soft = lines, soft
         return made
 
     @property
@@ -71,6 +74,8 @@ def lines_of(text: str) -> Iterable[Line]:
 def flowed(text: str) -> tuple[str, bool]:
     """`text` as it travels with ``format=flowed``, its lines ending in LF, and whether it needs ``delsp=yes``: where a
     line is broken at no space, the space that says so does not count (RFC 3676 4.1)."""
+    if isinstance(text, FlowingText) and text.soft is not None and "-- \n" not in text.soft:
+        return "\n\n".join([_aligned(stretch) for stretch in text.soft.split("\n\n")]), False
     lines = list(lines_of(text)) if text else []
     delsp = any(not line.fixed and line.text[-1:] != " " for line in lines)
     made: list[str] = []
@@ -78,6 +83,18 @@ def flowed(text: str) -> tuple[str, bool]:
         aligned = any(line.text[:1] == " " for line in lines[begin:end])
         made += [f"{_on_the_wire(line, delsp, stuffed=aligned)}\n" for line in lines[begin:end]]
     return "".join(made), delsp
+
+
+_INDENTED = re.compile(r"^ ", re.MULTILINE)
+_LINES = re.compile(r"^(?=.)", re.MULTILINE)
+_TAKEN = re.compile(r"^(?=>|From )", re.MULTILINE)
+
+
+def _aligned(stretch: str) -> str:
+    """Lines without an empty one between, stuffed as they are below."""
+    if _INDENTED.search(stretch):
+        return _LINES.sub(" ", stretch)
+    return _TAKEN.sub(" ", stretch) if ">" in stretch or "From " in stretch else stretch
 
 
 def _stretches(lines: Sequence[Line]) -> Iterator[tuple[int, int]]:

@@ -106,7 +106,8 @@ class FieldWriter:
 
     def encoded(self, text: str, q: Callable[[str], str]) -> None:
         """Add `text` as encoded-words, B or Q, whichever is shorter; no character is split."""
-        use_q = sum(len(q(c)) for c in text) <= -(-len(text.encode("utf-8")) // 3) * 4
+        in_q, octets = len(q(text)), len(text.encode("utf-8"))
+        use_q = in_q <= -(-octets // 3) * 4
         width: Callable[[str], int] = (lambda cluster: len(q(cluster))) if use_q else (
             lambda cluster: len(cluster.encode("utf-8")))
         kind = "Q" if use_q else "B"
@@ -114,9 +115,13 @@ class FieldWriter:
         chunk: list[str] = []
         used = 0
         room = self._room(overhead, use_q)
-        if room < sum(map(width, text)) <= self._full_room(overhead, use_q) and not self._empty:
+        whole = in_q if use_q else octets
+        if room < whole <= self._full_room(overhead, use_q) and not self._empty:
             self._fold()  # it fits into one word on a line of its own
             room = self._room(overhead, use_q)
+        if whole <= room:
+            self._encoded_word(kind, text, q)
+            return
         for cluster in _clusters(text, width, self._full_room(overhead, use_q)):
             size = width(cluster)
             if used + size > room:
@@ -221,17 +226,25 @@ _IN_PHRASE = frozenset("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123
 _IN_TEXT = frozenset(chr(c) for c in range(0x21, 0x7f)) - frozenset("=?_")
 
 
-def _q(text: str, bare: frozenset[str]) -> str:
-    return "".join(c if c in bare else "_" if c == " " else "".join(f"={b:02X}" for b in c.encode("utf-8"))
-                   for c in text)
+class _Q(dict[str, str]):
+    """What each character becomes in Q; what is asked for beyond ASCII is not kept."""
+
+    def __init__(self, bare: frozenset[str]) -> None:
+        super().__init__({c: c if c in bare else self[c] for c in map(chr, range(0x80))} | {" ": "_"})
+
+    def __missing__(self, character: str) -> str:
+        return f"={character.encode('utf-8').hex('=')}".upper()
+
+
+_Q_IN_TEXT, _Q_IN_PHRASE = _Q(_IN_TEXT), _Q(_IN_PHRASE)
 
 
 def _q_in_text(text: str) -> str:
-    return _q(text, _IN_TEXT)
+    return "".join([_Q_IN_TEXT[c] for c in text])
 
 
 def _q_in_phrase(text: str) -> str:
-    return _q(text, _IN_PHRASE)
+    return "".join([_Q_IN_PHRASE[c] for c in text])
 
 
 def _clusters(text: str, width: Callable[[str], int], most: int) -> Iterator[str]:
@@ -254,6 +267,9 @@ def _clusters(text: str, width: Callable[[str], int], most: int) -> Iterator[str
 
 def written(name: str, *words: str) -> bytes:
     """A field of words that are ASCII, fit, and not to be broken."""
+    line = f"{name}: {' '.join(words)}\r\n"
+    if len(line) <= LINE + 2:
+        return line.encode("ascii")
     writer = FieldWriter(name)
     writer.words(*words)
     return writer.finished()
@@ -275,4 +291,4 @@ def date_time(moment: datetime) -> str:
     minutes = round(offset.total_seconds() / 60)
     zone = f"{'-' if minutes < 0 else '+'}{abs(minutes) // 60:02}{abs(minutes) % 60:02}"
     return (f"{WEEKDAYS[moment.weekday()]}, {moment.day:02} {MONTHS[moment.month - 1]} {moment.year:04} "
-            f"{moment:%H:%M:%S} {zone}")
+            f"{moment.hour:02}:{moment.minute:02}:{moment.second:02} {zone}")

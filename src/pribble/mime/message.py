@@ -174,7 +174,7 @@ class Message:
     def needs(self) -> frozenset[str]:
         """What a server must offer to take it: "smtputf8" for a local part outside ASCII (RFC 6531), "8bit" for a
         nested message with octets beyond ASCII (RFC 6152)."""
-        return frozenset(["8bit"] * self._root.eight_bit + ["smtputf8"] * self._international)
+        return frozenset(["8bit"] * (self._root.encoding == "8bit") + ["smtputf8"] * self._international)
 
     @cached_property
     def _international(self) -> bool:

@@ -32,7 +32,7 @@ class Part:
     """A body part: its header as bytes (the fields, without the empty line), and its body or parts.
 
     `body` is encoded, `content` is not: it becomes base64 on its way out.  `boundary` is that of a multipart; a leaf
-    has none.  `eight_bit` says that octets beyond ASCII are in it.
+    has none.  `encoding` is its transfer encoding; a multipart's is "8bit" where that of a part in it is.
     """
 
     header: bytes
@@ -40,7 +40,7 @@ class Part:
     content: bytes = field(default=b"", repr=False)
     parts: tuple[Part, ...] = ()
     boundary: str = ""
-    eight_bit: bool = False
+    encoding: str = "7bit"
 
     @property
     def size(self) -> int:
@@ -137,7 +137,7 @@ def text_part(text: str, subtype: str, **parameters: str) -> Part:
     encoding, body = encoded_text(text)
     header = (_content_type(f"text/{subtype}", {"charset": "utf-8", **parameters})
               + _field("Content-Transfer-Encoding", encoding))
-    return Part(header, body)
+    return Part(header, body, encoding=encoding)
 
 
 def plain_part(text: str, *, fixed: bool = False) -> Part:
@@ -152,7 +152,7 @@ def picture_part(name: str, type: str, base64_body: bytes, content_id: str) -> P
     """An inline picture, already in base64, that the HTML refers to by its Content-ID (RFC 2392)."""
     header = (_content_type(type, {"name": ascii_name(name)}) + _field("Content-Transfer-Encoding", "base64")
               + _field("Content-ID", f"<{content_id}>") + _disposition("inline", name))
-    return Part(header, base64_body)
+    return Part(header, base64_body, encoding="base64")
 
 
 def calendar_part(calendar: str, method: str) -> Part:
@@ -178,7 +178,7 @@ def attachment_part(attachment: Attachment) -> Part:
             parameters = {"charset": "utf-8", **parameters}
     header = (_content_type(kind, parameters) + _field("Content-Transfer-Encoding", encoding)
               + _disposition("attachment", attachment.name))
-    return Part(header, body, raw)
+    return Part(header, body, raw, encoding=encoding)
 
 
 # RFC 2046 5.2.1; RFC 6532 3.7, for headers that are not ASCII
@@ -188,12 +188,12 @@ _MESSAGES = ("message/rfc822", "message/global")
 def _message_part(attachment: Attachment, kind: str) -> Part:
     """A message within the message: never encoded, so that a signature in it holds (RFC 2046 5.2.1)."""
     body = _lines_in_crlf(attachment.content)
-    eight_bit = not body.isascii()
+    encoding = "7bit" if body.isascii() else "8bit"
     kind = kind if body.partition(b"\r\n\r\n")[0].isascii() else "message/global"
     header = (_content_type(kind, {"name": ascii_name(attachment.name)})
-              + _field("Content-Transfer-Encoding", "8bit" if eight_bit else "7bit")
+              + _field("Content-Transfer-Encoding", encoding)
               + _disposition("attachment", attachment.name))
-    return Part(header, body, eight_bit=eight_bit)
+    return Part(header, body, encoding=encoding)
 
 
 def _lines_in_crlf(content: str | bytes) -> bytes:
@@ -222,11 +222,19 @@ def multipart(subtype: str, parts: tuple[Part, ...], seed: bytes, path: str, **p
     while any(_holds(part, boundary.encode("ascii")) for part in parts):
         taken += 1
         boundary = _boundary(seed, f"{path} {taken}")
-    eight_bit = any(part.eight_bit for part in parts)
-    header = _content_type(f"multipart/{subtype}", {**parameters, "boundary": boundary})
-    if eight_bit:
-        header += _field("Content-Transfer-Encoding", "8bit")
-    return Part(header, parts=parts, boundary=boundary, eight_bit=eight_bit)
+    header = _multipart_header(subtype, *parameters.items()).replace(_ANY_BOUNDARY, boundary.encode("ascii"))
+    encoding = "8bit" if any(part.encoding == "8bit" for part in parts) else "7bit"
+    if encoding == "8bit":
+        header += _field("Content-Transfer-Encoding", encoding)
+    return Part(header, parts=parts, boundary=boundary, encoding=encoding)
+
+
+_ANY_BOUNDARY = b"=_" + b"0" * 24  # all are of one length
+
+
+@lru_cache(64)
+def _multipart_header(subtype: str, *parameters: tuple[str, str]) -> bytes:
+    return _content_type(f"multipart/{subtype}", {**dict(parameters), "boundary": _ANY_BOUNDARY.decode("ascii")})
 
 
 def _boundary(seed: bytes, path: str) -> str:
@@ -234,7 +242,10 @@ def _boundary(seed: bytes, path: str) -> str:
 
 
 def _holds(part: Part, boundary: bytes) -> bool:
-    return boundary in part.body or any(_holds(inner, boundary) for inner in part.parts)
+    """Whether a boundary occurs where it could be taken for one: in what is not encoded."""
+    if part.encoding in ("7bit", "8bit") and boundary in part.body:
+        return True
+    return any(_holds(inner, boundary) for inner in part.parts)
 
 
 def _is_utf8(content: bytes) -> bool:
@@ -249,16 +260,17 @@ _field = lru_cache(256)(written)  # few and always the same
 
 
 def _content_type(type: str, parameters: Mapping[str, str]) -> bytes:
-    return _with_parameters("Content-Type", type, parameters)
+    return _with_parameters("Content-Type", type, *parameters.items())
 
 
 def _disposition(kind: str, name: str) -> bytes:
-    return _with_parameters("Content-Disposition", kind, {"filename": name})
+    return _with_parameters("Content-Disposition", kind, ("filename", name))
 
 
-def _with_parameters(field_name: str, value: str, parameters: Mapping[str, str]) -> bytes:
-    words = [value, *(word for name, given in parameters.items() for word in parameter(name, given))]
-    return _field(field_name, *(f"{word};" for word in words[:-1]), words[-1])
+@lru_cache(256)
+def _with_parameters(field_name: str, value: str, *parameters: tuple[str, str]) -> bytes:
+    words = [value, *(word for name, given in parameters for word in parameter(name, given))]
+    return written(field_name, *(f"{word};" for word in words[:-1]), words[-1])
 
 
 def parameter(name: str, value: str) -> list[str]:

@@ -48,6 +48,7 @@ def restored(raw: bytes, envelope_sender: str | None) -> dict[str, Any]:
         kept = kept[:blind.start] + kept[blind.end:]
     if not sender:
         raise HeaderError("From: this message names no sender", hint="give bytes that begin with a header")
+    eight_bit = any(entity.encoding in ("8bit", "binary") for entity in root.walk())
     values |= people | {
         "sender": sender[0],
         "envelope_sender": envelope_sender and mailbox(envelope_sender, "the envelope's sender").addr,
@@ -57,7 +58,7 @@ def restored(raw: bytes, envelope_sender: str | None) -> dict[str, Any]:
         "in_reply_to": next(iter(_ids(root, "in-reply-to")), None),
         "references": tuple(_ids(root, "references")),
         "_header": b"",
-        "_root": Part(b"", kept, eight_bit=any(e.encoding in ("8bit", "binary") for e in root.walk())),
+        "_root": Part(b"", kept, encoding="8bit" if eight_bit else "7bit"),
     }
     return values | _contents(root)
 

@@ -37,7 +37,8 @@ def layout(page: Sequence[Placed], width: int = WIDTH) -> FlowingText:
     if JOINED in text or QUOTE in text:
         return FlowingText.of(list(map(_line, text.split("\n"))))
     # Its lines are asked for only where it is sent.
-    return FlowingText.later(text.replace(GOES_ON, "") + "\n", lambda: list(map(_line, text.split("\n"))))
+    return FlowingText.later(text.replace(GOES_ON, "") + "\n", lambda: list(map(_line, text.split("\n"))),
+                             text.replace(GOES_ON, " ") + "\n")
 
 
 def _line(line: str) -> Line:
