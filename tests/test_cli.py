@@ -371,23 +371,66 @@ class Delivery(Case):
             Folder(SAMPLE).send(message)
 
 
+BROKEN = ROOT / "tests/data/broken.eml"
+
+
+class Auditing(Case):
+    def test_a_broken_message(self) -> None:
+        done = pribble("audit", str(BROKEN))
+        self.assertEqual((done.returncode, done.stderr), (1, ""))
+        for expected in (
+            "multipart/related",
+            "error addresses.comma-in-name  line 2, RFC 5322 3.4",
+            "  From: Skerrow Haven, Berth Office <berths@skerrow.example>\n        ^^^^^^^^^^^^^\n",
+            '  do: write "Bell, Ana", with its quotes',
+            "12 errors, 7 warnings, 1 note.",
+        ):
+            self.assertIn(expected, done.stdout)
+        (said,) = json.loads(pribble("audit", "--json", str(BROKEN)).stdout)
+        self.assertEqual((said["sound"], len(said["findings"])), (False, 20))
+        self.assertEqual([part["type"] for part in said["parts"]["parts"]], ["text/html", "image/png"])
+        raw = BROKEN.read_bytes()
+        for finding in said["findings"]:
+            excerpt = finding["excerpt"].strip("…").encode()[:20]
+            line = raw.split(b"\n")[finding["line"] - 1]
+            self.assertIn(excerpt, line)
+            self.assertEqual(raw[: finding["offset"]].count(b"\n") + 1, finding["line"])
+
+    def test_sound_ones_and_several(self) -> None:
+        eml = pribble("render", "gate-code", "--to", "ana@example.org").stdout
+        path = self.folder({"code.eml": eml.replace("\n", "\r\n")}).path / "code.eml"
+        done = pribble("audit", str(path), "--submitted", "--no-smtputf8")
+        self.assertEqual(done.returncode, 0)
+        self.assertIn("No departure from the standards.", done.stdout)
+        both = pribble("audit", str(path), str(BROKEN))
+        self.assertEqual(both.returncode, 1)
+        self.assertIn("code.eml", both.stdout)
+        much = json.loads(pribble("audit", "-", "--json", stdin="Subject: x\n\n" + "y\n" * 50).stdout)
+        self.assertEqual({f["times"] for f in much[0]["findings"] if f["rule"] == "lines.bare-lf-body"}, {50})
+        self.assertIn(
+            "30 more of lines.bare-lf-body", pribble("audit", "-", stdin="Subject: x\n\n" + "y\n" * 50).stdout
+        )
+        missing = pribble("audit", "nothing.eml")
+        self.assertEqual((missing.returncode, missing.stderr), (2, "there is no file nothing.eml\n"))
+
+
 class DemoAndExamples(Case):
     def test_demo(self) -> None:
         out = self.folder().path / "out"
         done = pribble("demo", "--out", str(out))
         self.assertEqual((done.returncode, done.stderr), (0, ""))
-        for expected in ("Berth B 14 is yours", "2 of 2", "1 of 1", "none"):
+        for expected in ("Berth B 14 is yours", "2 of 2", "1 of 1", "sound", "text/calendar"):
             self.assertIn(expected, done.stdout)
         said = json.loads(pribble("demo", "--out", str(out), "--json").stdout)
         self.assertEqual(
-            [(m["template"], m["defects"], m["pictures_unresolved"]) for m in said],
+            [(m["template"], m["defects"], m["departures"], m["pictures_unresolved"]) for m in said],
             [
-                ("berth-confirmed", [], 0),
-                ("berth-confirmed.de", [], 0),
-                ("desk-copy", [], 0),
-                ("gale-warning", [], 0),
-                ("gate-code", [], 0),
-                ("mooring-statement", [], 0),
+                ("berth-confirmed", [], [], 0),
+                ("berth-confirmed.de", [], [], 0),
+                ("desk-copy", [], [], 0),
+                ("gale-warning", [], [], 0),
+                ("gate-code", [], [], 0),
+                ("mooring-statement", [], [], 0),
             ],
         )
         for message in said:
@@ -428,7 +471,7 @@ class DemoAndExamples(Case):
 
     def test_importing_is_cheap(self) -> None:
         heavy = ("PIL", "babel", "rich", "aiosmtpd", "email.message", "smtplib", "asyncio")
-        code = f"import sys, pribble; print([m for m in {heavy!r} if m in sys.modules])"
+        code = f"from pribble import *; import sys; print([m for m in {heavy!r} if m in sys.modules])"
         done = subprocess.run(
             [sys.executable, "-c", code], capture_output=True, text=True, cwd=ROOT, timeout=60
         )

@@ -151,11 +151,15 @@ def _recipient(given: object, field: str) -> Address | Group:
 @lru_cache(256)  # the sender is always the same
 def parse_mailbox(text: str) -> Address:
     """The one mailbox that `text` is; raises `AddressError` for none, for several, and for a group."""
-    found = parse_mailboxes(text)
-    if len(found) != 1:
-        raise AddressError(f'"{_shown(text)}" holds {len(found)} addresses where one is asked for',
-                           hint="give several as a list" if found else None)
-    return found[0]
+    found = parse_list(text)
+    one = found[0] if found else None
+    if len(found) == 1 and isinstance(one, Address):
+        return one
+    if any(isinstance(each, Group) for each in found):
+        raise AddressError(f'"{_shown(text)}" is a group where an address is asked for',
+                           hint="give a group as Group(name, members)")
+    raise AddressError(f'"{_shown(text)}" holds {len(found)} addresses where one is asked for',
+                       hint="give several as a list" if found else None)
 
 
 def parse_mailboxes(text: str) -> list[Address]:

@@ -264,7 +264,8 @@ def _first_line(entity: Entity) -> int:
     if text.startswith(_BOM, position):
         entity.departures.append(Departure("lines.bom-first", position, position + 3))
         position += 3
-    if text.startswith("From ", position) or text.startswith(">From ", position):
+    is_mark = text.startswith("From ", position) and not _FIELD.match(text, position, entity.end)
+    if is_mark or text.startswith(">From ", position):
         stop = text.find("\n", position, entity.end) + 1 or entity.end
         entity.departures.append(Departure("lines.mbox-from", position, stop))
         position = stop
