@@ -47,11 +47,11 @@ def ways() -> tuple[Callable[[], str], Callable[[], str], Callable[[], str]]:
     def compiled() -> str:
         assert bound.html and bound.preheader
         preheader = bound.preheader(data)
-        pieces, _ = bound.pieces(data)
+        pieces, _, _ = bound.pieces(data)
         made = Rendering(None, preheader, manner, with_preheader(pieces, preheader), ())
         return str(made.html)
 
-    given = bound.pieces(data)[1]
+    given = bound.pieces(data)[2]
 
     def said() -> str:
         return Rendering(None, None, manner, None, bound.text(given)).text

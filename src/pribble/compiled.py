@@ -15,6 +15,7 @@ from pribble.compiler.program import Program, Run, World, compiled
 from pribble.compiler.sharing import NOTHING_KEPT, Sharing
 from pribble.compiler.steps import LINE, PLAIN, Chosen, Embedded, Forked
 from pribble.compiler.text import EventSink, text_steps
+from pribble.compiler.wire import Frames, Kept
 from pribble.errors import Place, PribbleError, Related, TemplateError, UnsafeValue
 from pribble.findings import Finding
 from pribble.language.tape import BRANCH, LIFTED, OPEN, LiftedBlock, Tape, mark_index
@@ -30,7 +31,7 @@ from pribble.values.settings import Settings
 class Bound:
     """The programs of a template for one locale and time zone.
 
-    With `shares`, the HTML's gives its pieces and what it kept, which the text's is given beside the data.
+    The HTML's gives its pieces and what it kept; with `shares`, the text's is given that beside the data.
     """
 
     html: Run | None
@@ -39,12 +40,13 @@ class Bound:
     preheader: Run | None
     shares: bool = False
 
-    def pieces(self, data: Any) -> tuple[list[str] | None, Any]:
-        """The pieces of the HTML, None for a template that has none, and what the text's program is given."""
-        if self.html is None or not self.shares:
-            return (self.html(data) if self.html else None), data
+    def pieces(self, data: Any) -> tuple[list[str] | None, Kept, Any]:
+        """The pieces of the HTML, None for a template that has none; what was kept; and what the text's program is
+        given."""
+        if self.html is None:
+            return None, (), data
         pieces, kept = self.html(data)
-        return pieces, (data, kept)
+        return pieces, kept, (data, kept) if self.shares else data
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,7 +58,7 @@ class Compiled:
     pictures it was made with; an `even` page has no stretch of two forms, and no picture that travels in its own way.
     `pictures` are the marks, by their places among the tape's, whose values are pictures.  The text is taken `late`,
     from the rendered page, where it depends on the data what of it shows; then its program gives the pieces of that
-    page.
+    page.  The `frames` write a page that was dressed when it was compiled for the wire.
     """
 
     tape: Tape
@@ -73,6 +75,7 @@ class Compiled:
     pictures: frozenset[int] = frozenset()
     late: bool = False
     shares: bool = False
+    frames: Frames | None = None
 
     def bound(self, settings: Settings, world: World) -> Bound:
         """The programs as functions of the data."""
@@ -121,18 +124,17 @@ def compile_page(tape: Tape, world: World, around: Surroundings, *, old_attribut
     late = "text" not in lifted and depends_on_data(dressing.inlined)
     steps = html_steps(tape, page, around, None if dressing.doubts else dressing, preheader="preheader" in lifted)
     shares = not late and "text" not in lifted
+    said = text_steps(tape, page, looks(dressing.inlined)) if shares else []
+    sharing, frames = Sharing(steps, said), Frames()
+    html = compiled(steps, KeepingSink(sharing, frames), world)
     if shares:
-        said = text_steps(tape, page, looks(dressing.inlined))
-        sharing = Sharing(steps, said)
-        html = compiled(steps, KeepingSink(sharing), world)
         text = compiled(said, EventSink(sharing), world)
     else:
-        html = compiled(steps, PieceSink(), world)
         text = _text(lifted["text"].tape, world, references=True) if "text" in lifted else compiled(
             text_page_steps(tape, page, around), PieceSink(), world)
     return Compiled(
         tape, html, text,
-        late=late, shares=shares,
+        late=late, shares=shares, frames=None if dressing.doubts else frames,
         subject=_line(lifted.get("subject"), world, references=True) or (
             compiled(title, LineSink(), world) if title else None),
         preheader=_line(lifted.get("preheader"), world, references=True),

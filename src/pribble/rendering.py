@@ -9,9 +9,11 @@ from typing import Any
 
 from pribble.compiler.dressing import cut
 from pribble.compiler.steps import PREHEADER
+from pribble.compiler.wire import Frames, Kept
 from pribble.errors import PictureError
 from pribble.findings import Finding
 from pribble.mime.address import Recipients
+from pribble.mime.encoding import Prepared
 from pribble.mime.message import Message
 from pribble.pictures.picture import Picture
 from pribble.pictures.slots import EMBED, Embed, NamedId, Source
@@ -37,6 +39,7 @@ class Manner:
     id_domain: str = "pribble.invalid"
     changes: tuple[Finding, ...] = ()
     even: bool = False
+    frames: Frames | None = None
     dress: Callable[[Sequence[str]], tuple[list[str], list[Finding]]] | None = None
     say: Callable[[str], str] | None = None
 
@@ -53,11 +56,13 @@ class Rendering:
     _manner: Manner = field(repr=False)
     _pieces: Sequence[str] | None = field(repr=False)
     _text: Sequence[Any] | str = field(repr=False)
+    _kept: Kept = field(repr=False)
 
     def __init__(self, subject: str | None, preheader: str | None, manner: Manner, pieces: Sequence[str] | None,
-                 text: Sequence[Any] | str) -> None:
+                 text: Sequence[Any] | str, kept: Kept = ()) -> None:
         # One update and not five guarded assignments: there is one of these for every message.
-        vars(self).update(subject=subject, preheader=preheader, _manner=manner, _pieces=pieces, _text=text)
+        vars(self).update(subject=subject, preheader=preheader, _manner=manner, _pieces=pieces, _text=text,
+                          _kept=kept)
 
     @property
     def embed(self) -> Embed:
@@ -119,8 +124,15 @@ class Rendering:
             if isinstance(piece, NamedId) and piece[4:] not in ids:
                 raise PictureError(f'"{piece}" names no picture of the message',
                                    hint="give it to message(pictures=…), or let the data give the picture itself")
-        return Message(sender=sender, to=to, subject=self.subject, text=self.text, html=self.html,
+        return Message(sender=sender, to=to, subject=self.subject, text=self.text, html=self._for_the_wire(),
                        pictures=(*self.pictures, *pictures), id_domain=self._manner.id_domain, **envelope)
+
+    def _for_the_wire(self) -> str | None:
+        """The HTML as one that knows its form on the wire, where its pieces do."""
+        html, pieces, frames, kept = self.html, self._pieces, self._manner.frames, self._kept
+        if html is None or pieces is None or frames is None or not self._manner.even or self.embed != "cid":
+            return html
+        return Prepared.of(html, lambda: frames.quoted(pieces, kept))
 
     # -- pieces --
 

@@ -285,11 +285,11 @@ class Template:
             manner = replace(manner, embed=checked_embed(embed))
         try:
             preheader = bound.preheader(data) if bound.preheader else None
-            pieces, given = bound.pieces(data)
+            pieces, kept, given = bound.pieces(data)
             if pieces is not None and manner.dress is None:
                 pieces = with_preheader(pieces, preheader)
             subject = bound.subject(data) if bound.subject else None
-            return Rendering(subject, preheader, manner, pieces, bound.text(given))
+            return Rendering(subject, preheader, manner, pieces, bound.text(given), kept)
         except FieldError as error:
             # The survey knows the positions in loops, which a program does not keep.
             found = self.problems(data, locale=locale, timezone=timezone)
@@ -384,7 +384,7 @@ class Template:
             late = Dresser(folder.pictures, folder.manner.id_domain, Path(self._source.name), folder.presentational)
             found = self._bound[key] = (
                 compiled.bound(self._settings(timezone), folder.world),
-                replace(folder.manner, changes=compiled.changes, even=compiled.even,
+                replace(folder.manner, changes=compiled.changes, even=compiled.even, frames=compiled.frames,
                         dress=late.dressed if compiled.doubts else None, say=late.said if compiled.late else None))
         return found
 

@@ -22,6 +22,7 @@ from pribble.compiler.steps import (
     Shown,
 )
 from pribble.compiler.ways import wrapping
+from pribble.compiler.wire import Frames
 from pribble.errors import Place
 from pribble.pictures.slots import Either, Embed
 
@@ -51,7 +52,7 @@ class PieceSink:
 
         def flush() -> None:
             if texts:
-                statements.append(appended(counted(formatted(texts)), self._append))
+                statements.extend(self._made(texts))
                 texts.clear()
 
         for step in run:
@@ -64,6 +65,10 @@ class PieceSink:
             statements += self._statements(step, lowering)
         flush()
         return statements
+
+    def _made(self, texts: Sequence[ast.expr]) -> list[ast.stmt]:
+        """The statements that make a piece of texts."""
+        return [appended(counted(formatted(texts)), self._append)]
 
     def _text(self, step: Any, lowering: Lowering) -> ast.expr | None:
         """What a step that is a text comes to; None for others."""
@@ -109,12 +114,13 @@ class PieceSink:
 
 
 class KeepingSink(PieceSink):
-    """Writes the HTML's program, which keeps the values that the text shows too, and gives them beside its pieces."""
+    """Writes the HTML's program, which keeps its values, and gives them beside its pieces: for the text, which shows
+    some of them too, and for the wire, where the template's own texts are encoded already."""
 
-    def __init__(self, sharing: Sharing) -> None:
+    def __init__(self, sharing: Sharing, frames: Frames) -> None:
         super().__init__()
-        self.sharing = sharing
-        self._kept: list[Shown] = []
+        self.sharing, self.frames = sharing, frames
+        self._texts: list[Shown | None] = []  # of the run that is being written, its values that the text shows too
 
     @property
     def prologue(self) -> str:
@@ -124,17 +130,33 @@ class KeepingSink(PieceSink):
     def result(self) -> str:  # type: ignore[override]
         return f"(out, {self.sharing.result})"
 
-    def written(self, run: Sequence[Any], lowering: Lowering) -> list[ast.stmt]:
-        self._kept = []
-        statements = super().written(run, lowering)
-        return [*statements, *self.sharing.keep(self._kept)] if self._kept else statements
+    def _made(self, texts: Sequence[ast.expr]) -> list[ast.stmt]:
+        shown, self._texts = self._texts, []
+        if self._append != "append":
+            return super()._made(texts)
+        if all(isinstance(text, ast.Constant) for text in texts):
+            self.frames.texts.add("".join([str(text.value) for text in texts if isinstance(text, ast.Constant)]))
+            return super()._made(texts)
+        self.frames.runs.append([str(t.value) if isinstance(t, ast.Constant) else None for t in texts])
+        values = [text for text in texts if not isinstance(text, ast.Constant)]
+        names = iter([self.sharing.named(place, text) for place, text in enumerate(values)])
+        kept = formatted([text if isinstance(text, ast.Constant) else next(names) for text in texts])
+        piece = self.sharing.named_piece(counted(kept))
+        return [appended(piece, self._append), *self.sharing.keep(shown)]
 
     def _text(self, step: Any, lowering: Lowering) -> ast.expr | None:
         text = super()._text(step, lowering)
-        if text is None or self._append != "append" or not (isinstance(step, Shown) and self.sharing.is_kept(step)):
-            return text
-        self._kept.append(step)
-        return self.sharing.named(len(self._kept) - 1, text)
+        if text is not None and not isinstance(text, ast.Constant):
+            is_shared = isinstance(step, Shown) and self.sharing.is_kept(step)
+            self._texts.append(step if is_shared else None)
+        return text
+
+    def _statements(self, step: Any, lowering: Lowering) -> list[ast.stmt]:
+        if isinstance(step, Embedded):
+            self.frames.texts.add(str(step.source))
+        elif isinstance(step, str):
+            self.frames.texts.add(str(step))
+        return super()._statements(step, lowering)
 
 
 class LineSink(PieceSink):

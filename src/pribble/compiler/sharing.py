@@ -1,7 +1,7 @@
 """Values that both forms show: the HTML's program keeps their texts as it shows them, and the text's takes them over.
 
-Both programs go through the same loops and choices.  A straight run of the HTML's keeps the values in it as one tuple,
-in a list of its own; where the text's program is at the same place, it takes the next.
+Both programs go through the same loops and choices.  A straight run of the HTML's keeps what it made and the values in
+it as one tuple, in a list of its own; where the text's program is at the same place, it takes the next.
 """
 
 from __future__ import annotations
@@ -37,14 +37,20 @@ class Sharing:
         """Whether the HTML's program keeps the text of a value."""
         return id(shown.value) in self.shared and _is_bare(shown)
 
-    def keep(self, kept: Sequence[Shown]) -> list[ast.stmt]:
-        """``keep_1((shown_1_0, shown_1_1))``: the values of a run, which has just shown them."""
-        names = []
-        for place, shown in enumerate(kept):
-            self.places[id(shown.value)] = self.runs, place
+    def keep(self, values: Sequence[Shown | None]) -> list[ast.stmt]:
+        """``keep_1((piece, shown_1_0, shown_1_1))``: what a run has made, and its values; those that the text takes
+        over are no None here."""
+        names = ["piece"]
+        for place, shown in enumerate(values):
+            if shown is not None:
+                self.places[id(shown.value)] = self.runs, place + 1
             names.append(f"shown_{self.runs}_{place}")
         self.runs += 1
         return ast.parse(f"keep_{self.runs - 1}(({', '.join(names)},))").body
+
+    def named_piece(self, made: ast.expr) -> ast.expr:
+        """What a run makes, kept in a variable on the way."""
+        return ast.NamedExpr(ast.Name("piece", ast.Store()), made)
 
     def named(self, place: int, text: ast.expr) -> ast.expr:
         """The text of a value of the run that is being written, kept in a variable on the way."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import binascii
 import codecs
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Sequence
 
 from pribble.errors import PribbleError
 from pribble.mime.grammar import ENCODED_LINE, LONGEST_LINE
@@ -33,13 +33,28 @@ def canonical(text: str) -> bytes:
                            "character") from None
 
 
+class Prepared(str):
+    """A text that can be written in quoted-printable sooner than by its characters."""
+
+    __slots__ = ("quoted",)
+
+    quoted: Callable[[], bytes | None]
+
+    @classmethod
+    def of(cls, text: str, quoted: Callable[[], bytes | None]) -> Prepared:
+        """`text`, which `quoted` gives in quoted-printable, or None where it cannot after all."""
+        made = cls(text)
+        made.quoted = quoted
+        return made
+
+
 def encoded_text(text: str) -> tuple[str, bytes]:
     """The transfer encoding for a text, and the text so encoded."""
     if text.isascii():
         body = canonical(text)
         if is_seven_bit(body):
             return "7bit", body
-    quoted = quoted_printable(text)
+    quoted = (text.quoted() if isinstance(text, Prepared) else None) or quoted_printable(text)
     if len(quoted) > base64_size(len(text)):  # the text's octets are no fewer than its characters
         body = canonical(text)
         # An octet or two go to the form that people can read.
@@ -99,7 +114,7 @@ def quoted_printable(text: str) -> bytes:
     """
     lines = _LINE_ENDS.sub("\n", text) if "\r" in text else text
     try:
-        quoted = f"{lines}\n".replace("=", "=3D").encode("ascii", _HANDLER)
+        quoted = _in_ascii(f"{lines}\n".replace("=", "=3D"))
     except UnicodeEncodeError:
         canonical(text)  # says where
         raise
@@ -116,6 +131,21 @@ def quoted_printable(text: str) -> bytes:
 
 # A line with its end, or as much of a longer one as fits before the "=" of a soft break, never ending within =XX.
 _STRETCHES = re.compile(rb"[^\n]{0,75}+\n|[^\n]{73}(?:[^\n=]{2}|[^\n=](?==)|(?==))")
+
+
+def quoted_values(values: Sequence[object]) -> list[bytes] | None:
+    """Texts in quoted-printable, each to stand at the beginning of a line and before a soft break; None where one holds
+    a carriage return, which may be half of a line break."""
+    texts: list[str] = [value if value.__class__ is str else f"{value}" for value in values]
+    whole = "\n".join(texts)
+    if "\r" in whole:
+        return None
+    quoted = _in_ascii(whole.replace("=", "=3D"))  # all at once, a line each
+    made = quoted.split(b"\n")
+    if len(made) == len(texts) and not quoted.translate(None, _SAFE) and b"From " not in quoted:
+        return [one if len(one) < ENCODED_LINE else quoted_printable(text)
+                for one, text in zip(made, texts, strict=True)]
+    return list(map(quoted_printable, texts))
 
 
 def _guarded(line: bytes) -> bytes:
@@ -141,6 +171,21 @@ def _guarded(line: bytes) -> bytes:
 
 
 _HANDLER = "pribble.quoted-printable"
+
+
+def _in_ascii(text: str) -> bytes:
+    """`text` with =XX for all octets of what is beyond ASCII.  Raises `UnicodeEncodeError` for a lone surrogate."""
+    if len(text) < _SHORT and not text.isascii():
+        characters = set(_BEYOND.findall(text))
+        if len(characters) < _FEW:
+            for character in characters:
+                text = text.replace(character, _ESCAPED[character])
+    return text.encode("ascii", _HANDLER)
+
+
+_BEYOND = re.compile(r"[^\x00-\x7f]")
+# A short text has few characters beyond ASCII, and each often: a currency's sign, umlauts.
+_SHORT, _FEW = 5000, 10
 
 
 class _Escaped(dict[str, str]):

@@ -12,7 +12,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
 from pathlib import Path
-from typing import Literal
+from typing import Literal, NamedTuple
 from urllib.parse import quote
 
 from pribble.errors import HeaderError, PribbleError
@@ -27,8 +27,7 @@ _LONGEST_PARAMETER = 200
 _CONTINUATION = 60
 
 
-@dataclass(frozen=True, slots=True)
-class Part:
+class Part(NamedTuple):
     """A body part: its header as bytes (the fields, without the empty line), and its body or parts.
 
     `body` is encoded, `content` is not: it becomes base64 on its way out.  `boundary` is that of a multipart; a leaf
@@ -36,8 +35,8 @@ class Part:
     """
 
     header: bytes
-    body: bytes = field(default=b"", repr=False)
-    content: bytes = field(default=b"", repr=False)
+    body: bytes = b""
+    content: bytes = b""
     parts: tuple[Part, ...] = ()
     boundary: str = ""
     encoding: str = "7bit"

@@ -1,0 +1,67 @@
+"""The page in quoted-printable, from what its program kept: the template's own texts are encoded once, and a message
+costs the encoding of its values.
+
+A soft line break may stand anywhere (RFC 2045 6.7(5)), so a line begins with every text of the template and with every
+value, and each is encoded as if it stood alone.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from pribble.mime.encoding import quoted_printable, quoted_values
+
+# What a program kept: of each run, each time it was run, the piece it made and the values in it.
+Kept = Sequence[Sequence[Sequence[str]]]
+
+_SOFT = b"=\r\n"
+_VALUE = b"%b"
+
+
+class Frames:
+    """The runs of a page's program: of each the texts, None where a value stands; and texts that are a piece each."""
+
+    def __init__(self) -> None:
+        self.runs: list[Sequence[str | None]] = []
+        self.texts: set[str] = set()
+        self._runs: dict[int, bytes] = {}
+        self._texts: dict[str, bytes] = {}
+
+    def quoted(self, pieces: Sequence[str], kept: Kept) -> bytes | None:
+        """The page that `pieces` make in quoted-printable, where `kept` has of each run what was made and its values.
+
+        None where it takes the characters next to each other: a carriage return, or a value at the very end.
+        """
+        made_of = {id(values[0]): (run, values) for run, several in enumerate(kept) for values in several}
+        frames: list[bytes] = []
+        values: list[str] = []
+        for piece in pieces:
+            found = made_of.get(id(piece))
+            if found is not None:
+                run, shown = found
+                frames.append(self._runs.get(run) or self._run(run))
+                values += shown[1:]
+            elif piece in self.texts:
+                frames.append(self._texts.get(piece) or self._text(piece))
+            elif piece:  # a preheader, which is of this message alone
+                frames.append(_VALUE + _SOFT)
+                values.append(piece)
+        page = b"".join(frames)
+        made = quoted_values(values)
+        if made is None or page.endswith(_VALUE + _SOFT):
+            return None
+        return (page % tuple(made)).removesuffix(_SOFT)
+
+    def _text(self, text: str) -> bytes:
+        known = self._texts[text] = _frame([str(text)])
+        return known
+
+    def _run(self, run: int) -> bytes:
+        known = self._runs[run] = _frame(self.runs[run])
+        return known
+
+
+def _frame(texts: Sequence[str | None]) -> bytes:
+    """Texts in quoted-printable, with ``%b`` for each value, ending at the beginning of a line."""
+    made = [_VALUE if text is None else quoted_printable(text).replace(b"%", b"%%") for text in texts if text != ""]
+    return b"".join([piece if piece.endswith(b"\r\n") else piece + _SOFT for piece in made])
