@@ -14,13 +14,15 @@ from io import BytesIO
 
 from hypothesis import HealthCheck, Phase, given, settings
 
-from pribble import Address, Attachment, Group, Message, audit
+from pribble import Address, Attachment, Group, Message, PribbleError, Rendering, Template, audit
 from pribble.demo import defects
 from pribble.mime.encoding import canonical
 from pribble.mime.flowed import flowed
+from tests import saying
 from tests.mail import FIXED
 from tests.messages import Made, messages
 
+FIXED_ENVELOPE = {name: value for name, value in FIXED.items() if name != "subject"}
 GENERATED = settings(
     max_examples=120, deadline=None, suppress_health_check=list(HealthCheck), phases=[Phase.generate]
 )
@@ -192,6 +194,85 @@ class Large(unittest.TestCase):
             part = next(p for p in message_from_bytes(bytes(message)).walk() if p.get_filename() == "b.bin")
             self.assertEqual(part.get_payload(decode=True), content)
             self.assertTrue(all(len(line) <= 76 for line in part.get_payload().splitlines()))
+
+
+class OnTheWire(unittest.TestCase):
+    """What a page's program kept, and its own texts encoded once, are the page."""
+
+    HARD = (
+        "",
+        ".",
+        "From x",
+        "x" * 200,
+        "=",
+        "a=3D",
+        " ",
+        "end ",
+        "\t",
+        "a\nFrom b\n.\n",
+        "é" * 60,
+        "👩‍👩‍👧",
+        "100%b",
+        "%",
+        "a\rb",
+        "a\r",
+        "\u00a0",
+    )
+    PAGE = (
+        "<p>{{ v }}</p>{{ v }}{{ v }}\n{{ for one in l: }}<i title='{{ one }}' {{ if c: }}class='é'{{ :if }}>{{ one }}</i>\n"
+        "{{ v }}\n{{ :for }}<b>{{ if c: }} {{ v }} {{ :else: }}é %d %b{{ :if }}</b>\n<pre>{{ v }}\n</pre>"
+    )
+
+    def check(self, rendering: Rendering) -> None:
+        html = rendering.html
+        assert html is not None
+        raw = bytes(rendering.message(**FIXED_ENVELOPE))
+        page = next(part for part in message_from_bytes(raw).walk() if part.get_content_type() == "text/html")
+        body = page.get_payload(decode=True)
+        assert isinstance(body, bytes)
+        self.assertEqual(body.removesuffix(b"\r\n"), canonical(html).removesuffix(b"\r\n"))
+        self.assertEqual(
+            [f"{f.rule}: {f}" for f in audit(raw) if f.rule.startswith(("encodings.", "lines."))], []
+        )
+        for line in raw.split(b"\r\n"):
+            self.assertFalse(line.startswith(b"From ") or line == b".", line)
+
+    def test_hard_values(self) -> None:
+        for page in (
+            self.PAGE,
+            self.PAGE + "{{ v }}",
+            "{{ preheader: }}{{ v }} é{{ :preheader }}<body>" + self.PAGE,
+        ):
+            template = Template.from_text(page)
+            for value in self.HARD:
+                for flag in (True, False):
+                    with self.subTest(value=value, flag=flag):
+                        self.check(template.render({"v": value, "l": ["é", value, "x"], "c": flag}))
+
+    def test_what_travels_is_what_was_kept(self) -> None:
+        rendering = Template.from_text(self.PAGE + "<p>words</p>\n" * 20).render(
+            {"v": "é", "l": ["x"], "c": True}
+        )
+        prepared = bytes(rendering.message(**FIXED_ENVELOPE))
+        by_characters = bytes(Message(**FIXED_ENVELOPE, text=rendering.text, html=rendering.html))
+        self.assertNotEqual(prepared, by_characters)  # soft breaks stand elsewhere
+        pages = [
+            message_from_bytes(raw).get_payload(1).get_payload(decode=True)
+            for raw in (prepared, by_characters)
+        ]
+        self.assertEqual(*pages)
+
+    def test_generated_templates(self) -> None:
+        @settings(GENERATED, max_examples=80)
+        @given(saying.templates(), saying.DATUM)
+        def check(pair: saying.Pair, data: dict[str, object]) -> None:
+            try:
+                rendering = Template.from_text(pair[0] + "é").render(data)
+            except PribbleError:
+                return
+            self.check(rendering)
+
+        check()
 
 
 if __name__ == "__main__":

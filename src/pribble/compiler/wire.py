@@ -44,8 +44,7 @@ class Frames:
             elif piece in self.texts:
                 frames.append(self._texts.get(piece) or self._text(piece))
             elif piece:  # a preheader, which is of this message alone
-                frames.append(_VALUE + _SOFT)
-                values.append(piece)
+                frames.append(_frame([piece]))
         page = b"".join(frames)
         made = quoted_values(values)
         if made is None or page.endswith(_VALUE + _SOFT):

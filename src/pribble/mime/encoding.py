@@ -6,6 +6,7 @@ import binascii
 import codecs
 import re
 from collections.abc import Callable, Iterator, Sequence
+from typing import Any
 
 from pribble.errors import PribbleError
 from pribble.mime.grammar import ENCODED_LINE, LONGEST_LINE
@@ -133,16 +134,21 @@ def quoted_printable(text: str) -> bytes:
 _STRETCHES = re.compile(rb"[^\n]{0,75}+\n|[^\n]{73}(?:[^\n=]{2}|[^\n=](?==)|(?==))")
 
 
-def quoted_values(values: Sequence[object]) -> list[bytes] | None:
+_TEXTS = frozenset((str,))
+
+
+def quoted_values(values: Sequence[Any]) -> list[bytes] | None:
     """Texts in quoted-printable, each to stand at the beginning of a line and before a soft break; None where one holds
     a carriage return, which may be half of a line break."""
-    texts: list[str] = [value if value.__class__ is str else f"{value}" for value in values]
+    texts: Sequence[str] = values if _TEXTS.issuperset(map(type, values)) else [f"{value}" for value in values]
     whole = "\n".join(texts)
     if "\r" in whole:
         return None
     quoted = _in_ascii(whole.replace("=", "=3D"))  # all at once, a line each
     made = quoted.split(b"\n")
     if len(made) == len(texts) and not quoted.translate(None, _SAFE) and b"From " not in quoted:
+        if max(map(len, made)) < ENCODED_LINE:
+            return made
         return [one if len(one) < ENCODED_LINE else quoted_printable(text)
                 for one, text in zip(made, texts, strict=True)]
     return list(map(quoted_printable, texts))
