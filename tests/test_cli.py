@@ -382,7 +382,7 @@ class Auditing(Case):
             "multipart/related",
             "error addresses.comma-in-name  line 2, RFC 5322 3.4",
             "  From: Skerrow Haven, Berth Office <berths@skerrow.example>\n        ^^^^^^^^^^^^^\n",
-            '  do: write "Bell, Ana", with its quotes',
+            '  do: put the whole name in quotes: "Bell, Ana" <ana@example.org>',
             "12 errors, 7 warnings, 1 note.",
         ):
             self.assertIn(expected, done.stdout)

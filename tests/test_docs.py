@@ -6,6 +6,7 @@ import re
 import unittest
 
 from pribble import PribbleError, Template, TemplateFolder
+from pribble.mime.audit.rules import RULES
 from tests.support import DEMO, ROOT, Case
 
 
@@ -27,6 +28,11 @@ class Documentation(Case):
                     else:
                         made = str(Template.from_text(template, folder=folder).render(data).html)
                         self.assertEqual(re.sub("[\u00a0\u202f]", " ", made).rstrip(), expected)
+
+    def test_every_rule_of_the_audit_is_written_up(self) -> None:
+        page = (ROOT / "docs/mime.md").read_text(encoding="utf-8")
+        rows = re.findall(r"^\| `(\S+)` \| (\w+) \| ([^|]+) \|", page, re.MULTILINE)
+        self.assertEqual(rows, [(name, rule.severity, rule.reference) for name, rule in RULES.items()])
 
     def test_links_lead_somewhere(self) -> None:
         for path in [ROOT / "README.md", *(ROOT / "docs").glob("*.md")]:

@@ -68,6 +68,32 @@ NOTICE = """<!DOCTYPE html>
 """
 
 
+LETTER = """From: Skerrow Haven, Berth Office <berths@skerrow.example>
+To: ana@example.org
+Subject: =?utf-8?Q?Your berth for the night: =E2=82=AC 38.50?=
+Date: Don, 16 Jul 2026 18:02:11 +0100
+Message-ID: <20260716180211.B14@skerrow.example>
+MIME-Version: 1.0
+Content-Type: multipart/related; type="text/html"; boundary=part
+
+--part
+Content-Type: text/html; charset=utf-8
+Content-Transfer-Encoding: quoted-printable
+
+<p style=3D"margin:0">Good evening Zo=C3=AB, your berth is B 14.</p>
+<img src=3D"cid:logo@skerrow.example" alt=3D"Skerrow Haven">
+--part
+Content-Type: image/png
+Content-Transfer-Encoding: base64
+Content-ID: <crest@skerrow.example>
+Content-Disposition: inline; filename=Logo für Mails.png
+
+iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNk+M9QDwADhgGAWjR9
+awAAAABJRU5ErkJggg==
+--part--
+"""
+
+
 @contextmanager
 def screen() -> Iterator[str]:
     """A virtual screen; gives its name."""
@@ -132,6 +158,9 @@ def main() -> None:
     terminal([f"pribble convert {newsletter} --format text --links notes"], "convert-text.png", columns=80, rows=46,
              size="9")
     terminal(["pribble fields mooring-statement"], "fields.png", columns=92, rows=22)
+    letter = ROOT / "build/notes/letter.eml"
+    letter.write_bytes(LETTER.replace("\n", "\r\n").encode())
+    terminal(["pribble audit build/notes/letter.eml"], "audit.png", columns=100, rows=58, size="9")
     mistakes(ROOT / "build/notes")
 
 

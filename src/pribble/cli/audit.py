@@ -11,7 +11,7 @@ from pribble.cli.common import Usage, add_json, print_json
 from pribble.findings import Finding
 from pribble.mime.audit import Audit, AuditedPart, audit
 
-_STYLES = {"error": "bold red", "warning": "yellow", "note": "cyan"}
+_STYLES = {"error": "bold red", "warning": "magenta", "note": "cyan"}
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:

@@ -15,6 +15,7 @@ from pribble.mime.encoding import quoted_printable, quoted_values
 Kept = Sequence[Sequence[Sequence[str]]]
 
 _SOFT = b"=\r\n"
+_HARD = b"\r\n"
 _VALUE = b"%b"
 
 
@@ -42,7 +43,10 @@ class Frames:
                 frames.append(self._runs.get(run) or self._run(run))
                 values += shown[1:]
             elif piece in self.texts:
-                frames.append(self._texts.get(piece) or self._text(piece))
+                frame = self._texts.get(piece) or self._text(piece)
+                if frames and frame.startswith(_HARD) and not frames[-1].endswith(_VALUE + _SOFT):
+                    frames[-1] = frames[-1].removesuffix(_SOFT)  # the line ends here anyway
+                frames.append(frame)
             elif piece:  # a preheader, which is of this message alone
                 frames.append(_frame([piece]))
         page = b"".join(frames)
@@ -63,4 +67,4 @@ class Frames:
 def _frame(texts: Sequence[str | None]) -> bytes:
     """Texts in quoted-printable, with ``%b`` for each value, ending at the beginning of a line."""
     made = [_VALUE if text is None else quoted_printable(text).replace(b"%", b"%%") for text in texts if text != ""]
-    return b"".join([piece if piece.endswith(b"\r\n") else piece + _SOFT for piece in made])
+    return b"".join([piece if piece.endswith(_HARD) else piece + _SOFT for piece in made])

@@ -74,8 +74,9 @@ def _check_quoted_printable(entity: Entity, report: Report) -> None:
     tell("encodings.qp-trailing-space", _TRAILING)
     if entity.type.value.startswith("text/"):
         tell("encodings.qp-line-ends", _ENCODED_ENDS)
-    if body.rstrip("\r\n").endswith("="):
-        report.tell("encodings.qp-ends-soft", base + len(body.rstrip("\r\n")) - 1, entity.end)
+    last = body.removesuffix("\n").removesuffix("\r")
+    if last.endswith("="):
+        report.tell("encodings.qp-ends-soft", base + len(last) - 1, entity.end)
 
 
 # ---- base64 ---------------------------------------------------------------------------------------------------

@@ -78,7 +78,8 @@ RULES: dict[str, Rule] = {name: Rule(*rule) for name, rule in {
     "mime.content-type-repeated": (_E, "RFC 2045 5", "{} stands there again", "keep one"),
     # -- Date --
     "date.weekday": (_E, "RFC 5322 3.3", "that day was a {}", "write the right day of the week, or none"),
-    "date.month": (_E, "RFC 5322 3.3", "a month that is not in English", "write Jan to Dec, whatever the locale"),
+    "date.month": (_E, "RFC 5322 3.3", "a day or a month that is not in English",
+                   "write Mon to Sun and Jan to Dec, whatever the locale"),
     "date.no-zone": (_E, "RFC 5322 3.3", "a time without a zone", "write it as +0100"),
     "date.zone-range": (_E, "RFC 5322 3.3", "a zone that is none", "the last two digits are minutes, below 60"),
     "date.no-such-day": (_E, "RFC 5322 3.3", "a day that the month does not have", "check what made the date"),
@@ -101,7 +102,7 @@ RULES: dict[str, Rule] = {name: Rule(*rule) for name, rule in {
     # -- addresses --
     "addresses.dot-in-name": (_W, "RFC 5322 4.1", "a name with a dot, and no quotes around it", 'write "A. Bell"'),
     "addresses.comma-in-name": (_E, "RFC 5322 3.4", "a name without an address: a comma ended it",
-                                'write "Bell, Ana", with its quotes'),
+                                'put the whole name in quotes: "Bell, Ana" <ana@example.org>'),
     "addresses.at-in-name": (_E, "RFC 5322 3.4", "a name with @, and no quotes around it",
                              "put the name in quotes: some programs take it for the address"),
     "addresses.unclosed-quote": (_E, "RFC 5322 3.2.4", "a quoted string is not closed", 'write the second "'),
