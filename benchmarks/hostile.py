@@ -7,7 +7,7 @@ from dataclasses import replace
 from functools import partial
 from time import perf_counter
 
-from pribble import Limits, PribbleError, Template, TemplateFolder, plain_text
+from pribble import Limits, PribbleError, Template, TemplateFolder, audit, plain_text
 
 # Each template by its size in characters, about.
 TEMPLATES: dict[str, Callable[[int], str]] = {
@@ -82,6 +82,37 @@ PAGES: dict[str, Callable[[int], str]] = {
     "styles": lambda n: '<p style="margin:0;font:1px/1 a">x' * (n // 34),
     "an address": lambda n: '<a href="' + " <" * (n // 2) + '">x</a>',
 }
+# Each message by its size in octets, about, for its audit.
+_HEAD = b"From: a@example.org\r\nTo: b@example.org\r\nMIME-Version: 1.0\r\n"
+MESSAGES: dict[str, Callable[[int], bytes]] = {
+    "bare line feeds": lambda n: _HEAD + b"\n" * n,
+    "bare carriage returns": lambda n: _HEAD + b"\r\n" + b"\r" * n,
+    "NUL octets": lambda n: _HEAD + b"\r\n" + b"\0" * n,
+    "fields": lambda n: _HEAD + b"X: y\r\n" * (n // 6) + b"\r\n",
+    "folds": lambda n: _HEAD + b"X: y" + b"\r\n z" * (n // 4) + b"\r\n\r\n",
+    "lines that are no fields": lambda n: b"word\r\n" * (n // 6) + b"X: y\r\n\r\n",
+    "addresses": lambda n: b"To: " + b"a@b," * (n // 4) + b"\r\n\r\n",
+    "brackets": lambda n: b"To: " + b"<" * n + b"\r\n\r\n",
+    "comments": lambda n: b"To: " + b"(" * n + b"\r\n\r\n",
+    "quotes": lambda n: b"To: " + b'"' * n + b"\r\n\r\n",
+    "groups": lambda n: b"To: " + b"a:" * (n // 2) + b"\r\n\r\n",
+    "ids": lambda n: b"References: " + b"<a@" * (n // 3) + b"\r\n\r\n",
+    "encoded-words": lambda n: b"Subject: " + b"=?utf-8?Q?a?= " * (n // 14) + b"\r\n\r\n",
+    "beginnings of encoded-words": lambda n: b"Subject: " + b"=?a?b?" * (n // 6) + b"\r\n\r\n",
+    "parameters": lambda n: b"Content-Type: text/plain" + b";a=b" * (n // 4) + b"\r\n\r\n",
+    "parameters without semicolons": lambda n: b"Content-Type: text/plain; " + b"a=b " * (n // 4) + b"\r\n\r\n",
+    "sections": lambda n: b"Content-Type: text/plain" + b";a*1=b" * (n // 6) + b"\r\n\r\n",
+    "delimiters": lambda n: _HEAD + b"Content-Type: multipart/mixed; boundary=x\r\n\r\n" + b"--x\r\n" * (n // 5),
+    "lines like delimiters": lambda n: (_HEAD + b"Content-Type: multipart/mixed; boundary=x\r\n\r\n"
+                                        + b"--xy\r\n" * (n // 6)),
+    "multiparts": lambda n: _HEAD + b"".join(
+        b"Content-Type: multipart/mixed; boundary=b%d\r\n\r\n--b%d\r\n" % (i, i) for i in range(n // 60)),
+    "quoted-printable": lambda n: _HEAD + b"Content-Transfer-Encoding: quoted-printable\r\n\r\n" + b"=" * n,
+    "base64": lambda n: _HEAD + b"Content-Transfer-Encoding: base64\r\n\r\n" + b"A" * n + b"*" * n,
+    "pictures of a page": lambda n: _HEAD + b"Content-Type: text/html\r\n\r\n" + b"<img src=cid:a>" * (n // 15),
+    "flowed quotes": lambda n: _HEAD + b"Content-Type: text/plain; format=flowed\r\n\r\n" + b"> \r\n>> \r\n" * (n // 9),
+    "a calendar": lambda n: _HEAD + b"Content-Type: text/calendar\r\n\r\n" + b"BEGIN:VEVENT\r\n" * (n // 14),
+}
 VALUES: dict[str, Callable[[int], str]] = {
     "quotes in a row": lambda n: '"a" ' * (n // 4),
     **{text: lambda n, text=text: text * (n // len(text)) for text in (
@@ -130,6 +161,7 @@ def _cases() -> dict[str, Case]:
     cases: dict[str, Case] = {
         f"template of {name}": partial(_compiling, folder, text) for name, text in TEMPLATES.items()}
     cases |= {f"text of {name}": partial(_saying, text) for name, text in PAGES.items()}
+    cases |= {f"audit of {name}": partial(_auditing, raw) for name, raw in MESSAGES.items()}
     for place, page in PLACES.items():
         template = Template.from_text(page, folder=folder)
         cases |= {f"{place}: {name}": partial(_rendering, template, value) for name, value in VALUES.items()}
@@ -151,6 +183,11 @@ def _compiling(folder: TemplateFolder, text: Callable[[int], str], size: int) ->
 def _saying(text: Callable[[int], str], size: int) -> Callable[[], object]:
     written = text(size)
     return lambda: plain_text(written)
+
+
+def _auditing(raw: Callable[[int], bytes], size: int) -> Callable[[], object]:
+    written = raw(5 * size)  # a message is larger than a page
+    return lambda: audit(written)
 
 
 def _rendering(template: Template, value: Callable[[int], str], size: int) -> Callable[[], object]:

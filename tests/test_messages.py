@@ -262,6 +262,20 @@ class OnTheWire(unittest.TestCase):
         ]
         self.assertEqual(*pages)
 
+    def test_pages_name_the_charset_they_travel_in(self) -> None:
+        for page, expected in [
+            ('<meta charset="iso-8859-1">é', '<meta charset="utf-8">é'),
+            (
+                '<meta http-equiv=content-type content="text/html; charset=latin1">é',
+                '<meta http-equiv=content-type content="text/html; charset=utf-8">é',
+            ),
+            ('<meta name="x" content="charset=latin1">é', '<meta name="x" content="charset=latin1">é'),
+        ]:
+            rendering = Template.from_text(page).render({})
+            self.assertEqual(rendering.html, expected)
+            found = {f.rule for f in audit(bytes(rendering.message(**FIXED_ENVELOPE)))}
+            self.assertNotIn("types.meta", found)
+
     def test_generated_templates(self) -> None:
         @settings(GENERATED, max_examples=80)
         @given(saying.templates(), saying.DATUM)

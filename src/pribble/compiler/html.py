@@ -42,6 +42,7 @@ from pribble.values.escaping import markup
 
 # A declaration up to its value, and what ends it.
 _PROPERTY = re.compile("(?:\\A|(?<=[;{}\U000f0000-\U0010ffff])|(?<=\\*/))\\s*(?P<own>[-\\w]+\\s*:\\s*)\\Z")
+_CHARSET = re.compile(r"charset\s*=\s*([^\s;\"']+)", re.IGNORECASE)
 _DECLARATION_END = re.compile("\\s*(?:(?P<own>;)|(?=[}\U000f0000-\U0010ffff])|\\Z)")
 
 
@@ -160,12 +161,24 @@ class _Edits:
             marks = between(shown, attribute.value_start, attribute.value_end)
             if attribute.name == "charset" and tag.name == "meta":
                 yield Edit(attribute.start, attribute.end, ('charset="utf-8"',))
+            elif attribute.name == "content" and (found := self._charset(tag, attribute)):
+                yield Edit(found.start(1), found.end(1), ("utf-8",))
             elif attribute.name == "style":
                 if tag.start not in self.dressing.dressed:
                     yield from self._style(opened, attribute, marks)
             elif len(marks) == 1 == attribute.value_end - attribute.value_start and not (
                     attribute.name in _NEVER_LEFT_OUT or is_picture_place(tag.name, attribute.name)):
                 yield _left_out(self.tape, attribute, opened.marks[marks[0]])
+
+    def _charset(self, tag: StartTag, attribute: Attribute) -> re.Match[str] | None:
+        """The charset that an older page names: ``<meta http-equiv="Content-Type" content="text/html; charset=…">``."""
+        pragma = next((a for a in tag.attributes if a.name == "http-equiv"), None)
+        if tag.name != "meta" or pragma is None:
+            return None
+        said = self.tape.text[pragma.value_start:pragma.value_end].strip().lower()
+        if said != "content-type":
+            return None
+        return _CHARSET.search(self.tape.text, attribute.value_start, attribute.value_end)
 
     def _style(self, opened: Opened, attribute: Attribute, marks: Sequence[int]) -> Iterator[Edit]:
         start, end = attribute.value_start, attribute.value_end

@@ -8,6 +8,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 from urllib.parse import unquote_to_bytes
 
 from pribble.mime.grammar import EXTENDED_VALUE, PARAMETER_NAME, TOKEN, WHITE_SPACE
@@ -42,7 +43,7 @@ class Piece:
     end: int
 
 
-@dataclass(slots=True)
+@dataclass
 class Parameters:
     """The value before the first semicolon, in lower case, and the parameters behind it."""
 
@@ -54,7 +55,7 @@ class Parameters:
         """A parameter, put together and decoded; the form for all characters before the plain one."""
         return self.decoded.get(name)
 
-    @property
+    @cached_property
     def decoded(self) -> Mapping[str, str]:
         """All parameters, put together and decoded."""
         found: dict[str, list[Piece]] = {}
@@ -189,14 +190,13 @@ def _together(pieces: Sequence[Piece]) -> str:
     """The value of one parameter, from its pieces in any order."""
     chosen = [p for p in pieces if p.section is None and p.extended] or sorted(
         (p for p in pieces if p.section is not None), key=lambda p: p.section or 0) or pieces[:1]
-    charset, octets = "utf-8" if chosen[0].extended else "latin-1", b""
+    charset, stretches = "utf-8", []
     for number, piece in enumerate(chosen):
         value = piece.value
         if number == 0 and piece.extended and value.count("'") >= 2:
             charset, _, value = value.split("'", 2)
-        octets += unquote_to_bytes(value) if piece.extended else value.encode("latin-1")
-    if charset == "latin-1":
-        charset = "utf-8"  # RFC 6532: what is raw is UTF-8
+        stretches.append(unquote_to_bytes(value) if piece.extended else value.encode("latin-1"))
+    octets = b"".join(stretches)  # what is raw is UTF-8 (RFC 6532)
     try:
         return octets.decode(charset)
     except (LookupError, UnicodeDecodeError):

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 
 from pribble.mime.audit.report import Report
 from pribble.mime.flowed import SIGNATURE
 from pribble.mime.reading import Entity
 
 _METHOD = re.compile(r"^METHOD[^:]*:[ \t]*([A-Za-z-]+)", re.IGNORECASE | re.MULTILINE)
-_EVENT = re.compile(r"^BEGIN:(VEVENT|VTODO|VJOURNAL)\s*$", re.IGNORECASE | re.MULTILINE)
+_COMPONENTS = ("VEVENT", "VTODO", "VJOURNAL")
 LONGEST_CALENDAR_LINE = 75
 
 
@@ -61,13 +62,28 @@ def check_calendar(entity: Entity, report: Report) -> None:
     field = entity.first("content-type")
     if (said or "").upper() != (method or "").upper() and field is not None:
         report.tell_of("calendar.method", field)
-    for event in _EVENT.finditer(unfolded):
-        end = unfolded.find(f"END:{event[1]}", event.end())
-        _check_event(unfolded[event.end():end if end >= 0 else None], method or "", start, report)
+    for names in _components(unfolded):
+        _check_component(names, method or "", start, report)
 
 
-def _check_event(event: str, method: str, start: int, report: Report) -> None:
-    names = {line.partition(":")[0].partition(";")[0].strip().upper() for line in event.split("\n")}
+def _components(calendar: str) -> Iterator[set[str]]:
+    """The names of the properties of each event, task and journal entry."""
+    names: set[str] | None = None
+    for line in calendar.split("\n"):
+        name, _, value = line.strip().partition(":")
+        is_component = value.upper() in _COMPONENTS
+        if names is not None and is_component and name.upper() in ("BEGIN", "END"):
+            yield names
+            names = None
+        if is_component and name.upper() == "BEGIN":
+            names = set()
+        elif names is not None:
+            names.add(name.partition(";")[0].upper())
+    if names is not None:
+        yield names
+
+
+def _check_component(names: set[str], method: str, start: int, report: Report) -> None:
     lacking = [name for name in ("UID", "DTSTAMP") if name not in names]
     if lacking:
         report.tell("calendar.incomplete", start, start + 1, " and ".join(lacking))
