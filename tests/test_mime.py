@@ -7,7 +7,7 @@ import quopri
 import re
 import unicodedata
 import unittest
-from datetime import UTC, datetime, timedelta, timezone
+from datetime import UTC, datetime
 from email import message_from_bytes, policy
 from email.header import decode_header, make_header
 from email.message import EmailMessage
@@ -19,8 +19,9 @@ from pribble import Address, Attachment, HeaderError, Message, Picture
 from pribble.demo import defects
 from pribble.mime.encoding import base64_lines, canonical, encoded_text, quoted_printable
 from pribble.mime.header import FieldWriter
+from tests.mail import DATE, PNG
+from tests.messages import BODY, NAMES, TEXT
 
-DATE = datetime(2026, 7, 3, 10, 15, tzinfo=timezone(timedelta(hours=1)))
 FIXED = {
     "sender": "Berth Office <berths@skerrow.example>",
     "to": "ana@example.org",
@@ -31,36 +32,6 @@ FIXED = {
 
 def read(raw: bytes) -> EmailMessage:
     return message_from_bytes(raw, policy=policy.default)
-
-
-# Text as data have it: letters of many scripts, emoji, spaces of all kinds, what looks like an encoded-word.
-TEXT = st.lists(
-    st.one_of(
-        st.text(st.characters(exclude_categories=("Cs", "Cc", "Zl", "Zp")), max_size=12),
-        st.sampled_from(
-            [
-                " ",
-                "  ",
-                "=?utf-8?Q?x?=",
-                "=?",
-                "?=",
-                "a" * 90,
-                "ü" * 40,
-                "👨‍👩‍👧‍👦",
-                "🇸🇪🇳🇴",
-                "é",
-                ",",
-                '"',
-                "\\",
-                "(",
-                "<a@b>",
-                ".",
-                "@",
-            ]
-        ),
-    ),
-    max_size=8,
-).map("".join)
 
 
 class Headers(unittest.TestCase):
@@ -208,33 +179,6 @@ class Headers(unittest.TestCase):
                 self.assertEqual((made.name, made.addr), (name, addr))
 
 
-BODY = st.lists(
-    st.one_of(
-        st.text(st.characters(exclude_categories=("Cs",)), max_size=20),
-        st.sampled_from(
-            [
-                "\n",
-                "\r\n",
-                "\r",
-                ".",
-                "\n.\n",
-                "From ",
-                "\nFrom x",
-                " \n",
-                "\t\n",
-                "=",
-                "a" * 80,
-                "ü" * 30,
-                "x" * 1100,
-                "\0",
-                "=3D ",
-            ]
-        ),
-    ),
-    max_size=12,
-).map("".join)
-
-
 def quoted_printable_slowly(body: bytes) -> bytes:
     """RFC 2045 6.7 octet by octet, with the guards of MIME bodies: no line passes 75, and its "=" if it goes on."""
     lines = []
@@ -295,11 +239,6 @@ class Encodings(unittest.TestCase):
         ]:
             with self.subTest(text[:20]):
                 self.assertEqual(encoded_text(text)[0], expected)
-
-
-NAMES = st.text(
-    st.characters(exclude_categories=("Cs", "Cc", "Zl", "Zp", "Zs", "Cf")), min_size=1, max_size=60
-).filter(lambda name: name.strip(". ") and not set(name) & set("/\\"))
 
 
 class Whole(unittest.TestCase):
@@ -434,10 +373,6 @@ class Whole(unittest.TestCase):
         self.assertIsNone(message.to_email_message(bcc="drop")["Bcc"])
         self.assertEqual(handed.get_body(("html",)).get_content().strip(), "<p>é")
 
-
-PNG = base64.b64decode(
-    "iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNk+M9QDwADhgGAWjR9awAAAABJRU5ErkJggg=="
-)
 
 if __name__ == "__main__":
     unittest.main()

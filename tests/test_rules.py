@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import tempfile
 import tomllib
 import unittest
 from datetime import date, datetime
@@ -25,10 +26,13 @@ from pribble import (
     PribbleError,
     audit,
 )
+from pribble.delivery.receiver import Receiver
+from pribble.delivery.transports import transport
 from pribble.mime.audit import Audit
 from pribble.mime.parameters import read_parameters
 from pribble.mime.reading import MOST_DEPTH, MOST_PARTS
 from tests.mail import DATE, FIXED, LONDON, PAGE, STAY, bases
+from tests.messages import BEYOND_ASCII
 
 APPENDICES = tomllib.loads((Path(__file__).parent / "data/appendices.toml").read_text(encoding="utf-8"))
 
@@ -280,6 +284,15 @@ class Nested(unittest.TestCase):
             bytes(Message(**FIXED, attachments=[Attachment("a.eml", international)])),
         )
         self.assertEqual([f.rule for f in audit(bytes(made))], [])
+
+    def test_they_travel_as_they_are(self) -> None:
+        eight = Message(**FIXED, text="x", attachments=[Attachment("a.eml", BEYOND_ASCII)])
+        both = Message(**{**FIXED, "to": "ünal@example.org"}, text="x", attachments=eight.attachments)
+        with tempfile.TemporaryDirectory() as folder, Receiver(Path(folder)) as receiver:
+            for message in (eight, both):
+                transport(receiver.address).send(message)
+            self.assertEqual([r.path.read_bytes() for r in receiver.received], [bytes(eight), bytes(both)])
+            self.assertEqual(receiver.received[1].recipients, ("ünal@example.org",))
 
     def test_what_cannot_be_nested_is_sent_as_a_file(self) -> None:
         for wrong in (b"Subject: a\0\r\n\r\n", b"A: " + b"x" * 999 + b"\r\n\r\n", b"A: b\rc\r\n\r\n"):

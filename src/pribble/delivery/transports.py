@@ -56,6 +56,14 @@ def transport(address: str, password: str | None = None) -> Transport:
                 password=password)
 
 
+# What a message may need, the extension that has it, how it is asked for, and what a server without it lacks
+# (RFC 6531 3.4, RFC 6152 2).
+_NEEDS = (
+    ("smtputf8", "smtputf8", "SMTPUTF8", "takes no addresses outside ASCII"),
+    ("8bit", "8bitmime", "BODY=8BITMIME", "takes no octets outside ASCII, which a message nested in this one has"),
+)
+
+
 @dataclass(frozen=True)
 class Smtp:
     """A submission server.  `tls` from the first byte, else by STARTTLS unless the host is this machine."""
@@ -75,9 +83,7 @@ class Smtp:
                                 hint="set the environment variable PRIBBLE_PASSWORD")
         try:
             with self._connected() as server:
-                options = ["smtputf8"] if "smtputf8" in message.needs else []
-                if options and not server.has_extn("smtputf8"):
-                    raise DeliveryError(f"{self} takes no addresses outside ASCII (it offers no SMTPUTF8)")
+                options = self._options(server, message)
                 refused = server.sendmail(envelope.sender, envelope.recipients, bytes(message), options)
         except smtplib.SMTPRecipientsRefused as error:
             raise _refused(error.recipients, len(envelope.recipients)) from None
@@ -94,6 +100,16 @@ class Smtp:
         if refused:
             raise _refused(refused, len(envelope.recipients))
         return f"taken by {self}"
+
+    def _options(self, server: smtplib.SMTP, message: Message) -> list[str]:
+        """What is asked with MAIL; raises `DeliveryError` where the server does not offer what a message needs."""
+        options = []
+        for need, extension, option, says in _NEEDS:
+            if need in message.needs:
+                if not server.has_extn(extension):
+                    raise DeliveryError(f"{self} {says} (it offers no {extension.upper()})")
+                options.append(option)
+        return options
 
     def _connected(self) -> smtplib.SMTP:
         context = ssl.create_default_context()

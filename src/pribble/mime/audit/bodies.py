@@ -51,6 +51,16 @@ def _beyond_ascii(entity: Entity) -> int | None:
     return None if found is None else found.start()
 
 
+def _check_width(body: str, base: int, rule: str, report: Report) -> None:
+    """Lines of an encoded body, which are short."""
+    position = base
+    for line in body.split("\n"):
+        size = len(line) - line.endswith("\r")
+        if size > ENCODED_LINE:
+            report.tell(rule, position, position + size, size)
+        position += len(line) + 1
+
+
 # ---- quoted-printable -----------------------------------------------------------------------------------------
 
 
@@ -61,12 +71,7 @@ def _check_quoted_printable(entity: Entity, report: Report) -> None:
         for found in pattern.finditer(body):
             report.tell(rule, base + found.start(), base + found.end())
 
-    position = 0
-    for line in body.split("\n"):
-        size = len(line) - line.endswith("\r")
-        if size > ENCODED_LINE:
-            report.tell("encodings.qp-long", base + position, base + position + size, size)
-        position += len(line) + 1
+    _check_width(body, base, "encodings.qp-long", report)
     if not QUOTED_PRINTABLE.fullmatch(body):
         tell("encodings.qp-not-hex", _BAD_ESCAPE)
         tell("encodings.qp-lower-case", _LOWER_ESCAPE)
@@ -85,12 +90,7 @@ def _check_quoted_printable(entity: Entity, report: Report) -> None:
 def _check_base64(entity: Entity, report: Report) -> None:
     body, base = entity.body, entity.body_start
     if not _CLEAN_BASE64.fullmatch(body):
-        position = 0
-        for line in body.split("\n"):
-            size = len(line) - line.endswith("\r")
-            if size > ENCODED_LINE:
-                report.tell("encodings.base64-long", base + position, base + position + size, size)
-            position += len(line) + 1
+        _check_width(body, base, "encodings.base64-long", report)
         for found in _FOREIGN.finditer(body):
             report.tell("encodings.base64-foreign", base + found.start(), base + found.end())
         characters = re.sub(r"[^A-Za-z0-9+/=]", "", body)
