@@ -285,6 +285,19 @@ class Nested(unittest.TestCase):
         )
         self.assertEqual([f.rule for f in audit(bytes(made))], [])
 
+    def test_files_are_left_alone(self) -> None:
+        for name, content in [
+            ("old.txt", "Gr\u00fc\u00dfe\n".encode("latin-1")),
+            ("lines.txt", b"a\nb\n"),
+            ("a.ics", b"BEGIN:VEVENT\n"),
+            ("page.html", b"<p>x"),
+            ("empty.bin", b""),
+        ]:
+            raw = bytes(Message(**FIXED, text="x", attachments=[Attachment(name, content)]))
+            part = next(p for p in message_from_bytes(raw).walk() if p.get_filename() == name)
+            self.assertEqual(part.get_payload(decode=True), content)
+            self.assertEqual([f"{f.rule}: {f}" for f in audit(raw)], [])
+
     def test_they_travel_as_they_are(self) -> None:
         eight = Message(**FIXED, text="x", attachments=[Attachment("a.eml", BEYOND_ASCII)])
         both = Message(**{**FIXED, "to": "ünal@example.org"}, text="x", attachments=eight.attachments)

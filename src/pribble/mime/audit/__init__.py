@@ -133,7 +133,7 @@ def _check_entity(entity: Entity, report: Report, *, submitted: bool, smtputf8: 
         check_body(entity, report)
     if entity.type.value == "text/plain" and not entity.parts:
         check_flowed(entity, report)
-    elif entity.type.value == "text/calendar":
+    elif entity.type.value == "text/calendar" and entity.disposition.value != "attachment":  # else a file like others
         check_calendar(entity, report)
 
 

@@ -121,7 +121,8 @@ def _check_text(entity: Entity, report: Report) -> None:
     beyond = not octets.isascii()
     if named is None:
         in_page = entity.type.value == "text/html" and _META.search(octets[:2048])
-        if beyond and not in_page:
+        is_file = entity.disposition.value == "attachment"  # in whatever charset its program knows
+        if beyond and not in_page and not is_file:
             report.tell("types.no-charset", start, end)
         return
     charset = named.lower()
