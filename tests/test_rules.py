@@ -310,8 +310,10 @@ class Nested(unittest.TestCase):
     def test_what_cannot_be_nested_is_sent_as_a_file(self) -> None:
         for wrong in (b"Subject: a\0\r\n\r\n", b"A: " + b"x" * 999 + b"\r\n\r\n", b"A: b\rc\r\n\r\n"):
             with self.assertRaisesRegex(PribbleError, "cannot be nested"):
-                Attachment("a.eml", wrong)
-            raw = bytes(Message(**FIXED, attachments=[Attachment("a.eml", wrong, nested="file")]))
+                Attachment("a.eml", wrong, "message/rfc822")
+            for file in (Attachment("a.eml", wrong, "message/rfc822", nested="file"), Attachment("a.eml", wrong)):
+                self.assertEqual(file.nested, "file")
+            raw = bytes(Message(**FIXED, attachments=[Attachment("a.eml", wrong)]))
             part = next(p for p in message_from_bytes(raw).walk() if p.get_filename())
             self.assertEqual(
                 (part.get_content_type(), part.get_payload(decode=True)), ("application/octet-stream", wrong)

@@ -75,9 +75,9 @@ class Attachment:
     """A file to attach: its `name`, its `content` (text or bytes) and its media `type`.
 
     Without a type it is told by the name's ending, else ``application/octet-stream``.  A message (``message/rfc822``)
-    is `nested` as the "message" it is, which a reader opens in place, or as a "file" like any other.  Raises
-    `HeaderError` for a name that is none (it is reduced to its last segment and shown characters) or a malformed type,
-    `PribbleError` for a message that cannot be nested as one.
+    is `nested` as the "message" it is, which a reader opens in place, or as a "file" like any other; one that only its
+    name tells, and that cannot be nested, is a file.  Raises `HeaderError` for a name that is none (it is reduced to
+    its last segment and shown characters) or a malformed type, `PribbleError` for a message that cannot be nested.
     """
 
     name: str
@@ -95,8 +95,12 @@ class Attachment:
         kind = self.media_type.lower()
         if kind.startswith("multipart/"):
             raise HeaderError(f'Content-Type: "{kind}" is no type of a file', hint="a multipart has parts, not content")
-        if self.nested == "message" and kind in _MESSAGES:
-            _check_nested(self.name, _lines_in_crlf(self.content))
+        if self.nested == "message" and kind in _MESSAGES and (
+                problem := _problem_of_nesting(_lines_in_crlf(self.content))):
+            if self.type is not None:
+                raise PribbleError(f'the message "{self.name}" has {problem}, so it cannot be nested as a message',
+                                   hint='send it as a plain file: Attachment(…, nested="file")')
+            object.__setattr__(self, "nested", "file")
 
     @classmethod
     def from_path(cls, path: str | Path, type: str | None = None) -> Attachment:
@@ -200,14 +204,13 @@ def _lines_in_crlf(content: str | bytes) -> bytes:
     return octets if b"\n" not in octets else octets.replace(b"\r\n", b"\n").replace(b"\n", b"\r\n")
 
 
-def _check_nested(name: str, body: bytes) -> None:
-    """Raise `PribbleError` for a message that cannot travel without an encoding (RFC 2045 2.7, 2.8)."""
-    problem = ("NUL octets" if b"\0" in body else "a carriage return without a line feed"
-               if b"\r" in body.replace(b"\r\n", b"") else f"a line of more than {LONGEST_LINE} octets"
-               if longest_line(body) > LONGEST_LINE else None)
-    if problem:
-        raise PribbleError(f'the message "{name}" has {problem}, so it cannot be nested as a message',
-                           hint='send it as a plain file: Attachment(…, nested="file")')
+def _problem_of_nesting(body: bytes) -> str | None:
+    """Why a message cannot travel without an encoding (RFC 2045 2.7, 2.8), if it cannot."""
+    if b"\0" in body:
+        return "NUL octets"
+    if b"\r" in body.replace(b"\r\n", b""):
+        return "a carriage return without a line feed"
+    return f"a line of more than {LONGEST_LINE} octets" if longest_line(body) > LONGEST_LINE else None
 
 
 def multipart(subtype: str, parts: tuple[Part, ...], seed: bytes, path: str, **parameters: str) -> Part:
