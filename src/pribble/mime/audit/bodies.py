@@ -17,7 +17,10 @@ _ENCODED_ENDS = re.compile(r"=0D=0A|=0A", re.IGNORECASE)
 _FOREIGN = re.compile(r"[^A-Za-z0-9+/=\r\n]")
 _CLEAN_BASE64 = re.compile(r"(?:(?:[A-Za-z0-9+/]{4}){1,19}+\r\n)*+(?:[A-Za-z0-9+/]{4}){0,19}+"
                            r"(?:[A-Za-z0-9+/]{2}==|[A-Za-z0-9+/]{3}=)?(?:\r\n)*+")
-_META = re.compile(rb"""<meta\s[^>]{0,200}?charset\s*=\s*["']?\s*([A-Za-z0-9_.:-]{1,40})""", re.IGNORECASE)
+_META = re.compile(rb"<meta\s[^>]{0,300}>", re.IGNORECASE)
+_CONTENT = re.compile(rb"""\bcontent\s*=\s*("[^"]*"|'[^']*'|[^\s>]+)""", re.IGNORECASE)
+_PRAGMA = re.compile(rb"""\bhttp-equiv\s*=\s*["']?\s*content-type\b""", re.IGNORECASE)
+_CHARSET = re.compile(rb"""\bcharset\s*=\s*["']?\s*([A-Za-z0-9_.:-]{1,40})""", re.IGNORECASE)
 # By what the first octets are, whatever a part says of them.
 _SIGNATURES = ((b"\x89PNG\r\n\x1a\n", "image/png"), (b"\xff\xd8\xff", "image/jpeg"), (b"GIF87a", "image/gif"),
                (b"GIF89a", "image/gif"), (b"%PDF-", "application/pdf"), (b"BM", "image/bmp"))
@@ -120,7 +123,7 @@ def _check_text(entity: Entity, report: Report) -> None:
         octets = re.sub(rb"\r?\n[ \t]", b"", octets)
     beyond = not octets.isascii()
     if named is None:
-        in_page = entity.type.value == "text/html" and _META.search(octets[:2048])
+        in_page = entity.type.value == "text/html" and _in_page(octets)
         is_file = entity.disposition.value == "attachment"  # in whatever charset its program knows
         if beyond and not in_page and not is_file:
             report.tell("types.no-charset", start, end)
@@ -135,10 +138,19 @@ def _check_text(entity: Entity, report: Report) -> None:
         report.tell("types.charset-unknown", start, end, named)
     elif beyond and not _decodes(octets, charset):
         report.tell("types.octets", start, end, named)
-    if entity.type.value == "text/html" and (meta := _META.search(octets[:2048])):
-        said = meta[1].decode("ascii")
-        if _same(said, charset) is False:
-            report.tell("types.meta", start, end, said)
+    if entity.type.value == "text/html" and (said := _in_page(octets)) and _same(said, charset) is False:
+        report.tell("types.meta", start, end, said)
+
+
+def _in_page(octets: bytes) -> str | None:
+    """The charset that a page names for itself: in an attribute of its own, or where the pragma Content-Type says so."""
+    for tag in _META.findall(octets[:2048]):
+        content = _CONTENT.search(tag)
+        rest = tag.replace(content[0], b"") if content else tag
+        found = _CHARSET.search(rest) or (_CHARSET.search(content[1]) if content and _PRAGMA.search(rest) else None)
+        if found:
+            return found[1].decode("ascii")
+    return None
 
 
 def _is_known(charset: str) -> bool:
