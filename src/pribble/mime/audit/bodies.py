@@ -143,7 +143,7 @@ def _check_text(entity: Entity, report: Report) -> None:
 
 
 def _in_page(octets: bytes) -> str | None:
-    """The charset that a page names for itself: in an attribute of its own, or where the pragma Content-Type says so."""
+    """The charset that a page names for itself: in an attribute of its own, or by the pragma Content-Type."""
     for tag in _META.findall(octets[:2048]):
         content = _CONTENT.search(tag)
         rest = tag.replace(content[0], b"") if content else tag
