@@ -7,6 +7,7 @@ import re
 import tracemalloc
 import unicodedata
 import unittest
+from dataclasses import replace
 from datetime import datetime
 from email import message_from_bytes, message_from_string, policy
 from email.message import EmailMessage
@@ -19,7 +20,7 @@ from pribble.demo import defects
 from pribble.mime.encoding import canonical
 from pribble.mime.flowed import flowed
 from tests import saying
-from tests.mail import FIXED
+from tests.mail import FIXED, bases
 from tests.messages import Made, messages
 
 FIXED_ENVELOPE = {name: value for name, value in FIXED.items() if name != "subject"}
@@ -161,6 +162,33 @@ class Generated(unittest.TestCase):
                 expected and expected.replace("\r", "\n") if name == "html" else expected,
             )
         self.assertEqual(squeezed(stored.subject or ""), squeezed(message.subject or ""))
+        # Built anew from what was read, the text has the same lines.
+        texts = [
+            message_from_bytes(r, policy=policy.default).get_body(("plain",))
+            for r in (raw, bytes(replace(stored)))
+        ]
+        first, second = (text.get_payload(decode=True).removesuffix(b"\r\n") for text in texts)
+        self.assertEqual(first, second)
+
+
+class Stored(unittest.TestCase):
+    def test_one_that_was_written_before_can_be_changed(self) -> None:
+        for name, raw in bases().items():
+            with self.subTest(name):
+                stored = Message.from_bytes(raw)
+                again = Message.from_bytes(bytes(replace(stored, subject="Another", bcc="bo@example.net")))
+                self.assertEqual(
+                    (again.subject, again.text, again.html), ("Another", stored.text, stored.html)
+                )
+                self.assertEqual(len(again.pictures), len(stored.pictures))
+                self.assertEqual([a.name for a in again.attachments], [a.name for a in stored.attachments])
+                if name not in ("nested", "calendar"):
+                    kinds = [part.type for _, part in audit(raw).tree.walk()]
+                    self.assertEqual(
+                        [part.type for _, part in audit(bytes(replace(stored))).tree.walk()], kinds
+                    )
+                found = [f.rule for f in audit(bytes(replace(stored))) if f.severity != "note"]
+                self.assertEqual(found, [])
 
 
 class Large(unittest.TestCase):

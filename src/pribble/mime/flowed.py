@@ -71,6 +71,21 @@ def lines_of(text: str) -> Iterable[Line]:
     return [piece for line in lines for piece in _within(line)]
 
 
+def read_line(line: str, *, delsp: bool = False) -> Line:
+    """A line of a flowed text as it travels (RFC 3676 4), without its end, its stuffing and its quote marks."""
+    content = line.lstrip(">")
+    depth = len(line) - len(content)
+    content = content.removeprefix(" ")
+    fixed = content == SIGNATURE or not content.endswith(" ")
+    return Line(content[:-1] if delsp and not fixed else content, depth, fixed)
+
+
+def read_flowed(text: str, *, delsp: bool = False) -> FlowingText:
+    """A text that travelled with ``format=flowed``; `delsp` says that the space a line flows by does not count."""
+    lines = text.replace("\r\n", "\n").removesuffix("\n").split("\n")
+    return FlowingText.of([read_line(line, delsp=delsp) for line in lines])
+
+
 def flowed(text: str) -> tuple[str, bool]:
     """`text` as it travels with ``format=flowed``, its lines ending in LF, and whether it needs ``delsp=yes``: where a
     line is broken at no space, the space that says so does not count (RFC 3676 4.1)."""

@@ -17,7 +17,7 @@ import hashlib
 import io
 import secrets
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 from datetime import UTC, datetime
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, Literal, Protocol
@@ -224,8 +224,9 @@ class Message:
         """
         from pribble.mime.stored import restored
 
+        values, whole = restored(raw, envelope_sender)
         made = cls.__new__(cls)
-        vars(made).update(restored(raw, envelope_sender))
+        vars(made).update({one.name: one.default for one in fields(cls)} | values, _header=b"", _root=whole)
         return made
 
     # -- writing --

@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from base64 import b64encode
 from collections.abc import Iterator
-from dataclasses import MISSING, dataclass, fields
+from dataclasses import dataclass
 from datetime import datetime, timedelta, timezone
 from typing import Any
 
 from pribble.errors import AddressError, HeaderError
 from pribble.mime.address import Address, Group, mailbox, members, parse_list
+from pribble.mime.encoding import base64_lines
+from pribble.mime.flowed import read_flowed
 from pribble.mime.grammar import DATE_TIME, MESSAGE_ID, MONTHS
 from pribble.mime.header import quoted
-from pribble.mime.message import Message
 from pribble.mime.part import Attachment, Part
 from pribble.mime.reading import Entity, Field, read_message
 from pribble.mime.words import decoded_runs
@@ -29,16 +29,16 @@ class FoundPicture:
 
     @property
     def base64_body(self) -> bytes:
-        return b64encode(self.content)
+        return base64_lines(self.content)
 
     def content_id(self, domain: str) -> str:
         return self.id
 
 
-def restored(raw: bytes, envelope_sender: str | None) -> dict[str, Any]:
-    """What a `Message` holds of `raw`, its fields by their names.  Raises `HeaderError` and `AddressError`."""
+def restored(raw: bytes, envelope_sender: str | None) -> tuple[dict[str, Any], Part]:
+    """What a message holds, by the names that `Message` has for it, and the whole of it without its blind copies.
+    Raises `HeaderError` and `AddressError`."""
     root = read_message(raw.decode("latin-1"))
-    values = {one.name: one.default for one in fields(Message) if one.default is not MISSING}
     people = {name: _people(root, key) for name, key in (("to", "to"), ("cc", "cc"), ("bcc", "bcc"),
                                                          ("reply_to", "reply-to"), ("authors", "from"))}
     people["authors"] = tuple(members(people["authors"]))
@@ -49,7 +49,7 @@ def restored(raw: bytes, envelope_sender: str | None) -> dict[str, Any]:
     if not sender:
         raise HeaderError("From: this message names no sender", hint="give bytes that begin with a header")
     eight_bit = any(entity.encoding in ("8bit", "binary") for entity in root.walk())
-    values |= people | {
+    values = people | {
         "sender": sender[0],
         "envelope_sender": envelope_sender and mailbox(envelope_sender, "the envelope's sender").addr,
         "subject": _text(root.first("subject")),
@@ -57,10 +57,8 @@ def restored(raw: bytes, envelope_sender: str | None) -> dict[str, Any]:
         "message_id": next(iter(_ids(root, "message-id")), None),
         "in_reply_to": next(iter(_ids(root, "in-reply-to")), None),
         "references": tuple(_ids(root, "references")),
-        "_header": b"",
-        "_root": Part(b"", kept, encoding="8bit" if eight_bit else "7bit"),
     }
-    return values | _contents(root)
+    return values | _contents(root), Part(b"", kept, encoding="8bit" if eight_bit else "7bit")
 
 
 def _people(root: Entity, key: str) -> tuple[Address | Group, ...]:
@@ -103,6 +101,7 @@ def _ids(root: Entity, key: str) -> Iterator[str]:
 def _contents(root: Entity) -> dict[str, Any]:
     """The text, the page, pictures and files, by where they are."""
     text: str | None = None
+    text_format = "fixed"
     html: str | None = None
     pictures: list[FoundPicture] = []
     attachments: list[Attachment] = []
@@ -110,13 +109,17 @@ def _contents(root: Entity) -> dict[str, Any]:
         kind, is_attached = entity.type.value, entity.disposition.value == "attachment"
         if kind == "text/plain" and text is None and not is_attached:
             text = _body(entity)
+            if (entity.type.get("format") or "").lower() == "flowed":
+                text_format = "flowed"
+                text = read_flowed(text, delsp=(entity.type.get("delsp") or "").lower() == "yes")
         elif kind == "text/html" and html is None and not is_attached:
             html = _body(entity)
         elif entity.content_id is not None and not is_attached:
             pictures.append(FoundPicture(kind, entity.file_name or "picture", entity.decoded(), entity.content_id))
         elif is_attached or entity.file_name:
             attachments.append(_attachment(entity))
-    return {"text": text, "html": html, "pictures": tuple(pictures), "attachments": tuple(attachments)}
+    return {"text": text, "text_format": text_format, "html": html, "pictures": tuple(pictures),
+            "attachments": tuple(attachments)}
 
 
 def _leaves(entity: Entity) -> Iterator[Entity]:

@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator
 
 from pribble.mime.audit.report import Report
-from pribble.mime.flowed import SIGNATURE
+from pribble.mime.flowed import SIGNATURE, read_line
 from pribble.mime.reading import Entity
 
 _METHOD = re.compile(r"^METHOD[^:]*:[ \t]*([A-Za-z-]+)", re.IGNORECASE | re.MULTILINE)
@@ -28,9 +28,7 @@ def check_flowed(entity: Entity, report: Report) -> None:
     position, before, flows = start, 0, False
     for line in octets.decode("latin-1").split("\n"):
         text = line.removesuffix("\r")
-        content = text.lstrip(">")
-        depth = len(text) - len(content)
-        content = content[1:] if content.startswith(" ") else content
+        content, depth, fixed = read_line(text)
         at = position if as_written else start  # an encoding moves places
         if flows and content == SIGNATURE:
             report.tell("flowed.signature", at, at + len(text))
@@ -38,7 +36,7 @@ def check_flowed(entity: Entity, report: Report) -> None:
             report.tell("flowed.depth", at, at + len(text))
         elif text.startswith("From "):
             report.tell("flowed.from", at, at + len(text))
-        flows = content.endswith(" ") and content != SIGNATURE
+        flows = not fixed
         before = depth
         position += len(line) + 1
 
