@@ -250,6 +250,7 @@ class OnTheWire(unittest.TestCase):
         "<p>{{ v }}</p>{{ v }}{{ v }}\n{{ for one in l: }}<i title='{{ one }}' {{ if c: }}class='é'{{ :if }}>{{ one }}</i>\n"
         "{{ v }}\n{{ :for }}<b>{{ if c: }} {{ v }} {{ :else: }}é %d %b{{ :if }}</b>\n<pre>{{ v }}\n</pre>"
     )
+    PAGE += "<p>Words that need no encoding, so that base64 is longer.</p>\n" * 20
 
     def check(self, rendering: Rendering) -> None:
         html = rendering.html
@@ -278,9 +279,7 @@ class OnTheWire(unittest.TestCase):
                         self.check(template.render({"v": value, "l": ["é", value, "x"], "c": flag}))
 
     def test_what_travels_is_what_was_kept(self) -> None:
-        rendering = Template.from_text(self.PAGE + "<p>words</p>\n" * 20).render(
-            {"v": "é", "l": ["x"], "c": True}
-        )
+        rendering = Template.from_text(self.PAGE).render({"v": "é", "l": ["x"], "c": True})
         prepared = bytes(rendering.message(**FIXED_ENVELOPE))
         by_characters = bytes(Message(**FIXED_ENVELOPE, text=rendering.text, html=rendering.html))
         self.assertNotEqual(prepared, by_characters)  # soft breaks stand elsewhere

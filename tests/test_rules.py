@@ -311,7 +311,10 @@ class Nested(unittest.TestCase):
         for wrong in (b"Subject: a\0\r\n\r\n", b"A: " + b"x" * 999 + b"\r\n\r\n", b"A: b\rc\r\n\r\n"):
             with self.assertRaisesRegex(PribbleError, "cannot be nested"):
                 Attachment("a.eml", wrong, "message/rfc822")
-            for file in (Attachment("a.eml", wrong, "message/rfc822", nested="file"), Attachment("a.eml", wrong)):
+            for file in (
+                Attachment("a.eml", wrong, "message/rfc822", nested="file"),
+                Attachment("a.eml", wrong),
+            ):
                 self.assertEqual(file.nested, "file")
             raw = bytes(Message(**FIXED, attachments=[Attachment("a.eml", wrong)]))
             part = next(p for p in message_from_bytes(raw).walk() if p.get_filename())
@@ -354,6 +357,8 @@ class Invitations(unittest.TestCase):
         self.assertEqual(event["DTSTART"].dt, datetime(2026, 7, 10, 14, tzinfo=LONDON))
         self.assertEqual(event["DTSTAMP"].dt, DATE)
         self.assertEqual([str(z["TZID"]) for z in calendar.walk("VTIMEZONE")], ["Europe/London"])
+        several = Message(**{**FIXED, "to": ["bo@example.net", STAY.organizer]}, text="x", invitation=STAY)
+        self.assertEqual(bytes(several).count(b"\r\nATTENDEE"), 1)  # who asks is not asked
         kinds = [p.get_content_type() for p in message_from_bytes(bytes(made)).walk()]
         self.assertEqual(kinds, ["multipart/alternative", "text/plain", "text/calendar"])
 
