@@ -25,7 +25,7 @@ from tests.messages import Made, messages
 
 FIXED_ENVELOPE = {name: value for name, value in FIXED.items() if name != "subject"}
 GENERATED = settings(
-    max_examples=120, deadline=None, suppress_health_check=list(HealthCheck), phases=[Phase.generate]
+    max_examples=80, deadline=None, suppress_health_check=list(HealthCheck), phases=[Phase.generate]
 )
 
 
