@@ -139,12 +139,12 @@ class FieldWriter:
         if chunk:
             self._encoded_word(kind, "".join(chunk), q)
 
-    def finished(self, *, most: int = LONGEST_LINE) -> bytes:
+    def finished(self) -> bytes:
         """The field with its line end; raises `HeaderError` where a line passes 998 octets."""
         lines = [*self._lines, self._line]
         raw = [line.encode("utf-8" if self.utf8 else "ascii") for line in lines]
-        if any(len(line) > most for line in raw):
-            raise HeaderError(f"{self.name}: a word too long for a line of {most} octets",
+        if any(len(line) > LONGEST_LINE for line in raw):
+            raise HeaderError(f"{self.name}: a word too long for a line of {LONGEST_LINE} octets",
                               hint="it has no white space where it could be folded")
         return b"\r\n".join(raw) + b"\r\n"
 

@@ -64,11 +64,8 @@ class Parameters:
         return {name: _together(pieces) for name, pieces in found.items()}
 
 
-def read_parameters(text: str, *, sound: bool = False) -> Parameters:
-    """A Content-Type or Content-Disposition; `text` is the field's value as it was written, folds and all.
-
-    `sound` leaves the search for departures out.
-    """
+def read_parameters(text: str) -> Parameters:
+    """A Content-Type or Content-Disposition; `text` is the field's value as it was written, folds and all."""
     read = Parameters()
     position = _space(text, 0, len(text))
     end = _next(text, position, stop=";")
@@ -77,8 +74,7 @@ def read_parameters(text: str, *, sound: bool = False) -> Parameters:
     while end < len(text):
         begin, end = end + 1, _next(text, end + 1, stop=";")
         _stretch(read, text, begin, end)
-    if not sound:
-        _check(read)
+    _check(read)
     return read
 
 

@@ -94,9 +94,6 @@ def audit(raw: bytes, *, submitted: bool = False, smtputf8: bool = True, name: s
     text = raw.decode("latin-1")
     root = read_message(text)
     report = Report(Octets(name, text))
-    for entity in root.walk():
-        if entity.is_multipart:
-            without_extended(entity)
     check_lines(root, report)
     for entity in root.walk():
         _check_entity(entity, report, submitted=submitted, smtputf8=smtputf8)
@@ -106,6 +103,7 @@ def audit(raw: bytes, *, submitted: bool = False, smtputf8: bool = True, name: s
 
 
 def _check_entity(entity: Entity, report: Report, *, submitted: bool, smtputf8: bool) -> None:
+    report.tell_all(without_extended(entity) if entity.is_multipart else entity.departures)
     if entity.parent is None or entity.parent.is_message:
         check_fields(entity, report, submitted=submitted, nested=entity.parent is not None)
         check_machines(entity, report)

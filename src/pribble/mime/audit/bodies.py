@@ -17,6 +17,7 @@ _ENCODED_ENDS = re.compile(r"=0D=0A|=0A", re.IGNORECASE)
 _FOREIGN = re.compile(r"[^A-Za-z0-9+/=\r\n]")
 _CLEAN_BASE64 = re.compile(r"(?:(?:[A-Za-z0-9+/]{4}){1,19}+\r\n)*+(?:[A-Za-z0-9+/]{4}){0,19}+"
                            r"(?:[A-Za-z0-9+/]{2}==|[A-Za-z0-9+/]{3}=)?(?:\r\n)*+")
+_BEYOND = re.compile(r"[^\x00-\x7f]")
 _META = re.compile(rb"<meta\s[^>]{0,300}>", re.IGNORECASE)
 _CONTENT = re.compile(rb"""\bcontent\s*=\s*("[^"]*"|'[^']*'|[^\s>]+)""", re.IGNORECASE)
 _PRAGMA = re.compile(rb"""\bhttp-equiv\s*=\s*["']?\s*content-type\b""", re.IGNORECASE)
@@ -50,7 +51,7 @@ def check_body(entity: Entity, report: Report) -> None:
 def _beyond_ascii(entity: Entity) -> int | None:
     if entity.body.isascii():
         return None
-    found = re.compile(r"[^\x00-\x7f]").search(entity.text, entity.body_start, entity.end)
+    found = _BEYOND.search(entity.text, entity.body_start, entity.end)
     return None if found is None else found.start()
 
 

@@ -11,6 +11,7 @@ from pribble.mime.reading import Entity
 
 _BARE_LF = re.compile(r"(?<!\r)\n")
 _BARE_CR = re.compile(r"\r(?!\n)")
+_NUL = re.compile("\0")
 _CONTROL = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f]")
 _TOKENS = re.compile(r"[^ \t]+")
 _IN_QUOTES = re.compile(r'"(?:[^"\\]|\\.)*"')
@@ -36,7 +37,6 @@ def check_lines(root: Entity, report: Report) -> None:
         for found in _BARE_CR.finditer(text):
             report.tell("lines.bare-cr", found.start(), found.end())
     for entity in entities:
-        report.tell_all(entity.departures)
         _check_header_lines(entity, report)
         if not entity.parts:
             _check_body_lines(entity, report)
@@ -78,7 +78,7 @@ def _check_body_lines(entity: Entity, report: Report) -> None:
     if entity.encoding == "binary":  # RFC 2045 2.9: anything goes
         return
     text = entity.text
-    for found in re.compile("\0").finditer(text, entity.body_start, entity.end):
+    for found in _NUL.finditer(text, entity.body_start, entity.end):
         report.tell("lines.nul-body", found.start(), found.end())
     if entity.encoding in ("quoted-printable", "base64"):  # whose lines are shorter still
         return

@@ -9,7 +9,7 @@ from urllib.parse import unquote
 from pribble.mime.audit.report import Report
 from pribble.mime.comments import without_comments
 from pribble.mime.grammar import BOUNDARY, LONGEST_BOUNDARY, MEDIA_TYPE, WHITE_SPACE
-from pribble.mime.parameters import Parameters
+from pribble.mime.parameters import Departure, Parameters
 from pribble.mime.reading import Entity, Field
 
 _UNSAFE_NAME = re.compile("[\u200e\u200f\u202a-\u202e\u2066-\u2069]")
@@ -86,12 +86,13 @@ def _outer_boundaries(entity: Entity) -> list[str]:
     return found
 
 
-def without_extended(entity: Entity) -> None:
-    """Take back that lines begin with a boundary, where they are the delimiters of a multipart within."""
+def without_extended(entity: Entity) -> list[Departure]:
+    """What was told of a multipart when it was read, but for lines that begin with its boundary and are the delimiters
+    of a multipart within."""
     inner = {f"--{part.type.get('boundary')}" for part in entity.walk() if part is not entity and part.is_multipart}
     inner |= {f"{delimiter}--" for delimiter in inner}
-    entity.departures = [d for d in entity.departures if d.rule != "multipart.boundary-in-part"
-                         or entity.text[d.start:d.end].rstrip(WHITE_SPACE) not in inner]
+    return [d for d in entity.departures if d.rule != "multipart.boundary-in-part"
+            or entity.text[d.start:d.end].rstrip(WHITE_SPACE) not in inner]
 
 
 def check_encoding_of_whole(entity: Entity, report: Report) -> None:
