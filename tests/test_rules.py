@@ -532,6 +532,12 @@ class Hostile(unittest.TestCase):
             for name in (b"From", b"Date", b"Message-ID", b"Subject", b"Content-Type", b"References", b"X-Y"):
                 self.check(head + name + b": " + text + b"\r\n\r\n")
 
+    def test_names_of_charsets_that_are_none(self) -> None:
+        for name in (b"a\0b", b"hex", b"\xe9", b"x" * 50):
+            self.check(b"Subject: =?" + name + b"?Q?x?=\r\n\r\n")
+            for page in (b"<meta charset=utf-8>\xe9", b"<meta charset=hex>\xe9"):
+                self.check(b'Content-Type: text/html; charset="' + name + b'"\r\n\r\n' + page)
+
     def test_the_page_refers_in_every_way(self) -> None:
         page = PAGE.replace('<img src="cid:', "<img src=cid:").replace('" alt=""', " alt")
         raw = bytes(Message(**FIXED, text="x", html=page + "<p style=\"background:url('cid:none@x')\">"))

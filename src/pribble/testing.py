@@ -25,7 +25,7 @@ from typing import Any
 from pribble.mime.audit import audit
 from pribble.mime.message import Message
 from pribble.mime.reading import Entity, read_message
-from pribble.mime.words import decoded_runs
+from pribble.mime.words import decoded_text
 from pribble.rendering import Rendering
 
 VARIABLE = "PRIBBLE_SNAPSHOTS"
@@ -103,13 +103,9 @@ _FIXED = {"date": "(a date)", "message-id": "(an id)", "content-type": "", "cont
 
 def _header(root: Entity) -> Iterator[str]:
     for field in root.fields:
-        value = _FIXED.get(field.key, _decoded(field.value))
+        value = _FIXED.get(field.key, decoded_text(field.value))
         if value:
             yield f"{field.name}: {value}"
-
-
-def _decoded(value: str) -> str:
-    return "".join(shown for shown, _ in decoded_runs(value))
 
 
 def _tree(root: Entity) -> Iterator[str]:
@@ -131,7 +127,7 @@ def _body(entity: Entity) -> list[str]:
     if entity.type.value.startswith("text/"):
         try:
             text = octets.decode(entity.type.get("charset") or "us-ascii")
-        except (LookupError, UnicodeDecodeError):
+        except (LookupError, ValueError):  # no charset, or octets that are not in it
             pass
         else:
             return text.replace("\r\n", "\n").removesuffix("\n").split("\n")

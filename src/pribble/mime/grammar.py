@@ -67,6 +67,9 @@ TOKEN = re.compile(r"[!#$%&'*+\-.0-9A-Z^_`a-z{|}~]+")
 # RFC 2045 5.1:  content = "Content-Type" ":" type "/" subtype *(";" parameter)
 MEDIA_TYPE = re.compile(rf"({TOKEN.pattern})/({TOKEN.pattern})")
 
+# RFC 2046 5.2.1, and RFC 6532 3.7 for headers that are not ASCII: types of a message within a message
+MESSAGE_TYPES = ("message/rfc822", "message/global")
+
 # RFC 2046 5.1.1:  boundary = 0*69<bchars> bcharsnospace   bchars = bcharsnospace / " "
 #                  bcharsnospace = DIGIT / ALPHA / "'" / "(" / ")" / "+" / "_" / "," / "-" / "." / "/" / ":" / "=" / "?"
 BOUNDARY = re.compile(r"[0-9A-Za-z'()+_,\-./:=? ]{0,69}[0-9A-Za-z'()+_,\-./:=?]")
@@ -101,6 +104,9 @@ ENCODED_WORD_START = "=?"
 # and halves of surrogate pairs.
 FORBIDDEN = re.compile("[\x00-\x1f\x7f\u2028\u2029\ud800-\udfff]")
 FORBIDDEN_IN_TEXT = re.compile("[\x00-\x08\x0a-\x1f\x7f\u2028\u2029\ud800-\udfff]")
+
+# Characters that turn the direction of what follows (UAX 9), and so may hide what a file is (RFC 2183 5).
+TURNING = "\u200e\u200f\u202a-\u202e\u2066-\u2069"
 
 # RFC 3986 2:  URI characters, reserved, unreserved and "%"; none of them needs folding or quoting
 URI = re.compile(r"[A-Za-z][A-Za-z0-9+.\-]*:[!#$%&'()*+,\-./0-9:;=?@A-Z\[\]_a-z~]+")

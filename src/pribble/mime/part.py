@@ -18,10 +18,10 @@ from urllib.parse import quote
 from pribble.errors import HeaderError, PribbleError
 from pribble.mime.encoding import base64_chunks, base64_size, encoded_text, longest_line
 from pribble.mime.flowed import flowed
-from pribble.mime.grammar import LONGEST_LINE, MEDIA_TYPE, TOKEN
+from pribble.mime.grammar import LONGEST_LINE, MEDIA_TYPE, MESSAGE_TYPES, TOKEN, TURNING
 from pribble.mime.header import checked, written
 
-_UNSHOWN = re.compile("[\x00-\x1f\x7f-\x9f\u200e\u200f\u202a-\u202e\u2066-\u2069\u2028\u2029\ud800-\udfff]")
+_UNSHOWN = re.compile(f"[\x00-\x1f\x7f-\x9f{TURNING}\u2028\u2029\ud800-\udfff]")
 # A parameter value longer than this is continued over several (RFC 2231 3).
 _LONGEST_PARAMETER = 200
 _CONTINUATION = 60
@@ -95,7 +95,7 @@ class Attachment:
         kind = self.media_type.lower()
         if kind.startswith("multipart/"):
             raise HeaderError(f'Content-Type: "{kind}" is no type of a file', hint="a multipart has parts, not content")
-        if self.nested == "message" and kind in _MESSAGES and (
+        if self.nested == "message" and kind in MESSAGE_TYPES and (
                 problem := _problem_of_nesting(_lines_in_crlf(self.content))):
             if self.type is not None:
                 raise PribbleError(f'the message "{self.name}" has {problem}, so it cannot be nested as a message',
@@ -167,7 +167,7 @@ def attachment_part(attachment: Attachment) -> Part:
     """An attached file: bytes are left untouched, text travels in UTF-8, a message as what it is."""
     parameters = {"name": ascii_name(attachment.name)}
     content, kind = attachment.content, attachment.media_type
-    if kind.lower() in _MESSAGES:
+    if kind.lower() in MESSAGE_TYPES:
         if attachment.nested == "message":
             return _message_part(attachment, kind)
         kind = "application/octet-stream"  # base64 has no place in message/rfc822
@@ -182,10 +182,6 @@ def attachment_part(attachment: Attachment) -> Part:
     header = (_content_type(kind, parameters) + _field("Content-Transfer-Encoding", encoding)
               + _disposition("attachment", attachment.name))
     return Part(header, body, raw, encoding=encoding)
-
-
-# RFC 2046 5.2.1; RFC 6532 3.7, for headers that are not ASCII
-_MESSAGES = ("message/rfc822", "message/global")
 
 
 def _message_part(attachment: Attachment, kind: str) -> Part:

@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 from pribble.mime.comments import without_comments
-from pribble.mime.grammar import FIELD_NAME, FOLD, WHITE_SPACE
+from pribble.mime.grammar import FIELD_NAME, FOLD, MESSAGE_TYPES, WHITE_SPACE
 from pribble.mime.parameters import Departure, Parameters, read_parameters
 
 MOST_DEPTH = 50
@@ -101,7 +101,7 @@ class Entity:
     @property
     def is_message(self) -> bool:
         """Whether a message is nested in it."""
-        return self.type.value in ("message/rfc822", "message/global")
+        return self.type.value in MESSAGE_TYPES
 
     @property
     def body(self) -> str:

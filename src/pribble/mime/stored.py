@@ -15,7 +15,7 @@ from pribble.mime.grammar import DATE_TIME, MESSAGE_ID, MONTHS
 from pribble.mime.header import quoted
 from pribble.mime.part import Attachment, Part
 from pribble.mime.reading import Entity, Field, read_message
-from pribble.mime.words import decoded_runs
+from pribble.mime.words import decoded_runs, decoded_text
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,11 +48,12 @@ def restored(raw: bytes, envelope_sender: str | None) -> tuple[dict[str, Any], P
         kept = kept[:blind.start] + kept[blind.end:]
     if not sender:
         raise HeaderError("From: this message names no sender", hint="give bytes that begin with a header")
+    subject = root.first("subject")
     eight_bit = any(entity.encoding in ("8bit", "binary") for entity in root.walk())
     values = people | {
         "sender": sender[0],
         "envelope_sender": envelope_sender and mailbox(envelope_sender, "the envelope's sender").addr,
-        "subject": _text(root.first("subject")),
+        "subject": None if subject is None else decoded_text(subject.value),
         "date": _date(root.first("date")),
         "message_id": next(iter(_ids(root, "message-id")), None),
         "in_reply_to": next(iter(_ids(root, "in-reply-to")), None),
@@ -70,10 +71,6 @@ def _people(root: Entity, key: str) -> tuple[Address | Group, ...]:
         except AddressError as error:
             raise AddressError(f"{field.name}: {error.problem}", hint=error.hint) from None
     return tuple(found)
-
-
-def _text(field: Field | None) -> str | None:
-    return None if field is None else "".join(shown for shown, _ in decoded_runs(field.value))
 
 
 def _date(field: Field | None) -> datetime | None:

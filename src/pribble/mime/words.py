@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import binascii
+import codecs
 import re
 from collections.abc import Iterator
 from typing import NamedTuple
@@ -63,6 +64,14 @@ def runs(words: list[Word], text: str) -> Iterator[list[Word]]:
         yield run
 
 
+def codec_name(charset: str) -> str | None:
+    """The name of the codec for a charset, the same for all its names; None where there is none."""
+    try:
+        return codecs.lookup(charset).name
+    except (LookupError, ValueError):  # unknown, or no name at all
+        return None
+
+
 def fits(octets: bytes, charset: str) -> bool:
     """Whether octets are a text in a charset."""
     try:
@@ -89,6 +98,11 @@ def decoded_runs(text: str) -> Iterator[tuple[str, bool]]:
         yield octets.decode(run[0].charset), True
         position = run[-1].end
     yield _raw(text[position:]), False
+
+
+def decoded_text(text: str) -> str:
+    """A field's value as it is shown."""
+    return "".join([shown for shown, _ in decoded_runs(text)])
 
 
 def _raw(text: str) -> str:

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import codecs
 import re
 
 from pribble.mime.audit.report import Report
 from pribble.mime.grammar import ENCODED_LINE, MECHANISMS, QUOTED_PRINTABLE, WHITE_SPACE
 from pribble.mime.reading import Entity
+from pribble.mime.words import codec_name, fits
 
 _BAD_ESCAPE = re.compile(r"=(?![0-9A-Fa-f]{2}|[ \t]*\r?\n|[ \t]*\Z)")
 _LOWER_ESCAPE = re.compile(r"=(?:[a-f][0-9A-Fa-f]|[0-9A-F][a-f])")
@@ -137,10 +137,12 @@ def _check_text(entity: Entity, report: Report) -> None:
             report.tell("types.us-ascii", start, end)
     elif not _is_known(charset):
         report.tell("types.charset-unknown", start, end, named)
-    elif beyond and not _decodes(octets, charset):
+    elif beyond and not fits(octets, charset):
         report.tell("types.octets", start, end, named)
-    if entity.type.value == "text/html" and (said := _in_page(octets)) and _same(said, charset) is False:
-        report.tell("types.meta", start, end, said)
+    if entity.type.value == "text/html" and (said := _in_page(octets)):
+        names = codec_name(said), codec_name(charset)
+        if None not in names and names[0] != names[1]:
+            report.tell("types.meta", start, end, said)
 
 
 def _in_page(octets: bytes) -> str | None:
@@ -162,22 +164,6 @@ def _is_known(charset: str) -> bool:
     except (LookupError, ValueError):  # unknown, no charset at all, or no name of one
         return False
     return True
-
-
-def _decodes(octets: bytes, charset: str) -> bool:
-    try:
-        octets.decode(charset)
-    except UnicodeError:
-        return False
-    return True
-
-
-def _same(first: str, second: str) -> bool | None:
-    """Whether two names are of one charset; None where one is unknown."""
-    try:
-        return codecs.lookup(first).name == codecs.lookup(second).name
-    except LookupError:
-        return None
 
 
 def _check_signature(entity: Entity, report: Report) -> None:

@@ -8,11 +8,11 @@ from urllib.parse import unquote
 
 from pribble.mime.audit.report import Report
 from pribble.mime.comments import without_comments
-from pribble.mime.grammar import BOUNDARY, LONGEST_BOUNDARY, MEDIA_TYPE, WHITE_SPACE
+from pribble.mime.grammar import BOUNDARY, LONGEST_BOUNDARY, MEDIA_TYPE, TURNING, WHITE_SPACE
 from pribble.mime.parameters import Departure, Parameters
 from pribble.mime.reading import Entity, Field
 
-_UNSAFE_NAME = re.compile("[\u200e\u200f\u202a-\u202e\u2066-\u2069]")
+_UNSAFE_NAME = re.compile(f"[{TURNING}]")
 _CID = re.compile(rb"""(?:=\s*["']?|url\(\s*["']?)\s*cid:([^"'\s>)]*(?:>(?=["'\s)]))?)""", re.IGNORECASE)
 _ADDRESS = re.compile(rb"""(?:=\s*["']?|url\(\s*["']?)\s*([^"'\s>)]+)""", re.IGNORECASE)
 # RFC 3986 3.3:  pchar = unreserved / pct-encoded / sub-delims / ":" / "@"

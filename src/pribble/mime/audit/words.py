@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import codecs
 import re
 import unicodedata
 
 from pribble.mime.audit.report import Report
 from pribble.mime.grammar import BASE64, ENCODED_WORD, WHITE_SPACE
 from pribble.mime.reading import Field
-from pribble.mime.words import BAD_HEX, Word, fits, runs, words_in
+from pribble.mime.words import BAD_HEX, Word, codec_name, fits, runs, words_in
 
 _NOT_IN_PHRASE = re.compile(r"[^A-Za-z0-9!*+\-/=_]")
 _QUOTED_OR_ANGLE = re.compile(r'"(?:[^"\\]|\\.)*"|<[^<>]*>', re.DOTALL)
@@ -75,9 +74,7 @@ def _check_octets(words: list[Word], text: str, base: int, report: Report) -> No
     """What the words hold, those side by side together: each must be whole by itself (RFC 2047 5)."""
     for run in runs(words, text):
         charset = run[0].charset
-        try:
-            codecs.lookup(charset)
-        except LookupError:
+        if codec_name(charset) is None:
             report.tell("words.charset", base + run[0].start, base + run[-1].end, charset)
             continue
         octets = [word.octets for word in run]
