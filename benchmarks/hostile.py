@@ -37,11 +37,17 @@ TEMPLATES: dict[str, Callable[[int], str]] = {
     "attributes": lambda n: "<a " + " ".join(f"x{i}=1" for i in range(n // 8)) + ">",
     "attributes in a block": lambda n: "<a {{ if 1: }} " + " ".join(f"x{i}=1" for i in range(n // 8)) + " {{ :if }}>",
     "marks in attributes": lambda n: "<a " + " ".join(f'x{i}="{{{{ 1 }}}}"' for i in range(min(n // 15, 9_000))) + ">",
-    "blocks in attributes": lambda n: "<a " + " ".join(
-        f'x{i}="{{{{ if 1: }}}}a{{{{ :if }}}}"' for i in range(min(n // 28, 4_000))) + ">",
+    "blocks in attributes": lambda n: (
+        "<a " + " ".join(f'x{i}="{{{{ if 1: }}}}a{{{{ :if }}}}"' for i in range(min(n // 28, 4_000))) + ">"
+    ),
     "blocks in a style": lambda n: '<a style="' + "{{ if 1: }}top:0;{{ :if }}" * min(n // 26, 4_000) + '">',
-    "blocks between attributes": lambda n: "<a " + "{{ if 1: }} " * 30 + " ".join(
-        f"{{{{ if 1: }}}}x{i}{{{{ :if }}}}" for i in range(min(n // 25, 4_000))) + " {{ :if }}" * 30 + ">",
+    "blocks between attributes": lambda n: (
+        "<a "
+        + "{{ if 1: }} " * 30
+        + " ".join(f"{{{{ if 1: }}}}x{i}{{{{ :if }}}}" for i in range(min(n // 25, 4_000)))
+        + " {{ :if }}" * 30
+        + ">"
+    ),
     "a style sheet of names": lambda n: "<style>a{b:{{ 1 }}" + "c" * n + "</style>",
     "a style sheet of escapes": lambda n: "<style>a{b:{{ 1 }}" + "c\\" * (n // 2) + "}</style>",
     "a style sheet of brackets": lambda n: "<style>a{b:{{ 1 }}" + "c(" * min(n // 2, 20_000) + "}</style>",
@@ -103,10 +109,13 @@ MESSAGES: dict[str, Callable[[int], bytes]] = {
     "parameters without semicolons": lambda n: b"Content-Type: text/plain; " + b"a=b " * (n // 4) + b"\r\n\r\n",
     "sections": lambda n: b"Content-Type: text/plain" + b";a*1=b" * (n // 6) + b"\r\n\r\n",
     "delimiters": lambda n: _HEAD + b"Content-Type: multipart/mixed; boundary=x\r\n\r\n" + b"--x\r\n" * (n // 5),
-    "lines like delimiters": lambda n: (_HEAD + b"Content-Type: multipart/mixed; boundary=x\r\n\r\n"
-                                        + b"--xy\r\n" * (n // 6)),
-    "multiparts": lambda n: _HEAD + b"".join(
-        b"Content-Type: multipart/mixed; boundary=b%d\r\n\r\n--b%d\r\n" % (i, i) for i in range(n // 60)),
+    "lines like delimiters": lambda n: (
+        _HEAD + b"Content-Type: multipart/mixed; boundary=x\r\n\r\n" + b"--xy\r\n" * (n // 6)
+    ),
+    "multiparts": lambda n: (
+        _HEAD
+        + b"".join(b"Content-Type: multipart/mixed; boundary=b%d\r\n\r\n--b%d\r\n" % (i, i) for i in range(n // 60))
+    ),
     "quoted-printable": lambda n: _HEAD + b"Content-Transfer-Encoding: quoted-printable\r\n\r\n" + b"=" * n,
     "base64": lambda n: _HEAD + b"Content-Transfer-Encoding: base64\r\n\r\n" + b"A" * n + b"*" * n,
     "pictures of a page": lambda n: _HEAD + b"Content-Type: text/html\r\n\r\n" + b"<img src=cid:a>" * (n // 15),
@@ -115,8 +124,10 @@ MESSAGES: dict[str, Callable[[int], bytes]] = {
 }
 VALUES: dict[str, Callable[[int], str]] = {
     "quotes in a row": lambda n: '"a" ' * (n // 4),
-    **{text: lambda n, text=text: text * (n // len(text)) for text in (
-        "a", " ", '"', "<", "-", "&", "%", "é", "(", "a(", ".", "a.", "a@", ",", "\\", "\n", "<!--", "1,")},
+    **{
+        text: lambda n, text=text: text * (n // len(text))
+        for text in ("a", " ", '"', "<", "-", "&", "%", "é", "(", "a(", ".", "a.", "a@", ",", "\\", "\n", "<!--", "1,")
+    },
 }
 PLACES = {
     "between tags": "<p>{{ v }}</p>",
@@ -159,7 +170,8 @@ def _cases() -> dict[str, Case]:
     folder = TemplateFolder.nowhere()
     folder.world = replace(folder.world, limits=_LIMITS)
     cases: dict[str, Case] = {
-        f"template of {name}": partial(_compiling, folder, text) for name, text in TEMPLATES.items()}
+        f"template of {name}": partial(_compiling, folder, text) for name, text in TEMPLATES.items()
+    }
     cases |= {f"text of {name}": partial(_saying, text) for name, text in PAGES.items()}
     cases |= {f"audit of {name}": partial(_auditing, raw) for name, raw in MESSAGES.items()}
     for place, page in PLACES.items():

@@ -40,8 +40,13 @@ def compared(first: Callable[[], object], second: Callable[[], object], *, round
     finally:
         gc.enable()
     ratios = sorted(a / b for a, b in pairs)
-    return Ratio(statistics.median(ratios), ratios[len(ratios) // 10], ratios[-1 - len(ratios) // 10],
-                 statistics.median(a for a, _ in pairs), statistics.median(b for _, b in pairs))
+    return Ratio(
+        statistics.median(ratios),
+        ratios[len(ratios) // 10],
+        ratios[-1 - len(ratios) // 10],
+        statistics.median(a for a, _ in pairs),
+        statistics.median(b for _, b in pairs),
+    )
 
 
 def timed(function: Callable[[], object], calls: int) -> float:

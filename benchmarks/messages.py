@@ -48,8 +48,9 @@ def ways() -> Ways:
         return bytes(rendering.message(sender=OFFICE, to=TO))
 
     def floor() -> bytes:
-        return b"".join([binascii.b2a_qp(html.encode(), istext=True), binascii.b2a_qp(text.encode(), istext=True),
-                         *pictures])
+        return b"".join(
+            [binascii.b2a_qp(html.encode(), istext=True), binascii.b2a_qp(text.encode(), istext=True), *pictures]
+        )
 
     by_hand = text_by_hand()
     assert by_hand(data) == text, "the two texts differ, so there is nothing to compare"
@@ -62,8 +63,12 @@ def ways() -> Ways:
         made.add_alternative(html, subtype="html")
         page = made.get_payload()[1]
         for picture in rendering.pictures:
-            page.add_related(picture.content, *picture.type.split("/"), cid=f"<{picture.content_id('x.example')}>",
-                             filename=picture.file_name)
+            page.add_related(
+                picture.content,
+                *picture.type.split("/"),
+                cid=f"<{picture.content_id('x.example')}>",
+                filename=picture.file_name,
+            )
         return made.as_bytes()
 
     return Ways(whole, written, floor, lambda: by_hand(data), by_the_library)
@@ -76,29 +81,42 @@ def text_by_hand() -> Callable[[Any], str]:
     def formatter(name: str, *arguments: str) -> Callable[[Any], str]:
         return prepared(FORMATTERS[name], settings, arguments, {})
 
-    money, number, day, long = formatter("money", "GBP"), formatter("number"), formatter("date", "d MMM"), formatter(
-        "date", "long")
+    money, number, day, long = (
+        formatter("money", "GBP"),
+        formatter("number"),
+        formatter("date", "d MMM"),
+        formatter("date", "long"),
+    )
 
     def page(data: Any) -> str:
         statement, paid, entries = data["statement"], data["paid"], data["entries"]
         charged = sum(entry["quantity"] * entry["price"] for entry in entries)
         due = charged - paid
-        said = (f"this is what {data['vessel']['name']} has used at berth {data['berth']['pier']} "
-                f"{data['berth']['number']} from {long(statement['from'])} to {long(statement['to'])}. Thank you for "
-                f"the {money(paid)} you have paid already.")
+        said = (
+            f"this is what {data['vessel']['name']} has used at berth {data['berth']['pier']} "
+            f"{data['berth']['number']} from {long(statement['from'])} to {long(statement['to'])}. Thank you for "
+            f"the {money(paid)} you have paid already."
+        )
         turn = said.rfind(" ", 0, 73)
         title = f"Mooring statement {statement['number']}"
         rule = "-" * 62
-        rows = "".join([f"{day(e['day']):<8}{e['what']:<29}{number(e['quantity']):>8}{money(e['price']):>8}"
-                        f"{money(e['quantity'] * e['price']):>9}\n" for e in entries])
-        return (f"{title}\n{'=' * len(title)}\n\nDear {data['skipper'].get('name') or 'skipper'},\n\n"
-                f"{said[:turn]}\n{said[turn + 1:]}\n\nPay {money(due)} <{statement['link']}>\n\n"
-                f"[Shore power used each day, in kWh]\n\n"
-                f"{'Day':<8}{'Entry':<29}{'Quantity':>8}{'Price':>8}{'Amount':>9}\n{rule}\n{rows}{rule}\n"
-                f"{'Charged':<53}{money(charged):>9}\n{'Paid already':<53}{money(paid):>9}\n"
-                f"{'Due by ' + long(statement['due']):<53}{money(due):>9}\n\nFair winds,\nthe berth office\n\n"
-                "Berth Office, Skerrow Haven\nHarbour Street 1 · open from 8 to 20\n"
-                "+44 1632 960100 · berths@skerrow.example\n")
+        rows = "".join(
+            [
+                f"{day(e['day']):<8}{e['what']:<29}{number(e['quantity']):>8}{money(e['price']):>8}"
+                f"{money(e['quantity'] * e['price']):>9}\n"
+                for e in entries
+            ]
+        )
+        return (
+            f"{title}\n{'=' * len(title)}\n\nDear {data['skipper'].get('name') or 'skipper'},\n\n"
+            f"{said[:turn]}\n{said[turn + 1 :]}\n\nPay {money(due)} <{statement['link']}>\n\n"
+            f"[Shore power used each day, in kWh]\n\n"
+            f"{'Day':<8}{'Entry':<29}{'Quantity':>8}{'Price':>8}{'Amount':>9}\n{rule}\n{rows}{rule}\n"
+            f"{'Charged':<53}{money(charged):>9}\n{'Paid already':<53}{money(paid):>9}\n"
+            f"{'Due by ' + long(statement['due']):<53}{money(due):>9}\n\nFair winds,\nthe berth office\n\n"
+            "Berth Office, Skerrow Haven\nHarbour Street 1 · open from 8 to 20\n"
+            "+44 1632 960100 · berths@skerrow.example\n"
+        )
 
     return page
 

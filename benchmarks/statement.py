@@ -25,17 +25,29 @@ from pribble.values.settings import Settings
 
 # What a hand would write for each value shown, in the order of the page; the loop's are the five of a row.
 BEFORE = [
-    'escape(statement["number"])', 'money(due)', 'day_month(statement["due"])',  # the title
-    'PREHEADER',
-    'escape(statement["number"])', 'escape(data["skipper"].get("name") or "skipper")', 'escape(data["vessel"]["name"])',
-    'escape(data["berth"]["pier"])', 'data["berth"]["number"]', 'long_date(statement["from"])',
+    'escape(statement["number"])',
+    "money(due)",
+    'day_month(statement["due"])',  # the title
+    "PREHEADER",
+    'escape(statement["number"])',
+    'escape(data["skipper"].get("name") or "skipper")',
+    'escape(data["vessel"]["name"])',
+    'escape(data["berth"]["pier"])',
+    'data["berth"]["number"]',
+    'long_date(statement["from"])',
     'long_date(statement["to"])',
     '"Thank you for the " + money(paid) + " you have paid already." if paid > 0 else ""',
-    *['escape(statement["link"])', '"Pay " + money(due)'] * 2, 'CHART',
+    *['escape(statement["link"])', '"Pay " + money(due)'] * 2,
+    "CHART",
 ]
-ROW = ['day_short(entry["day"])', 'escape(entry["what"])', 'number(entry["quantity"])', 'money(entry["price"])',
-       'money(entry["quantity"] * entry["price"])']
-AFTER = ['money(charged)', 'money(paid)', 'long_date(statement["due"])', 'money(due)', 'LOGO']
+ROW = [
+    'day_short(entry["day"])',
+    'escape(entry["what"])',
+    'number(entry["quantity"])',
+    'money(entry["price"])',
+    'money(entry["quantity"] * entry["price"])',
+]
+AFTER = ["money(charged)", "money(paid)", 'long_date(statement["due"])', "money(due)", "LOGO"]
 
 
 def ways() -> tuple[Callable[[], str], Callable[[], str], Callable[[], str]]:
@@ -89,10 +101,11 @@ def by_hand(template: Any) -> Callable[[Any], str]:
         "    statement, currency, paid, entries = data['statement'], data['currency'], data['paid'], data['entries']\n"
         "    charged = sum(entry['quantity'] * entry['price'] for entry in entries)\n"
         "    due = charged - paid\n"
-        "    PREHEADER = f'{PREHEADER_BEFORE}{len(entries)} entries from {day_short(statement[\"from\"])} to "
-        "{day_year(statement[\"to\"])}</div>'\n"
+        '    PREHEADER = f\'{PREHEADER_BEFORE}{len(entries)} entries from {day_short(statement["from"])} to '
+        '{day_year(statement["to"])}</div>\'\n'
         f"    rows = ''.join([f'''{parts['row']}''' for entry in entries])\n"
-        f"    return f'''{parts['before']}''' + rows + f'''{parts['after']}'''\n")
+        f"    return f'''{parts['before']}''' + rows + f'''{parts['after']}'''\n"
+    )
     settings = Settings("en_GB")
     (logo,) = [step.source for step in steps if isinstance(step, Embedded)]
     chart = around.picture("pictures/shore-power.png", 0, 1)
@@ -101,13 +114,21 @@ def by_hand(template: Any) -> Callable[[Any], str]:
         return prepared(FORMATTERS["date"], settings, (style,), {})
 
     assert any(step is PREHEADER for step in steps)
-    opening = ('<div style="display:none;max-height:0;max-width:0;overflow:hidden;opacity:0;font-size:1px;'
-               'line-height:1px;mso-hide:all">')
+    opening = (
+        '<div style="display:none;max-height:0;max-width:0;overflow:hidden;opacity:0;font-size:1px;'
+        'line-height:1px;mso-hide:all">'
+    )
     namespace: dict[str, Any] = {
-        "escape": escape, "money": prepared(FORMATTERS["money"], settings, ("GBP",), {}),
-        "number": prepared(FORMATTERS["number"], settings, (), {}), "day_month": date("d MMMM"),
-        "day_short": date("d MMM"), "day_year": date("d MMM y"), "long_date": date("long"), "PREHEADER_BEFORE": opening,
-        "CHART": str(chart) + '" height="230', "LOGO": str(logo),
+        "escape": escape,
+        "money": prepared(FORMATTERS["money"], settings, ("GBP",), {}),
+        "number": prepared(FORMATTERS["number"], settings, (), {}),
+        "day_month": date("d MMMM"),
+        "day_short": date("d MMM"),
+        "day_year": date("d MMM y"),
+        "long_date": date("long"),
+        "PREHEADER_BEFORE": opening,
+        "CHART": str(chart) + '" height="230',
+        "LOGO": str(logo),
     }
     exec(source, namespace)
     function: Callable[[Any], str] = namespace["page"]

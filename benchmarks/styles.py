@@ -7,17 +7,30 @@ from time import perf_counter
 from pribble import Template
 
 _RULES = 300
-_PROPERTIES = ("color:#14364f", "padding:4px 8px", "margin:0 0 8px 0", "font-size:14px",
-               "border-bottom:1px solid #d9d2c3")
+_PROPERTIES = (
+    "color:#14364f",
+    "padding:4px 8px",
+    "margin:0 0 8px 0",
+    "font-size:14px",
+    "border-bottom:1px solid #d9d2c3",
+)
 
 
 def sheet() -> str:
     """A style sheet of 300 rules, of many kinds."""
-    kinds = (".c{n} {{ {d} }}", "td.c{n} {{ {d} }}", ".card .c{n} > p {{ {d} }}", "#i{n} {{ {d} }}",
-             "tr:nth-child(even) .c{n} {{ {d} }}", "a.c{n}:hover {{ {d} }}",
-             "@media (max-width: 620px) {{ .c{n} {{ {d} }} }}")
-    rules = [kinds[n % len(kinds)].format(n=n % 60, d="; ".join(_PROPERTIES[(n + k) % 5] for k in range(3)))
-             for n in range(_RULES)]
+    kinds = (
+        ".c{n} {{ {d} }}",
+        "td.c{n} {{ {d} }}",
+        ".card .c{n} > p {{ {d} }}",
+        "#i{n} {{ {d} }}",
+        "tr:nth-child(even) .c{n} {{ {d} }}",
+        "a.c{n}:hover {{ {d} }}",
+        "@media (max-width: 620px) {{ .c{n} {{ {d} }} }}",
+    )
+    rules = [
+        kinds[n % len(kinds)].format(n=n % 60, d="; ".join(_PROPERTIES[(n + k) % 5] for k in range(3)))
+        for n in range(_RULES)
+    ]
     return "\n".join(rules)
 
 
@@ -26,12 +39,16 @@ def page(characters: int) -> str:
     rows = []
     size, n = 0, 0
     while size < characters:
-        rows.append(f'<tr class="c{n % 60}"><td class="c{(n + 7) % 60} card"><div class="c{n % 13}"><p>Berth {n}</p>'
-                    f'</div><a class="c{n % 31}" href="https://skerrow.example/{n}">{{{{ name }}}}</a></td></tr>\n')
+        rows.append(
+            f'<tr class="c{n % 60}"><td class="c{(n + 7) % 60} card"><div class="c{n % 13}"><p>Berth {n}</p>'
+            f'</div><a class="c{n % 31}" href="https://skerrow.example/{n}">{{{{ name }}}}</a></td></tr>\n'
+        )
         size += len(rows[-1])
         n += 1
-    return (f"<!DOCTYPE html><html><head><style>\n{sheet()}\n</style></head><body><table>\n{''.join(rows)}"
-            "</table></body></html>")
+    return (
+        f"<!DOCTYPE html><html><head><style>\n{sheet()}\n</style></head><body><table>\n{''.join(rows)}"
+        "</table></body></html>"
+    )
 
 
 def compiling(text: str) -> float:

@@ -11,8 +11,14 @@ stay = Invitation(arrival, arrival + timedelta(days=4), "Kittiwake at berth B 14
 later = stay.revised(start=arrival + timedelta(days=1))
 
 for invitation in (stay, later, later.cancelled()):
-    message = Message(sender=OFFICE, to="Ana Bell <ana@example.org>", subject="Your stay at Skerrow Haven",
-                      text="The harbour office expects you.\n", invitation=invitation, auto_submitted="auto-generated")
+    message = Message(
+        sender=OFFICE,
+        to="Ana Bell <ana@example.org>",
+        subject="Your stay at Skerrow Haven",
+        text="The harbour office expects you.\n",
+        invitation=invitation,
+        auto_submitted="auto-generated",
+    )
     found = audit(bytes(message))
     parts = ", ".join(part.type for _, part in found.tree.walk())
     print(f"{invitation.method} {invitation.sequence}: {parts}: {len(found.findings)} findings")

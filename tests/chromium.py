@@ -79,13 +79,9 @@ class Browser:
         self.call("Page.setDocumentContent", frameId=frame, html=html)
         self.evaluate("return [...document.images].map(i => i.complete)")
 
-    def become(
-        self, *, width: int = 1000, scheme: str = "light", media: str = "screen", forced: Any = ()
-    ) -> None:
+    def become(self, *, width: int = 1000, scheme: str = "light", media: str = "screen", forced: Any = ()) -> None:
         """Put the reader into a state: how wide, which scheme and medium, which pseudo-classes hold everywhere."""
-        self.call(
-            "Emulation.setDeviceMetricsOverride", width=width, height=800, deviceScaleFactor=1, mobile=False
-        )
+        self.call("Emulation.setDeviceMetricsOverride", width=width, height=800, deviceScaleFactor=1, mobile=False)
         self.call(
             "Emulation.setEmulatedMedia",
             media=media,
@@ -167,9 +163,7 @@ def picture(page: Browser, html: str, *, width: int, scheme: str = "light") -> b
     page.show(html)
     page.become(width=width, scheme=scheme)
     height = page.evaluate("return document.documentElement.scrollHeight")
-    page.call(
-        "Emulation.setDeviceMetricsOverride", width=width, height=height, deviceScaleFactor=1, mobile=False
-    )
+    page.call("Emulation.setDeviceMetricsOverride", width=width, height=height, deviceScaleFactor=1, mobile=False)
     page.evaluate("return [...document.images].map(i => i.decode && i.naturalWidth)")
     return base64.b64decode(page.call("Page.captureScreenshot", format="png")["data"])
 

@@ -56,9 +56,7 @@ def bases() -> dict[str, bytes]:
             ),
             "qp": Message(**FIXED, text="Grüße aus dem Hafen = 1 = 2, " + "wort " * 30 + "\nzweite Zeile\n"),
             "base64": Message(**FIXED, text="日本語のお知らせ\n" * 8),
-            "nested": Message(
-                **FIXED, text="See below.\n", attachments=[Attachment("before.eml", bytes(plain))]
-            ),
+            "nested": Message(**FIXED, text="See below.\n", attachments=[Attachment("before.eml", bytes(plain))]),
             "calendar": Message(**FIXED, text=TEXT, invitation=STAY),
             "thread": Message(
                 **FIXED,
@@ -71,9 +69,7 @@ def bases() -> dict[str, bytes]:
             ),
             "flowed": Message(
                 **FIXED,
-                text="> A line that was quoted\n\n"
-                + "A paragraph that flows. " * 6
-                + "\n\n-- \nBerth Office\n",
+                text="> A line that was quoted\n\n" + "A paragraph that flows. " * 6 + "\n\n-- \nBerth Office\n",
             ),
             "utf8": Message(**{**FIXED, "to": "Ünal <ünal@example.org>", "subject": "Grüße"}, text=TEXT),
         }.items()

@@ -43,9 +43,9 @@ BODY = st.lists(
     st.one_of(st.text(st.characters(exclude_categories=("Cs",)), max_size=20), st.sampled_from(BODY_PIECES)),
     max_size=12,
 ).map("".join)
-NAMES = st.text(
-    st.characters(exclude_categories=("Cs", "Cc", "Zl", "Zp", "Zs", "Cf")), min_size=1, max_size=60
-).filter(lambda name: name.strip(". ") and not set(name) & set("/\\"))
+NAMES = st.text(st.characters(exclude_categories=("Cs", "Cc", "Zl", "Zp", "Zs", "Cf")), min_size=1, max_size=60).filter(
+    lambda name: name.strip(". ") and not set(name) & set("/\\")
+)
 
 _ATOM = st.text("abcdefghijklmnopqrstuvwxyz0123456789!#$%&'*+-/=?^_`{|}~", min_size=1, max_size=20)
 _LOCAL = st.one_of(
@@ -127,9 +127,7 @@ def messages(draw: st.DrawFn, *, international: bool = True) -> Made:
         "in_reply_to": draw(st.none() | IDS),
         "references": draw(st.lists(IDS, max_size=25)),
         "headers": draw(
-            st.lists(
-                st.tuples(st.sampled_from(["Comments", "X-Berth", "Keywords-Of-Ours"]), TEXT), max_size=2
-            )
+            st.lists(st.tuples(st.sampled_from(["Comments", "X-Berth", "Keywords-Of-Ours"]), TEXT), max_size=2)
         ),
         "importance": draw(st.sampled_from([None, "high", "low"])),
         "language": draw(st.sampled_from([(), "en", ["en", "de-CH"], "pt_BR"])),

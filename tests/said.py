@@ -51,9 +51,7 @@ def words_lacking(visible: str, text: str, html: str) -> str | None:
             if not end:
                 return f"{word!r} is not said after {said[:position][-40:]!r}: {text!r}\nvisible: {visible!r}"
             position = end
-    shown_words = squeezed(
-        visible + " ".join(re.findall(r"(?:alt|href|title)=(?:\"[^\"]*|'[^']*|\S+)", html))
-    )
+    shown_words = squeezed(visible + " ".join(re.findall(r"(?:alt|href|title)=(?:\"[^\"]*|'[^']*|\S+)", html)))
     for word in re.findall(r"w\d+w", said):
         if word not in shown_words:
             return f"{word!r} is said, and not shown: {text!r}"

@@ -106,9 +106,7 @@ def _lines(depth: int) -> st.SearchStrategy[Pair]:
     if not depth:
         return st.lists(_LINE, max_size=4).map(joined)
     inner = _lines(depth - 1)
-    one = st.one_of(
-        _LINE, _LINE, st.sampled_from(_AROUND_LINE).flatmap(lambda around: dressed(around, inner))
-    )
+    one = st.one_of(_LINE, _LINE, st.sampled_from(_AROUND_LINE).flatmap(lambda around: dressed(around, inner)))
     return st.lists(one, max_size=4).map(joined)
 
 

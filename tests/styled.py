@@ -31,8 +31,7 @@ CONDITIONS = [
 def rule(random: Random) -> str:
     """One style rule, perhaps under a condition."""
     declarations = [
-        d + " !important" * (random.random() < 0.25)
-        for d in random.sample(DECLARATIONS, random.randint(1, 3))
+        d + " !important" * (random.random() < 0.25) for d in random.sample(DECLARATIONS, random.randint(1, 3))
     ]
     text = f"{random.choice(SELECTORS)} {{ {'; '.join(declarations)} }}"
     condition = random.choice(CONDITIONS)
@@ -97,9 +96,7 @@ def template(seed: int) -> tuple[str, str]:
         if tag == "div" and depth < 3:
             inner = "".join(element(depth + 1) for _ in range(random.randint(1, 3)))
         else:
-            inner = random.choice(
-                ["t", "{{ colour }}", "", "{{ markup as html }}" if random.random() < 0.2 else "x"]
-            )
+            inner = random.choice(["t", "{{ colour }}", "", "{{ markup as html }}" if random.random() < 0.2 else "x"])
         return f"<{tag}{address}{attributes()}>{inner}</{tag}>"
 
     body = "".join(element(0) for _ in range(random.randint(2, 4)))

@@ -50,9 +50,7 @@ class Case(unittest.TestCase):
         return str(caught.exception).replace(f"{folder.path}/", "")
 
 
-def pribble(
-    *arguments: str, stdin: str = "", cwd: Path = ROOT, **environment: str
-) -> subprocess.CompletedProcess[str]:
+def pribble(*arguments: str, stdin: str = "", cwd: Path = ROOT, **environment: str) -> subprocess.CompletedProcess[str]:
     """Run the command line as a user would."""
     return subprocess.run(
         [sys.executable, "-m", "pribble", *arguments],

@@ -51,9 +51,7 @@ class Catalogue(unittest.TestCase):
             place = finding.where
             assert place is not None
             self.assertTrue(0 <= place.start <= place.end <= len(raw) + 1, finding.rule)
-            self.assertTrue(
-                finding.says and finding.mend and finding.reference.startswith("RFC "), finding.rule
-            )
+            self.assertTrue(finding.says and finding.mend and finding.reference.startswith("RFC "), finding.rule)
             self.assertIn(finding.says, str(finding))
         return {finding.rule for finding in found}
 

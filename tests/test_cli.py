@@ -49,15 +49,11 @@ class Render(Case):
             pribble("render", "berth-confirmed", "--format", "subject").stdout,
             "Berth B 14 is yours from 3 July\n",
         )
-        self.assertIn(
-            "Dear Ana Ferreira-Björk,\n", pribble("render", "berth-confirmed", "--format", "text").stdout
-        )
+        self.assertIn("Dear Ana Ferreira-Björk,\n", pribble("render", "berth-confirmed", "--format", "text").stdout)
         html = pribble("render", str(DEMO / "berth-confirmed.html"), "--format", "html").stdout
         self.assertIn("data:image/png;base64,", html)
         self.assertNotIn("cid:", html)
-        self.assertIn(
-            "cid:", pribble("render", "berth-confirmed", "--format", "html", "--embed", "cid").stdout
-        )
+        self.assertIn("cid:", pribble("render", "berth-confirmed", "--format", "html", "--embed", "cid").stdout)
 
     def test_data_from_standard_input_and_single_fields(self) -> None:
         done = pribble(
@@ -206,9 +202,7 @@ class Errors(Case):
                 done = pribble(*[a.replace("{missing}", str(missing)) for a in arguments])
                 self.assertEqual(done.returncode, code, done.stderr)
                 self.assertEqual(done.stdout, "")
-                self.assertTrue(
-                    done.stderr.startswith(begins) or begins in done.stderr.splitlines()[0], done.stderr
-                )
+                self.assertTrue(done.stderr.startswith(begins) or begins in done.stderr.splitlines()[0], done.stderr)
                 self.assertIn(holds, done.stderr)
                 self.assertNotIn("Traceback", done.stderr)
 
@@ -351,9 +345,7 @@ class Delivery(Case):
             sender="a@x.example", to="ünal@x.example", subject="Grüße", text="\n.\n..\nFrom x\n" + "é" * 500
         )
         with Receiver(folder) as receiver:
-            threads = [
-                threading.Thread(target=transport(receiver.address).send, args=(message,)) for _ in range(4)
-            ]
+            threads = [threading.Thread(target=transport(receiver.address).send, args=(message,)) for _ in range(4)]
             for thread in threads:
                 thread.start()
             for thread in threads:
@@ -472,9 +464,7 @@ class DemoAndExamples(Case):
     def test_importing_is_cheap(self) -> None:
         heavy = ("PIL", "babel", "rich", "aiosmtpd", "email.message", "smtplib", "asyncio")
         code = f"from pribble import *; import sys; print([m for m in {heavy!r} if m in sys.modules])"
-        done = subprocess.run(
-            [sys.executable, "-c", code], capture_output=True, text=True, cwd=ROOT, timeout=60
-        )
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, cwd=ROOT, timeout=60)
         self.assertEqual(done.stdout.strip(), "[]")
 
 

@@ -52,12 +52,8 @@ class Convert(Case):
         folder = self.site()
         done = pribble("convert", f"{folder}/page.html")
         self.assertEqual(done.returncode, 0)
-        self.assertRegex(
-            done.stdout, r'<p style="color:red; background:url\(data:image/png;base64,[^)]*\)" class="a">'
-        )
-        self.assertRegex(
-            done.stdout, r'<img src="data:image/png;base64,[^"]*" width="64" height="48" alt="A">'
-        )
+        self.assertRegex(done.stdout, r'<p style="color:red; background:url\(data:image/png;base64,[^)]*\)" class="a">')
+        self.assertRegex(done.stdout, r'<img src="data:image/png;base64,[^"]*" width="64" height="48" alt="A">')
         self.assertIn("@media print { p { color: black !important } }", done.stdout)
         self.assertIn('the picture "a.png" is shown with width="64" height="48"', done.stderr)
         self.assertNotIn("<link", done.stdout)
@@ -166,8 +162,6 @@ class Hostile(Case):
                 expected = value.replace("\u0000", "")
                 self.assertEqual((paragraph.text or "").replace("\ufffd", ""), expected)
                 self.assertEqual(paragraph.get("title").replace("\ufffd", ""), expected)
-                own = (
-                    "margin:0; color:red; font-family:'A \"B'; top:0" if index % 2 == 0 else "margin:0; top:0"
-                )
+                own = "margin:0; color:red; font-family:'A \"B'; top:0" if index % 2 == 0 else "margin:0; top:0"
                 self.assertEqual(paragraph.get("style"), own)
                 self.assertEqual(sorted(paragraph.attrib), ["style", "title"])

@@ -14,9 +14,7 @@ class Documentation(Case):
     def test_examples_of_the_language_and_its_places(self) -> None:
         folder = TemplateFolder(DEMO, locale="en_GB", timezone="Europe/London")
         data = {**folder["mooring-statement"].samples[""], **folder["berth-confirmed"].samples[""]}
-        page = "".join(
-            (ROOT / f"docs/{name}.md").read_text(encoding="utf-8") for name in ("language", "places")
-        )
+        page = "".join((ROOT / f"docs/{name}.md").read_text(encoding="utf-8") for name in ("language", "places"))
         examples = re.findall(r"```pribble\n(.*?)```", page, re.DOTALL)
         self.assertGreater(len(examples), 14)
         for example in examples:

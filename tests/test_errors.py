@@ -133,9 +133,7 @@ class Errors(Case):
     def test_what_is_wrong_with_a_template(self) -> None:
         for template, expected in TEMPLATE_ERRORS:
             with self.subTest(template):
-                self.assertTrue(
-                    self.complaint(template).startswith(f"t.html:{expected}"), self.complaint(template)
-                )
+                self.assertTrue(self.complaint(template).startswith(f"t.html:{expected}"), self.complaint(template))
 
     def test_what_is_wrong_with_the_data(self) -> None:
         for template, data, expected in FIELD_ERRORS:
@@ -174,9 +172,7 @@ class Errors(Case):
         )
 
     def test_carets_stand_under_wide_characters(self) -> None:
-        self.assertEqual(
-            self.complaint("日本 {{ 港 }}").splitlines()[1:], ["    日本 {{ 港 }}", "            ^^"]
-        )
+        self.assertEqual(self.complaint("日本 {{ 港 }}").splitlines()[1:], ["    日本 {{ 港 }}", "            ^^"])
 
     def test_a_long_line_is_shown_around_the_place(self) -> None:
         line, carets = self.complaint("x" * 5000 + "{{ a }}" + "y" * 5000).splitlines()[1:]

@@ -16,9 +16,7 @@ PAGES: list[tuple[dict[str, str], dict[str, Any], str]] = [
     (
         {
             "t.html": '{{ layout "l.html" }}{{ let a = 1 }}{{ into aside: }}[{{ a }}]{{ :into }}page',
-            "l.html": "<{{ slot aside: }}none{{ :slot }}|{{ slot content }}>".replace("<", "(").replace(
-                ">", ")"
-            ),
+            "l.html": "<{{ slot aside: }}none{{ :slot }}|{{ slot content }}>".replace("<", "(").replace(">", ")"),
         },
         {},
         "([1]|page)",
@@ -202,9 +200,7 @@ class Files(Case):
             with self.subTest(files["t.html"]):
                 said = self.complaint(files["t.html"], files=dict(files))
                 self.assertTrue(
-                    said.startswith(
-                        expected if ".html" in expected.partition(":")[0] else f"t.html:{expected}"
-                    ),
+                    said.startswith(expected if ".html" in expected.partition(":")[0] else f"t.html:{expected}"),
                     said,
                 )
 
@@ -317,9 +313,7 @@ class Folders(Case):
 
     def test_problems_are_those_of_the_file_for_a_locale(self) -> None:
         template = self.folder({"t.html": "{{ a }}", "t.de.html": "{{ b }}"})["t"]
-        self.assertEqual(
-            [p.problem for p in template.problems({}, locale="de-AT")], ['no field "b" in the data']
-        )
+        self.assertEqual([p.problem for p in template.problems({}, locale="de-AT")], ['no field "b" in the data'])
         with self.assertRaises(ValueError):
             template.problems({}, locale="xx")
 
@@ -413,9 +407,7 @@ class Bounds(Case):
                 self.folder(files, limits=limits)["t"].render(data)
 
     def test_parts_that_multiply(self) -> None:
-        files: dict[str, str | bytes] = {
-            f"p{n}.html": f'{{{{ put "p{n + 1}.html" }}}}' * 2 for n in range(19)
-        }
+        files: dict[str, str | bytes] = {f"p{n}.html": f'{{{{ put "p{n + 1}.html" }}}}' * 2 for n in range(19)}
         for last, limits in (("", Limits()), ("x" * 10_000, Limits(parts=10**9))):
             folder = self.folder({**files, "p19.html": last, "t.html": '{{ put "p0.html" }}'}, limits=limits)
             with self.assertRaises(LimitReached):

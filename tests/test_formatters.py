@@ -172,9 +172,7 @@ class Formatters(Case):
             "2026-07-03:rope,oars, 2026-07-04:Paint, ",
         )
         self.assertEqual(
-            self.html(
-                "{{ for row in xs as rows(2): }}({{ for x in row: }}[{{ x }}]{{ :for }}){{ :for }}", DATA
-            ),
+            self.html("{{ for row in xs as rows(2): }}({{ for x in row: }}[{{ x }}]{{ :for }}){{ :for }}", DATA),
             "([3][1])([2][])",
         )
 
@@ -190,9 +188,7 @@ class Formatters(Case):
         ]:
             with self.subTest(template):
                 self.assertEqual(self.html(template, DATA), expected)
-        self.assertIn(
-            "markup can stand between tags only", self.complaint('<a title="{{ markup as html }}">', DATA)
-        )
+        self.assertIn("markup can stand between tags only", self.complaint('<a title="{{ markup as html }}">', DATA))
 
     def test_markup_in_the_plain_text(self) -> None:
         rendering = Template.from_text(
@@ -210,13 +206,9 @@ class Formatters(Case):
         folder = self.folder(
             {"t.html": "{{ b as berth }} {{ b as berth('pier', short = true) }}"},
             locale="cy",
-            formatters={
-                "berth": lambda value, *words, locale, short=False: f"<{value}{words}{locale}{short}>"
-            },
+            formatters={"berth": lambda value, *words, locale, short=False: f"<{value}{words}{locale}{short}>"},
         )
-        self.assertEqual(
-            folder["t"].render({"b": 7}).html, "&lt;7()cyFalse&gt; &lt;7(&#39;pier&#39;,)cyTrue&gt;"
-        )
+        self.assertEqual(folder["t"].render({"b": 7}).html, "&lt;7()cyFalse&gt; &lt;7(&#39;pier&#39;,)cyTrue&gt;")
         with self.assertRaises(ValueError):
             TemplateFolder(folder.path, formatters={"money": str})
 
@@ -239,9 +231,7 @@ class Formatters(Case):
 
 
 NUMBERS = st.decimals(min_value=-(10**12), max_value=10**12, allow_nan=False, allow_infinity=False, places=3)
-MOMENTS = st.datetimes(datetime(1900, 1, 1), datetime(2200, 1, 1)).map(
-    lambda d: d.replace(microsecond=0, tzinfo=UTC)
-)
+MOMENTS = st.datetimes(datetime(1900, 1, 1), datetime(2200, 1, 1)).map(lambda d: d.replace(microsecond=0, tzinfo=UTC))
 
 
 class AgainstBabel(unittest.TestCase):
@@ -275,9 +265,7 @@ class AgainstBabel(unittest.TestCase):
     def test_dates(self, locale: str, moment: datetime, style: str) -> None:
         self.assertEqual(self.apply("date", locale, moment, style), format_date(moment.date(), style, locale))
         self.assertEqual(self.apply("time", locale, moment, style), format_time(moment, style, locale=locale))
-        self.assertEqual(
-            self.apply("datetime", locale, moment, style), format_datetime(moment, style, locale=locale)
-        )
+        self.assertEqual(self.apply("datetime", locale, moment, style), format_datetime(moment, style, locale=locale))
 
     def test_half_up(self) -> None:
         for value, shown in [
@@ -312,9 +300,7 @@ class DataOfLibraries(unittest.TestCase):
             {"price": pd.NA, "day": None},
         ]
         shown = "{{ for r in rows: }}{{ (r.price? as money('EUR')) else 'free' }} {{ (r.day? as date('d.M.')) else 'never' }};{{ :for }}"
-        self.assertEqual(
-            Template.from_text(shown).render({"rows": rows}).html, "€1.50 3.7.;free never;free never;"
-        )
+        self.assertEqual(Template.from_text(shown).render({"rows": rows}).html, "€1.50 3.7.;free never;free never;")
         self.assertEqual(
             Template.from_text("{{ n }} {{ b as json }}")
             .render({"n": np.int64(5), "b": [np.float64(0.1), np.bool_(True), np.float64("nan")]})

@@ -19,9 +19,7 @@ from tests.test_markup import PIECES, theirs
 SNIPPETS = """{{|}}|{{ if a?: }}|{{ :if }}|{{ :else: }}|{{ for x at p in charges?: }}|{{ :for }}|<|</|>|<td>|</table>|"|'|<!--|-->|{{ # x }}
 <style>|</style>|as |money|(|)|:|?|else |{{ let q = 1 }}|{{ q }}|<img src="{{ a? }}">|<a href='|{{ only text: }}|{{ :only }}|\x00
 {{ put "parts/button.html" }}|\U000f0000|&amp;|{{ locale "de": }}|{{ :locale }}|<p>|<li>|<title>|%|[0]|.x|{{ text: }}|{{ :text }}
-<body>|</head>|{{ slot content }}|{{ "a" as html }}|{{ xs as sum("n") }}|{{ takes a }}""".replace(
-    "\n", "|"
-).split("|")
+<body>|</head>|{{ slot content }}|{{ "a" as html }}|{{ xs as sum("n") }}|{{ takes a }}""".replace("\n", "|").split("|")
 STRANGE: list[Any] = [None, True, [], {}, "x\ud800", "<b>\x01", 1e300, float("nan"), 10**50, "javascript:x", b"x", object(), -5,
                       "2026-13-01", {"name": "x"}, ["a"]]  # fmt: skip
 
@@ -40,9 +38,7 @@ class Fuzz(unittest.TestCase):
             name = chance.choice(list(texts))
             text = self.mutated(texts[name], chance)
             try:
-                template = Template.from_text(
-                    text, name=f"{name}.txt" if name == "gate-code" else name, folder=folder
-                )
+                template = Template.from_text(text, name=f"{name}.txt" if name == "gate-code" else name, folder=folder)
                 template.fields()
                 data = self.strange(samples[name], chance)
                 problems = template.problems(data)
@@ -89,9 +85,7 @@ def branching(pieces: str) -> st.SearchStrategy[str]:
         flat,
         lambda inner: st.one_of(
             st.tuples(inner, inner).map("".join),
-            st.tuples(inner, inner).map(
-                lambda two: f"{{{{ if c: }}}}{two[0]}{{{{ :else: }}}}{two[1]}{{{{ :if }}}}"
-            ),
+            st.tuples(inner, inner).map(lambda two: f"{{{{ if c: }}}}{two[0]}{{{{ :else: }}}}{two[1]}{{{{ :if }}}}"),
             inner.map("{{{{ if c: }}}}{}{{{{ :if }}}}".format),
             inner.map("{{{{ for n in l: }}}}{}{{{{ :for }}}}".format),
         ),
@@ -191,9 +185,7 @@ class Structure(unittest.TestCase):
             return None
 
     def test_what_was_found(self) -> None:
-        found = tomllib.loads((Path(__file__).parent / "data/found.toml").read_text(encoding="utf-8"))[
-            "found"
-        ]
+        found = tomllib.loads((Path(__file__).parent / "data/found.toml").read_text(encoding="utf-8"))["found"]
         for page, why in found:
             with self.subTest(page, why=why):
                 for chosen in (True, False):
@@ -210,10 +202,7 @@ class Structure(unittest.TestCase):
             template = Template.from_text(page)
         except PribbleError:
             return
-        made = [
-            self.rendering(template, value, chosen)
-            for value in ("a", "1", "https://x.example/a", "a@x.example")
-        ]
+        made = [self.rendering(template, value, chosen) for value in ("a", "1", "https://x.example/a", "a@x.example")]
         tame = next((html for html in made if html is not None), None)
         for value in values:
             html = self.rendering(template, value, chosen)

@@ -230,9 +230,7 @@ class Marks(Case):
         self.assertEqual(self.html("{{ name }}", Booking("Ana")), "Ana")
 
 
-LAYOUT = (
-    "<html><head><title>{{ slot subject }}</title></head><body>{{ slot content }}|{{ foot? }}</body></html>"
-)
+LAYOUT = "<html><head><title>{{ slot subject }}</title></head><body>{{ slot content }}|{{ foot? }}</body></html>"
 
 
 class Files(Case):
@@ -247,8 +245,7 @@ class Files(Case):
         rendering = folder["page"].render({"name": "A & B", "foot": "f"})
         self.assertEqual(
             rendering.html,
-            "<html><head><title> Hi  A &amp; B,\n 2 </title></head><body><p>2 A &amp; B</p>\n"
-            "|f</body></html>",
+            "<html><head><title> Hi  A &amp; B,\n 2 </title></head><body><p>2 A &amp; B</p>\n|f</body></html>",
         )
         self.assertEqual(rendering.subject, "Hi A & B, 2")
         self.assertEqual(list(folder), ["page"])
@@ -284,17 +281,13 @@ class Files(Case):
         self.assertIn("put at t.html:1:19", said)
 
     def test_a_template_is_shared_by_threads(self) -> None:
-        template = Template.from_text(
-            "{{ for x at p in xs: }}{{ p.number }}:{{ x as money('EUR') }} {{ :for }}"
-        )
+        template = Template.from_text("{{ for x at p in xs: }}{{ p.number }}:{{ x as money('EUR') }} {{ :for }}")
         made: list[str] = []
 
         def work(seed: int) -> None:
             for n in range(50):
                 data = {"xs": [Decimal(seed * n + k) for k in range(20)]}
-                if template.render(data).html != "".join(
-                    f"{k + 1}:€{v:,.2f} " for k, v in enumerate(data["xs"])
-                ):
+                if template.render(data).html != "".join(f"{k + 1}:€{v:,.2f} " for k, v in enumerate(data["xs"])):
                     made.append(f"{seed} {n}")
 
         threads = [threading.Thread(target=work, args=(seed,)) for seed in range(1, 9)]

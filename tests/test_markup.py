@@ -260,11 +260,7 @@ def tree_of_oracle(page: str) -> list[Any]:
     def children(element: Any) -> list[Any]:
         made: list[Any] = [element.text] if element.text else []
         for child in element:
-            made += (
-                [[child.tag.rpartition("}")[2].lower(), *children(child)]]
-                if isinstance(child.tag, str)
-                else []
-            )
+            made += [[child.tag.rpartition("}")[2].lower(), *children(child)]] if isinstance(child.tag, str) else []
             made += [child.tail] if child.tail else []
         return made
 

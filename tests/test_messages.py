@@ -24,9 +24,7 @@ from tests.mail import FIXED, bases
 from tests.messages import Made, messages
 
 FIXED_ENVELOPE = {name: value for name, value in FIXED.items() if name != "subject"}
-GENERATED = settings(
-    max_examples=80, deadline=None, suppress_health_check=list(HealthCheck), phases=[Phase.generate]
-)
+GENERATED = settings(max_examples=80, deadline=None, suppress_health_check=list(HealthCheck), phases=[Phase.generate])
 
 
 def squeezed(text: str) -> str:
@@ -71,9 +69,7 @@ class Generated(unittest.TestCase):
         given, raw = made.given, bytes(made.message)
         whole = message_from_bytes(raw, policy=policy.default)
         # Read as characters, raw UTF-8 is what it is (RFC 6532).
-        back = message_from_string(
-            raw.partition(b"\r\n\r\n")[0].decode("utf-8") + "\r\n\r\n", policy=policy.default
-        )
+        back = message_from_string(raw.partition(b"\r\n\r\n")[0].decode("utf-8") + "\r\n\r\n", policy=policy.default)
         assert isinstance(back, EmailMessage) and isinstance(whole, EmailMessage)
         authors = given["authors"] or [given["sender"]]
         for name, expected in [
@@ -90,9 +86,7 @@ class Generated(unittest.TestCase):
         self.assertEqual(datetime.strptime(str(back["Date"]), "%a, %d %b %Y %H:%M:%S %z"), given["date"])
         self.assertEqual(back["In-Reply-To"], given["in_reply_to"])
         ids = given["references"]
-        self.assertEqual(
-            str(back["References"] or "").split(), ids if len(ids) <= 20 else [ids[0], *ids[-19:]]
-        )
+        self.assertEqual(str(back["References"] or "").split(), ids if len(ids) <= 20 else [ids[0], *ids[-19:]])
         self.assertEqual(
             [squeezed(value) for name, value in back.items() if name in {n for n, _ in given["headers"]}],
             [squeezed(value) for _, value in given["headers"] if value.strip()],
@@ -100,9 +94,7 @@ class Generated(unittest.TestCase):
         self.check_bodies(whole, given)
         # Two things that it calls defects are none: RFC 6532 has raw UTF-8 in local parts, and a quoted local part is
         # not obsolete.
-        found = [
-            f"{name}: {defect}" for name, value in back.items() for defect in getattr(value, "defects", ())
-        ]
+        found = [f"{name}: {defect}" for name, value in back.items() for defect in getattr(value, "defects", ())]
         found += defects(whole) if made.message.needs == frozenset() else []
         self.assertEqual([defect for defect in found if not re.search("local.part", defect)], [])
 
@@ -164,8 +156,7 @@ class Generated(unittest.TestCase):
         self.assertEqual(squeezed(stored.subject or ""), squeezed(message.subject or ""))
         # Built anew from what was read, the text has the same lines.
         texts = [
-            message_from_bytes(r, policy=policy.default).get_body(("plain",))
-            for r in (raw, bytes(replace(stored)))
+            message_from_bytes(r, policy=policy.default).get_body(("plain",)) for r in (raw, bytes(replace(stored)))
         ]
         first, second = (text.get_payload(decode=True).removesuffix(b"\r\n") for text in texts)
         self.assertEqual(first, second)
@@ -177,16 +168,12 @@ class Stored(unittest.TestCase):
             with self.subTest(name):
                 stored = Message.from_bytes(raw)
                 again = Message.from_bytes(bytes(replace(stored, subject="Another", bcc="bo@example.net")))
-                self.assertEqual(
-                    (again.subject, again.text, again.html), ("Another", stored.text, stored.html)
-                )
+                self.assertEqual((again.subject, again.text, again.html), ("Another", stored.text, stored.html))
                 self.assertEqual(len(again.pictures), len(stored.pictures))
                 self.assertEqual([a.name for a in again.attachments], [a.name for a in stored.attachments])
                 if name not in ("nested", "calendar"):
                     kinds = [part.type for _, part in audit(raw).tree.walk()]
-                    self.assertEqual(
-                        [part.type for _, part in audit(bytes(replace(stored))).tree.walk()], kinds
-                    )
+                    self.assertEqual([part.type for _, part in audit(bytes(replace(stored))).tree.walk()], kinds)
                 found = [f.rule for f in audit(bytes(replace(stored))) if f.severity != "note"]
                 self.assertEqual(found, [])
 
@@ -212,9 +199,7 @@ class Large(unittest.TestCase):
     def test_what_streams_is_what_is_written(self) -> None:
         for size in (0, 1, 56, 57, 58, 76, 58_368, 58_369, 200_000):
             content = b"\xfe" * size
-            message = Message(
-                **FIXED, text="x", attachments=[Attachment("b.bin", content), Attachment("c.bin", b"c")]
-            )
+            message = Message(**FIXED, text="x", attachments=[Attachment("b.bin", content), Attachment("c.bin", b"c")])
             sink = BytesIO()
             for chunk in message.chunks():
                 sink.write(chunk)
@@ -260,9 +245,7 @@ class OnTheWire(unittest.TestCase):
         body = page.get_payload(decode=True)
         assert isinstance(body, bytes)
         self.assertEqual(body.removesuffix(b"\r\n"), canonical(html).removesuffix(b"\r\n"))
-        self.assertEqual(
-            [f"{f.rule}: {f}" for f in audit(raw) if f.rule.startswith(("encodings.", "lines."))], []
-        )
+        self.assertEqual([f"{f.rule}: {f}" for f in audit(raw) if f.rule.startswith(("encodings.", "lines."))], [])
         for line in raw.split(b"\r\n"):
             self.assertFalse(line.startswith(b"From ") or line == b".", line)
 
@@ -283,10 +266,7 @@ class OnTheWire(unittest.TestCase):
         prepared = bytes(rendering.message(**FIXED_ENVELOPE))
         by_characters = bytes(Message(**FIXED_ENVELOPE, text=rendering.text, html=rendering.html))
         self.assertNotEqual(prepared, by_characters)  # soft breaks stand elsewhere
-        pages = [
-            message_from_bytes(raw).get_payload(1).get_payload(decode=True)
-            for raw in (prepared, by_characters)
-        ]
+        pages = [message_from_bytes(raw).get_payload(1).get_payload(decode=True) for raw in (prepared, by_characters)]
         self.assertEqual(*pages)
 
     def test_pages_name_the_charset_they_travel_in(self) -> None:

@@ -47,9 +47,7 @@ class Headers(unittest.TestCase):
     @settings(max_examples=300, deadline=None)
     @given(TEXT)
     def test_a_display_name_comes_back(self, name: str) -> None:
-        raw = bytes(
-            Message(**{**FIXED, "to": [(name, "ana@example.org"), Address(name, "bo@example.net")]}, text="x")
-        )
+        raw = bytes(Message(**{**FIXED, "to": [(name, "ana@example.org"), Address(name, "bo@example.net")]}, text="x"))
         message = read(raw)
         # White space is folded as receivers do when they show a name.  Names of several encoded-words are read by
         # the older of the parser's two ways: the newer puts spaces between them, against RFC 2047 6.2.
@@ -61,9 +59,7 @@ class Headers(unittest.TestCase):
                 for phrase in re.split(r"<(?:ana|bo)@example\.\w+>,?", field)[:2]
             ]
         self.assertEqual(shown, [" ".join(name.split())] * 2)
-        self.assertEqual(
-            [a.addr_spec for a in message["To"].addresses], ["ana@example.org", "bo@example.net"]
-        )
+        self.assertEqual([a.addr_spec for a in message["To"].addresses], ["ana@example.org", "bo@example.net"])
         self.assert_lines(raw)
 
     def assert_lines(self, raw: bytes) -> None:
@@ -80,11 +76,7 @@ class Headers(unittest.TestCase):
     @staticmethod
     def decoded(word: bytes) -> bytes:
         _, _, kind, payload, _ = word.split(b"?")
-        return (
-            base64.b64decode(payload, validate=True)
-            if kind == b"B"
-            else quopri.decodestring(payload, header=True)
-        )
+        return base64.b64decode(payload, validate=True) if kind == b"B" else quopri.decodestring(payload, header=True)
 
     def test_short_fields_are_not_touched(self) -> None:
         for text in ("Plain words, as they are.", "x" * 60, 'a (b) <c> "d" : ; @'):
@@ -125,9 +117,7 @@ class Headers(unittest.TestCase):
         self.assertEqual(back["Date"], "Fri, 03 Jul 2026 10:15:00 +0100")
         self.assertEqual(back["Cc"].addresses[1].display_name, "Caña, Dé")
         self.assertEqual(len(back["References"].split()), 20)
-        self.assertEqual(
-            (back["X-Berth"], back["X-None"], back["Bcc"], back["Sender"]), ("B 14", None, None, None)
-        )
+        self.assertEqual((back["X-Berth"], back["X-None"], back["Bcc"], back["Sender"]), ("B 14", None, None, None))
         self.assertRegex(back["Message-ID"], r"^<[0-9a-f]{32}@skerrow\.example>$")
         self.assertEqual(
             message.envelope.recipients,
@@ -281,9 +271,7 @@ class Whole(unittest.TestCase):
             [unicodedata.normalize("NFC", name).strip() for name, _ in files],
         )
         for part, (_, content) in zip(attached, files, strict=True):
-            self.assertEqual(
-                part.get_payload(decode=True), canonical(content) if isinstance(content, str) else content
-            )
+            self.assertEqual(part.get_payload(decode=True), canonical(content) if isinstance(content, str) else content)
 
     def test_the_shape(self) -> None:
         logo = Picture.from_bytes(PNG, "logo.png")
@@ -333,14 +321,10 @@ class Whole(unittest.TestCase):
             ({}, ["text/plain"]),
             ({"text": "x", "html": "y"}, ["multipart/alternative", "text/plain", "text/html"]),
         ]:
-            self.assertEqual(
-                [p.get_content_type() for p in read(bytes(Message(**FIXED, **bodies))).walk()], expected
-            )
+            self.assertEqual([p.get_content_type() for p in read(bytes(Message(**FIXED, **bodies))).walk()], expected)
 
     def test_boundaries_occur_in_no_body(self) -> None:
-        raw = bytes(
-            Message(**FIXED, text="--=_x", html="--=_y é", attachments=[Attachment("b.bin", b"--=_")])
-        )
+        raw = bytes(Message(**FIXED, text="--=_x", html="--=_y é", attachments=[Attachment("b.bin", b"--=_")]))
         for boundary in re.findall(rb'boundary="([^"]+)"', raw):
             self.assertEqual(
                 len(re.findall(rb"--" + re.escape(boundary) + rb"(?:--)?\r\n", raw)), raw.count(boundary) - 1
@@ -358,9 +342,7 @@ class Whole(unittest.TestCase):
             with self.assertRaises(HeaderError):
                 Attachment(nothing, b"")
         long = "ü" * 300 + ".pdf"
-        back = read(
-            bytes(Message(**FIXED, attachments=[Attachment(long, b"x"), Attachment("n" * 300 + ".txt", "x")]))
-        )
+        back = read(bytes(Message(**FIXED, attachments=[Attachment(long, b"x"), Attachment("n" * 300 + ".txt", "x")])))
         self.assertEqual([p.get_filename() for p in back.iter_attachments()], [long, "n" * 300 + ".txt"])
 
     def test_the_standard_librarys_type(self) -> None:

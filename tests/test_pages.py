@@ -46,10 +46,7 @@ class Demo(Case):
             list(folder), ["berth-confirmed", "desk-copy", "gale-warning", "gate-code", "mooring-statement"]
         )
         return [
-            (folder[name], data)
-            for name in folder
-            for data in folder[name].samples.values()
-            if name != "gate-code"
+            (folder[name], data) for name in folder for data in folder[name].samples.values() if name != "gate-code"
         ]
 
     def test_messages_are_read_without_defects_and_pictures_resolve(self) -> None:
@@ -165,9 +162,7 @@ class Pictures(Case):
         for content, expected in [(png(90, 90)[:120], "is damaged"), (b"text", "is no picture")]:
             with self.assertRaises(PictureError) as caught:
                 self.folder({"t.html": '<p>\n <img src="x.png">', "x.png": content})["t"]
-            self.assertRegex(
-                str(caught.exception).splitlines()[0], rf't\.html:2:12: the picture "x\.png" {expected}'
-            )
+            self.assertRegex(str(caught.exception).splitlines()[0], rf't\.html:2:12: the picture "x\.png" {expected}')
 
     def test_links_do_not_lead_out(self) -> None:
         outside = self.folder({"x.png": png(1, 1)})
@@ -228,9 +223,7 @@ class PlainText(Case):
                 self.assertEqual(Template.from_text(page).render({}).text, expected)
 
     def test_wrapping(self) -> None:
-        text = (
-            Template.from_text(f"<p>{'word ' * 100}{'x' * 100} {'日本' * 10} {'長い ' * 40}").render({}).text
-        )
+        text = Template.from_text(f"<p>{'word ' * 100}{'x' * 100} {'日本' * 10} {'長い ' * 40}").render({}).text
         for line in text.splitlines():
             from pribble.plaintext.breaking import columns
 
@@ -266,9 +259,7 @@ class PlainText(Case):
     )
     def test_every_word_of_generated_pages(self, pieces: list[tuple[str, str]]) -> None:
         template = "".join(f"<{name}>{{{{ v[{n}] }}}}</{name}> " for n, (name, _) in enumerate(pieces))
-        rendering = Template.from_text(f"<table><tr><td>{template}</table>").render(
-            {"v": [text for _, text in pieces]}
-        )
+        rendering = Template.from_text(f"<table><tr><td>{template}</table>").render({"v": [text for _, text in pieces]})
         page = html5lib.parse(rendering.html, namespaceHTMLElements=False)
         seen = words(" ".join(page.itertext()))
         self.assertIsNone(is_said(seen, rendering.text))

@@ -52,9 +52,7 @@ def camera(orientation: int) -> Image.Exif:
 class Righting(Case):
     def travelling(self, content: bytes, **settings: Any) -> tuple[Picture, list[str]]:
         """The picture as it travels, and the rules of what was put right."""
-        rendering = self.folder({"t.html": '<img src="{{ p }}" alt="">'}, **settings)["t"].render(
-            {"p": content}
-        )
+        rendering = self.folder({"t.html": '<img src="{{ p }}" alt="">'}, **settings)["t"].render({"p": content})
         return rendering.pictures[0], [change.rule for change in rendering.changes]
 
     def test_what_receivers_do_not_show_becomes_what_they_do(self) -> None:
@@ -98,9 +96,7 @@ class Righting(Case):
                 self.assertEqual(after.size, (64, 48) if orientation < 5 else (48, 64))
                 from PIL import ImageOps
 
-                upright = (
-                    ImageOps.exif_transpose(Image.open(io.BytesIO(content))).convert("RGB").resize((8, 8))
-                )
+                upright = ImageOps.exif_transpose(Image.open(io.BytesIO(content))).convert("RGB").resize((8, 8))
                 near = zip(upright.tobytes(), after.convert("RGB").resize((8, 8)).tobytes(), strict=True)
                 self.assertLess(max(abs(a - b) for a, b in near), 12)
                 self.assertEqual(rules[0], "picture-metadata" if orientation == 1 else "picture-orientation")
@@ -121,9 +117,7 @@ class Righting(Case):
         gif = made(frames[0], "GIF", save_all=True, append_images=frames[1:])
         picture, rules = self.travelling(gif)
         self.assertEqual((picture.content, rules), (gif, ["picture-size"]))
-        moving, rules = self.travelling(
-            made(frames[0], "WEBP", save_all=True, append_images=frames[1:], lossless=True)
-        )
+        moving, rules = self.travelling(made(frames[0], "WEBP", save_all=True, append_images=frames[1:], lossless=True))
         self.assertEqual(decoded(moving).convert("RGB").getpixel((0, 0)), (255, 0, 0))
         self.assertEqual(rules, ["picture-format", "picture-format", "picture-size"])
 
@@ -147,9 +141,7 @@ class Righting(Case):
 
     def test_more_pixels_than_are_shown_are_resampled_once(self) -> None:
         large = made(photograph(1600, 1200), "JPEG", quality=95)
-        page = (
-            '<img src="a.jpg" width="200" alt=""><img src="a.jpg" width="300" alt=""><img src="b.jpg" alt="">'
-        )
+        page = '<img src="a.jpg" width="200" alt=""><img src="a.jpg" width="300" alt=""><img src="b.jpg" alt="">'
         files: dict[str, str | bytes] = {"t.html": page, "a.jpg": large, "b.jpg": made(photograph(), "JPEG")}
         rendering = self.folder(files)["t"].render({})
         self.assertEqual([(p.width, p.height) for p in rendering.pictures], [(600, 450), (64, 48)])
@@ -176,9 +168,7 @@ class Righting(Case):
         for css, written, added in cases:
             page = f'<style>{css}</style><img src="a.png" {written}>'
             for source in ("a.png", "{{ p }}"):
-                folder = self.folder(
-                    {"t.html": page.replace("a.png", source), "a.png": made(photograph(), "PNG")}
-                )
+                folder = self.folder({"t.html": page.replace("a.png", source), "a.png": made(photograph(), "PNG")})
                 html = folder["t"].render({"p": "a.png"}).html
                 found = re.search(r"<img[^>]*>", html)
                 assert found
@@ -263,17 +253,13 @@ class Travelling(Case):
                 self.assertNotIn("data-travel", rendering.html)
                 self.assertEqual(len(rendering.pictures), int(embed == "cid"))
         with self.assertRaisesRegex(ValueError, "need the address they lie below"):
-            str(
-                self.folder({"t.html": self.PAGE, "a.png": source.content})["t"].render({}, embed="link").html
-            )
+            str(self.folder({"t.html": self.PAGE, "a.png": source.content})["t"].render({}, embed="link").html)
         with self.assertRaisesRegex(ValueError, "begins with https://"):
             self.folder({}, picture_base="m/")
 
     def test_a_srcset(self) -> None:
         page = '<img src="1.png" srcset="2.png 2x, 3.png 3x" alt="">'
-        files: dict[str, str | bytes] = {
-            f"{n}.png": made(photograph(n * 20, n * 15), "PNG") for n in (1, 2, 3)
-        }
+        files: dict[str, str | bytes] = {f"{n}.png": made(photograph(n * 20, n * 15), "PNG") for n in (1, 2, 3)}
         folder = self.folder({"t.html": page, **files})
         by_cid = folder["t"].render({})
         self.assertNotIn("srcset", by_cid.html)
@@ -285,21 +271,15 @@ class Travelling(Case):
 
     def test_wrong_ways(self) -> None:
         picture = {"a.png": made(photograph(), "PNG")}
-        self.assertIn(
-            '"inlin" is no way', self.complaint('<img src="a.png" data-travel="inlin">', files=picture)
-        )
-        self.assertIn(
-            "a mark in data-travel", self.complaint('<img src="a.png" data-travel="{{ x }}">', files=picture)
-        )
+        self.assertIn('"inlin" is no way', self.complaint('<img src="a.png" data-travel="inlin">', files=picture))
+        self.assertIn("a mark in data-travel", self.complaint('<img src="a.png" data-travel="{{ x }}">', files=picture))
 
     def test_what_the_data_give(self) -> None:
         from matplotlib.figure import Figure
 
         figure = Figure((5, 3))
         figure.subplots().plot([1, 3, 2])
-        template = self.folder(
-            {"t.html": '<img src="{{ p }}" alt="">', "in/a.png": made(photograph(), "PNG")}
-        )["t"]
+        template = self.folder({"t.html": '<img src="{{ p }}" alt="">', "in/a.png": made(photograph(), "PNG")})["t"]
         self.assertEqual([(field.path, field.kind) for field in template.fields()], [("p", "picture")])
         png = made(photograph(), "PNG")
         for value, shown in (

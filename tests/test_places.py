@@ -135,8 +135,7 @@ class InABrowser(Case):
     def seen(self, pages: list[str]) -> tuple[int, list[dict[str, Any]]]:
         short = [page for page in pages if len(page) < 10_000]
         frames = "".join(
-            f'<iframe srcdoc="{escape("".join(short[n : n + 40]))}"></iframe>'
-            for n in range(0, len(short), 40)
+            f'<iframe srcdoc="{escape("".join(short[n : n + 40]))}"></iframe>' for n in range(0, len(short), 40)
         )
         script = STRUCTURE.replace("PAGES", json.dumps(pages).replace("<", "\\u003c"))
         ran, found = in_chromium(f"<script>var ran = 0</script>{frames}", script)
@@ -164,9 +163,7 @@ class InABrowser(Case):
             with self.subTest(name, value=str(value)[:60]):
                 self.assertEqual(structure["nodes"], expected["nodes"])
                 self.assertLessEqual(set(structure["properties"]), set(expected["properties"]))
-                self.assertEqual(
-                    "margin-top" in structure["properties"], "margin-top" in expected["properties"]
-                )
+                self.assertEqual("margin-top" in structure["properties"], "margin-top" in expected["properties"])
                 self.assertEqual(structure["broken"], 0)
                 if name in (
                     "whole address",

@@ -69,9 +69,7 @@ class Shown(unittest.TestCase):
     @classmethod
     def setUpClass(cls) -> None:
         cls.page = cls.enterClassContext(browser())
-        cls.page.call(
-            "Emulation.setDeviceMetricsOverride", width=1000, height=800, deviceScaleFactor=1, mobile=False
-        )
+        cls.page.call("Emulation.setDeviceMetricsOverride", width=1000, height=800, deviceScaleFactor=1, mobile=False)
 
     def test_generated_pages(self) -> None:
         judged = [0]
@@ -201,9 +199,7 @@ class Compiled(Case):
             with self.subTest(value):
                 data = {"v": value, "l": ["a&b", "b", " "]}
                 said = Template.from_text(page).render(data).text
-                whole = Template.from_text(page.replace("{{ only html: }}{{ v }}{{ :only }}", "")).render(
-                    data
-                )
+                whole = Template.from_text(page.replace("{{ only html: }}{{ v }}{{ :only }}", "")).render(data)
                 self.assertEqual(said, plain_text(whole.html))
 
     def test_what_only_the_text_lacks_is_told_too(self) -> None:
@@ -213,9 +209,7 @@ class Compiled(Case):
 
     def test_what_has_no_marks_is_laid_out_once(self) -> None:
         template = Template.from_text(
-            "<h1>Head</h1><ul><li>one</ul><p>"
-            + "word " * 40
-            + "<p>{{ v }}<table><tr><th>A<th>B<tr><td>1<td>2</table>"
+            "<h1>Head</h1><ul><li>one</ul><p>" + "word " * 40 + "<p>{{ v }}<table><tr><th>A<th>B<tr><td>1<td>2</table>"
         )
         first, second = (template.render({"v": v}).text for v in "ab")
         self.assertEqual(first.replace("\na\n", "\nb\n"), second)
@@ -264,9 +258,7 @@ class Flowed(Case):
     @given(
         st.lists(
             st.lists(
-                st.sampled_from(
-                    ["word", "From", ">", "--", "a" * 30, "x" * 80, "é", "漢字" * 9, "-", ">>", "b,"]
-                ),
+                st.sampled_from(["word", "From", ">", "--", "a" * 30, "x" * 80, "é", "漢字" * 9, "-", ">>", "b,"]),
                 min_size=1,
                 max_size=40,
             ).map(" ".join),
@@ -280,9 +272,7 @@ class Flowed(Case):
         page = "<blockquote>" * depth + page + "</blockquote>" * depth
         expected = [(depth, text) for text in paragraphs]
         between = [(depth, "")]
-        self.check(
-            plain_text(page), functools.reduce(operator.iadd, [[one, *between] for one in expected], [])[:-1]
-        )
+        self.check(plain_text(page), functools.reduce(operator.iadd, [[one, *between] for one in expected], [])[:-1])
 
     def test_derived_texts(self) -> None:
         words = " ".join(["word"] * 30)
@@ -317,9 +307,7 @@ class Flowed(Case):
                 self.check(text, paragraphs)
 
     @settings(max_examples=200, deadline=None)
-    @given(
-        st.lists(st.text("a >-é漢 ", max_size=100) | st.sampled_from(["-- ", "From ", "x " * 60]), max_size=8)
-    )
+    @given(st.lists(st.text("a >-é漢 ", max_size=100) | st.sampled_from(["-- ", "From ", "x " * 60]), max_size=8))
     def test_lines_of_any_kind_come_back(self, lines: list[str]) -> None:
         part, body = sent("\n".join(lines))
         expected = [(0, line if line == "-- " else line.rstrip(" ")) for line in lines]
@@ -365,9 +353,7 @@ class Drifting(Case):
         )
         said = "PAY 1250,00 € at the desk by 4 May: https://skerrow.example/pay, or call us, +44 1632 960100."
         self.assertFalse(compare(page, said), compare(page, said))
-        drift = compare(
-            page, "Pay 1250,00 € by 5 May at https://skerrow.example/payment. Call us at +44 1632 960100."
-        )
+        drift = compare(page, "Pay 1250,00 € by 5 May at https://skerrow.example/payment. Call us at +44 1632 960100.")
         self.assertEqual(drift.numbers.text, ("4",))
         self.assertEqual(drift.numbers.html, ("5",))
         self.assertEqual(drift.addresses.text, ("https://skerrow.example/pay/",))
@@ -390,9 +376,7 @@ class Drifting(Case):
         rendering = template.render(template.samples[""])
         drift = compare(rendering.html, rendering.text)
         self.assertEqual(drift.addresses, type(drift.addresses)())
-        self.assertEqual(
-            drift.numbers.text, ("1", "20")
-        )  # where the office is and until when, which no gale waits for
+        self.assertEqual(drift.numbers.text, ("1", "20"))  # where the office is and until when, which no gale waits for
         self.assertIn("\n-- \nBerth Office", rendering.text)
         storm = template.render(template.samples["storm"]).text
         self.assertIn("DO NOT GO TO YOUR BOAT", storm)

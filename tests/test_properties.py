@@ -29,9 +29,7 @@ VALUES = (
 @needs_chromium
 class InChromium(unittest.TestCase):
     def test_a_plain_value_is_one_that_browsers_accept(self) -> None:
-        plain = [
-            (name, value) for name, value in product(PROPERTIES, VALUES) if value and is_plain(name, value)
-        ]
+        plain = [(name, value) for name, value in product(PROPERTIES, VALUES) if value and is_plain(name, value)]
         self.assertGreater(len(plain), 200)
         with browser() as page:
             pairs = [[name, value] for name, value in plain]
@@ -71,8 +69,6 @@ class InChromium(unittest.TestCase):
         for name, theirs in found.items():
             ours = set(longhands(name))
             # A side that depends on the direction of writing is one of several physical ones to us.
-            physical = {
-                one for their in theirs for one in (longhands(their) if their in _LOGICAL else [their])
-            }
+            physical = {one for their in theirs for one in (longhands(their) if their in _LOGICAL else [their])}
             with self.subTest(name):
                 self.assertLessEqual(physical, ours)

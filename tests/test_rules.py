@@ -89,12 +89,8 @@ class Injection(unittest.TestCase):
             lambda v: Group(f"Crew{v}", ["a@example.org"]),
             lambda v: Address(f"Ana{v}", "a@example.org"),
             lambda v: Attachment("a.pdf", b"", f"application/pdf{v}"),
-            lambda v: Invitation(
-                date(2026, 7, 3), date(2026, 7, 4), f"Stay{v}", "a@example.org", "u@x.example"
-            ),
-            lambda v: Invitation(
-                date(2026, 7, 3), date(2026, 7, 4), "Stay", "a@example.org", f"u{v}@x.example"
-            ),
+            lambda v: Invitation(date(2026, 7, 3), date(2026, 7, 4), f"Stay{v}", "a@example.org", "u@x.example"),
+            lambda v: Invitation(date(2026, 7, 3), date(2026, 7, 4), "Stay", "a@example.org", f"u{v}@x.example"),
         ):
             for bad in ("\r\nX: y", "\n", "\0", "\ud800"):
                 with self.assertRaises((HeaderError, AddressError)):
@@ -165,9 +161,7 @@ class Fields(unittest.TestCase):
         self.assertIn("@example.org>\r\nMIME-Version", both)
         self.assertIn(f"From: ana@example.org\r\nSender: {office}\r\n", header(authors="ana@example.org"))
         self.assertNotIn("Sender", header(authors=office))
-        self.assertEqual(
-            Message(**FIXED, authors="ana@example.org").envelope.sender, "berths@skerrow.example"
-        )
+        self.assertEqual(Message(**FIXED, authors="ana@example.org").envelope.sender, "berths@skerrow.example")
 
     def test_groups(self) -> None:
         crew = Group("Crew, of Kittiwake", ["Ana <ana@example.org>", "bo@example.net"])
@@ -177,9 +171,7 @@ class Fields(unittest.TestCase):
             reply_to=Group("Büro", "a@example.org"),
         )
         head = bytes(made).decode()
-        self.assertIn(
-            'To: "Crew, of Kittiwake": Ana <ana@example.org>, bo@example.net;,\r\n cy@example.org\r\n', head
-        )
+        self.assertIn('To: "Crew, of Kittiwake": Ana <ana@example.org>, bo@example.net;,\r\n cy@example.org\r\n', head)
         self.assertIn("Cc: Nobody:;\r\nReply-To: =?utf-8?B?QsO8cm8=?= : a@example.org;\r\n", head)
         self.assertEqual(made.envelope.recipients, ("ana@example.org", "bo@example.net", "cy@example.org"))
         for field in ("sender", "authors", "bcc"):
@@ -229,9 +221,7 @@ class Fields(unittest.TestCase):
         self.assertEqual(raw, b"".join(message.chunks()))
         self.assertEqual(len(seen), 1)
         self.assertTrue(raw.startswith(b"DKIM-Signature: ") and raw.endswith(seen[0]))
-        self.assertEqual(
-            seen[0], bytes(Message(**FIXED, text="x", attachments=[Attachment("a.bin", b"\0" * 100_000)]))
-        )
+        self.assertEqual(seen[0], bytes(Message(**FIXED, text="x", attachments=[Attachment("a.bin", b"\0" * 100_000)])))
         for wrong in (
             b"",
             b"DKIM-Signature: x",
@@ -254,9 +244,7 @@ class Nested(unittest.TestCase):
         inner = bytes(Message(**FIXED, text="inside\n"))
         outer = Message(**FIXED, text="outside\n", attachments=[Attachment("before.eml", inner)])
         raw = bytes(outer)
-        self.assertIn(
-            b"Content-Type: message/rfc822; name=before.eml\r\nContent-Transfer-Encoding: 7bit\r\n", raw
-        )
+        self.assertIn(b"Content-Type: message/rfc822; name=before.eml\r\nContent-Transfer-Encoding: 7bit\r\n", raw)
         self.assertIn(b"\r\n\r\n" + inner + b"\r\n--=_", raw)
         # The same seed makes the same boundary: the one without has to be another.
         twice = bytes(Message(**FIXED, text="x", attachments=[Attachment("again.eml", raw)]))
@@ -270,11 +258,7 @@ class Nested(unittest.TestCase):
         )
 
     def test_octets_beyond_ascii_are_left_alone(self) -> None:
-        eight = (
-            bytes(Message(**FIXED, text="x"))
-            .replace(b"7bit", b"8bit")
-            .replace(b"x\r\n", "Grüße\r\n".encode())
-        )
+        eight = bytes(Message(**FIXED, text="x")).replace(b"7bit", b"8bit").replace(b"x\r\n", "Grüße\r\n".encode())
         made = Message(**FIXED, text="x", attachments=[Attachment("a.eml", eight)])
         self.assertEqual(made.needs, {"8bit"})
         self.assertEqual(bytes(made).count(b"Content-Transfer-Encoding: 8bit"), 3)
@@ -334,9 +318,7 @@ class Nested(unittest.TestCase):
 class Invitations(unittest.TestCase):
     def calendar(self, **given: Any) -> tuple[Message, icalendar.Calendar]:
         made = Message(**FIXED, text="x\n", **given)
-        part = next(
-            p for p in message_from_bytes(bytes(made)).walk() if p.get_content_type() == "text/calendar"
-        )
+        part = next(p for p in message_from_bytes(bytes(made)).walk() if p.get_content_type() == "text/calendar")
         raw = part.get_payload(decode=True)
         assert isinstance(raw, bytes)
         self.assertEqual(raw.count(b"\n"), raw.count(b"\r\n"))
@@ -371,9 +353,7 @@ class Invitations(unittest.TestCase):
         )
         _, calendar = self.calendar(invitation=moved.cancelled())
         (event,) = calendar.walk("VEVENT")
-        self.assertEqual(
-            (event["SEQUENCE"], str(calendar["METHOD"]), str(event["STATUS"])), (2, "CANCEL", "CANCELLED")
-        )
+        self.assertEqual((event["SEQUENCE"], str(calendar["METHOD"]), str(event["STATUS"])), (2, "CANCEL", "CANCELLED"))
         self.assertEqual(str(event["UID"]), STAY.uid)
 
     def test_whole_days_publishing_and_a_file(self) -> None:
@@ -390,9 +370,7 @@ class Invitations(unittest.TestCase):
         (event,) = calendar.walk("VEVENT")
         self.assertEqual((event["DTSTART"].dt, event["DTEND"].dt), (date(2026, 7, 10), date(2026, 7, 13)))
         self.assertNotIn("ATTENDEE", event)
-        self.assertEqual(
-            [p.get_filename() for p in message_from_bytes(bytes(made)).walk()][-1], "invitation.ics"
-        )
+        self.assertEqual([p.get_filename() for p in message_from_bytes(bytes(made)).walk()][-1], "invitation.ics")
 
     def test_what_is_wrong_is_said(self) -> None:
         at = datetime(2026, 7, 10, 14, tzinfo=LONDON)

@@ -17,9 +17,7 @@ from tests.messages import Made, messages
 from tests.servers import dovecot, needs_server, postfix
 from tests.test_messages import squeezed
 
-GENERATED = settings(
-    max_examples=100, deadline=None, suppress_health_check=list(HealthCheck), phases=[Phase.generate]
-)
+GENERATED = settings(max_examples=100, deadline=None, suppress_health_check=list(HealthCheck), phases=[Phase.generate])
 
 
 def parsed(response: list[Any]) -> list[Any]:
@@ -55,9 +53,7 @@ def shown(text: str | None) -> str:
 def people(given: list[Any] | None) -> list[Any]:
     """The mailboxes of an envelope's field, and the marks of groups: (name, None) opens one, (None, None) ends it."""
     return [
-        (shown(name), f"{squeezed(local)}@{host}")
-        if host is not None
-        else (shown(local) if local else None, None)
+        (shown(name), f"{squeezed(local)}@{host}") if host is not None else (shown(local) if local else None, None)
         for name, _, local, host in given or []
     ]
 
@@ -67,9 +63,7 @@ def meant(given: list[Any]) -> list[Any]:
     for one in given:
         members = one.addresses if isinstance(one, Group) else (one,)
         mailboxes = [(squeezed(a.name), f"{squeezed(unquoted(a))}@{a.domain}") for a in members]
-        found += (
-            [(squeezed(one.name), None), *mailboxes, (None, None)] if isinstance(one, Group) else mailboxes
-        )
+        found += [(squeezed(one.name), None), *mailboxes, (None, None)] if isinstance(one, Group) else mailboxes
     return found
 
 
@@ -94,10 +88,7 @@ def structure(part: list[Any]) -> list[Any]:
         (
             item[0]
             for item in part[7:]
-            if isinstance(item, list)
-            and item
-            and isinstance(item[0], str)
-            and item[0] in ("inline", "attachment")
+            if isinstance(item, list) and item and isinstance(item[0], str) and item[0] in ("inline", "attachment")
         ),
         "",
     )
@@ -142,9 +133,7 @@ class InAMailbox(unittest.TestCase):
         authors = given["authors"] or [given["sender"]]
         self.assertEqual(f"\r\nDate: {date}\r\n".encode() in raw, True)
         self.assertEqual(shown(subject), squeezed(given["subject"] or ""))
-        self.assertEqual(
-            (in_reply_to, message_id, bcc), (given["in_reply_to"], made.message.message_id, None)
-        )
+        self.assertEqual((in_reply_to, message_id, bcc), (given["in_reply_to"], made.message.message_id, None))
         self.assertEqual(people(author), meant(authors))
         self.assertEqual(
             people(to),

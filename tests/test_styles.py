@@ -34,9 +34,7 @@ class Inlining(Case):
         for row in rows:
             with self.subTest(row["says"]):
                 made = inline_styles(stylish(row["css"], row["body"]))
-                self.assertEqual(
-                    made[made.index("<body") :].removeprefix("<body>"), row["out"] + "</body></html>"
-                )
+                self.assertEqual(made[made.index("<body") :].removeprefix("<body>"), row["out"] + "</body></html>")
                 left = _SHEETS.search(made)
                 inside = re.sub(r"</?style>", "", left[0]) if left else ""
                 self.assertEqual(inside.strip(), row.get("left", "").strip())
@@ -69,10 +67,7 @@ class Inlining(Case):
             attributes = re.sub(r' (style|class|alt)="[^"]*"', "", found[0])
             with self.subTest(tag):
                 self.assertEqual(
-                    attributes.removeprefix(f"<{name}")
-                    .removesuffix(">")
-                    .replace(' align="left"', "")
-                    .strip(),
+                    attributes.removeprefix(f"<{name}").removesuffix(">").replace(' align="left"', "").strip(),
                     wanted,
                 )
 
@@ -108,7 +103,9 @@ class Inlining(Case):
             self.assertIn(says, str(caught.exception))
 
     def test_what_is_told(self) -> None:
-        css = "p { color: red; nonsense } ..a { color: red } p:nope { color: red } @what; @namespace x url(y); b { a: 'x"
+        css = (
+            "p { color: red; nonsense } ..a { color: red } p:nope { color: red } @what; @namespace x url(y); b { a: 'x"
+        )
         template = Template.from_text(stylish(css, "<p>x"))
         found = [(finding.rule, finding.where.start) for finding in template.findings if finding.where]
         text = stylish(css, "<p>x")
@@ -164,13 +161,9 @@ class Inlining(Case):
                 "<style>p { color: {{ c }} }</style><p>x",
                 "{{ if c: }}<style>p { color: red }</style>{{ :if }}<p>x",
             ],
-            "its style holds a block": [
-                '<style>p { color: red }</style><p style="{{ if c: }}top: 0{{ :if }}">x'
-            ],
+            "its style holds a block": ['<style>p { color: red }</style><p style="{{ if c: }}top: 0{{ :if }}">x'],
             "may be for what a value brings": ["<style>p { color: red }</style><div>{{ c as html }}</div>"],
-            "a custom property holds a mark": [
-                '<style>p { color: var(--x) }</style><p style="--x: {{ c }}">x'
-            ],
+            "a custom property holds a mark": ['<style>p { color: var(--x) }</style><p style="--x: {{ c }}">x'],
             "may be left out": ['<style>p:hover { color: red }</style><p style="color: {{ c? }}">x'],
             "a picture's size holds a mark": ['<img src="https://x.example/" alt="" width="{{ c }}">'],
         }
@@ -182,9 +175,7 @@ class Inlining(Case):
                     self.assertIn(why, str(explanation))
 
     def test_what_the_data_decide_is_decided_when_rendered(self) -> None:
-        css = (
-            "<style>tr:nth-child(odd) td { color: red } .hot { font-weight: bold } i { color: blue }</style>"
-        )
+        css = "<style>tr:nth-child(odd) td { color: red } .hot { font-weight: bold } i { color: blue }</style>"
         page = css + (
             '<table><tbody>{{ for row in rows: }}<tr><td class="{{ row }}">x</td></tr>{{ :for }}</tbody></table>'
             "<div>{{ more as html }}</div>"
@@ -252,9 +243,7 @@ class InChromium(Case):
                         bare = _SHEETS.sub("", made)
                         self.assertEqual(differences(wide, computed(page, bare, ["wide"])), [])
                 with self.subTest(path.name, proof="the judge can tell"):
-                    self.assertNotEqual(
-                        differences(wide, computed(page, _SHEETS.sub("", html), ["wide"])), []
-                    )
+                    self.assertNotEqual(differences(wide, computed(page, _SHEETS.sub("", html), ["wide"])), [])
 
     def test_the_demo_computes_the_same(self) -> None:
         """The templates' rendered pages, against those of the same templates with every sheet kept from the cascade."""
@@ -273,9 +262,7 @@ class InChromium(Case):
                     if path.is_file()
                 }
                 files["layouts/frame.html"] = layout.replace(sheet[0], "<!--sheet-->")
-                written = (
-                    self.folder(files, locale="en_GB", put_right=())[name].render(sample, embed="none").html
-                )
+                written = self.folder(files, locale="en_GB", put_right=())[name].render(sample, embed="none").html
                 with self.subTest(name):
                     before = computed(page, written.replace("<!--sheet-->", sheet[0]))
                     self.assertEqual(differences(before, computed(page, made)), [])

@@ -159,9 +159,7 @@ class Lines(unittest.TestCase):
     @given(st.lists(st.text("abc-,", min_size=1, max_size=30), max_size=60), st.integers(20, 90))
     def test_words_wrap_as_the_standard_library_wraps_them(self, words: list[str], width: int) -> None:
         words = [word for word in words if word != "--" and not word.startswith(",")]
-        expected = textwrap.wrap(
-            " ".join(words), width, break_long_words=False, break_on_hyphens=False, tabsize=1
-        )
+        expected = textwrap.wrap(" ".join(words), width, break_long_words=False, break_on_hyphens=False, tabsize=1)
         self.assertEqual(plain_text(" ".join(words), width=width).split("\n")[:-1], expected)
 
     @settings(max_examples=200, deadline=None)

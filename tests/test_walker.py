@@ -112,11 +112,9 @@ def blocks(inner: st.SearchStrategy[str]) -> st.SearchStrategy[str]:
         ),
         inner.map(lambda one: f"{{{{ for k, v in pairs?: }}}}{{{{ k }}}}{one}{{{{ :for }}}}"),
         st.tuples(EXPRESSIONS, inner).map(
-            lambda m: (
-                f"{{{{ only html: }}}}{{{{ let w = {m[0]} }}}}{m[1]}{{{{ w else '' }}}}{{{{ :only }}}}".replace(
-                    "{{ let w", "{{ if true: }}\n{{ let w"
-                ).replace("{{ :only }}", "{{ :if }}{{ :only }}")
-            )
+            lambda m: f"{{{{ only html: }}}}{{{{ let w = {m[0]} }}}}{m[1]}{{{{ w else '' }}}}{{{{ :only }}}}".replace(
+                "{{ let w", "{{ if true: }}\n{{ let w"
+            ).replace("{{ :only }}", "{{ :if }}{{ :only }}")
         ),
         st.tuples(inner, inner).map("".join),
     )

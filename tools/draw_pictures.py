@@ -35,18 +35,29 @@ class Sheet:
     def polygon(self, points: list[tuple[float, float]], fill: str) -> None:
         self.draw.polygon([(x * SMOOTH, y * SMOOTH) for x, y in points], fill=fill)
 
-    def box(self, x: float, y: float, width: float, height: float, fill: str, radius: float = 0,
-            outline: str | None = None, line: float = 0) -> None:
+    def box(
+        self,
+        x: float,
+        y: float,
+        width: float,
+        height: float,
+        fill: str,
+        radius: float = 0,
+        outline: str | None = None,
+        line: float = 0,
+    ) -> None:
         corners = [x * SMOOTH, y * SMOOTH, (x + width) * SMOOTH, (y + height) * SMOOTH]
         self.draw.rounded_rectangle(corners, radius * SMOOTH, fill=fill, outline=outline, width=round(line * SMOOTH))
 
     def disc(self, x: float, y: float, radius: float, fill: str) -> None:
-        self.draw.ellipse([(x - radius) * SMOOTH, (y - radius) * SMOOTH, (x + radius) * SMOOTH, (y + radius) * SMOOTH],
-                          fill=fill)
+        self.draw.ellipse(
+            [(x - radius) * SMOOTH, (y - radius) * SMOOTH, (x + radius) * SMOOTH, (y + radius) * SMOOTH], fill=fill
+        )
 
     def line(self, points: list[tuple[float, float]], fill: str, width: float) -> None:
-        self.draw.line([(x * SMOOTH, y * SMOOTH) for x, y in points], fill=fill, width=round(width * SMOOTH),
-                       joint="curve")
+        self.draw.line(
+            [(x * SMOOTH, y * SMOOTH) for x, y in points], fill=fill, width=round(width * SMOOTH), joint="curve"
+        )
 
     def text(self, x: float, y: float, text: str, size: float, fill: str, anchor: str = "mm") -> None:
         font = ImageFont.load_default(size * SMOOTH)

@@ -66,8 +66,13 @@ def main() -> None:
             Path(seeds, str(number)).write_text(page.replace("%s", "{{ v }}"), encoding="utf-8")
         listed = Path(dictionary, "words")
         listed.write_text("".join(f'"{escaped(word)}"\n' for word in sorted(words) if word), encoding="utf-8")
-        options = {"max_total_time": seconds, "artifact_prefix": f"{seeds}/", "dict": listed, "max_len": 200,
-                   "timeout": 20}
+        options = {
+            "max_total_time": seconds,
+            "artifact_prefix": f"{seeds}/",
+            "dict": listed,
+            "max_len": 200,
+            "timeout": 20,
+        }
         atheris.Setup([sys.argv[0], *(f"-{name}={value}" for name, value in options.items()), seeds], one)
         atheris.Fuzz()
 
@@ -75,13 +80,16 @@ def main() -> None:
 WORDS = (
     '{{ v }}|{{ if c: }}|{{ :else: }}|{{ :if }}|{{ for n in l: }}|{{ :for }}|{{ let x = v }}|<a href="|<td |style="|'
     '<style>|</style>|<!--[if mso]>|<![endif]-->|<script type="application/ld+json">|</script>|<img src="|srcset="|'
-    "<title>|{{ v as html }}|{{ only text: }}|{{ :only }}|{{ subject: }}|{{ :subject }}|<svg>|<table>|<tr>|<td>")
+    "<title>|{{ v as html }}|{{ only text: }}|{{ :only }}|{{ subject: }}|{{ :subject }}|<svg>|<table>|<tr>|<td>"
+)
 
 
 def escaped(word: str) -> str:
     """A word as libFuzzer's dictionaries have it."""
-    return "".join(c if c.isascii() and c.isprintable() and c not in '"\\' else "".join(
-        f"\\x{b:02x}" for b in c.encode()) for c in word)
+    return "".join(
+        c if c.isascii() and c.isprintable() and c not in '"\\' else "".join(f"\\x{b:02x}" for b in c.encode())
+        for c in word
+    )
 
 
 if __name__ == "__main__":

@@ -38,7 +38,7 @@ def pages(folder: Path, shown: dict[str, str]) -> None:
             for width in (700, 390):
                 for scheme in ("light", "dark"):
                     views.append(Image.open(io.BytesIO(picture(window, html, width=width, scheme=scheme))))
-    rows = [views[index:index + 4] for index in range(0, len(views), 4)]
+    rows = [views[index : index + 4] for index in range(0, len(views), 4)]
     size = max(sum(view.width for view in row) for row in rows), sum(max(view.height for view in row) for row in rows)
     whole = Image.new("RGB", size, "white")
     top = 0
@@ -116,9 +116,28 @@ def terminal(commands: list[str], name: str, *, columns: int = 104, rows: int = 
     done.unlink(missing_ok=True)
     with screen() as display:
         window = subprocess.Popen(
-            ["xterm", "-display", display, "-geometry", f"{columns}x{rows}+0+0", "-fa", "DejaVu Sans Mono", "-fs", size,
-             "-bg", "#fdfdfb", "-fg", "#1d2b36", "-e", "bash", "-c", f"{script}; touch {done}; sleep 60"],
-            cwd=ROOT, env={**os.environ, "PATH": f"{bin_folder}:{os.environ['PATH']}", "LC_ALL": "C.UTF-8"})
+            [
+                "xterm",
+                "-display",
+                display,
+                "-geometry",
+                f"{columns}x{rows}+0+0",
+                "-fa",
+                "DejaVu Sans Mono",
+                "-fs",
+                size,
+                "-bg",
+                "#fdfdfb",
+                "-fg",
+                "#1d2b36",
+                "-e",
+                "bash",
+                "-c",
+                f"{script}; touch {done}; sleep 60",
+            ],
+            cwd=ROOT,
+            env={**os.environ, "PATH": f"{bin_folder}:{os.environ['PATH']}", "LC_ALL": "C.UTF-8"},
+        )
         for _ in range(120):
             time.sleep(0.5)
             if done.exists():
@@ -155,8 +174,9 @@ def main() -> None:
     desk = ["pribble render desk-copy --format text", "pribble render gate-code --format text"]
     terminal(desk, "desk-text.png", columns=80, rows=34)
     newsletter = "tests/data/texts/newsletter.html"
-    terminal([f"pribble convert {newsletter} --format text --links notes"], "convert-text.png", columns=80, rows=46,
-             size="9")
+    terminal(
+        [f"pribble convert {newsletter} --format text --links notes"], "convert-text.png", columns=80, rows=46, size="9"
+    )
     terminal(["pribble fields mooring-statement"], "fields.png", columns=92, rows=22)
     letter = ROOT / "build/notes/letter.eml"
     letter.write_bytes(LETTER.replace("\n", "\r\n").encode())
@@ -180,8 +200,9 @@ def mistakes(folder: Path) -> None:
     for name, text in MISTAKES.items():
         (folder / f"{name}.html").write_text(text, encoding="utf-8")
     (folder / "data.json").write_text('{"skipper": {"name": "Ana"}, "total": 5, "booking": {"page": "bookings/7"}}')
-    calls = [f"pribble render {name} --format text --templates build/notes --data build/notes/data.json"
-             for name in MISTAKES]
+    calls = [
+        f"pribble render {name} --format text --templates build/notes --data build/notes/data.json" for name in MISTAKES
+    ]
     terminal(calls, "errors.png", columns=112, rows=42, size="9")
 
 

@@ -1,11 +1,11 @@
 """Pribble: templates, data and pictures become e-mail messages that any receiver can read.
 
-    from pribble import TemplateFolder
+from pribble import TemplateFolder
 
-    templates = TemplateFolder("templates", locale="en_GB")
-    rendering = templates["berth-confirmed"].render(booking)
-    message = rendering.message(sender="Berth Office <berths@skerrow.example>", to="ana@example.org")
-    bytes(message)
+templates = TemplateFolder("templates", locale="en_GB")
+rendering = templates["berth-confirmed"].render(booking)
+message = rendering.message(sender="Berth Office <berths@skerrow.example>", to="ana@example.org")
+bytes(message)
 """
 
 from __future__ import annotations
@@ -88,7 +88,7 @@ __all__ = [
 _HOMES = {
     "converting": "compare inline_styles plain_text",
     "errors": "AddressError DataError DeliveryError FieldError HeaderError LimitReached MissingExtra PictureError "
-              "Place PribbleError Source TemplateError UnsafeValue",
+    "Place PribbleError Source TemplateError UnsafeValue",
     "findings": "Finding",
     "language.fields": "Field",
     "limits": "Limits",

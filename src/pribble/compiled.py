@@ -79,10 +79,10 @@ class Compiled:
 
     def bound(self, settings: Settings, world: World) -> Bound:
         """The programs as functions of the data."""
-        html, subject, preheader = (program.bound(settings, world) if program else None
-                                    for program in (self.html, self.subject, self.preheader))
-        return Bound(html, self.text.bound(settings, world), subject and self._filled(subject), preheader,
-                     self.shares)
+        html, subject, preheader = (
+            program.bound(settings, world) if program else None for program in (self.html, self.subject, self.preheader)
+        )
+        return Bound(html, self.text.bound(settings, world), subject and self._filled(subject), preheader, self.shares)
 
     def _filled(self, subject: Run) -> Run:
         """`subject`, which may not come to nothing: a receiver would show none, or something else in its place."""
@@ -90,8 +90,9 @@ class Compiled:
         def filled(data: Any) -> Any:
             line = subject(data)
             if not line:
-                raise UnsafeValue("the subject comes to nothing", place=self.headed,
-                                  hint="say what it is instead: {{ … else … }}")
+                raise UnsafeValue(
+                    "the subject comes to nothing", place=self.headed, hint="say what it is instead: {{ … else … }}"
+                )
             return line
 
         return filled
@@ -119,8 +120,10 @@ def compile_page(tape: Tape, world: World, around: Surroundings, *, old_attribut
     page, dressing = read_page(tape, around, old_attributes=old_attributes)
     lifted = _lifted(tape)
     title = None if "subject" in lifted else title_steps(tape, page)
-    headed = next((tape.place(e.tag.start, e.tag.end) for e in page.events
-                   if isinstance(e, Opened) and e.tag.name == "title"), None)
+    headed = next(
+        (tape.place(e.tag.start, e.tag.end) for e in page.events if isinstance(e, Opened) and e.tag.name == "title"),
+        None,
+    )
     late = "text" not in lifted and depends_on_data(dressing.inlined)
     steps = html_steps(tape, page, around, None if dressing.doubts else dressing, preheader="preheader" in lifted)
     shares = not late and "text" not in lifted
@@ -130,17 +133,29 @@ def compile_page(tape: Tape, world: World, around: Surroundings, *, old_attribut
     if shares:
         text = compiled(said, EventSink(sharing), world)
     else:
-        text = _text(lifted["text"].tape, world, references=True) if "text" in lifted else compiled(
-            text_page_steps(tape, page, around), PieceSink(), world)
+        text = (
+            _text(lifted["text"].tape, world, references=True)
+            if "text" in lifted
+            else compiled(text_page_steps(tape, page, around), PieceSink(), world)
+        )
     return Compiled(
-        tape, html, text,
-        late=late, shares=shares, frames=None if dressing.doubts else frames,
-        subject=_line(lifted.get("subject"), world, references=True) or (
-            compiled(title, LineSink(), world) if title else None),
+        tape,
+        html,
+        text,
+        late=late,
+        shares=shares,
+        frames=None if dressing.doubts else frames,
+        subject=_line(lifted.get("subject"), world, references=True)
+        or (compiled(title, LineSink(), world) if title else None),
         preheader=_line(lifted.get("preheader"), world, references=True),
         headed=_place(tape, "subject") or headed,
-        findings=(*(Finding(note.rule, "warning", tape.place(note.start, note.end), note.says, note.mend,
-                            note.reference) for note in page.notes), *findings(dressing.told, tape.place)),
+        findings=(
+            *(
+                Finding(note.rule, "warning", tape.place(note.start, note.end), note.says, note.mend, note.reference)
+                for note in page.notes
+            ),
+            *findings(dressing.told, tape.place),
+        ),
         changes=tuple(around.changes),
         doubts=tuple((tape.place(doubt.start, doubt.end), doubt.says) for doubt in dressing.doubts),
         files=tuple(around.paths),
@@ -153,14 +168,20 @@ def compile_text(tape: Tape, world: World) -> Compiled:
     """The programs of a text-only template."""
     lifted = _lifted(tape)
     if "text" in lifted:
-        raise TemplateError('"text" stands in a page; this template is text as a whole',
-                            place=_place(tape, "text"))
-    return Compiled(tape, None, _text(tape, world, references=False), _line(lifted.get("subject"), world), None,
-                    _place(tape, "subject"))
+        raise TemplateError('"text" stands in a page; this template is text as a whole', place=_place(tape, "text"))
+    return Compiled(
+        tape,
+        None,
+        _text(tape, world, references=False),
+        _line(lifted.get("subject"), world),
+        None,
+        _place(tape, "subject"),
+    )
 
 
 def read_page(tape: Tape, around: Surroundings, *, old_attributes: bool) -> tuple[Page, Dressing]:
     """The page that a tape is, and what it is dressed in.  Raises `TemplateError`."""
+
     def role(offset: int) -> str:
         return _role(tape, offset)
 
@@ -168,8 +189,9 @@ def read_page(tape: Tape, around: Surroundings, *, old_attributes: bool) -> tupl
         page = read(tape.text, role)
     except MarkupError as error:
         related = [Related(error.other[0], tape.place(*error.other[1:]))] if error.other else []
-        raise TemplateError(error.problem, place=tape.place(error.start, error.end), hint=error.hint,
-                            related=related) from None
+        raise TemplateError(
+            error.problem, place=tape.place(error.start, error.end), hint=error.hint, related=related
+        ) from None
     return page, dress(tape.text, page, role, around, old_attributes=old_attributes)
 
 
@@ -203,8 +225,11 @@ def _role(tape: Tape, offset: int) -> str:
 
 
 def _lifted(tape: Tape) -> dict[str, LiftedBlock]:
-    return {mark.lifted.kind: mark.lifted for mark in tape.marks
-            if mark.role == LIFTED and mark.lifted and mark.lifted.kind != "only"}
+    return {
+        mark.lifted.kind: mark.lifted
+        for mark in tape.marks
+        if mark.role == LIFTED and mark.lifted and mark.lifted.kind != "only"
+    }
 
 
 def _place(tape: Tape, kind: str) -> Place | None:

@@ -35,8 +35,9 @@ def inline_styles(html: str, *, folder: str | os.PathLike[str] | None = None, pr
     return "".join(dresser.dressed([html])[0])
 
 
-def page_rendering(html: str, path: Path, *, embed: Embed | None = None, picture_base: str | None = None,
-                   presentational: bool = False) -> Rendering:
+def page_rendering(
+    html: str, path: Path, *, embed: Embed | None = None, picture_base: str | None = None, presentational: bool = False
+) -> Rendering:
     """A page that is no template, as a rendering: its pictures and sheets are found beside its file, `path`.
 
     Raises as `inline_styles`, and `PictureError` for a picture that is not there.
@@ -87,4 +88,3 @@ def compare(html: str, text: str) -> Drift:
     links = Links("bare")
     page = said(html, Nowhere(), links, _WIDEST)
     return drift(page, links.met, text)
-

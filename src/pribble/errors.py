@@ -69,7 +69,7 @@ class Place:
         text, first = self.source.text, self._line_start()
         last = text.find("\n", self.start)
         last = len(text) if last < 0 else last
-        first += len(text[first:self.start]) - len(text[first:self.start].lstrip(" \t"))
+        first += len(text[first : self.start]) - len(text[first : self.start].lstrip(" \t"))
         before, after = "", ""
         if last - first > EXCERPT_WIDTH:
             window = max(first, self.start - EXCERPT_WIDTH // 2)
@@ -174,8 +174,15 @@ class FieldError(PribbleError):
     `path` is the field's path with positions (``lines[3].price``), where one can be named.
     """
 
-    def __init__(self, problem: str, *, path: str | None = None, place: Place | None = None,
-                 hint: str | None = None, related: Iterable[Related] = ()) -> None:
+    def __init__(
+        self,
+        problem: str,
+        *,
+        path: str | None = None,
+        place: Place | None = None,
+        hint: str | None = None,
+        related: Iterable[Related] = (),
+    ) -> None:
         super().__init__(problem, place=place, hint=hint, related=related)
         self.path = path
 

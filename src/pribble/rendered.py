@@ -57,8 +57,9 @@ class Dresser:
             return source.place(start, end) if source else None
 
         page = _read(text, where)
-        around = Surroundings(self.finder, self.domain, where, self.near, slots=slots, named=self.named,
-                              sheets=self.sheets)
+        around = Surroundings(
+            self.finder, self.domain, where, self.near, slots=slots, named=self.named, sheets=self.sheets
+        )
         dressing = dress(text, page, literal, around, old_attributes=self.old_attributes)
         edits: list[_Edit] = [(offset, offset, (corner,)) for offset, corner in corners(page, text)]
         edits += [(change.start, change.end, change.pieces) for change in dressing.changes]
@@ -68,11 +69,11 @@ class Dresser:
             made += around.split(piece) if piece.__class__ is str else [piece]
         return list(_with_preheader(made)), [*around.changes, *findings(dressing.told, where)]
 
-
     def said(self, page: str, links: Links | None = None, width: int = WIDTH) -> FlowingText:
         """The plain text of a page."""
-        around = Surroundings(self.finder, self.domain, lambda start, end: None, self.near, named=False,
-                              sheets=self.sheets)
+        around = Surroundings(
+            self.finder, self.domain, lambda start, end: None, self.near, named=False, sheets=self.sheets
+        )
         return said(page, around, links or Links(), width)
 
 
@@ -138,7 +139,7 @@ def _applied(text: str, edits: Sequence[_Edit]) -> list[str]:
         if start < position:
             continue
         made.append(text[position:start])
-        made += [text[piece[0]:piece[1]] if isinstance(piece, tuple) else piece for piece in pieces]
+        made += [text[piece[0] : piece[1]] if isinstance(piece, tuple) else piece for piece in pieces]
         position = end
     return [*made, text[position:]]
 
@@ -150,5 +151,3 @@ def _with_preheader(pieces: Sequence[str]) -> list[str]:
         before, found, after = piece.partition(_PREHEADER) if piece.__class__ is str else (piece, "", "")
         made += [before, PREHEADER, after] if found else [piece]
     return made
-
-

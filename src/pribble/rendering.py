@@ -24,8 +24,10 @@ from pribble.surroundings import size_change
 from pribble.values.escaping import markup
 
 # Hidden in the customary way: each of these hides it from receivers that ignore the others.
-_BEFORE_PREHEADER = ('<div style="display:none;max-height:0;max-width:0;overflow:hidden;opacity:0;font-size:1px;'
-                     'line-height:1px;mso-hide:all">')
+_BEFORE_PREHEADER = (
+    '<div style="display:none;max-height:0;max-width:0;overflow:hidden;opacity:0;font-size:1px;'
+    'line-height:1px;mso-hide:all">'
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,11 +60,17 @@ class Rendering:
     _text: Sequence[Any] | str = field(repr=False)
     _kept: Kept = field(repr=False)
 
-    def __init__(self, subject: str | None, preheader: str | None, manner: Manner, pieces: Sequence[str] | None,
-                 text: Sequence[Any] | str, kept: Kept = ()) -> None:
+    def __init__(
+        self,
+        subject: str | None,
+        preheader: str | None,
+        manner: Manner,
+        pieces: Sequence[str] | None,
+        text: Sequence[Any] | str,
+        kept: Kept = (),
+    ) -> None:
         # One update and not five guarded assignments: there is one of these for every message.
-        vars(self).update(subject=subject, preheader=preheader, _manner=manner, _pieces=pieces, _text=text,
-                          _kept=kept)
+        vars(self).update(subject=subject, preheader=preheader, _manner=manner, _pieces=pieces, _text=text, _kept=kept)
 
     @property
     def embed(self) -> Embed:
@@ -97,8 +105,13 @@ class Rendering:
         """The pictures that the HTML refers to by Content-ID, each once, in the order of their first use."""
         if self._pieces is None:
             return ()
-        return tuple(dict.fromkeys(piece.picture for piece in self._page(self.embed) if isinstance(piece, Source)
-                                   and (piece.travels or self.embed) == "cid"))
+        return tuple(
+            dict.fromkeys(
+                piece.picture
+                for piece in self._page(self.embed)
+                if isinstance(piece, Source) and (piece.travels or self.embed) == "cid"
+            )
+        )
 
     @cached_property
     def changes(self) -> tuple[Finding, ...]:
@@ -112,8 +125,9 @@ class Rendering:
                 told += [size_change(piece.sized[0], piece, piece.sized[1])] if piece.sized and piece.sized[0] else []
         return (*told, *(self._late(self.embed == "cid")[1] if self._manner.dress else ()))
 
-    def message(self, *, sender: Recipients, to: Recipients = (), pictures: Sequence[Picture] = (), **envelope: Any
-                ) -> Message:
+    def message(
+        self, *, sender: Recipients, to: Recipients = (), pictures: Sequence[Picture] = (), **envelope: Any
+    ) -> Message:
         """A `Message` of this rendering; `envelope` takes what `Message` takes (cc, bcc, attachments, …).
 
         `pictures` are further ones, which the data name by ``cid:`` addresses.  Raises `PictureError` where they name
@@ -122,10 +136,20 @@ class Rendering:
         ids = {picture.content_id(self._manner.id_domain) for picture in pictures}
         for piece in self._pieces or ():
             if isinstance(piece, NamedId) and piece[4:] not in ids:
-                raise PictureError(f'"{piece}" names no picture of the message',
-                                   hint="give it to message(pictures=…), or let the data give the picture itself")
-        return Message(sender=sender, to=to, subject=self.subject, text=self.text, html=self._for_the_wire(),
-                       pictures=(*self.pictures, *pictures), id_domain=self._manner.id_domain, **envelope)
+                raise PictureError(
+                    f'"{piece}" names no picture of the message',
+                    hint="give it to message(pictures=…), or let the data give the picture itself",
+                )
+        return Message(
+            sender=sender,
+            to=to,
+            subject=self.subject,
+            text=self.text,
+            html=self._for_the_wire(),
+            pictures=(*self.pictures, *pictures),
+            id_domain=self._manner.id_domain,
+            **envelope,
+        )
 
     def _for_the_wire(self) -> str | None:
         """The HTML as one that knows its form on the wire, where its pieces do."""
@@ -158,7 +182,7 @@ class Rendering:
             return "".join(pieces)
         slots = [piece for piece in pieces if isinstance(piece, Source)]
         if base is None and any((piece.travels or embed) == "link" for piece in slots):
-            raise ValueError('pictures that travel as links need the address they lie below (picture_base)')
+            raise ValueError("pictures that travel as links need the address they lie below (picture_base)")
         return "".join([piece.filled(embed, base) if isinstance(piece, Source) else piece for piece in pieces])
 
 

@@ -34,10 +34,19 @@ class Surroundings:
     are in their slots already, and what else the page names is not looked for; without `sheets`, nor are style sheets.
     """
 
-    def __init__(self, finder: PictureFinder, domain: str, where: Where, near: Path, *,
-                 may_lack: Callable[[int], bool] = lambda offset: False,
-                 brings: Callable[[int], frozenset[str]] = lambda offset: frozenset(),
-                 slots: dict[str, Source] | None = None, named: bool = True, sheets: bool = True) -> None:
+    def __init__(
+        self,
+        finder: PictureFinder,
+        domain: str,
+        where: Where,
+        near: Path,
+        *,
+        may_lack: Callable[[int], bool] = lambda offset: False,
+        brings: Callable[[int], frozenset[str]] = lambda offset: frozenset(),
+        slots: dict[str, Source] | None = None,
+        named: bool = True,
+        sheets: bool = True,
+    ) -> None:
         self.finder, self.domain, self.where, self.near = finder, domain, where, near
         self.may_lack, self.brings = may_lack, brings
         self.slots: dict[str, Source] = {} if slots is None else slots
@@ -69,8 +78,9 @@ class Surroundings:
         except PictureError as error:
             raise TemplateError(error.problem, hint=error.hint) from None
         except UnicodeDecodeError as error:
-            raise TemplateError(f'the style sheet "{address}" is no UTF-8 (at byte {error.start})',
-                                hint="save it as UTF-8") from None
+            raise TemplateError(
+                f'the style sheet "{address}" is no UTF-8 (at byte {error.start})', hint="save it as UTF-8"
+            ) from None
         self.paths.append(path)
         return addresses.resolved(css, lambda name, start, end: self._slot(name, path, None)), str(path)
 
@@ -78,8 +88,12 @@ class Surroundings:
         """A piece of CSS that stands at `offset`, with the pictures in it as slots."""
         if not self.named:
             return css
-        return addresses.resolved(css, lambda name, start, end: self._slot(
-            name, Path(self.base(offset)), self.where(offset + start, offset + end)))
+        return addresses.resolved(
+            css,
+            lambda name, start, end: self._slot(
+                name, Path(self.base(offset)), self.where(offset + start, offset + end)
+            ),
+        )
 
     def _slot(self, name: str, base: Path, place: Place | None) -> str | None:
         source = self._source(name, base, place, None)
@@ -130,7 +144,7 @@ class Surroundings:
         for found in _SLOT.finditer(text):
             if found[0] in self.slots:
                 if position < found.start():
-                    yield text[position:found.start()]
+                    yield text[position : found.start()]
                 yield self.slots[found[0]]
                 position = found.end()
         if position < len(text):
@@ -145,9 +159,16 @@ class Surroundings:
     def _tell(self, found: Found, place: Place | None) -> None:
         self.changes += picture_changes(found.changes, found.picture.called, place)
         if found.picture.type == "image/svg+xml":
-            self.changes.append(Finding(
-                "picture-svg", "error", place, f"{found.picture.called} is an SVG: few receivers show it",
-                "save it as PNG, twice as large as it is shown", _REFERENCE))
+            self.changes.append(
+                Finding(
+                    "picture-svg",
+                    "error",
+                    place,
+                    f"{found.picture.called} is an SVG: few receivers show it",
+                    "save it as PNG, twice as large as it is shown",
+                    _REFERENCE,
+                )
+            )
 
 
 def findings(told: Iterable[Told], where: Where) -> list[Finding]:
@@ -167,11 +188,26 @@ def slot(source: Source) -> str:
 
 def picture_changes(changes: tuple[Change, ...], called: str, place: Place | None) -> list[Finding]:
     """What was put right of a picture, as findings."""
-    return [Finding(f"picture-{change.what}", "note", place, f"{called}: {change.says}",
-                    f'put_right without "{change.what}" leaves it', _REFERENCE) for change in changes]
+    return [
+        Finding(
+            f"picture-{change.what}",
+            "note",
+            place,
+            f"{called}: {change.says}",
+            f'put_right without "{change.what}" leaves it',
+            _REFERENCE,
+        )
+        for change in changes
+    ]
 
 
 def size_change(added: str, source: Source, place: Place | None) -> Finding:
     """That attributes were added to an image."""
-    return Finding("picture-size", "note", place, f"{source.picture.called} is shown with{added}",
-                   "write both dimensions, and nothing is added", _REFERENCE)
+    return Finding(
+        "picture-size",
+        "note",
+        place,
+        f"{source.picture.called} is shown with{added}",
+        "write both dimensions, and nothing is added",
+        _REFERENCE,
+    )

@@ -92,9 +92,16 @@ class TemplateFolder(Mapping[str, "Template"]):
         folder._reload = folder._has_files = False
         return folder
 
-    def _set_up(self, locale: str, timezone: str, finder: PictureFinder, manner: Manner,
-                formatters: Mapping[str, Callable[..., Any]] | None, common: Mapping[str, Any] | None,
-                limits: Limits | None) -> None:
+    def _set_up(
+        self,
+        locale: str,
+        timezone: str,
+        finder: PictureFinder,
+        manner: Manner,
+        formatters: Mapping[str, Callable[..., Any]] | None,
+        common: Mapping[str, Any] | None,
+        limits: Limits | None,
+    ) -> None:
         self.settings = Settings.checked(locale, timezone)
         self.manner, self.pictures, self.presentational = manner, finder, False
         own = {name: application_formatter(f) for name, f in (formatters or {}).items()}
@@ -103,8 +110,12 @@ class TemplateFolder(Mapping[str, "Template"]):
                 raise ValueError(f'"{name}" cannot be a name in a template')
         if taken := next((name for name in own if name in FORMATTERS or name in MARKUP_FORMATTERS), None):
             raise ValueError(f'there is a formatter "{taken}" already')
-        self.world = World(MappingProxyType({**FORMATTERS, **MARKUP_FORMATTERS, **own}), dict(common or {}),
-                           limits or Limits(), {**helpers(finder, manner.id_domain), **TEXT_HELPERS})
+        self.world = World(
+            MappingProxyType({**FORMATTERS, **MARKUP_FORMATTERS, **own}),
+            dict(common or {}),
+            limits or Limits(),
+            {**helpers(finder, manner.id_domain), **TEXT_HELPERS},
+        )
         self._templates: dict[str, tuple[Template, tuple[_Stamp, ...]]] = {}
         self._lock = threading.RLock()
 
@@ -124,8 +135,11 @@ class TemplateFolder(Mapping[str, "Template"]):
             return template
 
     def __iter__(self) -> Iterator[str]:
-        found = {path.relative_to(self.path).with_suffix("").as_posix()
-                 for ending in _ENDINGS for path in self.path.rglob(f"*{ending}")}
+        found = {
+            path.relative_to(self.path).with_suffix("").as_posix()
+            for ending in _ENDINGS
+            for path in self.path.rglob(f"*{ending}")
+        }
         for name in sorted(found):
             stem, dot, suffix = name.rpartition(".")
             if self._is_name(name) and not (dot and stem in found and _is_locale(suffix)):
@@ -148,17 +162,24 @@ class TemplateFolder(Mapping[str, "Template"]):
             return None
         found = [path for ending in _ENDINGS if (path := self.path / f"{name}{ending}").is_file()]
         if len(found) > 1:
-            raise TemplateError(f"there are both {found[0]} and {found[1]}",
-                                hint="a template with HTML has its own text in a text: block")
+            raise TemplateError(
+                f"there are both {found[0]} and {found[1]}",
+                hint="a template with HTML has its own text in a text: block",
+            )
         return found[0] if found else None
 
     # -- files --
 
     def around(self, tape: Tape, near: Path) -> Surroundings:
         """What stands around the page on a tape."""
-        return Surroundings(self.pictures, self.manner.id_domain, tape.place, near,
-                            may_lack=lambda offset: may_be_nothing(tape.mark(offset).value),
-                            brings=lambda offset: brought(tape.mark(offset).value))
+        return Surroundings(
+            self.pictures,
+            self.manner.id_domain,
+            tape.place,
+            near,
+            may_lack=lambda offset: may_be_nothing(tape.mark(offset).value),
+            brings=lambda offset: brought(tape.mark(offset).value),
+        )
 
     def _read(self, path: Path) -> Source:
         try:
@@ -181,8 +202,11 @@ class TemplateFolder(Mapping[str, "Template"]):
     def find(self, name: str, source: Source, place: Place, locale: str) -> Found:
         """The layout or part called `name`, relative to the file that names it, for a locale if there is one."""
         if not self._has_files:
-            raise TemplateError(f'there is no folder to look for "{name}" in', place=place,
-                                hint="hand one in: Template.from_text(…, folder=…)")
+            raise TemplateError(
+                f'there is no folder to look for "{name}" in',
+                place=place,
+                hint="hand one in: Template.from_text(…, folder=…)",
+            )
         if not name.isprintable():
             raise TemplateError(f'"{visible(name)}" is the name of no file', place=place)
         path = Path(os.path.normpath(Path(source.name).parent / name))
@@ -272,8 +296,9 @@ class Template:
     def __repr__(self) -> str:
         return f"<Template {self.name!r}>"
 
-    def render(self, data: Any, *, locale: str | None = None, timezone: str | None = None,
-               embed: Embed | None = None) -> Rendering:
+    def render(
+        self, data: Any, *, locale: str | None = None, timezone: str | None = None, embed: Embed | None = None
+    ) -> Rendering:
         """Fill the template with `data`: a mapping, a dataclass, any object that declares its fields.
 
         `locale` chooses the file and so the locale of its formatters.  Raises `FieldError` for a field that is
@@ -329,22 +354,32 @@ class Template:
     def samples(self) -> dict[str, Any]:
         """The sample data beside the template, by label; that of ``NAME.sample.json`` has the label ""."""
         path = Path(self._source.name)
-        labels = {found.name[len(path.stem) + len(".sample"):-len(".json")]: found
-                  for found in path.parent.glob(f"{path.stem}.sample*.json")}
-        return {label.removeprefix("-"): read_data(found) for label, found in sorted(labels.items())
-                if not label or label.startswith("-")}
+        labels = {
+            found.name[len(path.stem) + len(".sample") : -len(".json")]: found
+            for found in path.parent.glob(f"{path.stem}.sample*.json")
+        }
+        return {
+            label.removeprefix("-"): read_data(found)
+            for label, found in sorted(labels.items())
+            if not label or label.startswith("-")
+        }
 
     # -- variants --
 
     def _locales(self) -> list[str]:
         """The locales that have a file of their own, after the folder's."""
         path = Path(self._source.name)
-        found = [p.name[len(path.stem) + 1:-len(path.suffix)] for p in path.parent.glob(f"{path.stem}.*{path.suffix}")]
+        found = [
+            p.name[len(path.stem) + 1 : -len(path.suffix)] for p in path.parent.glob(f"{path.stem}.*{path.suffix}")
+        ]
         return [self.folder.settings.locale, *sorted(s for s in found if s and _is_locale(s))]
 
     def _paths(self) -> list[Path]:
-        return [path for compiled in self._compiled.values()
-                for path in (*(Path(source.name) for source in compiled.tape.sources), *compiled.files)]
+        return [
+            path
+            for compiled in self._compiled.values()
+            for path in (*(Path(source.name) for source in compiled.tape.sources), *compiled.files)
+        ]
 
     def _variant(self, locale: str) -> Compiled:
         """The template compiled for a locale: from its file for that locale, else from the plain one."""
@@ -360,12 +395,18 @@ class Template:
             chosen, own = folder.variant(path, locale)
             source = source if chosen == path else folder._read(chosen)
         is_html = path.suffix != ".txt"
-        tape = link(Found(source, own), lambda name, named_in, place: folder.find(name, named_in, place, locale),
-                    html=is_html, common=folder.world.common, limits=folder.world.limits)
+        tape = link(
+            Found(source, own),
+            lambda name, named_in, place: folder.find(name, named_in, place, locale),
+            html=is_html,
+            common=folder.world.common,
+            limits=folder.world.limits,
+        )
         if not is_html:
             return compile_text(tape, folder.world)
-        return compile_page(tape, folder.world, folder.around(tape, Path(source.name)),
-                            old_attributes=folder.presentational)
+        return compile_page(
+            tape, folder.world, folder.around(tape, Path(source.name)), old_attributes=folder.presentational
+        )
 
     def _settings(self, timezone: str | None) -> Settings:
         base = self.folder.settings
@@ -384,8 +425,15 @@ class Template:
             late = Dresser(folder.pictures, folder.manner.id_domain, Path(self._source.name), folder.presentational)
             found = self._bound[key] = (
                 compiled.bound(self._settings(timezone), folder.world),
-                replace(folder.manner, changes=compiled.changes, even=compiled.even, frames=compiled.frames,
-                        dress=late.dressed if compiled.doubts else None, say=late.said if compiled.late else None))
+                replace(
+                    folder.manner,
+                    changes=compiled.changes,
+                    even=compiled.even,
+                    frames=compiled.frames,
+                    dress=late.dressed if compiled.doubts else None,
+                    say=late.said if compiled.late else None,
+                ),
+            )
         return found
 
 

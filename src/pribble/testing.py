@@ -60,8 +60,9 @@ class MessageTestCase(unittest.TestCase):
         kept = path.read_text(encoding="utf-8")
         if kept != found:
             lines = difflib.unified_diff(kept.splitlines(), found.splitlines(), str(path), "now", lineterm="")
-            self.fail("\n".join([f"the message is not what its snapshot says ({VARIABLE}=write if this is right):",
-                                 *lines]))
+            self.fail(
+                "\n".join([f"the message is not what its snapshot says ({VARIABLE}=write if this is right):", *lines])
+            )
 
     def assertSound(self, made: Rendering | Message | bytes, **envelope: Any) -> None:
         """`made` departs from no standard: an audit finds neither errors nor warnings."""
@@ -111,8 +112,11 @@ def _header(root: Entity) -> Iterator[str]:
 def _tree(root: Entity) -> Iterator[str]:
     for entity in root.walk():
         said = [entity.disposition.value, entity.file_name or "", f"<{entity.content_id}>" if entity.content_id else ""]
-        parameters = [f"{name}={value}" for name, value in entity.type.decoded.items()
-                      if name not in ("boundary", "name", "charset")]
+        parameters = [
+            f"{name}={value}"
+            for name, value in entity.type.decoded.items()
+            if name not in ("boundary", "name", "charset")
+        ]
         words = [entity.type.value, *parameters, *filter(None, said)]
         yield "  " * (entity.depth + 1) + "  ".join(words)
 

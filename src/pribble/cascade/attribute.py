@@ -27,7 +27,7 @@ class Own:
 
 def read(text: str, attribute: Attribute) -> list[Own]:
     """The declarations of a ``style`` attribute."""
-    raw = text[attribute.value_start:attribute.value_end]
+    raw = text[attribute.value_start : attribute.value_end]
     value, places = decoded_with_places(raw)
     sheet = Sheet(value)
     places += [len(raw)] * (len(sheet.text) + 1 - len(places))
@@ -50,10 +50,10 @@ def decoded_with_places(raw: str) -> tuple[str, list[int]]:
     places: list[int] = []
     position = 0
     for found in _REFERENCE.finditer(raw):
-        made.append(raw[position:found.start()])
+        made.append(raw[position : found.start()])
         places += range(position, found.start())
         read_ = decoded(found[0], attribute=True)
-        if raw[found.end():found.end() + 1] == "=" and not found[0].endswith(";"):
+        if raw[found.end() : found.end() + 1] == "=" and not found[0].endswith(";"):
             read_ = found[0]  # in an attribute a name that goes on so is no reference (WHATWG HTML 13.2.5.73)
         made.append(read_)
         places += [found.start()] * len(read_)

@@ -47,7 +47,7 @@ class Environment:
 
         def value(name: str) -> str | None:
             if name in resolving:
-                circles.update(resolving[resolving.index(name):])
+                circles.update(resolving[resolving.index(name) :])
                 raise Invalid(name)
             if len(resolving) > _LONGEST_CHAIN:
                 raise Invalid("too many custom properties name one another")
@@ -133,11 +133,12 @@ def _function(token: Any, value: Value, guarded: frozenset[str]) -> str:
     found = value(name)
     if found is not None:
         return found.strip()
-    comma = next((i for i, argument in enumerate(token.arguments)
-                  if argument.type == "literal" and argument.value == ","), None)
+    comma = next(
+        (i for i, argument in enumerate(token.arguments) if argument.type == "literal" and argument.value == ","), None
+    )
     if comma is None:
         raise Invalid(name)
-    return substituted(token.arguments[comma + 1:], value, guarded).strip()
+    return substituted(token.arguments[comma + 1 :], value, guarded).strip()
 
 
 def names_in(tokens: Iterable[Any]) -> set[str]:
@@ -148,8 +149,11 @@ def names_in(tokens: Iterable[Any]) -> set[str]:
         token = waiting.pop()
         inner = token.arguments if token.type == "function" else getattr(token, "content", None)
         if token.type == "function" and token.lower_name == "var":
-            found |= {argument.value for argument in token.arguments
-                      if argument.type == "ident" and argument.value.startswith("--")}
+            found |= {
+                argument.value
+                for argument in token.arguments
+                if argument.type == "ident" and argument.value.startswith("--")
+            }
         waiting += inner or []
     return found
 

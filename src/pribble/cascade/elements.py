@@ -71,7 +71,7 @@ class Element:
     @property
     def previous_siblings(self) -> Iterator[Element]:
         if self.parent:
-            yield from self.parent.children[self.index - 1::-1] if self.index else ()
+            yield from self.parent.children[self.index - 1 :: -1] if self.index else ()
 
     @property
     def ancestors(self) -> Iterator[Element]:
@@ -92,7 +92,7 @@ class Element:
         yield from self.etree_siblings
 
     def iter_next_siblings(self) -> Iterator[Element]:
-        yield from self.etree_siblings[self.index + 1:]
+        yield from self.etree_siblings[self.index + 1 :]
 
     def iter_children(self) -> Iterator[Element]:
         yield from self.children
@@ -168,11 +168,13 @@ class Document:
             parent.varying |= block != parent.block
         unsure, fleeting = set(), set()
         starts = [attribute.value_start for attribute in tag.attributes] if opened.blocks else []
-        loose = any(not (at := bisect_right(starts, offset)) or offset >= tag.attributes[at - 1].value_end
-                    for offset in opened.blocks)  # whether a block stands between attributes
+        loose = any(
+            not (at := bisect_right(starts, offset)) or offset >= tag.attributes[at - 1].value_end
+            for offset in opened.blocks
+        )  # whether a block stands between attributes
         marks = sorted((*opened.marks, *opened.blocks)) if opened.marks or opened.blocks else ()
         for attribute in tag.attributes:
-            value = decoded(self.text[attribute.value_start:attribute.value_end], attribute=True)
+            value = decoded(self.text[attribute.value_start : attribute.value_end], attribute=True)
             element.values.setdefault(attribute.name, value)
             held = between(marks, attribute.value_start, attribute.value_end)
             if held or loose:

@@ -61,8 +61,12 @@ class Group:
 
     def prepare(self) -> None:
         """Find out which declarations meet."""
-        every = {longhand for entry in (*self.inlined, *self.kept) if entry.declaration.name != ALL
-                 for longhand in longhands(entry.declaration.name)}
+        every = {
+            longhand
+            for entry in (*self.inlined, *self.kept)
+            if entry.declaration.name != ALL
+            for longhand in longhands(entry.declaration.name)
+        }
         of_all = tuple(sorted(filter(is_of_all, every))) or (ALL,)
         for entry in (*self.inlined, *self.kept):
             entry.sets = of_all if entry.declaration.name == ALL else longhands(entry.declaration.name)

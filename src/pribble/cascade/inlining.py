@@ -132,8 +132,14 @@ class _Inliner:
             elif element.local_name == "link":
                 self._link(element)
         if self.rules.all and self.document.page.quirks:
-            self._tell("css-quirks", 0, 1, "without a doctype a browser reads style sheets in its own old way: classes "
-                       "whatever their case", "begin the page with <!DOCTYPE html>", "WHATWG HTML 13.2.6.4.1")
+            self._tell(
+                "css-quirks",
+                0,
+                1,
+                "without a doctype a browser reads style sheets in its own old way: classes whatever their case",
+                "begin the page with <!DOCTYPE html>",
+                "WHATWG HTML 13.2.6.4.1",
+            )
 
     def _style_element(self, element: Element) -> None:
         start, end, _ = self.document.raw[element.number]
@@ -163,9 +169,14 @@ class _Inliner:
             return
         loaded = self.rules.load(address, self.around.base(element.opening.start))
         if loaded is None:
-            self._tell("css-remote", element.opening.start, element.opening.end,
-                       f'"{address}" is elsewhere and stays as it is',
-                       "few receivers fetch a style sheet; put it beside the template", "WHATWG HTML 4.6.7.20")
+            self._tell(
+                "css-remote",
+                element.opening.start,
+                element.opening.end,
+                f'"{address}" is elsewhere and stays as it is',
+                "few receivers fetch a style sheet; put it beside the template",
+                "WHATWG HTML 4.6.7.20",
+            )
             return
         sheet, base = loaded
         conditions = self._conditions(element)
@@ -175,9 +186,14 @@ class _Inliner:
         """What the ``media`` of a sheet element says."""
         media = element.values.get("media", "")
         if media.strip().lower() in ("screen", "only screen"):
-            self._tell("css-media", element.opening.start, element.opening.end,
-                       f'media="{media}" keeps the whole sheet out of the elements, since it does not hold in print',
-                       "leave it out, and the rules stick", "CSS Cascade 4, 5")
+            self._tell(
+                "css-media",
+                element.opening.start,
+                element.opening.end,
+                f'media="{media}" keeps the whole sheet out of the elements, since it does not hold in print',
+                "leave it out, and the rules stick",
+                "CSS Cascade 4, 5",
+            )
         return condition("media", media)
 
     def _tell(self, rule: str, start: int, end: int, says: str, mend: str, reference: str) -> None:
@@ -211,7 +227,8 @@ class _Inliner:
         environments: dict[int, Environment] = {}
         none = Environment()
         custom = any(uses_custom(d) for rule in self.rules.all for d in rule.declarations) or any(
-            "var(" in e.values.get("style", "").lower() for e in self.document.elements)
+            "var(" in e.values.get("style", "").lower() for e in self.document.elements
+        )
         for element in self.document.elements:
             applied = [payload for *_, payload in static.match(element)]
             self.selecting.update(selector for _, selector in applied)
@@ -228,8 +245,13 @@ class _Inliner:
             self.made.styles[element.number] = group
         return list(groups.values())
 
-    def _signature(self, element: Element, applied: list[tuple[Rule, Selector]],
-                   possible: list[tuple[Rule, Selector]], environment: Environment) -> object:
+    def _signature(
+        self,
+        element: Element,
+        applied: list[tuple[Rule, Selector]],
+        possible: list[tuple[Rule, Selector]],
+        environment: Environment,
+    ) -> object:
         own: object = element.values.get("style")
         if "style" in element.unsure:
             own = element.number
@@ -244,8 +266,12 @@ class _Inliner:
         varying = any(e.varying for e in elements)
         for rule in self.rules.all:
             for selector in rule.selectors:
-                asks = (selector.attributes & unsure) or (selector.presences & fleeting) or selector.content or (
-                    varying and (selector.counts or selector.counts_above))
+                asks = (
+                    (selector.attributes & unsure)
+                    or (selector.presences & fleeting)
+                    or selector.content
+                    or (varying and (selector.counts or selector.counts_above))
+                )
                 if not asks or selector.pseudo_element:
                     continue
                 test = loosened(selector, unsure, fleeting).test
@@ -276,11 +302,20 @@ class _Inliner:
         """Take note of what a rule declares for elements called `name`, which it may be for or not."""
         self.made.unsettled.update((name, one) for d in rule.declarations for one in longhands(d.name))
 
-    def _environment(self, element: Element, applied: list[tuple[Rule, Selector]],
-                     possible: list[tuple[Rule, Selector]], known: dict[int, Environment]) -> Environment:
+    def _environment(
+        self,
+        element: Element,
+        applied: list[tuple[Rule, Selector]],
+        possible: list[tuple[Rule, Selector]],
+        known: dict[int, Environment],
+    ) -> Environment:
         above = known[element.parent.number] if element.parent else Environment()
-        entries = [self._entry(d, i, rule, selector) for rule, selector in applied
-                   for i, d in enumerate(rule.declarations) if d.name.startswith(_CUSTOM)]
+        entries = [
+            self._entry(d, i, rule, selector)
+            for rule, selector in applied
+            for i, d in enumerate(rule.declarations)
+            if d.name.startswith(_CUSTOM)
+        ]
         style = element.opening.attribute("style")
         if style and "--" in element.values.get("style", ""):
             own = attribute.read(self.text, style)
@@ -295,8 +330,9 @@ class _Inliner:
 
     # -- the declarations of an element --
 
-    def _entry(self, declaration: Declaration, index: int, rule: Rule, selector: Selector,
-               kept: Selector | None = None) -> Entry:
+    def _entry(
+        self, declaration: Declaration, index: int, rule: Rule, selector: Selector, kept: Selector | None = None
+    ) -> Entry:
         layer = self.order[rule.number]
         if declaration.important:
             layer = tuple(-place for place in layer)
@@ -308,14 +344,23 @@ class _Inliner:
         key = (own.declaration.important, True, (), (0, 0, 0), 0, index)
         return Entry(own.declaration, key, None, (-1, index), fixed=own.declaration.important)
 
-    def _group(self, element: Element, applied: list[tuple[Rule, Selector]], possible: list[tuple[Rule, Selector]],
-               environment: Environment) -> Group:
+    def _group(
+        self,
+        element: Element,
+        applied: list[tuple[Rule, Selector]],
+        possible: list[tuple[Rule, Selector]],
+        environment: Environment,
+    ) -> Group:
         best: dict[int, tuple[Rule, Selector]] = {}
         for rule, selector in applied:
             if rule.number not in best or best[rule.number][1].specificity < selector.specificity:
                 best[rule.number] = rule, selector
-        entries = [self._entry(d, i, rule, selector) for rule, selector in best.values()
-                   for i, d in enumerate(rule.declarations) if not d.name.startswith(_CUSTOM)]
+        entries = [
+            self._entry(d, i, rule, selector)
+            for rule, selector in best.values()
+            for i, d in enumerate(rule.declarations)
+            if not d.name.startswith(_CUSTOM)
+        ]
         entries += self._own_entries(element, bool(entries or possible), bool(possible))
         entries.sort(key=lambda e: e.key)
         for entry in entries:
@@ -328,10 +373,18 @@ class _Inliner:
                 entry.text = entry.declaration.value
             if entry.rule is None and entry.span is None:
                 entry.text = self.around.addresses(entry.text, element.opening.start)
-        kept = [self._entry(d, i, rule, selector, selector) for rule, selector in possible
-                for i, d in enumerate(rule.declarations) if not d.name.startswith(_CUSTOM)]
-        custom = [self._entry(d, i, rule, selector, selector) for rule, selector in (*applied, *possible)
-                  for i, d in enumerate(rule.declarations) if d.name.startswith(_CUSTOM)]
+        kept = [
+            self._entry(d, i, rule, selector, selector)
+            for rule, selector in possible
+            for i, d in enumerate(rule.declarations)
+            if not d.name.startswith(_CUSTOM)
+        ]
+        custom = [
+            self._entry(d, i, rule, selector, selector)
+            for rule, selector in (*applied, *possible)
+            for i, d in enumerate(rule.declarations)
+            if d.name.startswith(_CUSTOM)
+        ]
         group = Group(_seen(entries), kept, frozenset(best), custom)
         group.prepare()
         return group
@@ -341,8 +394,10 @@ class _Inliner:
         if style is None:
             return
         if "style" in element.unsure:
-            blocks = any(self.document.role(found.start()) not in ("show", "literal")
-                         for found in MARK.finditer(self.text, style.value_start, style.value_end))
+            blocks = any(
+                self.document.role(found.start()) not in ("show", "literal")
+                for found in MARK.finditer(self.text, style.value_start, style.value_end)
+            )
             if blocks or "style" in element.fleeting:
                 self.made.loose.add(element.number)
                 if concerned:
@@ -352,8 +407,9 @@ class _Inliner:
             entry = self._own(one, index)
             if one.marked:
                 entry.span = one.start, one.end
-                if beaten and any(self.around.may_lack(found.start())
-                                  for found in MARK.finditer(self.text, one.start, one.end)):
+                if beaten and any(
+                    self.around.may_lack(found.start()) for found in MARK.finditer(self.text, one.start, one.end)
+                ):
                     self._doubt(element, "a declaration may be left out, and rules that stay are for it")
             yield entry
 
@@ -381,8 +437,10 @@ class _Inliner:
     @staticmethod
     def _style(group: Group) -> tuple[tuple[Piece, ...], ...] | None:
         """The new ``style`` of an element; None where its own stays as it is."""
-        if all(entry.rule is None and entry.text == entry.declaration.value
-               and (entry.fixed or entry.state != IMPORTANT) for entry in group.inlined):
+        if all(
+            entry.rule is None and entry.text == entry.declaration.value and (entry.fixed or entry.state != IMPORTANT)
+            for entry in group.inlined
+        ):
             return None
         plain = [entry for entry in group.inlined if entry.state != IMPORTANT]
         important = [entry for entry in group.inlined if entry.state == IMPORTANT]

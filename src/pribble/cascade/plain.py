@@ -55,8 +55,10 @@ _PATTERNS = {
     rf"{_FAMILY}(?:, ?{_FAMILY})*": "font-family",
 }
 _PLAIN = {name: re.compile(pattern, re.IGNORECASE) for pattern, names in _PATTERNS.items() for name in names.split()}
-_COLOURS = frozenset("color background-color border-color border-top-color border-right-color border-bottom-color "
-                     "border-left-color outline-color".split())
+_COLOURS = frozenset(
+    "color background-color border-color border-top-color border-right-color border-bottom-color "
+    "border-left-color outline-color".split()
+)
 _COLOUR = re.compile(rf"{_HEX}|[a-z]+", re.IGNORECASE)
 _BORDERS = frozenset("border border-top border-right border-bottom border-left".split())
 _BORDER = re.compile(rf"0|none|{_THICKNESS} {_LINE} (?P<colour>{_HEX}|[a-z]+)", re.IGNORECASE)

@@ -100,8 +100,14 @@ def _copies_all(group: Group, places: set[Place]) -> bool:
 class Remains:
     """What is left of each sheet."""
 
-    def __init__(self, rules: Sequence[Rule], selecting: set[Selector], raised: set[Place], copies: Copies,
-                 groups: Sequence[Group]) -> None:
+    def __init__(
+        self,
+        rules: Sequence[Rule],
+        selecting: set[Selector],
+        raised: set[Place],
+        copies: Copies,
+        groups: Sequence[Group],
+    ) -> None:
         self.rules, self.selecting, self.raised, self.copies = rules, selecting, raised, copies
         kept = [d for rule in rules for d in rule.declarations if self._staying(rule)]
         copied = any(copy for found in copies.by_rule.values() for copy in found)
@@ -113,16 +119,20 @@ class Remains:
         """The places of those selectors of a rule that stay."""
         if rule.conditions or rule.part.keep:
             return list(range(len(rule.selectors)))
-        return [i for i, s in enumerate(rule.selectors)
-                if s.dynamic or s.pseudo_element or s.links or s not in self.selecting]
+        return [
+            i
+            for i, s in enumerate(rule.selectors)
+            if s.dynamic or s.pseudo_element or s.links or s not in self.selecting
+        ]
 
     # -- weights --
 
     def _weights(self, groups: Sequence[Group]) -> dict[Weighed, Specificity]:
         """How much more specificity selectors need, so that what stays keeps its order."""
         more: dict[Weighed, Specificity] = {}
-        pairs = {pair for group in groups if group.kept or (self.custom and group.custom)
-                 for pair in self._pairs(group)}
+        pairs = {
+            pair for group in groups if group.kept or (self.custom and group.custom) for pair in self._pairs(group)
+        }
         for _ in range(_MOST_ROUNDS):
             changed = False
             for lower, low, higher, high in pairs:
@@ -174,8 +184,9 @@ class Remains:
         """The text that is left of a sheet, None where nothing is, and that of a further one behind it."""
         text, after = self._text(part)
         if last:
-            own = " ".join(self._copy(copy, index, len(self.rules))
-                           for index, copy in enumerate(self.copies.by_rule[-1]))
+            own = " ".join(
+                self._copy(copy, index, len(self.rules)) for index, copy in enumerate(self.copies.by_rule[-1])
+            )
             text, after = (text, after + own) if part.keep else ("\n".join(filter(None, (text, own))), after)
         if not part.keep and (remote := _remote_imports(part)):
             text = "\n".join((*remote, text))
@@ -195,14 +206,15 @@ class Remains:
         edits: list[tuple[int, int, str]] = []
         sheet = part.sheet
         if part.keep:
-            moved = bool(self.copies.by_rule) or any((rule.number, index) in self.raised for rule in part.rules
-                        for index in range(len(rule.declarations)))
+            moved = bool(self.copies.by_rule) or any(
+                (rule.number, index) in self.raised for rule in part.rules for index in range(len(rule.declarations))
+            )
             return sheet.text, "".join(self._beside(rule, moved) for rule in part.rules)
         for rule in part.rules:
             left = self._left(rule)
             if rule.nested:
                 edits.append((rule.anchor, rule.anchor, _within(rule.inner_conditions, left)))
-            elif left != sheet.text[rule.node.start:rule.node.end]:
+            elif left != sheet.text[rule.node.start : rule.node.end]:
                 edits.append((rule.node.start, rule.node.end, left))
         edits += [(start, end, "") for start, end in part.dropped]
         for layer in part.unwrapped:
@@ -221,10 +233,13 @@ class Remains:
         text = rule.part.sheet.text
         pieces = []
         if staying and len(staying) == len(rule.selectors) and self._is_as_written(rule):
-            edits = [(d.end, d.end, " !important") for i, d in enumerate(rule.declarations)
-                     if (rule.number, i) in self.raised]
+            edits = [
+                (d.end, d.end, " !important")
+                for i, d in enumerate(rule.declarations)
+                if (rule.number, i) in self.raised
+            ]
             start = rule.node.start
-            pieces.append(_applied(text[start:rule.node.end], [(a - start, b - start, s) for a, b, s in edits]))
+            pieces.append(_applied(text[start : rule.node.end], [(a - start, b - start, s) for a, b, s in edits]))
         elif staying:
             pieces += self._rewritten(rule, staying)
         gone = [i for i in range(len(rule.selectors)) if i not in staying]
@@ -240,11 +255,15 @@ class Remains:
 
     def _is_as_written(self, rule: Rule) -> bool:
         """Whether a rule stays where and as it stands, but for declarations that become important."""
-        weighed = any((rule.number, False, index, important) in self.weights
-                      for index in range(len(rule.selectors)) for important in (False, True))
+        weighed = any(
+            (rule.number, False, index, important) in self.weights
+            for index in range(len(rule.selectors))
+            for important in (False, True)
+        )
         # Those that are important from the first must come after those that become so.
         mixed = any(d.important for d in rule.declarations) and any(
-            (rule.number, index) in self.raised for index in range(len(rule.declarations)))
+            (rule.number, index) in self.raised for index in range(len(rule.declarations))
+        )
         return not (rule.nested or weighed or mixed)
 
     def _rewritten(self, rule: Rule, staying: Sequence[int], *, important: bool = False) -> Iterator[str]:
@@ -253,8 +272,11 @@ class Remains:
         made: list[tuple[str, list[str]]] = []
         for first in (False, True):
             selectors = ", ".join(self._selector(rule, index, first) for index in staying)
-            body = [_written(d, first or (rule.number, i) in self.raised) for i, d in enumerate(rule.declarations)
-                    if d.important == first and (first or not important or (rule.number, i) in self.raised)]
+            body = [
+                _written(d, first or (rule.number, i) in self.raised)
+                for i, d in enumerate(rule.declarations)
+                if d.important == first and (first or not important or (rule.number, i) in self.raised)
+            ]
             if body and made and made[-1][0] == selectors:
                 made[-1][1].extend(body)
             elif body:
@@ -273,18 +295,25 @@ class Remains:
                 assert copy.label is not None
                 selectors = heavier(copy.label.selector, more)
             else:
-                selectors = ", ".join(heavier(s.text, more) for i, s in enumerate(copy.rule.selectors)
-                                      if i not in self._staying(copy.rule) or s.links)
-            body = [_written(entry.declaration, True) for _, entry in sorted(copy.places.items(), key=lambda e: e[0])
-                    if entry.declaration.important == important]
+                selectors = ", ".join(
+                    heavier(s.text, more)
+                    for i, s in enumerate(copy.rule.selectors)
+                    if i not in self._staying(copy.rule) or s.links
+                )
+            body = [
+                _written(entry.declaration, True)
+                for _, entry in sorted(copy.places.items(), key=lambda e: e[0])
+                if entry.declaration.important == important
+            ]
             made += f"{selectors} {{ {'; '.join(body)} }} " if body else ""
         return made.strip()
 
     def _beside(self, rule: Rule, moved: bool) -> str:
         """What must come beside a sheet that stays byte for byte: all of a rule that is important, if that of any rule
         is `moved`, and its copies."""
-        left = "".join(self._copy(copy, index, rule.number)
-                       for index, copy in enumerate(self.copies.by_rule.get(rule.number, ())))
+        left = "".join(
+            self._copy(copy, index, rule.number) for index, copy in enumerate(self.copies.by_rule.get(rule.number, ()))
+        )
         if moved:
             staying = self._staying(rule)
             left = " ".join((*self._rewritten(rule, staying, important=True), left))
@@ -312,7 +341,7 @@ def _lacking(now: Specificity, target: Specificity) -> Specificity:
         if now[place] < target[place]:
             made = [0, 0, 0]
             made[place] = target[place] - now[place]
-            rest = _lacking((*now[:place], target[place], *now[place + 1:]), target)  # type: ignore[arg-type]
+            rest = _lacking((*now[:place], target[place], *now[place + 1 :]), target)  # type: ignore[arg-type]
             return added((made[0], made[1], made[2]), rest)
     return 0, 0, 0
 
@@ -349,7 +378,7 @@ def _tidied(text: str) -> str:
     position = 0
     for node in sheet.rules():
         if isinstance(node, AtRule) and node.content is not None and node.keyword in ("media", "supports", "container"):
-            inside = _tidied(sheet.text[node.inner:node.inner_end])
+            inside = _tidied(sheet.text[node.inner : node.inner_end])
             if _is_blank(inside):
                 edits.append((position, node.end, ""))
             else:
@@ -362,7 +391,8 @@ def _is_blank(text: str) -> bool:
     sheet = Sheet(text)
     return not sheet.too_deep and all(
         node.type in ("whitespace", "comment") or (node.type == "literal" and node.value in ("<!--", "-->"))
-        for node in sheet.nodes)
+        for node in sheet.nodes
+    )
 
 
 def _remote_imports(part: Part) -> list[str]:

@@ -17,9 +17,11 @@ from pribble.cascade.selectors import Selector, parsed
 from pribble.cascade.syntax import AtRule, Broken, Declaration, QualifiedRule, Sheet, has_error
 
 _CONDITIONS = frozenset({"media", "supports", "container"})
-_KNOWN = frozenset("charset namespace font-face font-feature-values font-palette-values counter-style keyframes "
-                   "-webkit-keyframes -moz-keyframes -ms-viewport page property position-try starting-style "
-                   "view-transition color-profile viewport".split())
+_KNOWN = frozenset(
+    "charset namespace font-face font-feature-values font-palette-values counter-style keyframes "
+    "-webkit-keyframes -moz-keyframes -ms-viewport page property position-try starting-style "
+    "view-transition color-profile viewport".split()
+)
 # How deep groups and imports may nest.
 _DEEPEST = 30
 UNLAYERED = (1 << 30,)
@@ -91,17 +93,39 @@ class Rules:
         self._names: dict[tuple[str, ...], int] = {}
         self._unnamed = 0
 
-    def read(self, text: str, base: str, offset: int, *, conditions: tuple[str, ...] = (),
-             layer: tuple[str, ...] = (), keep: bool = False, chain: tuple[str, ...] = ()) -> Part:
+    def read(
+        self,
+        text: str,
+        base: str,
+        offset: int,
+        *,
+        conditions: tuple[str, ...] = (),
+        layer: tuple[str, ...] = (),
+        keep: bool = False,
+        chain: tuple[str, ...] = (),
+    ) -> Part:
         """Take in a style sheet."""
         part = Part(Sheet(text), base, offset, keep)
         if part.sheet.too_deep:
-            self.tell("css-too-deep", part, 0, 1, "the style sheet nests too deep and stays as it is", "mend it",
-                       "CSS Syntax 3, 9")
+            self.tell(
+                "css-too-deep",
+                part,
+                0,
+                1,
+                "the style sheet nests too deep and stays as it is",
+                "mend it",
+                "CSS Syntax 3, 9",
+            )
         elif part.sheet.unclosed:
-            self.tell("css-unclosed", part, max(0, len(text) - 1), len(text),
-                       "the style sheet ends before all is closed",
-                       "close the strings, comments and brackets that are open", "CSS Syntax 3, 5.4")
+            self.tell(
+                "css-unclosed",
+                part,
+                max(0, len(text) - 1),
+                len(text),
+                "the style sheet ends before all is closed",
+                "close the strings, comments and brackets that are open",
+                "CSS Syntax 3, 5.4",
+            )
         reader = _PartReader(self, part, chain)
         reader.rules(part.sheet.rules(), conditions, layer, (), 0)
         return part
@@ -137,8 +161,14 @@ class _PartReader:
         # Where the rule ends that others are nested in, and the conditions around it.
         self.outermost: tuple[int, tuple[str, ...]] | None = None
 
-    def rules(self, nodes: Iterator[QualifiedRule | AtRule | Broken | Declaration], conditions: tuple[str, ...],
-              layer: tuple[str, ...], outer: tuple[str, ...], depth: int) -> None:
+    def rules(
+        self,
+        nodes: Iterator[QualifiedRule | AtRule | Broken | Declaration],
+        conditions: tuple[str, ...],
+        layer: tuple[str, ...],
+        outer: tuple[str, ...],
+        depth: int,
+    ) -> None:
         """Read rules; `outer` is the selector of the rule that they are nested in."""
         for node in nodes:
             match node:
@@ -154,13 +184,20 @@ class _PartReader:
         self.found.tell(rule, self.part, start, end, says, mend, reference)
 
     def _broken(self, node: Broken) -> None:
-        self._tell("css-broken", node.start, node.end, f"no receiver reads this: {node.why}", "mend it or delete it",
-                   "CSS Syntax 3, 5.4")
+        self._tell(
+            "css-broken",
+            node.start,
+            node.end,
+            f"no receiver reads this: {node.why}",
+            "mend it or delete it",
+            "CSS Syntax 3, 5.4",
+        )
 
     # -- at-rules --
 
-    def _at_rule(self, node: AtRule, conditions: tuple[str, ...], layer: tuple[str, ...], outer: tuple[str, ...],
-                 depth: int) -> None:
+    def _at_rule(
+        self, node: AtRule, conditions: tuple[str, ...], layer: tuple[str, ...], outer: tuple[str, ...], depth: int
+    ) -> None:
         keyword = node.keyword
         if keyword == "import" and not outer:
             self._import(node, conditions, layer)
@@ -172,8 +209,14 @@ class _PartReader:
             self.part.dropped.append((node.start, node.end))
         elif node.content is None or (keyword not in _CONDITIONS and keyword != "layer") or depth > _DEEPEST:
             if keyword not in _KNOWN:
-                self._tell("css-unknown-rule", node.start, node.inner, f"@{keyword} is left as it is",
-                           "few receivers read it", "CSS Syntax 3, 9.1")
+                self._tell(
+                    "css-unknown-rule",
+                    node.start,
+                    node.inner,
+                    f"@{keyword} is left as it is",
+                    "few receivers read it",
+                    "CSS Syntax 3, 9.1",
+                )
             self._tell_namespace(node)
         elif outer:
             self._nested_group(node, conditions, layer, outer, depth)
@@ -189,11 +232,18 @@ class _PartReader:
 
     def _tell_namespace(self, node: AtRule) -> None:
         if node.keyword == "namespace":
-            self._tell("css-namespace", node.start, node.end, "a namespace means nothing in a page",
-                       "delete it; its rules are left as they are", "CSS Namespaces 3, 2")
+            self._tell(
+                "css-namespace",
+                node.start,
+                node.end,
+                "a namespace means nothing in a page",
+                "delete it; its rules are left as they are",
+                "CSS Namespaces 3, 2",
+            )
 
-    def _nested_group(self, node: AtRule, conditions: tuple[str, ...], layer: tuple[str, ...], outer: tuple[str, ...],
-                      depth: int) -> None:
+    def _nested_group(
+        self, node: AtRule, conditions: tuple[str, ...], layer: tuple[str, ...], outer: tuple[str, ...], depth: int
+    ) -> None:
         """A condition within a rule: its declarations are those of the rule."""
         assert node.content is not None
         made = (*conditions, *condition(node.keyword, node.prelude_text))
@@ -207,14 +257,26 @@ class _PartReader:
     def _import(self, node: AtRule, conditions: tuple[str, ...], layer: tuple[str, ...]) -> None:
         address, layered, made = imported(node)
         if address is None or self.begun:
-            self._tell("css-import", node.start, node.end, "no receiver reads this @import",
-                       "it names one address and stands before all rules", "CSS Cascade 5, 2")
+            self._tell(
+                "css-import",
+                node.start,
+                node.end,
+                "no receiver reads this @import",
+                "it names one address and stands before all rules",
+                "CSS Cascade 5, 2",
+            )
             self.part.dropped.append((node.start, node.end))
             return
         loaded = self.found.load(address, self.part.base)
         if loaded is None:
-            self._tell("css-remote", node.start, node.end, f'"{address}" is elsewhere and stays as it is',
-                       "few receivers fetch a style sheet; put it beside the template", "CSS Cascade 5, 2")
+            self._tell(
+                "css-remote",
+                node.start,
+                node.end,
+                f'"{address}" is elsewhere and stays as it is',
+                "few receivers fetch a style sheet; put it beside the template",
+                "CSS Cascade 5, 2",
+            )
             self.part.remote.append((node.start, node.end))
             return
         text, base = loaded
@@ -222,18 +284,31 @@ class _PartReader:
         if inner:
             self.found.layer(inner)
         if base in self.chain or len(self.chain) > _DEEPEST:
-            self._tell("css-import-circle", node.start, node.end, f'"{address}" is read in already, by way of itself',
-                       "let no sheet import one that imports it", "CSS Cascade 5, 2")
+            self._tell(
+                "css-import-circle",
+                node.start,
+                node.end,
+                f'"{address}" is read in already, by way of itself',
+                "let no sheet import one that imports it",
+                "CSS Cascade 5, 2",
+            )
             self.part.dropped.append((node.start, node.end))
             return
-        part = self.found.read(text, base, -1, conditions=(*conditions, *made), layer=inner, keep=self.part.keep,
-                               chain=(*self.chain, base))
+        part = self.found.read(
+            text, base, -1, conditions=(*conditions, *made), layer=inner, keep=self.part.keep, chain=(*self.chain, base)
+        )
         self.part.imported.append((node, part, made))
 
     # -- style rules --
 
-    def _style_rule(self, node: QualifiedRule, conditions: tuple[str, ...], layer: tuple[str, ...],
-                    outer: tuple[str, ...], depth: int) -> None:
+    def _style_rule(
+        self,
+        node: QualifiedRule,
+        conditions: tuple[str, ...],
+        layer: tuple[str, ...],
+        outer: tuple[str, ...],
+        depth: int,
+    ) -> None:
         content = list(self.sheet.declarations_in(node.content, node.inner_end))
         prelude = _desugared(node.prelude, outer) if outer else list(node.prelude)
         texts = _selector_text(prelude)
@@ -252,35 +327,69 @@ class _PartReader:
         self._add(node, prelude, own, conditions, layer, nested=nested)
         self.rules(iter(rules), conditions, layer, (texts,), depth + 1)
 
-    def _add(self, node: QualifiedRule, prelude: Sequence[Any], declarations: list[Declaration],
-             conditions: tuple[str, ...], layer: tuple[str, ...], *, nested: bool) -> None:
+    def _add(
+        self,
+        node: QualifiedRule,
+        prelude: Sequence[Any],
+        declarations: list[Declaration],
+        conditions: tuple[str, ...],
+        layer: tuple[str, ...],
+        *,
+        nested: bool,
+    ) -> None:
         tokens = tinycss2.parse_component_value_list(prelude[0]) if prelude and isinstance(prelude[0], str) else prelude
         try:
             selectors = parsed(tokens)
         except (SelectorError, ValueError) as error:
-            self._tell("css-unknown-selector", node.start, node.prelude_end,
-                       "this selector is left as it is: " + _reason(error),
-                       "mend it, unless it is meant for some receiver", "Selectors 4, 3.9")
+            self._tell(
+                "css-unknown-selector",
+                node.start,
+                node.prelude_end,
+                "this selector is left as it is: " + _reason(error),
+                "mend it, unless it is meant for some receiver",
+                "Selectors 4, 3.9",
+            )
             if nested:
                 self.part.dropped = [each for each in self.part.dropped if each != (node.start, node.end)]
             return
         sound = []
         for declaration in declarations:
             if not declaration.name.startswith("--") and (has_error(declaration.tokens) or not declaration.value):
-                self._tell("css-broken", declaration.start, declaration.end, "no receiver reads this declaration",
-                           "mend it or delete it", "CSS Syntax 3, 5.4")
+                self._tell(
+                    "css-broken",
+                    declaration.start,
+                    declaration.end,
+                    "no receiver reads this declaration",
+                    "mend it or delete it",
+                    "CSS Syntax 3, 5.4",
+                )
             else:
                 sound.append(declaration)
         for selector in selectors:
             if selector.unknown:
-                self._tell("css-unknown-selector", node.start, node.prelude_end,
-                           f":{selector.unknown} is known to no receiver; the rule is left as it is",
-                           "mend or delete it", "Selectors 4, 3.9")
+                self._tell(
+                    "css-unknown-selector",
+                    node.start,
+                    node.prelude_end,
+                    f":{selector.unknown} is known to no receiver; the rule is left as it is",
+                    "mend or delete it",
+                    "Selectors 4, 3.9",
+                )
         if layer:
             self.found.layer(layer)
         anchor, outside = self.outermost or (0, ())
-        rule = Rule(len(self.found.all), self.part, node, selectors, sound, conditions, layer, nested, anchor,
-                    conditions[len(outside):])
+        rule = Rule(
+            len(self.found.all),
+            self.part,
+            node,
+            selectors,
+            sound,
+            conditions,
+            layer,
+            nested,
+            anchor,
+            conditions[len(outside) :],
+        )
         self.found.all.append(rule)
         self.part.rules.append(rule)
 

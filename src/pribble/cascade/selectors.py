@@ -16,20 +16,28 @@ from pribble.cascade.elements import Element
 
 _LINKS = frozenset({"link", "any-link", "local-link"})
 # What does not change while a message is read.
-_STATIC = _LINKS | frozenset("root scope first-child last-child first-of-type last-of-type only-child only-of-type "
-                             "empty enabled disabled nth-child nth-last-child nth-of-type nth-last-of-type "
-                             "lang".split())
-_COUNTING = frozenset("first-child last-child first-of-type last-of-type only-child only-of-type nth-child "
-                      "nth-last-child nth-of-type nth-last-of-type".split())
-_KNOWN = frozenset("hover focus focus-within focus-visible active visited target target-within checked indeterminate "
-                   "default valid invalid in-range out-of-range required optional read-only read-write "
-                   "placeholder-shown autofill defined fullscreen modal open closed popover-open current past future "
-                   "playing paused seeking buffering stalled muted volume-locked user-valid user-invalid dir".split())
+_STATIC = _LINKS | frozenset(
+    "root scope first-child last-child first-of-type last-of-type only-child only-of-type "
+    "empty enabled disabled nth-child nth-last-child nth-of-type nth-last-of-type "
+    "lang".split()
+)
+_COUNTING = frozenset(
+    "first-child last-child first-of-type last-of-type only-child only-of-type nth-child "
+    "nth-last-child nth-of-type nth-last-of-type".split()
+)
+_KNOWN = frozenset(
+    "hover focus focus-within focus-visible active visited target target-within checked indeterminate "
+    "default valid invalid in-range out-of-range required optional read-only read-write "
+    "placeholder-shown autofill defined fullscreen modal open closed popover-open current past future "
+    "playing paused seeking buffering stalled muted volume-locked user-valid user-invalid dir".split()
+)
 # Attributes whose values HTML compares without regard to case (WHATWG HTML 4.16.2).
-_CASELESS = frozenset("accept accept-charset align alink axis bgcolor charset checked clear codetype color compact "
-                      "declare defer dir direction disabled enctype face frame hreflang http-equiv lang language link "
-                      "media method multiple nohref noresize noshade nowrap readonly rel rev rules scope scrolling "
-                      "selected shape target text type valign valuetype vlink".split())
+_CASELESS = frozenset(
+    "accept accept-charset align alink axis bgcolor charset checked clear codetype color compact "
+    "declare defer dir direction disabled enctype face frame hreflang http-equiv lang language link "
+    "media method multiple nohref noresize noshade nowrap readonly rel rev rules scope scrolling "
+    "selected shape target text type valign valuetype vlink".split()
+)
 # A selector longer than this is a mistake or an attack: nothing of it is read.
 _LONGEST = 1000
 Specificity = tuple[int, int, int]
@@ -65,8 +73,11 @@ class Selector:
             return "counts brothers in a loop or branch"
         if self.counts_above and any(above.varying for above in element.ancestors):
             return "counts brothers in a loop or branch"
-        if self.content and (element.filling or any(e.varying for e in element.iter_subtree())
-                             or (element.parent is not None and element.parent.varying)):
+        if self.content and (
+            element.filling
+            or any(e.varying for e in element.iter_subtree())
+            or (element.parent is not None and element.parent.varying)
+        ):
             return "asks what an element holds"
         for above in (element, *element.ancestors):
             if (above.unsure & self.attributes) or (above.fleeting & self.presences):
@@ -104,9 +115,21 @@ def _selector(text: str, found: parser.Selector) -> Selector:
         compiled = compiler.CompiledSelector(parser.Selector(tree, None))
     except (SyntaxError, NotImplementedError) as error:  # [*|x], :has() of nothing
         raise SelectorError(text, "unknown selector") from error
-    return Selector(text, found.parsed_tree, compiled, specificity, asked.dynamic, asked.links,
-                    found.pseudo_element is not None, asked.unknown, frozenset(asked.attributes),
-                    frozenset(asked.presences), asked.counts, asked.counts_above, asked.content)
+    return Selector(
+        text,
+        found.parsed_tree,
+        compiled,
+        specificity,
+        asked.dynamic,
+        asked.links,
+        found.pseudo_element is not None,
+        asked.unknown,
+        frozenset(asked.attributes),
+        frozenset(asked.presences),
+        asked.counts,
+        asked.counts_above,
+        asked.content,
+    )
 
 
 class _Asked:
@@ -140,8 +163,11 @@ class _Asked:
                 self.counts_above |= not subject
                 for one in inner:
                     self.read(one.selector.parsed_tree, subject=False)
-            case (parser.NegationSelector(selector_list=inner) | parser.MatchesAnySelector(selector_list=inner)
-                  | parser.SpecificityAdjustmentSelector(selector_list=inner)):
+            case (
+                parser.NegationSelector(selector_list=inner)
+                | parser.MatchesAnySelector(selector_list=inner)
+                | parser.SpecificityAdjustmentSelector(selector_list=inner)
+            ):
                 for one in inner:
                     self.read(one.parsed_tree, subject=subject)
             case parser.PseudoClassSelector(name=name) | parser.FunctionalPseudoClassSelector(name=name):
@@ -175,9 +201,10 @@ def _counted_of(node: Any) -> list[parser.Selector]:
     """The selectors of ``:nth-child(… of S)``."""
     if not isinstance(node, parser.FunctionalPseudoClassSelector) or not node.name.startswith("nth"):
         return []
-    at = next((i for i, token in enumerate(node.arguments) if token.type == "ident" and token.lower_value == "of"),
-              None)
-    return [] if at is None else list(parser.parse(node.arguments[at + 1:]))
+    at = next(
+        (i for i, token in enumerate(node.arguments) if token.type == "ident" and token.lower_value == "of"), None
+    )
+    return [] if at is None else list(parser.parse(node.arguments[at + 1 :]))
 
 
 def _specificity(node: Any) -> Specificity:
@@ -229,17 +256,21 @@ def _relaxed_simple(node: Any, drops: Drops) -> Any:
         return None
     match node:
         case parser.AttributeSelector(lower_name=name, operator=operator) if operator and node.case_sensitive is None:
-            return parser.AttributeSelector(node.namespace, (node.name, name), operator, node.value,
-                                            False if name in _CASELESS else None)
+            return parser.AttributeSelector(
+                node.namespace, (node.name, name), operator, node.value, False if name in _CASELESS else None
+            )
         case parser.NegationSelector(selector_list=inner):
             sure = [one for one in inner if not _holds(one.parsed_tree, drops)]
             return parser.NegationSelector(sure) if sure else None
         case parser.MatchesAnySelector(selector_list=inner) | parser.SpecificityAdjustmentSelector(selector_list=inner):
             return type(node)([parser.Selector(_relaxed(one.parsed_tree, drops)) for one in inner])
         case parser.RelationalSelector(selector_list=inner):
-            return parser.RelationalSelector([
-                parser.RelativeSelector(one.combinator, parser.Selector(_relaxed(one.selector.parsed_tree, drops)))
-                for one in inner])
+            return parser.RelationalSelector(
+                [
+                    parser.RelativeSelector(one.combinator, parser.Selector(_relaxed(one.selector.parsed_tree, drops)))
+                    for one in inner
+                ]
+            )
     return node
 
 
@@ -252,15 +283,19 @@ def _holds(node: Any, drops: Drops) -> bool:
             return any(_holds(one, drops) for one in simple)
         case parser.RelationalSelector(selector_list=inner):
             return drops(node) or any(_holds(one.selector.parsed_tree, drops) for one in inner)
-        case (parser.NegationSelector(selector_list=inner) | parser.MatchesAnySelector(selector_list=inner)
-              | parser.SpecificityAdjustmentSelector(selector_list=inner)):
+        case (
+            parser.NegationSelector(selector_list=inner)
+            | parser.MatchesAnySelector(selector_list=inner)
+            | parser.SpecificityAdjustmentSelector(selector_list=inner)
+        ):
             return any(_holds(one.parsed_tree, drops) for one in inner)
     return drops(node)
 
 
 def _is_dynamic(node: Any) -> bool:
-    return isinstance(node, parser.PseudoClassSelector | parser.FunctionalPseudoClassSelector) \
-        and node.name not in _STATIC
+    return (
+        isinstance(node, parser.PseudoClassSelector | parser.FunctionalPseudoClassSelector) and node.name not in _STATIC
+    )
 
 
 def loosened(selector: Selector, unsure: frozenset[str], fleeting: frozenset[str]) -> compiler.CompiledSelector:

@@ -15,9 +15,12 @@ import tinycss2
 
 _BRACKETS = {"{": "}", "(": ")", "[": "]"}
 # Brackets, and what brackets in it do not count in: comments, strings, unquoted urls (`left` is what ends them).
-_LEXEME = re.compile(r"""/\*(?:.*?)(?P<left>\*/|\Z) | \\. | [][(){}]
+_LEXEME = re.compile(
+    r"""/\*(?:.*?)(?P<left>\*/|\Z) | \\. | [][(){}]
     | "(?:[^"\\\n]|\\.)*(?P<left2>["\n]|\\?\Z) | '(?:[^'\\\n]|\\.)*(?P<left3>['\n]|\\?\Z)
-    | [uU][rR][lL]\((?=[ \t\n]*[^"' \t\n])(?:[^)\\]|\\.)*(?P<left4>\)|\\?\Z)""", re.DOTALL | re.VERBOSE)
+    | [uU][rR][lL]\((?=[ \t\n]*[^"' \t\n])(?:[^)\\]|\\.)*(?P<left4>\)|\\?\Z)""",
+    re.DOTALL | re.VERBOSE,
+)
 _ESCAPING = re.compile(r"(?<!\\)(?:\\\\)*\\\Z")
 _SPACE = ("whitespace", "comment")
 # A sheet whose brackets nest deeper than this is a mistake or an attack; nothing of it is read.
@@ -105,8 +108,9 @@ class Sheet:
         """The rules of the sheet."""
         return self.rules_in(self.nodes, len(self.text), nested=False)
 
-    def rules_in(self, nodes: Sequence[Any], end: int, *, nested: bool = True
-                 ) -> Iterator[QualifiedRule | AtRule | Broken]:
+    def rules_in(
+        self, nodes: Sequence[Any], end: int, *, nested: bool = True
+    ) -> Iterator[QualifiedRule | AtRule | Broken]:
         """The rules in a list of component values that ends at `end` (consume a list of rules, 5.4.1)."""
         index = 0
         while index < len(nodes):
@@ -127,29 +131,33 @@ class Sheet:
             if node.type == "{} block":
                 inner = self.offset(node) + 1
                 if is_at:
-                    prelude = tuple(nodes[first + 1:index])
-                    text = self.text[start + 1 + len(nodes[first].value):inner - 1].strip()
-                    return AtRule(nodes[first].lower_value, prelude, text, tuple(node.content), start, inner, after - 1,
-                                  after), index + 1
-                return QualifiedRule(tuple(nodes[first:index]), inner - 1, tuple(node.content), start, inner, after - 1,
-                                     after), index + 1
+                    prelude = tuple(nodes[first + 1 : index])
+                    text = self.text[start + 1 + len(nodes[first].value) : inner - 1].strip()
+                    return AtRule(
+                        nodes[first].lower_value, prelude, text, tuple(node.content), start, inner, after - 1, after
+                    ), index + 1
+                return QualifiedRule(
+                    tuple(nodes[first:index]), inner - 1, tuple(node.content), start, inner, after - 1, after
+                ), index + 1
             if is_at and node.type == "literal" and node.value == ";":
                 stop = self.offset(node)
-                text = self.text[start + 1 + len(nodes[first].value):stop].strip()
-                return AtRule(nodes[first].lower_value, tuple(nodes[first + 1:index]), text, None, start, stop, stop,
-                              after), index + 1
+                text = self.text[start + 1 + len(nodes[first].value) : stop].strip()
+                return AtRule(
+                    nodes[first].lower_value, tuple(nodes[first + 1 : index]), text, None, start, stop, stop, after
+                ), index + 1
             index += 1
         if is_at:
-            text = self.text[start + 1 + len(nodes[first].value):end].strip()
-            return AtRule(nodes[first].lower_value, tuple(nodes[first + 1:]), text, None, start, end, end, end), index
+            text = self.text[start + 1 + len(nodes[first].value) : end].strip()
+            return AtRule(nodes[first].lower_value, tuple(nodes[first + 1 :]), text, None, start, end, end, end), index
         return Broken(start, end, "a rule without a block"), index
 
     def declarations(self) -> Iterator[Declaration | QualifiedRule | AtRule | Broken]:
         """The declarations of a ``style`` attribute."""
         return self.declarations_in(self.nodes, len(self.text))
 
-    def declarations_in(self, nodes: Sequence[Any], end: int
-                        ) -> Iterator[Declaration | QualifiedRule | AtRule | Broken]:
+    def declarations_in(
+        self, nodes: Sequence[Any], end: int
+    ) -> Iterator[Declaration | QualifiedRule | AtRule | Broken]:
         """What a block holds: declarations, and rules nested in it (consume a block's contents, 5.4.4)."""
         index = 0
         while index < len(nodes):
@@ -157,8 +165,10 @@ class Sheet:
             if node.type in _SPACE or (node.type == "literal" and node.value == ";"):
                 index += 1
                 continue
-            stop = next((i for i in range(index, len(nodes))
-                         if nodes[i].type == "literal" and nodes[i].value == ";"), len(nodes))
+            stop = next(
+                (i for i in range(index, len(nodes)) if nodes[i].type == "literal" and nodes[i].value == ";"),
+                len(nodes),
+            )
             if node.type != "at-keyword" and (made := self._declaration(nodes, index, stop, end)):
                 yield made
                 index = stop
@@ -185,7 +195,7 @@ class Sheet:
         if colon >= stop or nodes[colon].type != "literal" or nodes[colon].value != ":":
             return None
         start = self.offset(nodes[first])
-        value = list(nodes[colon + 1:stop])
+        value = list(nodes[colon + 1 : stop])
         custom = name.value.startswith("--")
         if not custom and any(token.type == "{} block" for token in value):
             return None  # a nested rule: a:hover { … }
@@ -195,7 +205,7 @@ class Sheet:
         value_start = self.offset(nodes[colon]) + 1
         value, value_end, important = self._without_importance(value, last)
         text = self.text[value_start:value_end].strip()
-        own = self.text[start:self.offset(nodes[colon])].strip()
+        own = self.text[start : self.offset(nodes[colon])].strip()
         written = own if custom or first != index else own.lower()
         return Declaration(written, text, important, tuple(value), start, last)
 
@@ -204,9 +214,8 @@ class Sheet:
         parts = [i for i, token in enumerate(value) if token.type not in _SPACE]
         if len(parts) >= 2:
             mark, word = value[parts[-2]], value[parts[-1]]
-            if (mark.type, word.type) == ("literal", "ident") and mark.value == "!" \
-                    and word.lower_value == "important":
-                return value[:parts[-2]], self.offset(mark), True
+            if (mark.type, word.type) == ("literal", "ident") and mark.value == "!" and word.lower_value == "important":
+                return value[: parts[-2]], self.offset(mark), True
         return value, end, False
 
 

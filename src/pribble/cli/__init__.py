@@ -22,8 +22,10 @@ WRONG_INPUT, WRONG_USAGE, NOT_DELIVERED = 1, 2, 3
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command; returns the exit code.  Errors go to standard error, never as a traceback."""
     parser = argparse.ArgumentParser(
-        prog="pribble", allow_abbrev=False,
-        description="Turn templates, data and pictures into e-mail messages that any receiver can read.")
+        prog="pribble",
+        allow_abbrev=False,
+        description="Turn templates, data and pictures into e-mail messages that any receiver can read.",
+    )
     commands = parser.add_subparsers(title="commands", metavar="COMMAND", required=True)
     for command in COMMANDS:
         command.add(commands)

@@ -16,24 +16,52 @@ _STYLES = {"error": "bold red", "warning": "magenta", "note": "cyan"}
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
     parser = commands.add_parser(
-        "audit", help="the parts of a message, and every departure from the standards",
+        "audit",
+        help="the parts of a message, and every departure from the standards",
         description="Look at messages, anyone's: the tree of their parts with sizes, and whatever departs from the "
-                    "standards, each with the section it departs from and what to do.  Exits 1 where one is an error.")
+        "standards, each with the section it departs from and what to do.  Exits 1 where one is an error.",
+    )
     parser.add_argument("messages", metavar="MESSAGE.eml", nargs="+", help="files; - for standard input")
-    parser.add_argument("--submitted", action="store_true",
-                        help="it is on its way to its first server, where fields of delivery have no place yet")
-    parser.add_argument("--no-smtputf8", action="store_false", dest="smtputf8",
-                        help="the servers on its way do not take addresses beyond ASCII")
+    parser.add_argument(
+        "--submitted",
+        action="store_true",
+        help="it is on its way to its first server, where fields of delivery have no place yet",
+    )
+    parser.add_argument(
+        "--no-smtputf8",
+        action="store_false",
+        dest="smtputf8",
+        help="the servers on its way do not take addresses beyond ASCII",
+    )
     add_json(parser)
     parser.set_defaults(run=run)
 
 
 def run(options: argparse.Namespace) -> int:
-    found = [(name, audit(_read(name), submitted=options.submitted, smtputf8=options.smtputf8,
-                          name="standard input" if name == "-" else name)) for name in options.messages]
+    found = [
+        (
+            name,
+            audit(
+                _read(name),
+                submitted=options.submitted,
+                smtputf8=options.smtputf8,
+                name="standard input" if name == "-" else name,
+            ),
+        )
+        for name in options.messages
+    ]
     if options.json:
-        print_json([{"message": name, "sound": one.is_sound, "parts": _part(one.tree),
-                     "findings": [_finding(finding, one) for finding in one]} for name, one in found])
+        print_json(
+            [
+                {
+                    "message": name,
+                    "sound": one.is_sound,
+                    "parts": _part(one.tree),
+                    "findings": [_finding(finding, one) for finding in one],
+                }
+                for name, one in found
+            ]
+        )
     else:
         for number, (name, one) in enumerate(found):
             _show(name, one, first=number == 0)
@@ -54,16 +82,31 @@ def _read(name: str) -> bytes:
 def _part(part: AuditedPart) -> dict[str, Any]:
     said = {"charset": part.charset, "disposition": part.disposition, "name": part.name, "content_id": part.content_id}
     parts = {"parts": [_part(inner) for inner in part.parts]} if part.parts else {}
-    return {"type": part.type, "encoding": part.encoding, **{name: value for name, value in said.items() if value},
-            "bytes": part.size, "offset": part.offset, **parts}
+    return {
+        "type": part.type,
+        "encoding": part.encoding,
+        **{name: value for name, value in said.items() if value},
+        "bytes": part.size,
+        "offset": part.offset,
+        **parts,
+    }
 
 
 def _finding(finding: Finding, one: Audit) -> dict[str, Any]:
     where = finding.where
     assert where is not None
-    return {"rule": finding.rule, "severity": finding.severity, "reference": finding.reference, "says": finding.says,
-            "mend": finding.mend, "offset": where.start, "line": where.line, "column": where.column,
-            "excerpt": where.excerpt().strip("\n").splitlines()[0].strip(), "times": one.counts[finding.rule]}
+    return {
+        "rule": finding.rule,
+        "severity": finding.severity,
+        "reference": finding.reference,
+        "says": finding.says,
+        "mend": finding.mend,
+        "offset": where.start,
+        "line": where.line,
+        "column": where.column,
+        "excerpt": where.excerpt().strip("\n").splitlines()[0].strip(),
+        "times": one.counts[finding.rule],
+    }
 
 
 # ---- for people -----------------------------------------------------------------------------------------------
@@ -86,8 +129,14 @@ def _show(name: str, one: Audit, *, first: bool) -> None:
     for finding in one:
         console.print()
         assert finding.where is not None
-        console.print(Text.assemble((finding.severity, _STYLES[finding.severity]), f" {finding.rule}  ",
-                                    (f"line {finding.where.line}, {finding.reference}", "dim")), soft_wrap=True)
+        console.print(
+            Text.assemble(
+                (finding.severity, _STYLES[finding.severity]),
+                f" {finding.rule}  ",
+                (f"line {finding.where.line}, {finding.reference}", "dim"),
+            ),
+            soft_wrap=True,
+        )
         console.print(Text(f"  {finding.says}"), soft_wrap=True)
         console.print(Text("\n".join(line[2:] for line in finding.where.excerpt().split("\n"))), soft_wrap=True)
         if finding.rule not in told:
@@ -98,8 +147,13 @@ def _show(name: str, one: Audit, *, first: bool) -> None:
 
 
 def _about(part: AuditedPart) -> str:
-    said = [part.charset, part.encoding if not part.parts else "", part.disposition, part.name,
-            f"<{part.content_id}>" if part.content_id else ""]
+    said = [
+        part.charset,
+        part.encoding if not part.parts else "",
+        part.disposition,
+        part.name,
+        f"<{part.content_id}>" if part.content_id else "",
+    ]
     return ", ".join(word for word in said if word)
 
 

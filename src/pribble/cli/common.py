@@ -84,9 +84,15 @@ def read_config(path: Path) -> Config:
     if wrong := next((name for name, value in senders.items() if not isinstance(value, str)), None):
         raise DataError(f'{path}: "senders.{wrong}" is a mailbox: "Name <address>"')
     templates = said.get("templates")
-    return Config(_as_shown(path.parent / templates) if templates else None, said.get("locale", "en"),
-                  said.get("timezone", "UTC"), pictures.get("embed"), pictures.get("base"), tuple(senders.items()),
-                  said.get("through"))
+    return Config(
+        _as_shown(path.parent / templates) if templates else None,
+        said.get("locale", "en"),
+        said.get("timezone", "UTC"),
+        pictures.get("embed"),
+        pictures.get("base"),
+        tuple(senders.items()),
+        said.get("through"),
+    )
 
 
 def _as_shown(path: Path) -> Path:
@@ -101,12 +107,22 @@ def _as_shown(path: Path) -> Path:
 def add_template(parser: argparse.ArgumentParser, *, data: bool = True) -> None:
     """The arguments that name a template and its data."""
     parser.add_argument("template", metavar="TEMPLATE", help="a name in the template folder, or a path to a file")
-    parser.add_argument("--templates", metavar="DIR", type=Path,
-                        help="the template folder (else that of pribble.toml, else ./templates)")
+    parser.add_argument(
+        "--templates",
+        metavar="DIR",
+        type=Path,
+        help="the template folder (else that of pribble.toml, else ./templates)",
+    )
     if data:
         parser.add_argument("--data", metavar="FILE", help="JSON; - for standard input (default: the first sample)")
-        parser.add_argument("--set", metavar="PATH=VALUE", action="append", default=[], dest="sets",
-                            help="set one field; VALUE is JSON if it reads as such, else text")
+        parser.add_argument(
+            "--set",
+            metavar="PATH=VALUE",
+            action="append",
+            default=[],
+            dest="sets",
+            help="set one field; VALUE is JSON if it reads as such, else text",
+        )
         parser.add_argument("--locale", metavar="L", help="the locale of numbers and dates: en_GB")
         parser.add_argument("--timezone", metavar="Z", help="the time zone of moments: Europe/London")
         add_embed(parser)
@@ -114,8 +130,12 @@ def add_template(parser: argparse.ArgumentParser, *, data: bool = True) -> None:
 
 def add_embed(parser: argparse.ArgumentParser) -> None:
     """The arguments that say how pictures travel."""
-    parser.add_argument("--embed", choices=EMBED, help="how pictures travel: as parts of the message (cid), inside the "
-                        "page (data), as links below --picture-base, or not at all (none)")
+    parser.add_argument(
+        "--embed",
+        choices=EMBED,
+        help="how pictures travel: as parts of the message (cid), inside the "
+        "page (data), as links below --picture-base, or not at all (none)",
+    )
     parser.add_argument("--picture-base", metavar="URL", help="what linked pictures lie below: https://…")
 
 
@@ -131,9 +151,13 @@ def template(options: argparse.Namespace, settings: Config) -> Template:
         name = given.resolve().relative_to(folder_path.resolve()).with_suffix("").as_posix()
     if not folder_path.is_dir():
         raise Usage(f"there is no template folder {folder_path} (name one with --templates, or in {SETTINGS_FILE})")
-    folder = TemplateFolder(folder_path, locale=settings.locale, timezone=settings.timezone,
-                            embed=checked_embed(settings.embed),
-                            picture_base=getattr(options, "picture_base", None) or settings.picture_base)
+    folder = TemplateFolder(
+        folder_path,
+        locale=settings.locale,
+        timezone=settings.timezone,
+        embed=checked_embed(settings.embed),
+        picture_base=getattr(options, "picture_base", None) or settings.picture_base,
+    )
     return folder[name]
 
 
@@ -185,7 +209,7 @@ def _changed(whole: Any, steps: list[str | int], value: Any, path: str) -> Any:
     if isinstance(first, int):
         if not isinstance(whole, list) or first >= len(whole):
             raise Usage(f"--set {path}: there is no [{first}] in the data")
-        return [*whole[:first], _changed(whole[first], rest, value, path), *whole[first + 1:]]
+        return [*whole[:first], _changed(whole[first], rest, value, path), *whole[first + 1 :]]
     if not isinstance(whole, dict | None):
         raise Usage(f'--set {path}: "{first}" would be a field of something that has none')
     before = whole or {}
@@ -194,8 +218,12 @@ def _changed(whole: Any, steps: list[str | int], value: Any, path: str) -> Any:
 
 def rendering(options: argparse.Namespace, chosen: Template, *, embed: str | None = None) -> Rendering:
     """The chosen template, filled."""
-    return chosen.render(data(options, chosen), locale=options.locale, timezone=options.timezone,
-                         embed=checked_embed(options.embed or embed))
+    return chosen.render(
+        data(options, chosen),
+        locale=options.locale,
+        timezone=options.timezone,
+        embed=checked_embed(options.embed or embed),
+    )
 
 
 def sender(options: argparse.Namespace, settings: Config) -> str:

@@ -17,20 +17,31 @@ FORMATS = ("html", "fragment", "text")
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
     parser = commands.add_parser(
-        "convert", help="styles and pictures of any page written into it, or its plain text",
+        "convert",
+        help="styles and pictures of any page written into it, or its plain text",
         description="Write the style sheets of a page into its elements, and its pictures into the page; or give the "
-                    "plain text that says the same.  What is put right of its pictures is told on standard error.")
+        "plain text that says the same.  What is put right of its pictures is told on standard error.",
+    )
     parser.add_argument("page", metavar="PAGE", help="an HTML file; - for standard input")
-    parser.add_argument("--format", choices=FORMATS, default="html",
-                        help="the whole page (html, the default), the inside of its body (fragment), or what it says "
-                             "(text)")
+    parser.add_argument(
+        "--format",
+        choices=FORMATS,
+        default="html",
+        help="the whole page (html, the default), the inside of its body (fragment), or what it says (text)",
+    )
     add_embed(parser)
-    parser.add_argument("--old-attributes", action="store_true",
-                        help="add bgcolor, width, align and valign beside the styles that say the same")
+    parser.add_argument(
+        "--old-attributes",
+        action="store_true",
+        help="add bgcolor, width, align and valign beside the styles that say the same",
+    )
     parser.add_argument("--width", type=int, metavar="N", help=f"columns of the text (default: {WIDTH})")
-    parser.add_argument("--links", choices=("inline", "notes"),
-                        help="in the text, addresses behind their labels (inline, the default), or numbered and listed "
-                             "at its end (notes)")
+    parser.add_argument(
+        "--links",
+        choices=("inline", "notes"),
+        help="in the text, addresses behind their labels (inline, the default), or numbered and listed "
+        "at its end (notes)",
+    )
     parser.add_argument("--out", metavar="FILE", help="where to write it (default: standard output)")
     add_json(parser)
     parser.set_defaults(run=run)
@@ -47,15 +58,27 @@ def run(options: argparse.Namespace) -> None:
         return
     if options.out:
         write(content, options.out)
-    print_json({"page": options.page, "format": options.format, "bytes": len(content), "told": told,
-                **({"file": options.out} if options.out else {"content": content.decode("utf-8")})})
+    print_json(
+        {
+            "page": options.page,
+            "format": options.format,
+            "bytes": len(content),
+            "told": told,
+            **({"file": options.out} if options.out else {"content": content.decode("utf-8")}),
+        }
+    )
 
 
 def _check(options: argparse.Namespace) -> None:
     """Refuse what has no meaning for the form that is asked for."""
     text = options.format == "text"
-    given = [("--width", options.width, text), ("--links", options.links, text), ("--embed", options.embed, not text),
-             ("--picture-base", options.picture_base, not text), ("--old-attributes", options.old_attributes, not text)]
+    given = [
+        ("--width", options.width, text),
+        ("--links", options.links, text),
+        ("--embed", options.embed, not text),
+        ("--picture-base", options.picture_base, not text),
+        ("--old-attributes", options.old_attributes, not text),
+    ]
     for name, value, fits in given:
         if value not in (None, False) and not fits:
             raise Usage(f"{name} has no meaning for {options.format}")
@@ -73,8 +96,9 @@ def _page(options: argparse.Namespace, html: str, path: Path) -> tuple[bytes, li
     embed = checked_embed(options.embed) or ("link" if options.picture_base else "data")
     if embed == "cid":
         raise Usage("pictures travel by cid: as parts of a message, and convert makes none (choose data, link or none)")
-    made = page_rendering(html, path, embed=embed, picture_base=options.picture_base,
-                          presentational=options.old_attributes)
+    made = page_rendering(
+        html, path, embed=embed, picture_base=options.picture_base, presentational=options.old_attributes
+    )
     page = made.html if options.format == "html" else made.fragment()
     return str(page).encode("utf-8"), [str(finding) for finding in made.changes]
 

@@ -11,11 +11,18 @@ from pribble.demo import Outcome, walk
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
     parser = commands.add_parser(
-        "demo", help="the full example, sent to a receiver of its own",
+        "demo",
+        help="the full example, sent to a receiver of its own",
         description="Render the demo's templates for one event, send the messages through the stand-in receiver on a "
-                    "free port of this machine, read back what came with the standard library's parser, and audit it.")
-    parser.add_argument("--out", metavar="DIR", type=Path, default=Path("pribble-demo"),
-                        help="where to leave messages, pages and texts (pribble-demo)")
+        "free port of this machine, read back what came with the standard library's parser, and audit it.",
+    )
+    parser.add_argument(
+        "--out",
+        metavar="DIR",
+        type=Path,
+        default=Path("pribble-demo"),
+        help="where to leave messages, pages and texts (pribble-demo)",
+    )
     parser.add_argument("--json", action="store_true", help="answer in JSON, for programs")
     parser.set_defaults(run=run)
 
@@ -24,11 +31,25 @@ def run(options: argparse.Namespace) -> int:
     outcomes = walk(options.out)
     sound = not any(outcome.unresolved or outcome.defects or outcome.departures for outcome in outcomes)
     if options.json:
-        print_json([{"template": o.template, "subject": o.subject, "to": o.to, "parts": [p.strip() for p in o.parts],
-                     "bytes": o.size, "pictures_resolved": o.pictures, "pictures_unresolved": o.unresolved,
-                     "defects": list(o.defects), "departures": list(o.departures), "message": str(o.eml),
-                     "html": o.html and str(o.html), "text": str(o.text)}
-                    for o in outcomes])
+        print_json(
+            [
+                {
+                    "template": o.template,
+                    "subject": o.subject,
+                    "to": o.to,
+                    "parts": [p.strip() for p in o.parts],
+                    "bytes": o.size,
+                    "pictures_resolved": o.pictures,
+                    "pictures_unresolved": o.unresolved,
+                    "defects": list(o.defects),
+                    "departures": list(o.departures),
+                    "message": str(o.eml),
+                    "html": o.html and str(o.html),
+                    "text": str(o.text),
+                }
+                for o in outcomes
+            ]
+        )
     else:
         show(outcomes)
     return 0 if sound else 1
@@ -43,8 +64,12 @@ def show(outcomes: list[Outcome]) -> None:
     console.print("Messages of the berth office at Skerrow Haven, sent and read back:\n")
     table = Table(box=box.SIMPLE_HEAD, header_style="bold", show_lines=False, padding=(0, 1), pad_edge=False)
     for column in ("message", "parts", "bytes", "pictures", "audit"):
-        table.add_column(column, justify="right" if column in ("bytes", "pictures", "audit") else "left",
-                         overflow="fold", no_wrap=column in ("parts", "bytes"))
+        table.add_column(
+            column,
+            justify="right" if column in ("bytes", "pictures", "audit") else "left",
+            overflow="fold",
+            no_wrap=column in ("parts", "bytes"),
+        )
     for number, o in enumerate(outcomes):
         if number:
             table.add_row()

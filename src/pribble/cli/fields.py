@@ -11,12 +11,17 @@ from pribble.language.samples import row, skeleton
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
-    parser = commands.add_parser("fields", help="what data a template needs",
-                                 description="List the fields a template reads: path, kind, whether it may be missing, "
-                                             "and where it is used.")
+    parser = commands.add_parser(
+        "fields",
+        help="what data a template needs",
+        description="List the fields a template reads: path, kind, whether it may be missing, and where it is used.",
+    )
     add_template(parser, data=False)
-    parser.add_argument("--sample", choices=("json", "csv"), help="write a data skeleton instead: for one message as "
-                        "JSON, or for a table of them as CSV")
+    parser.add_argument(
+        "--sample",
+        choices=("json", "csv"),
+        help="write a data skeleton instead: for one message as JSON, or for a table of them as CSV",
+    )
     add_json(parser)
     parser.set_defaults(run=run)
 
@@ -35,16 +40,18 @@ def run(options: argparse.Namespace) -> None:
             print(f"left out, since no row can hold a list: {', '.join(left)}", file=sys.stderr)
         return
     if options.json:
-        print_json([{"path": f.path, "kind": f.kind, "optional": f.optional, "uses": list(map(str, f.uses))}
-                    for f in found])
+        print_json(
+            [{"path": f.path, "kind": f.kind, "optional": f.optional, "uses": list(map(str, f.uses))} for f in found]
+        )
         return
     from rich.console import Console
     from rich.table import Table
 
     table = Table(box=None, header_style="bold", pad_edge=False)
     for column in ("field", "kind", "may be missing", "first used at", "uses"):
-        table.add_column(column, justify="right" if column == "uses" else "left", no_wrap=column != "first used at",
-                         overflow="fold")
+        table.add_column(
+            column, justify="right" if column == "uses" else "left", no_wrap=column != "first used at", overflow="fold"
+        )
     for f in found:
         where = str(f.uses[0]).removeprefix(f"{chosen.folder.path}/")
         table.add_row(f.path, f.kind, "yes" if f.optional else "", where, str(len(f.uses)))

@@ -15,12 +15,17 @@ FORMATS = ("eml", "html", "fragment", "text", "subject")
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
-    parser = commands.add_parser("render", help="one message, or one of its forms",
-                                 description="Fill a template with data.")
+    parser = commands.add_parser(
+        "render", help="one message, or one of its forms", description="Fill a template with data."
+    )
     add_template(parser)
-    parser.add_argument("--format", choices=FORMATS, default="eml",
-                        help="the message (eml, the default), or its html, its fragment (the inside of the body), text "
-                             "or subject; html and fragment have their pictures inside unless --embed says otherwise")
+    parser.add_argument(
+        "--format",
+        choices=FORMATS,
+        default="eml",
+        help="the message (eml, the default), or its html, its fragment (the inside of the body), text "
+        "or subject; html and fragment have their pictures inside unless --embed says otherwise",
+    )
     add_envelope(parser)
     parser.add_argument("--out", metavar="FILE", help="where to write it (default: standard output)")
     add_json(parser)
@@ -29,10 +34,17 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
 
 def add_envelope(parser: argparse.ArgumentParser, *, to_required: bool = False) -> None:
     """The arguments that make a rendering a message."""
-    parser.add_argument("--from", metavar="A", dest="sender",
-                        help="the sender (else [senders] default of pribble.toml)")
-    parser.add_argument("--to", metavar="A", action="append", default=[], required=to_required,
-                        help="a recipient; give it again for more")
+    parser.add_argument(
+        "--from", metavar="A", dest="sender", help="the sender (else [senders] default of pribble.toml)"
+    )
+    parser.add_argument(
+        "--to",
+        metavar="A",
+        action="append",
+        default=[],
+        required=to_required,
+        help="a recipient; give it again for more",
+    )
     parser.add_argument("--cc", metavar="A", action="append", default=[], help="a recipient of a copy")
     parser.add_argument("--bcc", metavar="A", action="append", default=[], help="a recipient that nobody sees")
     parser.add_argument("--attach", metavar="FILE", action="append", default=[], help="a file to attach")
@@ -45,8 +57,9 @@ def message(options: argparse.Namespace, settings: Config, made: Rendering) -> M
         if not Path(path).is_file():
             raise Usage(f"there is no file {path}")
         attachments.append(Attachment.from_path(path))
-    return made.message(sender=sender_of(options, settings), to=options.to, cc=options.cc, bcc=options.bcc,
-                        attachments=attachments)
+    return made.message(
+        sender=sender_of(options, settings), to=options.to, cc=options.cc, bcc=options.bcc, attachments=attachments
+    )
 
 
 def run(options: argparse.Namespace) -> None:
@@ -70,7 +83,14 @@ def run(options: argparse.Namespace) -> None:
     if options.json:
         if options.out:
             write(content, options.out)
-        print_json({"template": chosen.name, "format": options.format, "bytes": len(content), "subject": made.subject,
-                    **({"file": options.out} if options.out else {"content": content.decode("utf-8")})})
+        print_json(
+            {
+                "template": chosen.name,
+                "format": options.format,
+                "bytes": len(content),
+                "subject": made.subject,
+                **({"file": options.out} if options.out else {"content": content.decode("utf-8")}),
+            }
+        )
         return
     write(content, options.out)

@@ -12,14 +12,18 @@ from pribble.delivery.transports import transport
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
     parser = commands.add_parser(
-        "send", help="send one message",
+        "send",
+        help="send one message",
         description="Fill a template with data and send it.  A password comes from the environment variable "
-                    "PRIBBLE_PASSWORD and from nowhere else.")
+        "PRIBBLE_PASSWORD and from nowhere else.",
+    )
     add_template(parser)
     add_envelope(parser, to_required=True)
-    parser.add_argument("--through", metavar="TRANSPORT",
-                        help="smtp://[user@]host[:587], smtps://[user@]host[:465] or folder:DIR "
-                             "(else that of pribble.toml)")
+    parser.add_argument(
+        "--through",
+        metavar="TRANSPORT",
+        help="smtp://[user@]host[:587], smtps://[user@]host[:465] or folder:DIR (else that of pribble.toml)",
+    )
     add_json(parser)
     parser.set_defaults(run=run)
 

@@ -20,8 +20,11 @@ def applying(call: FormatterCall, settings: Settings, factories: Mapping[str, Fa
     It takes the value; then, where the arguments depend on the data, a tuple and a dict of them; then an
     expression over an item's fields, where there is one.
     """
-    own = settings if call.locale is None and call.timezone is None else Settings(
-        call.locale or settings.locale, call.timezone or settings.timezone)
+    own = (
+        settings
+        if call.locale is None and call.timezone is None
+        else Settings(call.locale or settings.locale, call.timezone or settings.timezone)
+    )
     factory = factories[call.name]
 
     def made(arguments: tuple[Any, ...], given: Mapping[str, Any]) -> Apply:

@@ -77,9 +77,15 @@ def dress(text: str, page: Page, role: Role, around: Surroundings, *, old_attrib
         sizes.append((element.opening.start, Size.of(element, said)))
         if depends_on_data(element, said):
             doubts.append(Doubt(element.opening.start, element.opening.end, "a picture's size holds a mark"))
-    return Dressing(tuple(changes), tuple(sizes), tuple(made.told), tuple(doubts),
-                    frozenset(d.element.opening.start for d in made.dressed if d.style is not None),
-                    frozenset(left.element.opening.start for left in made.sheets if left.before != left.text), made)
+    return Dressing(
+        tuple(changes),
+        tuple(sizes),
+        tuple(made.told),
+        tuple(doubts),
+        frozenset(d.element.opening.start for d in made.dressed if d.style is not None),
+        frozenset(left.element.opening.start for left in made.sheets if left.before != left.text),
+        made,
+    )
 
 
 def _name_end(element: Element) -> int:
@@ -92,8 +98,9 @@ def _dressed(dressed: Dressed) -> Iterator[Change]:
         style = tuple(attribute.joined(dressed.style or (), '"'))
         added = f" {_attribute(dressed.added)}" if dressed.added else ""
         corners: tuple[Piece, Piece] = (BODY_TAG, BODY) if element.local_name == "body" else ("", "")
-        yield Change(tag.start, tag.start, (f"<{element.local_name}", corners[0], f'{added} style="', *style, '">',
-                                            corners[1]))
+        yield Change(
+            tag.start, tag.start, (f"<{element.local_name}", corners[0], f'{added} style="', *style, '">', corners[1])
+        )
         return
     if dressed.style is not None:
         own = tag.attribute("style")
@@ -195,9 +202,9 @@ def corners(page: Page, text: str) -> Iterator[tuple[int, Corner]]:
                 yield event.tag.end, BODY
     ends = page.page_ends
     for index, (start, end) in enumerate(ends):
-        if not index or text[ends[index - 1][1]:start].strip():
+        if not index or text[ends[index - 1][1] : start].strip():
             yield start, TAIL
-        if index + 1 == len(ends) or text[end:ends[index + 1][0]].strip():
+        if index + 1 == len(ends) or text[end : ends[index + 1][0]].strip():
             yield end, TAIL_END
 
 

@@ -18,8 +18,9 @@ def walked(turns: list[int], value: Any) -> Any:
     if isinstance(value, list | tuple | dict):
         turns[0] -= len(value)
         if turns[0] < 0:
-            raise LimitReached("more turns of loops than are permitted",
-                               hint="Limits(turns=…) of the template folder permits more")
+            raise LimitReached(
+                "more turns of loops than are permitted", hint="Limits(turns=…) of the template folder permits more"
+            )
     return value
 
 
@@ -27,8 +28,10 @@ def kept(room: list[int], value: _Sized) -> _Sized:
     """`value`, a piece of what the program makes; its length counts."""
     room[0] -= len(value)
     if room[0] < 0:
-        raise LimitReached("more characters than are permitted in one form of a message",
-                           hint="Limits(output=…) of the template folder permits more")
+        raise LimitReached(
+            "more characters than are permitted in one form of a message",
+            hint="Limits(output=…) of the template folder permits more",
+        )
     return value
 
 

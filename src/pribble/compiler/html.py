@@ -112,10 +112,17 @@ class _Edits:
 
     def bare_steps(self, edits: Sequence[Edit]) -> Iterator[Any]:
         """The steps of the page as it is, with these edits: no pictures, nothing dressed."""
-        tags = [edit for event in self.page.events if isinstance(event, Opened) and not event.implied
-                for edit in self._tag(event)]
-        marks = [e.offset for e in self.page.events if isinstance(e, Marked) and e.context
-                 and e.context.way in ("css", "font")]
+        tags = [
+            edit
+            for event in self.page.events
+            if isinstance(event, Opened) and not event.implied
+            for edit in self._tag(event)
+        ]
+        marks = [
+            e.offset
+            for e in self.page.events
+            if isinstance(e, Marked) and e.context and e.context.way in ("css", "font")
+        ]
         end = len(self.tape.text)
         rules = _declaration_edits(self.tape, marks, self.contexts, 0, end)
         return edited(self.tape, self.contexts, [*edits, *self._of_balance(), *tags, *rules], 0, end)
@@ -123,17 +130,21 @@ class _Edits:
     def _of_balance(self) -> list[Edit]:
         """What keeps apart or together what an author left to the page around it."""
         page = self.page
-        return [*(Edit(offset, offset, (end_tag,)) for offset, end_tag in page.end_tags),
-                *(Edit(offset, offset, (" ",)) for offset in page.joints),
-                *(Edit(start, end, (written,)) for start, end, written in page.rewritten)]
+        return [
+            *(Edit(offset, offset, (end_tag,)) for offset, end_tag in page.end_tags),
+            *(Edit(offset, offset, (" ",)) for offset in page.joints),
+            *(Edit(start, end, (written,)) for start, end, written in page.rewritten),
+        ]
 
     def _pieces(self, change: Change) -> Iterator[Any]:
         for piece in change.pieces:
             if isinstance(piece, tuple):
                 start, end = piece
                 marks = [found.start() for found in MARK.finditer(self.tape.text, start, end)]
-                edits = [*_declaration_edits(self.tape, marks, self.contexts, start, end),
-                         *self.pictures.css_edits(start, end, '"')]
+                edits = [
+                    *_declaration_edits(self.tape, marks, self.contexts, start, end),
+                    *self.pictures.css_edits(start, end, '"'),
+                ]
                 yield from edited(self.tape, self.contexts, edits, start, end)
             elif piece.__class__ is str:
                 yield from (Embedded(part) if isinstance(part, Source) else part for part in self.finder.split(piece))
@@ -167,7 +178,8 @@ class _Edits:
                 if tag.start not in self.dressing.dressed:
                     yield from self._style(opened, attribute, marks)
             elif len(marks) == 1 == attribute.value_end - attribute.value_start and not (
-                    attribute.name in _NEVER_LEFT_OUT or is_picture_place(tag.name, attribute.name)):
+                attribute.name in _NEVER_LEFT_OUT or is_picture_place(tag.name, attribute.name)
+            ):
                 yield _left_out(self.tape, attribute, opened.marks[marks[0]])
 
     def _charset(self, tag: StartTag, attribute: Attribute) -> re.Match[str] | None:
@@ -175,7 +187,7 @@ class _Edits:
         pragma = next((a for a in tag.attributes if a.name == "http-equiv"), None)
         if tag.name != "meta" or pragma is None:
             return None
-        said = self.tape.text[pragma.value_start:pragma.value_end].strip().lower()
+        said = self.tape.text[pragma.value_start : pragma.value_end].strip().lower()
         if said != "content-type":
             return None
         return _CHARSET.search(self.tape.text, attribute.value_start, attribute.value_end)
@@ -247,15 +259,21 @@ def _left_out(tape: Tape, attribute: Attribute, context: Context) -> Edit:
     start = outer_start(tape, attribute)
     mark = tape.mark(attribute.value_start)
     assert mark.value is not None
-    before, after = tape.text[start:attribute.value_start], tape.text[attribute.value_end:attribute.end]
+    before, after = tape.text[start : attribute.value_start], tape.text[attribute.value_end : attribute.end]
     return Edit(start, attribute.end, (LeftOut(before, Shown(mark.value, context), after),))
 
 
 # ---- styles ---------------------------------------------------------------------------------------------------
 
 
-def _style_edits(tape: Tape, opened: Opened, attribute: Attribute, marks: Sequence[int], contexts: dict[int, Context],
-                 urls: list[Edit]) -> Iterator[Edit]:
+def _style_edits(
+    tape: Tape,
+    opened: Opened,
+    attribute: Attribute,
+    marks: Sequence[int],
+    contexts: dict[int, Context],
+    urls: list[Edit],
+) -> Iterator[Edit]:
     """Declarations that may be left out, the pictures it names, the whole attribute where nothing may be left of it."""
     start, end = attribute.value_start, attribute.value_end
     declarations = list(_declaration_edits(tape, marks, contexts, start, end))
@@ -264,7 +282,7 @@ def _style_edits(tape: Tape, opened: Opened, attribute: Attribute, marks: Sequen
         return
     outer = outer_start(tape, attribute)
     steps = edited(tape, contexts, [*declarations, *urls], start, end)
-    yield Edit(outer, attribute.end, (Hold(), *steps, Release(tape.text[outer:start], tape.text[end:attribute.end])))
+    yield Edit(outer, attribute.end, (Hold(), *steps, Release(tape.text[outer:start], tape.text[end : attribute.end])))
 
 
 def _may_be_empty(tape: Tape, opened: Opened, declarations: list[Edit], start: int, end: int) -> bool:
@@ -287,8 +305,9 @@ def _may_be_empty(tape: Tape, opened: Opened, declarations: list[Edit], start: i
     return not certain.strip(BLANK_STYLE)
 
 
-def _declaration_edits(tape: Tape, marks: Sequence[int], contexts: dict[int, Context], start: int, end: int
-                       ) -> Iterator[Edit]:
+def _declaration_edits(
+    tape: Tape, marks: Sequence[int], contexts: dict[int, Context], start: int, end: int
+) -> Iterator[Edit]:
     """The declarations whose whole value is one mark, in the style from `start` to `end`."""
     for offset in marks:
         begin = max(start, offset - 200)
@@ -297,9 +316,9 @@ def _declaration_edits(tape: Tape, marks: Sequence[int], contexts: dict[int, Con
         mark, context = tape.mark(offset), contexts[offset]
         if before is None or after is None or context.way not in ("css", "font") or mark.value is None:
             continue
-        following = tape.text[after.end():after.end() + 1]
+        following = tape.text[after.end() : after.end() + 1]
         if not after["own"] and MARK.match(following) and after.end() < end and tape.mark(after.end()).role == SHOW:
             continue
         first = offset - len(before["own"])
         shown = Shown(mark.value, context)
-        yield Edit(first, after.end(), (LeftOut(before["own"], shown, tape.text[offset + 1:after.end()]),))
+        yield Edit(first, after.end(), (LeftOut(before["own"], shown, tape.text[offset + 1 : after.end()]),))

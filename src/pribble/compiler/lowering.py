@@ -44,8 +44,16 @@ DATA = "data"
 _SCRATCH = "t"  # holds a value between two looks at it; never across another expression
 _PLACE_WORDS = ("number", "index", "count", "first", "last")
 _EXACT = {"+": "exact_add", "-": "exact_subtract", "*": "exact_multiply"}
-_COMPARING = {"==": "equal", "!=": "unequal", "<": "less", "<=": "at_most", ">": "more", ">=": "at_least",
-              "in": "contains", "not in": "lacks"}
+_COMPARING = {
+    "==": "equal",
+    "!=": "unequal",
+    "<": "less",
+    "<=": "at_most",
+    ">": "more",
+    ">=": "at_least",
+    "in": "contains",
+    "not in": "lacks",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -164,8 +172,11 @@ class Lowering:
                 return ast.Name(DATA, ast.Load())
             case Local(place=place, binding=binding):
                 if binding.kind == "place":
-                    raise TemplateError(f'"{binding.name}" is a place in a loop and no value', place=place,
-                                        hint=f"it has {', '.join(_PLACE_WORDS)}: {{{{ {binding.name}.number }}}}")
+                    raise TemplateError(
+                        f'"{binding.name}" is a place in a loop and no value',
+                        place=place,
+                        hint=f"it has {', '.join(_PLACE_WORDS)}: {{{{ {binding.name}.number }}}}",
+                    )
                 return ast.Name(self.variable(binding), ast.Load())
             case Name(place=place, name=name) if name in self.common:
                 return self.call("common", ast.Name(DATA, ast.Load()), ast.Constant(name), place=place, path=name)
@@ -178,8 +189,14 @@ class Lowering:
             case Item(place=place, base=base, key=Constant(value=str(key))):
                 return self._read(base, key, node, place)
             case Item(place=place, base=base, key=key):
-                return self.call("item", self.value(base), self.value(key), ast.Constant(described(base)),
-                                 place=place, path=described(node))
+                return self.call(
+                    "item",
+                    self.value(base),
+                    self.value(key),
+                    ast.Constant(described(base)),
+                    place=place,
+                    path=described(node),
+                )
             case Maybe(step=step):
                 return self._maybe(step)
             case Negative(place=place, operand=operand):
@@ -223,8 +240,9 @@ class Lowering:
         if isinstance(node, Constant) and isinstance(node.value, str):
             return self.call(f"show_{how}", ast.Constant(node.value), place=node.place)
         path = described(node)
-        is_text = ast.Compare(ast.Attribute(_kept(self.value(node)), "__class__", ast.Load()), [ast.Is()],
-                              [ast.Name("str", ast.Load())])
+        is_text = ast.Compare(
+            ast.Attribute(_kept(self.value(node)), "__class__", ast.Load()), [ast.Is()], [ast.Name("str", ast.Load())]
+        )
         scratch = ast.Name(_SCRATCH, ast.Load())
         direct = self.call(how, scratch, place=node.place, path=path)
         general = self.call(f"show_{how}", scratch, place=node.place, path=path)
@@ -237,9 +255,14 @@ class Lowering:
             return self.call("compute", ast.Constant(operator), one, other, place=place, path=path)
         self._operands += 2
         names = [f"operand_{self._operands - 1}", f"operand_{self._operands}"]
-        checks = [ast.Compare(ast.Attribute(ast.NamedExpr(ast.Name(name, ast.Store()), value), "__class__", ast.Load()),
-                              [ast.In()], [ast.Name("NUMBERS", ast.Load())])
-                  for name, value in zip(names, (one, other), strict=True)]
+        checks = [
+            ast.Compare(
+                ast.Attribute(ast.NamedExpr(ast.Name(name, ast.Store()), value), "__class__", ast.Load()),
+                [ast.In()],
+                [ast.Name("NUMBERS", ast.Load())],
+            )
+            for name, value in zip(names, (one, other), strict=True)
+        ]
         held = [ast.Name(name, ast.Load()) for name in names]
         exact = self.call(_EXACT[operator], *held, place=place, path=path)
         general = self.call("compute", ast.Constant(operator), *held, place=place, path=path)
@@ -267,9 +290,13 @@ class Lowering:
     def _refuse_flag(node: Expression) -> None:
         if isinstance(node, Both | Either | Not | Comparison):
             word = "else" if isinstance(node, Either) else "if"
-            raise TemplateError("this is true or false, which is not shown as it is", place=node.place,
-                                hint="write {{ a else b }} for the first that is there" if word == "else" else
-                                'choose its words: {{ "yes" if … else "no" }}')
+            raise TemplateError(
+                "this is true or false, which is not shown as it is",
+                place=node.place,
+                hint="write {{ a else b }} for the first that is there"
+                if word == "else"
+                else 'choose its words: {{ "yes" if … else "no" }}',
+            )
 
     def _read(self, base: Expression | None, name: str, node: Expression, place: Place) -> ast.expr:
         """``base.name``, base None being the data: at once where it is a dict, else by the function that knows all
@@ -285,8 +312,11 @@ class Lowering:
         else:
             held = ast.Name(_SCRATCH, ast.Load())
             assert base is not None
-            is_dict = ast.Compare(ast.Attribute(_kept(self.value(base)), "__class__", ast.Load()), [ast.Is()],
-                                  [ast.Name("dict", ast.Load())])
+            is_dict = ast.Compare(
+                ast.Attribute(_kept(self.value(base)), "__class__", ast.Load()),
+                [ast.Is()],
+                [ast.Name("dict", ast.Load())],
+            )
         where = "the data" if base is None else described(base)
         careful = self.call("read", held, key, ast.Constant(where), place=place, path=described(node))
         return ast.IfExp(is_dict, ast.Subscript(held, key, ast.Load()), careful)
@@ -305,16 +335,34 @@ class Lowering:
             case Name(name=name) if name in self.common:
                 return self.call("or_nothing", self.value(step), place=place, path=path)
             case Name(name=name):
-                return self.call("read_maybe", ast.Name(DATA, ast.Load()), ast.Constant(name),
-                                 ast.Constant("the data"), place=place, path=path)
+                return self.call(
+                    "read_maybe",
+                    ast.Name(DATA, ast.Load()),
+                    ast.Constant(name),
+                    ast.Constant("the data"),
+                    place=place,
+                    path=path,
+                )
             case Member(base=Local(binding=Binding(kind="place"))):
                 return self.value(step)
             case Member(base=base, name=name):
-                return self.call("read_maybe", self.value(base), ast.Constant(name), ast.Constant(described(base)),
-                                 place=place, path=path)
+                return self.call(
+                    "read_maybe",
+                    self.value(base),
+                    ast.Constant(name),
+                    ast.Constant(described(base)),
+                    place=place,
+                    path=path,
+                )
             case Item(base=base, key=key):
-                return self.call("item_maybe", self.value(base), self.value(key), ast.Constant(described(base)),
-                                 place=place, path=path)
+                return self.call(
+                    "item_maybe",
+                    self.value(base),
+                    self.value(key),
+                    ast.Constant(described(base)),
+                    place=place,
+                    path=path,
+                )
             case Local():
                 return self.call("or_nothing", self.value(step), place=place, path=path)
 
@@ -332,47 +380,72 @@ class Lowering:
                 return ast.Compare(index, [ast.Eq()], [ast.Constant(0)])
             case "last":
                 return ast.Compare(ast.BinOp(index, ast.Add(), ast.Constant(1)), [ast.Eq()], [count])
-        raise TemplateError(f'a place in a loop has no "{node.name}"', place=node.place,
-                            hint=did_you_mean(node.name, _PLACE_WORDS))
+        raise TemplateError(
+            f'a place in a loop has no "{node.name}"', place=node.place, hint=did_you_mean(node.name, _PLACE_WORDS)
+        )
 
     def _formatted(self, node: Formatted, context: Context | None = None) -> ast.expr:
         """A formatter applied; with `context`, its result shown."""
         if node.formatter not in self.known:
-            raise TemplateError(f'there is no formatter "{node.formatter}"', place=node.place,
-                                hint=did_you_mean(node.formatter, self.known))
+            raise TemplateError(
+                f'there is no formatter "{node.formatter}"',
+                place=node.place,
+                hint=did_you_mean(node.formatter, self.known),
+            )
         per_item = [argument for argument in node.arguments if isinstance(argument, PerItem)]
         arguments = [argument for argument in node.arguments if not isinstance(argument, PerItem)]
-        if wrong := complaint(node.formatter, self.known[node.formatter], len(arguments),
-                              tuple(name for name, _ in node.named), per_item=bool(per_item)):
+        if wrong := complaint(
+            node.formatter,
+            self.known[node.formatter],
+            len(arguments),
+            tuple(name for name, _ in node.named),
+            per_item=bool(per_item),
+        ):
             raise TemplateError(wrong, place=node.place)
         value, path = self.value(node.value), described(node.value)
         if node.formatter in WALKING:
             value = self.walked(value, node.place)
         given = [argument for _, argument in node.named]
         if all(isinstance(argument, Constant) for argument in (*arguments, *given)):
-            call = FormatterCall(node.formatter, tuple(a.value for a in arguments if isinstance(a, Constant)),
-                                 tuple((n, a.value) for n, a in node.named if isinstance(a, Constant)),
-                                 node.locale, node.timezone, context)
+            call = FormatterCall(
+                node.formatter,
+                tuple(a.value for a in arguments if isinstance(a, Constant)),
+                tuple((n, a.value) for n, a in node.named if isinstance(a, Constant)),
+                node.locale,
+                node.timezone,
+                context,
+            )
             return self.call(self._formatter(call), value, *map(self.value, per_item), place=node.place, path=path)
         call = FormatterCall(node.formatter, None, (), node.locale, node.timezone, context)
         if len(arguments) == 1 and not given and not per_item and not self._in_function and _is_of_data(arguments[0]):
             return self._prepared_once(call, value, arguments[0], node.place, path)
         positional = ast.Tuple([self.value(argument) for argument in arguments], ast.Load())
         named = ast.Dict([ast.Constant(n) for n, _ in node.named], [self.value(a) for a in given])
-        return self.call(self._formatter(call), value, positional, named, *map(self.value, per_item), place=node.place,
-                         path=path)
+        return self.call(
+            self._formatter(call), value, positional, named, *map(self.value, per_item), place=node.place, path=path
+        )
 
-    def _prepared_once(self, call: FormatterCall, value: ast.expr, argument: Expression, place: Place,
-                       path: str) -> ast.expr:
+    def _prepared_once(
+        self, call: FormatterCall, value: ast.expr, argument: Expression, place: Place, path: str
+    ) -> ast.expr:
         """A formatter whose one argument is a field of the data (``money(currency)``): the same for a whole run, so
         it is prepared at its first use and kept in a variable."""
         key = self._formatter(call), described(argument)
         variable = self.prepared.setdefault(key, f"ready_{len(self.prepared)}")
         load = ast.Name(variable, ast.Load())
-        made = self.call(key[0], ast.Constant(None), ast.Tuple([self.value(argument)], ast.Load()), ast.Constant(None),
-                         place=place, path=path)
-        ready = ast.IfExp(ast.Compare(load, [ast.IsNot()], [ast.Constant(None)]), load,
-                          ast.NamedExpr(ast.Name(variable, ast.Store()), made))
+        made = self.call(
+            key[0],
+            ast.Constant(None),
+            ast.Tuple([self.value(argument)], ast.Load()),
+            ast.Constant(None),
+            place=place,
+            path=path,
+        )
+        ready = ast.IfExp(
+            ast.Compare(load, [ast.IsNot()], [ast.Constant(None)]),
+            load,
+            ast.NamedExpr(ast.Name(variable, ast.Store()), made),
+        )
         return self.call(ready, value, place=place, path=path)
 
     def _formatter(self, call: FormatterCall) -> str:
@@ -400,8 +473,11 @@ def class_flag(variable: str) -> str:
 
 def class_check(variable: str) -> ast.stmt:
     """The statement that sets the flag of `variable`."""
-    is_dict = ast.Compare(ast.Attribute(ast.Name(variable, ast.Load()), "__class__", ast.Load()), [ast.Is()],
-                          [ast.Name("dict", ast.Load())])
+    is_dict = ast.Compare(
+        ast.Attribute(ast.Name(variable, ast.Load()), "__class__", ast.Load()),
+        [ast.Is()],
+        [ast.Name("dict", ast.Load())],
+    )
     return ast.Assign([ast.Name(class_flag(variable), ast.Store())], is_dict)
 
 

@@ -31,7 +31,7 @@ INLINE = Context("inline")
 # What stands for a value while a part of a page is read.
 _HOLE = re.compile("[\U00100000-\U0010fffd]")
 _FIRST_HOLE = 0x100000
-_MOST_HOLES = 0xfffd
+_MOST_HOLES = 0xFFFD
 _UNREADY = re.compile("[\u200c\u200d\U00100000-\U0010ffff]")
 _SPACES = re.compile(" {2,}")
 _BLANK = " \t\n\f\r"
@@ -140,8 +140,13 @@ class _Patterner:
     def _attempt(self, index: int, around: Flow, part: int | None) -> list[Any] | None:
         """An element as a pattern, with what goes before it; None where it is none."""
         step = self.steps[index]
-        if index not in self.edges or step.void or step.name in _NO_PATTERN or around.links.open or (
-                step.name in _ROWS and around.tables[-1] is None):
+        if (
+            index not in self.edges
+            or step.void
+            or step.name in _NO_PATTERN
+            or around.links.open
+            or (step.name in _ROWS and around.tables[-1] is None)
+        ):
             return None
         at = bisect_left(self.refused, index)
         if at < len(self.refused) and self.refused[at] <= self.ends[index]:
@@ -251,8 +256,12 @@ class _Shaper(Flow):
         patterner = self.patterner
         end = patterner.ends[start]
         table = self.tables[-1]
-        if "".join(self.inline).strip(" ") or self.links.open or self.inherited.collapse != "collapse" or (
-                table is not None and table.row is not None):
+        if (
+            "".join(self.inline).strip(" ")
+            or self.links.open
+            or self.inherited.collapse != "collapse"
+            or (table is not None and table.row is not None)
+        ):
             raise NoPattern(start)
         following = end + 1
         while True:
@@ -337,7 +346,7 @@ class _Shaper(Flow):
         position = 0
         for found in _HOLE.finditer(text):
             if position < found.start():
-                parts.append(text[position:found.start()])
+                parts.append(text[position : found.start()])
             parts.append(self.holes[ord(found[0]) - _FIRST_HOLE])
             position = found.end()
         if position < len(text):

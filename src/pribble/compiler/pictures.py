@@ -21,8 +21,10 @@ from pribble.pictures.picture import Picture
 from pribble.pictures.slots import EMBED, Embed, Source
 
 _ELSEWHERE = re.compile(r"(?:[a-z][a-z0-9+.-]*:|//|#)", re.IGNORECASE)
-_CANDIDATE = re.compile(r"[\t\n\f\r ,]*([^\t\n\f\r ,][^\t\n\f\r ]*[^\t\n\f\r ,]|[^\t\n\f\r ,])"
-                        r"(?:[\t\n\f\r ]+([0-9.]+[wx]))?[\t\n\f\r ]*(?:,|\Z)")
+_CANDIDATE = re.compile(
+    r"[\t\n\f\r ,]*([^\t\n\f\r ,][^\t\n\f\r ]*[^\t\n\f\r ,]|[^\t\n\f\r ,])"
+    r"(?:[\t\n\f\r ]+([0-9.]+[wx]))?[\t\n\f\r ]*(?:,|\Z)"
+)
 TRAVEL = "data-travel"
 
 
@@ -101,30 +103,38 @@ class Pictures:
         attribute = opened.tag.attribute(TRAVEL)
         if attribute is None:
             return None
-        given = self.tape.text[attribute.value_start:attribute.value_end].strip().lower()
+        given = self.tape.text[attribute.value_start : attribute.value_end].strip().lower()
         place = self.tape.place(attribute.start, attribute.end)
         if MARK.search(given):
-            raise TemplateError(f"a mark in {TRAVEL}", place=place,
-                                hint="render(embed=…) chooses for a whole rendering")
+            raise TemplateError(
+                f"a mark in {TRAVEL}", place=place, hint="render(embed=…) chooses for a whole rendering"
+            )
         if given not in EMBED:
-            raise TemplateError(f'{TRAVEL}="{given}" is no way for a picture to travel', place=place,
-                                hint=did_you_mean(given, EMBED))
+            raise TemplateError(
+                f'{TRAVEL}="{given}" is no way for a picture to travel', place=place, hint=did_you_mean(given, EMBED)
+            )
         return given
 
     def _found(self, attribute: Attribute, travels: Embed | None) -> Source | None:
-        name = decoded(self.tape.text[attribute.value_start:attribute.value_end], attribute=True).strip()
+        name = decoded(self.tape.text[attribute.value_start : attribute.value_end], attribute=True).strip()
         if not name:
             return None
         return self.finder.picture(name, attribute.value_start, attribute.value_end, travels)
 
-    def _named(self, attribute: Attribute, found: Source, size: Size | None, widths: dict[Picture, int | None],
-               candidates: Sequence[tuple[str, str]]) -> Iterator[Edit]:
+    def _named(
+        self,
+        attribute: Attribute,
+        found: Source,
+        size: Size | None,
+        widths: dict[Picture, int | None],
+        candidates: Sequence[tuple[str, str]],
+    ) -> Iterator[Edit]:
         place = attribute.value_start, attribute.value_end
         missing = ""
         if size is not None:
             found, missing = completed(self.finder, found, size, widths.get(found.picture), *place)
         quote = attribute.quote or '"'
-        name = self.tape.text[attribute.start:attribute.start + len(attribute.name)]
+        name = self.tape.text[attribute.start : attribute.start + len(attribute.name)]
         address: Any = Embedded(found)
         if candidates and attribute.name == "src":
             address = Forked((Embedded(self._nearest(candidates, found, size)),), (Embedded(found),))
@@ -132,8 +142,9 @@ class Pictures:
 
     # -- chosen by the data --
 
-    def _chosen(self, opened: Opened, attribute: Attribute, marks: Sequence[int], size: Size | None,
-                travels: Embed | None) -> Iterator[Edit]:
+    def _chosen(
+        self, opened: Opened, attribute: Attribute, marks: Sequence[int], size: Size | None, travels: Embed | None
+    ) -> Iterator[Edit]:
         if opened.marks[marks[0]].way != "picture":
             return  # its author wrote where it is
         place = self.tape.place(attribute.value_start, attribute.value_end)
@@ -164,7 +175,7 @@ class Pictures:
         attribute = opened.tag.attribute("srcset")
         if attribute is None or self._marks(opened, attribute) or opened.tag.name not in ("img", "source"):
             return []
-        value = decoded(self.tape.text[attribute.value_start:attribute.value_end], attribute=True)
+        value = decoded(self.tape.text[attribute.value_start : attribute.value_end], attribute=True)
         found = [(match[1], match[2] or "1x") for match in _CANDIDATE.finditer(value)]
         start, end = attribute.value_start, attribute.value_end
         return [(self.finder.picture(name, start, end, travels) or name, descriptor) for name, descriptor in found]
@@ -204,8 +215,9 @@ class Pictures:
                 yield Edit(first, last, ("url(", Embedded(found), ")"))
 
 
-def completed(finder: Finder, source: Source, size: Size, shown: int | None, start: int, end: int
-              ) -> tuple[Source, str]:
+def completed(
+    finder: Finder, source: Source, size: Size, shown: int | None, start: int, end: int
+) -> tuple[Source, str]:
     """A picture with no more pixels than are `shown`, so wide in CSS pixels, and its missing sizes as attributes."""
     missing = size.missing(source.picture) if finder.complete else ""
     if missing:

@@ -78,11 +78,20 @@ class PieceSink:
             case Shown(value=value, context=context):
                 return lowering.shown(value, context)
             case LeftOut(before=before, shown=shown, after=after):
-                return unless_nothing(shown, ast.Constant(""), lambda text: formatted(
-                    [ast.Constant(before), text, ast.Constant(after)]), lowering)
+                return unless_nothing(
+                    shown,
+                    ast.Constant(""),
+                    lambda text: formatted([ast.Constant(before), text, ast.Constant(after)]),
+                    lowering,
+                )
             case ChosenSize():
-                return lowering.call("picture_size", _name("picture_"), lowering.constant(step.size),
-                                     lowering.constant(step.place), place=step.place)
+                return lowering.call(
+                    "picture_size",
+                    _name("picture_"),
+                    lowering.constant(step.size),
+                    lowering.constant(step.place),
+                    place=step.place,
+                )
         return None
 
     def _statements(self, step: Any, lowering: Lowering) -> list[ast.stmt]:
@@ -217,10 +226,12 @@ def formatted(texts: Sequence[ast.expr]) -> ast.expr:
     return ast.JoinedStr([t if isinstance(t, ast.Constant) else ast.FormattedValue(t, -1) for t in texts])
 
 
-def unless_nothing(shown: Shown, nothing: ast.expr, around: Callable[[ast.expr], ast.expr],
-                   lowering: Lowering) -> ast.expr:
+def unless_nothing(
+    shown: Shown, nothing: ast.expr, around: Callable[[ast.expr], ast.expr], lowering: Lowering
+) -> ast.expr:
     """`nothing` where a value comes to nothing, else what `around` makes of the value shown."""
     text = lowering.call(f"show_{lowering.way(shown.context)}", _name("whole"), place=shown.value.place)
-    test = ast.Compare(ast.NamedExpr(ast.Name("whole", ast.Store()), lowering.value(shown.value)), [ast.Is()],
-                       [_name("NOTHING")])
+    test = ast.Compare(
+        ast.NamedExpr(ast.Name("whole", ast.Store()), lowering.value(shown.value)), [ast.Is()], [_name("NOTHING")]
+    )
     return ast.IfExp(test, nothing, around(text))

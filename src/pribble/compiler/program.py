@@ -84,8 +84,10 @@ class Program:
     def surveyed(self, settings: Settings, world: World, data: Any) -> list[PribbleError]:
         """Every problem that the data have here: what cannot be read comes to nothing, and the program goes on."""
         survey = Survey(self.sites)
-        watched = {name: survey.watching(f) if callable(f) and not isinstance(f, type) else f
-                   for name, f in self._namespace(settings, world).items()}
+        watched = {
+            name: survey.watching(f) if callable(f) and not isinstance(f, type) else f
+            for name, f in self._namespace(settings, world).items()
+        }
         try:
             self._function(watched | _CAREFUL | {"each": survey.each})(data)
         except LimitReached as error:
@@ -99,8 +101,15 @@ class Program:
 
     def _namespace(self, settings: Settings, world: World) -> dict[str, Any]:
         formatters = {name: applying(call, settings, world.formatters) for name, call in self.formatters.items()}
-        return {**HELPERS, "LIMITS": world.limits, "compute": partial(compute, longest=world.limits.text),
-                "common": _common(world.common), **world.helpers, **self.constants, **formatters}
+        return {
+            **HELPERS,
+            "LIMITS": world.limits,
+            "compute": partial(compute, longest=world.limits.text),
+            "common": _common(world.common),
+            **world.helpers,
+            **self.constants,
+            **formatters,
+        }
 
     def _placed(self, error: PribbleError, traceback: TracebackType | None) -> PribbleError:
         """`error` with the place of the innermost call of this program that it passed through."""
@@ -129,8 +138,10 @@ def compiled(steps: Sequence[Any], sink: Sink, world: World) -> Program:
     """The program of `steps`: tape marks that open, branch, close and set, and whatever else `sink` writes."""
     lowering = Lowering(world.formatters, frozenset(world.common))
     body = _Builder(steps, sink, lowering).block()
-    function = ast.parse(f"def program(data):\n turns = [LIMITS.turns]; room = [LIMITS.output]\n {sink.prologue}\n"
-                         f" return {sink.result}\n")
+    function = ast.parse(
+        f"def program(data):\n turns = [LIMITS.turns]; room = [LIMITS.output]\n {sink.prologue}\n"
+        f" return {sink.result}\n"
+    )
     definition = function.body[0]
     assert isinstance(definition, ast.FunctionDef)
     never = ast.Constant(None)

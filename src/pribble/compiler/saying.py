@@ -64,8 +64,11 @@ def _events(html: str, events: Iterable[Markup], styles: Iterable[Style]) -> Ite
     for event in events:
         match event:
             case Opened(tag=tag, void=void):
-                read = {a.name: decoded(html[a.value_start:a.value_end], attribute=True)
-                        for a in reversed(tag.attributes) if a.name in READ_ATTRIBUTES}
+                read = {
+                    a.name: decoded(html[a.value_start : a.value_end], attribute=True)
+                    for a in reversed(tag.attributes)
+                    if a.name in READ_ATTRIBUTES
+                }
                 yield Open(tag.name, read, void, next(style))
             case Closed(name=name):
                 yield Close(name)

@@ -46,8 +46,12 @@ class Size:
         limits = [e for e in (group.last("max-width"), group.last("max-inline-size")) if e and e.text != "none"]
         steady = height is not None and height.text.lower() == "auto"
         relative = width is not None and css_width is None and width.text.lower() != "auto"
-        squashing = not steady and (relative or bool(limits) or any(not _with_height(e.rule) for e in widths)
-                                    or any(e.declaration.name == "inline-size" for e in group.inlined))
+        squashing = not steady and (
+            relative
+            or bool(limits)
+            or any(not _with_height(e.rule) for e in widths)
+            or any(e.declaration.name == "inline-size" for e in group.inlined)
+        )
         return cls(*written, css_width, css_height, relative, squashing)
 
     @property
@@ -79,8 +83,9 @@ class Size:
 
 def is_sized(element: Element) -> bool:
     """Whether an element's picture has a width and a height of its own."""
-    return element.local_name in _SIZED and (element.local_name == "img"
-                                             or element.values.get("type", "").lower() == "image")
+    return element.local_name in _SIZED and (
+        element.local_name == "img" or element.values.get("type", "").lower() == "image"
+    )
 
 
 def depends_on_data(element: Element, group: Group | None) -> bool:

@@ -124,7 +124,7 @@ def _stretch(tape: Tape, start: int, end: int, contexts: dict[int, Context]) -> 
     position = start
     for found in MARK.finditer(tape.text, start, end):
         if position < found.start():
-            yield tape.text[position:found.start()]
+            yield tape.text[position : found.start()]
         position = found.end()
         mark = tape.mark(found.start())
         if mark.role == SHOW and mark.value is not None:
@@ -172,9 +172,9 @@ def value_parts(tape: Tape, attribute: Attribute) -> Iterator[str | int]:
     position = attribute.value_start
     for found in MARK.finditer(tape.text, attribute.value_start, attribute.value_end):
         if position < found.start():
-            yield decoded(tape.text[position:found.start()], attribute=True)
+            yield decoded(tape.text[position : found.start()], attribute=True)
         mark = tape.mark(found.start())
         yield mark.literal if mark.role == LITERAL else found.start()
         position = found.end()
     if position < attribute.value_end:
-        yield decoded(tape.text[position:attribute.value_end], attribute=True)
+        yield decoded(tape.text[position : attribute.value_end], attribute=True)

@@ -43,8 +43,13 @@ from pribble.plaintext.style import NO_STYLE, Style
 _ALONE = Style(display="block", collapse="preserve", wrap=False, above=True, below=True)
 # What the steps of a text program call.
 TEXT_HELPERS: dict[str, Any] = {
-    "Open": Open, "linked": linked, "linked_apart": linked_apart, "picture_words": elements.picture,
-    "indexed": elements.indexed, "bound": chars.bound, **SHARING_HELPERS,
+    "Open": Open,
+    "linked": linked,
+    "linked_apart": linked_apart,
+    "picture_words": elements.picture,
+    "indexed": elements.indexed,
+    "bound": chars.bound,
+    **SHARING_HELPERS,
 }
 
 
@@ -77,7 +82,7 @@ def text_steps(tape: Tape, page: Page, styles: Sequence[Style]) -> list[Any]:
         elif isinstance(event, Closed):
             steps.append(Close(event.name))
         else:
-            steps.append(said(tape.text[event.start:event.end], event.raw))
+            steps.append(said(tape.text[event.start : event.end], event.raw))
     return patterned(steps)
 
 
@@ -182,8 +187,12 @@ class EventSink:
                 return ast.parse(f"append = {name}.append; extend = {name}.extend").body
             case Fill(pattern=pattern, texts=texts):
                 before: list[ast.stmt] = []
-                pieces = [ast.Name(f"part_{text}", ast.Load()) if isinstance(text, int) else
-                          self._text(text, lowering, before) for text in texts]
+                pieces = [
+                    ast.Name(f"part_{text}", ast.Load())
+                    if isinstance(text, int)
+                    else self._text(text, lowering, before)
+                    for text in texts
+                ]
                 # Not counted: the HTML of the same values has been, and is longer.
                 filled = ast.Tuple([lowering.constant(pattern), ast.Tuple(pieces, ast.Load())], ast.Load())
                 return [*before, appended(filled)]
@@ -219,8 +228,10 @@ class EventSink:
                 case Shown(value=value, context=context):
                     made.append(self.sharing.taken(part, before) or lowering.shown(value, context))
                 case Call(function=function, arguments=arguments):
-                    given = [ast.Constant(one) if isinstance(one, str) else self._text(one, lowering, before)
-                             for one in arguments]
+                    given = [
+                        ast.Constant(one) if isinstance(one, str) else self._text(one, lowering, before)
+                        for one in arguments
+                    ]
                     made.append(ast.Call(ast.Name(function, ast.Load()), given, []))
         return formatted(made) if made else ast.Constant("")
 
@@ -230,13 +241,15 @@ def _joined_held() -> ast.expr:
 
 
 def _opened(name: str, attributes: ast.expr, void: bool, style: Style, lowering: Lowering) -> ast.expr:
-    return ast.Call(ast.Name("Open", ast.Load()), [ast.Constant(name), attributes, ast.Constant(void),
-                                                   lowering.constant(style)], [])
+    return ast.Call(
+        ast.Name("Open", ast.Load()), [ast.Constant(name), attributes, ast.Constant(void), lowering.constant(style)], []
+    )
 
 
 def _attribute(parts: tuple[str | Shown, ...], lowering: Lowering) -> ast.expr:
     if len(parts) == 1 and isinstance(parts[0], Shown):
         return unless_nothing(parts[0], ast.Constant(None), counted, lowering)
-    texts: list[ast.expr] = [ast.Constant(part) if isinstance(part, str) else lowering.shown(part.value, part.context)
-                             for part in parts]
+    texts: list[ast.expr] = [
+        ast.Constant(part) if isinstance(part, str) else lowering.shown(part.value, part.context) for part in parts
+    ]
     return counted(formatted(texts)) if texts else ast.Constant("")

@@ -39,13 +39,18 @@ def table(settings: Settings) -> Apply:
 
     def apply(value: Any) -> Fragment:
         columns, rows = _rows(value)
-        right = [bool(rows) and all(kind(plain(row[n])) in ("number", "nothing", "none") for row in rows)
-                 for n in range(len(columns))]
+        right = [
+            bool(rows) and all(kind(plain(row[n])) in ("number", "nothing", "none") for row in rows)
+            for n in range(len(columns))
+        ]
         head = "".join(_cell("th", str(name), right[n]) for n, name in enumerate(columns))
-        body = "".join(f"<tr>{''.join(_cell('td', _shown(cell), right[n]) for n, cell in enumerate(row))}</tr>"
-                       for row in rows)
-        made = ('<table cellpadding="0" cellspacing="0" border="0" style="border-collapse:collapse">'
-                f"<thead><tr>{head}</tr></thead><tbody>{body}</tbody></table>")
+        body = "".join(
+            f"<tr>{''.join(_cell('td', _shown(cell), right[n]) for n, cell in enumerate(row))}</tr>" for row in rows
+        )
+        made = (
+            '<table cellpadding="0" cellspacing="0" border="0" style="border-collapse:collapse">'
+            f"<thead><tr>{head}</tr></thead><tbody>{body}</tbody></table>"
+        )
         return Fragment.of(made, made, trusted=True)
 
     return apply

@@ -7,8 +7,11 @@ from collections.abc import Iterator
 from pribble.language.expressions import Choice, Expression, Fallback, Formatted, Local, Maybe, Member, children
 
 # The elements that the formatters of markup make; "*" stands for any.
-_BROUGHT = {"html": frozenset({"*"}), "table": frozenset("table thead tbody tr th td".split()),
-            "breaks": frozenset({"br"})}
+_BROUGHT = {
+    "html": frozenset({"*"}),
+    "table": frozenset("table thead tbody tr th td".split()),
+    "breaks": frozenset({"br"}),
+}
 
 
 def may_be_nothing(expression: Expression | None) -> bool:

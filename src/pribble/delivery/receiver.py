@@ -52,8 +52,14 @@ class Receiver:
         """Begin to listen."""
         from aiosmtpd.controller import Controller
 
-        self._controller = Controller(self, hostname=HOST, port=self.port, data_size_limit=LARGEST,
-                                      enable_SMTPUTF8=True, ident="Pribble's stand-in receiver")
+        self._controller = Controller(
+            self,
+            hostname=HOST,
+            port=self.port,
+            data_size_limit=LARGEST,
+            enable_SMTPUTF8=True,
+            ident="Pribble's stand-in receiver",
+        )
         self._controller.start()
 
     def stop(self) -> None:

@@ -1,8 +1,8 @@
 """Transports: where a message goes, named by a short address.
 
-    smtp://[user@]host[:587]    submission with STARTTLS (RFC 6409), in the clear to this machine only
-    smtps://[user@]host[:465]   submission under TLS from the first byte (RFC 8314)
-    folder:DIR                  one .eml file a message
+smtp://[user@]host[:587]    submission with STARTTLS (RFC 6409), in the clear to this machine only
+smtps://[user@]host[:465]   submission under TLS from the first byte (RFC 8314)
+folder:DIR                  one .eml file a message
 """
 
 from __future__ import annotations
@@ -47,13 +47,16 @@ def transport(address: str, password: str | None = None) -> Transport:
     if not parts.hostname:
         raise ValueError(f'"{address}" names no host')
     if parts.password is not None:
-        raise ValueError("a password has no place in an address, where others may read it: "
-                         "set the environment variable PRIBBLE_PASSWORD")
+        raise ValueError(
+            "a password has no place in an address, where others may read it: "
+            "set the environment variable PRIBBLE_PASSWORD"
+        )
     if parts.path.strip("/") or parts.query or parts.fragment:
         raise ValueError(f'"{address}" goes on after its host and port')
     user = unquote(parts.username) if parts.username else None
-    return Smtp(parts.hostname, port or (465 if scheme == "smtps" else 587), tls=scheme == "smtps", user=user,
-                password=password)
+    return Smtp(
+        parts.hostname, port or (465 if scheme == "smtps" else 587), tls=scheme == "smtps", user=user, password=password
+    )
 
 
 # What a message may need, the extension that has it, how it is asked for, and what a server without it lacks
@@ -79,8 +82,9 @@ class Smtp:
         if not envelope.recipients:
             raise DeliveryError("the message has no recipients")
         if self.user and self.password is None:
-            raise DeliveryError(f"{self} wants a password for {self.user}",
-                                hint="set the environment variable PRIBBLE_PASSWORD")
+            raise DeliveryError(
+                f"{self} wants a password for {self.user}", hint="set the environment variable PRIBBLE_PASSWORD"
+            )
         try:
             with self._connected() as server:
                 options = self._options(server, message)
@@ -88,13 +92,16 @@ class Smtp:
         except smtplib.SMTPRecipientsRefused as error:
             raise _refused(error.recipients, len(envelope.recipients)) from None
         except smtplib.SMTPResponseException as error:
-            raise DeliveryError(f"{self} answered {error.smtp_code}: {_said(error.smtp_error)}",
-                                code=error.smtp_code) from None
+            raise DeliveryError(
+                f"{self} answered {error.smtp_code}: {_said(error.smtp_error)}", code=error.smtp_code
+            ) from None
         except smtplib.SMTPException as error:
             raise DeliveryError(f"{self}: {error}") from None
         except ssl.SSLError as error:
-            raise DeliveryError(f"{self}: no secure connection ({error.reason or error})",
-                                hint="smtps:// is TLS from the first byte (465), smtp:// is STARTTLS (587)") from None
+            raise DeliveryError(
+                f"{self}: no secure connection ({error.reason or error})",
+                hint="smtps:// is TLS from the first byte (465), smtp:// is STARTTLS (587)",
+            ) from None
         except OSError as error:
             raise DeliveryError(f"{self} cannot be reached: {error.strerror or error}") from None
         if refused:
@@ -148,8 +155,7 @@ def _refused(recipients: dict[str, tuple[int, bytes]], asked: int) -> DeliveryEr
     each = "; ".join(f"{address} ({code}: {_said(text)})" for address, (code, text) in recipients.items())
     others = asked - len(recipients)
     code = next(iter(recipients.values()))[0]
-    return DeliveryError(f"refused: {each}", code=code,
-                         hint=f"the other {others} took it" if others else None)
+    return DeliveryError(f"refused: {each}", code=code, hint=f"the other {others} took it" if others else None)
 
 
 def _said(answer: bytes | str) -> str:

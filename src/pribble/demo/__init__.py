@@ -60,8 +60,10 @@ def walk(out: Path) -> list[Outcome]:
     skipper = (event["skipper"]["name"], event["skipper"]["email"])
     # (template, data, to whom, locale)
     statement, attached = charted(templates["mooring-statement"].samples[""])
-    further: dict[str, dict[str, Any]] = {"berth-confirmed": {"invitation": invited(event)},
-                                          "mooring-statement": {"attachments": attached}}
+    further: dict[str, dict[str, Any]] = {
+        "berth-confirmed": {"invitation": invited(event)},
+        "mooring-statement": {"attachments": attached},
+    }
     messages: list[tuple[str, Any, Recipient, str | None]] = [
         ("berth-confirmed", event, skipper, None),
         ("berth-confirmed", event, skipper, "de"),
@@ -76,8 +78,9 @@ def walk(out: Path) -> list[Outcome]:
         office = transport(receiver.address)
         for name, data, to, locale in messages:
             rendering = templates[name].render(data, locale=locale)
-            office.send(rendering.message(sender=OFFICE, to=[to], auto_submitted="auto-generated",
-                                          **further.get(name, {})))
+            office.send(
+                rendering.message(sender=OFFICE, to=[to], auto_submitted="auto-generated", **further.get(name, {}))
+            )
             called = f"{name}.{locale}" if locale else name
             text, html = out / f"{called}.txt", None
             text.write_text(rendering.text, encoding="utf-8")
@@ -95,10 +98,15 @@ def invited(event: Mapping[str, Any]) -> Invitation | None:
     first, last = (date.fromisoformat(event["stay"][name]) for name in ("from", "to"))
     reference, berth = event["booking"]["reference"], event["berth"]
     try:
-        return Invitation(datetime.combine(first, time(14), zone), datetime.combine(last, time(11), zone),
-                          f"{event['vessel']['name']} at berth {berth['pier']} {berth['number']}", OFFICE,
-                          f"{reference.lower()}@skerrow.example", location=f"Skerrow Haven, pier {berth['pier']}",
-                          description=f"Booking {reference}\n{event['booking']['link']}")
+        return Invitation(
+            datetime.combine(first, time(14), zone),
+            datetime.combine(last, time(11), zone),
+            f"{event['vessel']['name']} at berth {berth['pier']} {berth['number']}",
+            OFFICE,
+            f"{reference.lower()}@skerrow.example",
+            location=f"Skerrow Haven, pier {berth['pier']}",
+            description=f"Booking {reference}\n{event['booking']['link']}",
+        )
     except MissingExtra:
         return None
 
@@ -122,10 +130,20 @@ def read_back(template: str, received: Received, html: Path | None, text: Path) 
     page = message.get_body(("html",))
     wanted = set(re.findall(r'"cid:([^"]+)"', page.get_content())) if page else set()
     ids = {str(part["Content-ID"]).strip("<>") for part in message.walk() if part["Content-ID"]}
-    return Outcome(template, str(message["Subject"]), str(message["To"]), tuple(tree(message)), len(raw),
-                   len(wanted & ids), len(wanted - ids), tuple(defects(message)),
-                   tuple(finding.rule for finding in audit(raw) if finding.severity != "note"), received.path, html,
-                   text)
+    return Outcome(
+        template,
+        str(message["Subject"]),
+        str(message["To"]),
+        tuple(tree(message)),
+        len(raw),
+        len(wanted & ids),
+        len(wanted - ids),
+        tuple(defects(message)),
+        tuple(finding.rule for finding in audit(raw) if finding.severity != "note"),
+        received.path,
+        html,
+        text,
+    )
 
 
 def tree(message: EmailMessage, depth: int = 0) -> Iterator[str]:

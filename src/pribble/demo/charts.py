@@ -66,14 +66,26 @@ def statement_pdf(statement: Any) -> bytes:
         page.text(0.1, 0.93, "Skerrow Haven Berth Office", color=_QUIET)
         page.text(0.1, 0.895, f"Mooring statement {head['number']}", color=_NAVY, fontsize=20, family="DejaVu Serif")
         berth = f"{statement['berth']['pier']} {statement['berth']['number']}"
-        page.text(0.1, 0.865, f"{statement['skipper']['name']}, {statement['vessel']['name']}, berth {berth}: "
-                  f"{_day(head['from'])} to {_day(head['to'])}")
+        page.text(
+            0.1,
+            0.865,
+            f"{statement['skipper']['name']}, {statement['vessel']['name']}, berth {berth}: "
+            f"{_day(head['from'])} to {_day(head['to'])}",
+        )
         _bars(page.add_axes((0.1, 0.66, 0.8, 0.15)), statement["usage"]["kwh"], date.fromisoformat(head["from"]))
         _table(page, entries, statement)
         out = io.BytesIO()
-        page.savefig(out, format="pdf", metadata={
-            "Title": f"Mooring statement {head['number']}", "Author": "Skerrow Haven Berth Office",
-            "CreationDate": None, "Producer": None, "Creator": None})
+        page.savefig(
+            out,
+            format="pdf",
+            metadata={
+                "Title": f"Mooring statement {head['number']}",
+                "Author": "Skerrow Haven Berth Office",
+                "CreationDate": None,
+                "Producer": None,
+                "Creator": None,
+            },
+        )
     return out.getvalue()
 
 

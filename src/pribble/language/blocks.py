@@ -43,9 +43,21 @@ DEEPEST_BLOCKS = 40
 MOST_BRANCHES = 200
 _SETTINGS = frozenset({"let", "layout", "put", "slot", "takes"})
 # How other notations say that a block ends or branches, or that a file comes in.
-_FOREIGN = {"endif": ":if", "endfor": ":for", "end": ":if", "elseif": ":elif …:", "elsif": ":elif …:",
-            "elif": ":elif …:", "else": ":else:", "foreach": "for … in …:", "each": "for … in …:",
-            "unless": "if not …:", "set": "let … = …", "include": 'put "…"', "extends": 'layout "…"'}
+_FOREIGN = {
+    "endif": ":if",
+    "endfor": ":for",
+    "end": ":if",
+    "elseif": ":elif …:",
+    "elsif": ":elif …:",
+    "elif": ":elif …:",
+    "else": ":else:",
+    "foreach": "for … in …:",
+    "each": "for … in …:",
+    "unless": "if not …:",
+    "set": "let … = …",
+    "include": 'put "…"',
+    "extends": 'layout "…"',
+}
 
 
 def parse(source: Source, *, html: bool = True, via: tuple[Related, ...] = ()) -> File:
@@ -87,8 +99,11 @@ class _Parser:
                 self._add(Text(piece.start, piece.end))
         if len(self.stack) > 1:
             block = self.stack[-1]
-            raise TemplateError(f'the block "{block.word}" is not closed', place=block.place,
-                                hint=f"write {{{{ :{block.word} }}}} where it ends")
+            raise TemplateError(
+                f'the block "{block.word}" is not closed',
+                place=block.place,
+                hint=f"write {{{{ :{block.word} }}}} where it ends",
+            )
         return File(self.source, tuple(self.stack[0].body), self.layout, self.takes)
 
     def _pieces(self) -> Iterator[Piece]:
@@ -112,8 +127,11 @@ class _Parser:
         elif first.kind == "name" and first.text in _SETTINGS and second.kind in ("name", "text"):
             piece.word, piece.sets = first.text, first.text not in ("put", "slot")
         elif first.kind == "end":
-            raise TemplateError("an empty mark", place=self.source.place(mark.start, mark.end, self.via),
-                                hint='name the field to show, or write {{ "{{" }} for a literal pair of braces')
+            raise TemplateError(
+                "an empty mark",
+                place=self.source.place(mark.start, mark.end, self.via),
+                hint='name the field to show, or write {{ "{{" }} for a literal pair of braces',
+            )
         return piece
 
     def _add(self, statement: Statement) -> None:
@@ -148,18 +166,27 @@ class _Parser:
     def _refuse_habits(reader: Reader, first: Token, second: Token) -> None:
         """Raise a better error where a mark that cannot be read looks like another notation's."""
         if first.kind == "name" and first.text in _OPENING:
-            raise TemplateError(f'"{first.text}" opens no block without a colon', place=reader.whole,
-                                hint=f"write {{{{ {reader.whole_text}: }}}}") from None
+            raise TemplateError(
+                f'"{first.text}" opens no block without a colon',
+                place=reader.whole,
+                hint=f"write {{{{ {reader.whole_text}: }}}}",
+            ) from None
         if first.kind == "name" and first.text in _FOREIGN:
-            raise TemplateError(f'"{first.text}" is no word of this language', place=first.place,
-                                hint=f"write {{{{ {_FOREIGN[first.text]} }}}}") from None
+            raise TemplateError(
+                f'"{first.text}" is no word of this language',
+                place=first.place,
+                hint=f"write {{{{ {_FOREIGN[first.text]} }}}}",
+            ) from None
         if first.kind == "/":
-            raise TemplateError("a slash closes nothing", place=first.place,
-                                hint=f"write {{{{ :{second.text or 'if'} }}}}") from None
+            raise TemplateError(
+                "a slash closes nothing", place=first.place, hint=f"write {{{{ :{second.text or 'if'} }}}}"
+            ) from None
         if first.kind in ("#", "%", "!", ">", "^", "@"):
-            raise TemplateError(f'"{first.text}" opens nothing', place=first.place,
-                                hint="a block opens with a word and a colon, {{ if paid: }}; a remark is {{ # … }}"
-                                ) from None
+            raise TemplateError(
+                f'"{first.text}" opens nothing',
+                place=first.place,
+                hint="a block opens with a word and a colon, {{ if paid: }}; a remark is {{ # … }}",
+            ) from None
 
     def _let(self, place: Place, reader: Reader) -> None:
         name = self._name(reader)
@@ -174,8 +201,9 @@ class _Parser:
         reader.finish()
         self._outside_blocks("layout", place)
         if self.layout:
-            raise TemplateError("a file has one layout", place=place,
-                                related=[Related("the first is at", self.layout[0])])
+            raise TemplateError(
+                "a file has one layout", place=place, related=[Related("the first is at", self.layout[0])]
+            )
         self.layout = (path.place, path.text)
 
     def _takes(self, place: Place, reader: Reader) -> None:
@@ -220,16 +248,20 @@ class _Parser:
     def _name(self, reader: Reader) -> Token:
         name = reader.expect("name", "a name")
         if name.text in RESERVED:
-            raise TemplateError(f'"{name.text}" cannot be a name', place=name.place,
-                                hint="it is a word of the language")
+            raise TemplateError(
+                f'"{name.text}" cannot be a name', place=name.place, hint="it is a word of the language"
+            )
         return name
 
     # -- blocks --
 
     def _check_depth(self, place: Place) -> None:
         if len(self.stack) > DEEPEST_BLOCKS:
-            raise LimitReached(f"blocks within blocks, more than {DEEPEST_BLOCKS} deep", place=place,
-                               hint="put parts of it into files of their own")
+            raise LimitReached(
+                f"blocks within blocks, more than {DEEPEST_BLOCKS} deep",
+                place=place,
+                hint="put parts of it into files of their own",
+            )
 
     def _opened(self, word: str, place: Place, reader: Reader, finish: Callable[[_Open, Place], Statement]) -> _Open:
         """Begin a block, whose mark must end here."""
@@ -293,8 +325,8 @@ class _Parser:
             raise TemplateError(f'only "{kind.text}" means nothing', place=kind.place, hint="it is html or text")
         self._colon(reader)
         text = self.source.text
-        before = text[text.rfind("\n", 0, place.start) + 1:place.start]
-        after = text[place.end:].partition("\n")[0]
+        before = text[text.rfind("\n", 0, place.start) + 1 : place.start]
+        after = text[place.end :].partition("\n")[0]
         alone = not before.strip() and not after.strip()
         self._opened("only", place, reader, lambda b, closing: Only(b.place, kind.text, b.whole, alone, closing))
 
@@ -315,8 +347,11 @@ class _Parser:
 
     def _outside_blocks(self, word: str, place: Place) -> None:
         if len(self.stack) > 1:
-            raise TemplateError(f'"{word}" stands in no block', place=place,
-                                related=[Related("the block begins at", self.stack[-1].place)])
+            raise TemplateError(
+                f'"{word}" stands in no block',
+                place=place,
+                related=[Related("the block begins at", self.stack[-1].place)],
+            )
 
     def _close(self, place: Place, reader: Reader) -> None:
         word = reader.expect("name", "the word of the block to close")
@@ -324,15 +359,21 @@ class _Parser:
         if word.text in ("elif", "else"):
             return self._branch(place, word, reader, block)
         if reader.next.kind == ":":
-            raise TemplateError(f'"{word.text}" has no branches of its own', place=place,
-                                hint=f"one opens with {{{{ {word.text} …: }}}} and closes with {{{{ :{word.text} }}}}")
+            raise TemplateError(
+                f'"{word.text}" has no branches of its own',
+                place=place,
+                hint=f"one opens with {{{{ {word.text} …: }}}} and closes with {{{{ :{word.text} }}}}",
+            )
         reader.finish()
         if len(self.stack) == 1:
             raise TemplateError(f'"{word.text}" is closed but was not opened', place=place)
         if word.text != block.word:
             raise TemplateError(
-                f'"{word.text}" is closed where "{block.word}" is open', place=place,
-                hint=f"write {{{{ :{block.word} }}}} first", related=[Related("the open block begins at", block.place)])
+                f'"{word.text}" is closed where "{block.word}" is open',
+                place=place,
+                hint=f"write {{{{ :{block.word} }}}} first",
+                related=[Related("the open block begins at", block.place)],
+            )
         self.stack.pop()
         self._end_branch(block)
         assert block.finish is not None
@@ -344,18 +385,25 @@ class _Parser:
             raise TemplateError('"else if" is one word', place=word.place, hint="write {{ :elif …: }}")
         test = None if word.text == "else" else read_expression(reader)
         if not reader.takes(":"):
-            raise TemplateError(f'"{word.text}" needs a colon on both sides', place=place,
-                                hint=f"write {{{{ :{'else' if test is None else 'elif …'}: }}}}")
+            raise TemplateError(
+                f'"{word.text}" needs a colon on both sides',
+                place=place,
+                hint=f"write {{{{ :{'else' if test is None else 'elif …'}: }}}}",
+            )
         reader.finish()
         if block.word not in ("if", "for") or (block.word == "for" and test is not None):
             open_at = [Related("the open block begins at", block.place)] if len(self.stack) > 1 else []
             raise TemplateError(f'"{word.text}" stands in no "if"', place=place, related=open_at)
         if block.last:
-            raise TemplateError(f'"{word.text}" after "else"', place=place,
-                                related=[Related('the "else" is at', block.branch_place or block.place)])
+            raise TemplateError(
+                f'"{word.text}" after "else"',
+                place=place,
+                related=[Related('the "else" is at', block.branch_place or block.place)],
+            )
         if len(block.branches) >= MOST_BRANCHES:
-            raise LimitReached(f"more than {MOST_BRANCHES} branches", place=place,
-                               hint="look the value up in a record of the data")
+            raise LimitReached(
+                f"more than {MOST_BRANCHES} branches", place=place, hint="look the value up in a record of the data"
+            )
         self._end_branch(block)
         block.test, block.branch_place, block.last = test, place, test is None
 

@@ -41,9 +41,13 @@ def document(file: File) -> Document:
     before = file.body[:index]
     # What is set before the body is set for it too.
     settings = tuple(s for s in before if isinstance(s, Let))
-    head = [Text(found.start(), found.end()) for s in (*before, Text(_start(file.body[index]), start))
-            if isinstance(s, Text) for found in _JOINING.finditer(text, s.start, s.end)
-            if not _CHARSET.match(found[0])]
+    head = [
+        Text(found.start(), found.end())
+        for s in (*before, Text(_start(file.body[index]), start))
+        if isinstance(s, Text)
+        for found in _JOINING.finditer(text, s.start, s.end)
+        if not _CHARSET.match(found[0])
+    ]
     return Document((*settings, *inside), tuple(head))
 
 
@@ -59,14 +63,15 @@ def _after(body: Body, index: int, offset: int) -> Body:
     """The statements of `body` from `offset` on, which lies in statement `index` or in a literal after it."""
     for number, statement in enumerate(body[index:], index):
         if isinstance(statement, Text) and offset <= statement.end:
-            return (*_cut(statement, start=max(offset, statement.start)), *body[number + 1:])
+            return (*_cut(statement, start=max(offset, statement.start)), *body[number + 1 :])
     return ()
 
 
 def _cut(statement: Statement, start: int | None = None, end: int | None = None) -> Body:
     assert isinstance(statement, Text)
-    made = replace(statement, start=statement.start if start is None else start,
-                   end=statement.end if end is None else end)
+    made = replace(
+        statement, start=statement.start if start is None else start, end=statement.end if end is None else end
+    )
     return (made,) if made.start < made.end else ()
 
 

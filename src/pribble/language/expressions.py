@@ -161,8 +161,24 @@ class PerItem(Node):
 
 
 Expression = (
-    Constant | Listing | Name | All | Local | Member | Item | Maybe | Negative | Arithmetic | Comparison
-    | Not | Both | Either | Choice | Fallback | Formatted | PerItem
+    Constant
+    | Listing
+    | Name
+    | All
+    | Local
+    | Member
+    | Item
+    | Maybe
+    | Negative
+    | Arithmetic
+    | Comparison
+    | Not
+    | Both
+    | Either
+    | Choice
+    | Fallback
+    | Formatted
+    | PerItem
 )
 
 
@@ -236,8 +252,15 @@ def rebuilt(node: Expression, change: Callable[[Expression], Expression]) -> Exp
         case Fallback(place=place, value=value, otherwise=other):
             return Fallback(place, change(value), change(other))
         case Formatted(place=place, value=value, formatter=formatter, arguments=arguments, named=named):
-            return Formatted(place, change(value), formatter, tuple(map(change, arguments)),
-                             tuple((name, change(argument)) for name, argument in named), node.locale, node.timezone)
+            return Formatted(
+                place,
+                change(value),
+                formatter,
+                tuple(map(change, arguments)),
+                tuple((name, change(argument)) for name, argument in named),
+                node.locale,
+                node.timezone,
+            )
         case PerItem(place=place, item=item, body=body):
             return PerItem(place, item, change(body))
         case Constant() | Name() | All() | Local():

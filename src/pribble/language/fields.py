@@ -35,7 +35,9 @@ from pribble.language.tape import Tape
 # What the value must be for a formatter to take it.
 _TAKEN = {
     **dict.fromkeys(("money", "number", "plural", "percent", "bytesize", "decimal"), "number"),
-    **dict.fromkeys(("date", "day"), "day"), **dict.fromkeys(("datetime", "moment"), "moment"), "time": "time",
+    **dict.fromkeys(("date", "day"), "day"),
+    **dict.fromkeys(("datetime", "moment"), "moment"),
+    "time": "time",
     **dict.fromkeys("join sum sort keep by rows first last reverse count table".split(), "list"),
     **dict.fromkeys(("upper", "lower", "title", "trim", "shorten", "breaks", "path", "html"), "text"),
 }
@@ -70,8 +72,15 @@ def fields(tape: Tape, common: Collection[str] = (), pictures: Collection[int] =
     _Survey(seen).tape(tape, pictures)
     seen = {path: found for path, found in seen.items() if re.split(r"[.\[]", path)[0] not in common}
     leaves = [path for path in seen if not any(_is_inside(other, path) for other in seen)]
-    return [Field(path, next(k for k in _TELLING if k in seen[path].kinds), not seen[path].required,
-                  tuple(dict.fromkeys(seen[path].uses))) for path in leaves]
+    return [
+        Field(
+            path,
+            next(k for k in _TELLING if k in seen[path].kinds),
+            not seen[path].required,
+            tuple(dict.fromkeys(seen[path].uses)),
+        )
+        for path in leaves
+    ]
 
 
 def _is_inside(path: str, outer: str) -> bool:
@@ -126,8 +135,11 @@ class _Survey:
                     else:
                         self.use(argument, "text" if formatter == "money" else "any", guarded)
             case Arithmetic(left=left, right=right):
-                operand = "text" if any(isinstance(c, Constant) and isinstance(c.value, str) for c in (left, right)) \
+                operand = (
+                    "text"
+                    if any(isinstance(c, Constant) and isinstance(c.value, str) for c in (left, right))
                     else "number"
+                )
                 self.use(left, operand, guarded)
                 self.use(right, operand, guarded)
             case Comparison(left=left, right=right):

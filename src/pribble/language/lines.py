@@ -79,10 +79,10 @@ def _after(piece: Piece, line: _Line, text: str) -> _Line:
     newline = text.find("\n", piece.start, piece.end)
     if newline < 0:
         line.between.append(piece)
-        line.clean = line.clean and not text[piece.start:piece.end].strip()
+        line.clean = line.clean and not text[piece.start : piece.end].strip()
         return line
-    if line.holds and line.clean and not text[piece.start:newline].strip():
+    if line.holds and line.clean and not text[piece.start : newline].strip():
         line.take()
         piece.start = newline + 1
     start = max(piece.start, text.rfind("\n", piece.start, piece.end) + 1)
-    return _Line((piece, start), clean=not text[start:piece.end].strip())
+    return _Line((piece, start), clean=not text[start : piece.end].strip())

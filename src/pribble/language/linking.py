@@ -50,8 +50,9 @@ class Found:
 Finder = Callable[[str, Source, Place], Found]
 
 
-def link(found: Found, find: Finder, *, html: bool = True, common: Collection[str] = (),
-         limits: Limits | None = None) -> Tape:
+def link(
+    found: Found, find: Finder, *, html: bool = True, common: Collection[str] = (), limits: Limits | None = None
+) -> Tape:
     """The tape of a template.
 
     `find` brings the layouts and parts that files name; it raises `TemplateError` where there is none.
@@ -85,8 +86,11 @@ class _Layer:
         """Its ``subject:``, ``preheader:`` or ``text:``; raises `TemplateError` where it has two."""
         found = [s for s in self.file.body if isinstance(s, Lifted) and s.kind == kind]
         if len(found) > 1:
-            raise TemplateError(f'"{kind}" stands twice', place=found[1].place,
-                                related=[Related("it stands already at", found[0].place)])
+            raise TemplateError(
+                f'"{kind}" stands twice',
+                place=found[1].place,
+                related=[Related("it stands already at", found[0].place)],
+            )
         return found[0] if found else None
 
 
@@ -107,7 +111,7 @@ class _Linker:
         """A page in its layout, that in its own, and so on: the outermost is written, and asks for the inner ones."""
         layers = self._layers(found)
         for number, layer in enumerate(layers[:-1]):
-            self._fill(layers[number + 1:], layer)
+            self._fill(layers[number + 1 :], layer)
         outermost = layers[-1]
         if stray := next((s for s in outermost.file.body if isinstance(s, Into)), None):
             raise TemplateError('"into" fills a slot of a layout, and there is none', place=stray.place)
@@ -117,12 +121,17 @@ class _Linker:
         self._body(roll, outermost.file.body, outermost.scope, outermost.here)
         for inner, outer in pairwise(layers):
             if "content" not in outer.here.used and inner.file.layout:
-                raise TemplateError("the layout has no place for the page", place=inner.file.layout[0],
-                                    hint="write {{ slot content }} in it")
+                raise TemplateError(
+                    "the layout has no place for the page",
+                    place=inner.file.layout[0],
+                    hint="write {{ slot content }} in it",
+                )
         if outermost.here.head:
             other, stretch = outermost.here.head[0]
-            raise TemplateError("the layout has no </head> that this could join",
-                                place=other.source.place(stretch.start, stretch.end, other.via))
+            raise TemplateError(
+                "the layout has no </head> that this could join",
+                place=other.source.place(stretch.start, stretch.end, other.via),
+            )
         self._lift_messages(roll, layers)
         return roll.finished(tuple(self.sources))
 
@@ -133,8 +142,11 @@ class _Linker:
         while True:
             if found.source in self._pages:
                 places = [layer.file.layout[0] for layer in layers if layer.file.layout]
-                raise TemplateError("a layout is its own layout", place=places[-1],
-                                    related=[Related("which is the layout of", place) for place in places[-2::-1]])
+                raise TemplateError(
+                    "a layout is its own layout",
+                    place=places[-1],
+                    related=[Related("which is the layout of", place) for place in places[-2::-1]],
+                )
             self._pages.append(found.source)
             file = self._read(found.source, via)
             if file.takes is not None:
@@ -170,8 +182,11 @@ class _Linker:
             name = block.name.text
             slots = next((outer.here.slots for outer, names in zip(above, known, strict=True) if name in names), None)
             if slots is None:
-                raise TemplateError(f'no layout has a slot "{name}"', place=block.name.place,
-                                    hint=did_you_mean(name, set().union(*known)))
+                raise TemplateError(
+                    f'no layout has a slot "{name}"',
+                    place=block.name.place,
+                    hint=did_you_mean(name, set().union(*known)),
+                )
             if name in slots:
                 raise TemplateError(f'the slot "{name}" is filled already', place=block.name.place)
             slots[name] = self._spliced(layer, block)
@@ -220,8 +235,9 @@ class _Linker:
         self._depth += 1
         for statement in body:
             if self._depth > DEEPEST_BODIES and not isinstance(statement, Text | Show):
-                raise LimitReached(f"blocks and parts within each other, more than {DEEPEST_BODIES} deep",
-                                   place=statement.place)
+                raise LimitReached(
+                    f"blocks and parts within each other, more than {DEEPEST_BODIES} deep", place=statement.place
+                )
             self._statement(roll, statement, scope, here)
         self._depth -= 1
 
@@ -288,8 +304,11 @@ class _Linker:
 
     def _let(self, roll: Roll, let: Let, scope: Scope) -> None:
         if (earlier := scope.find(let.name.text)) is not None:
-            raise TemplateError(f'"{let.name.text}" stands for something already', place=let.name.place,
-                                related=[Related("it is first set at", earlier.place)])
+            raise TemplateError(
+                f'"{let.name.text}" stands for something already',
+                place=let.name.place,
+                related=[Related("it is first set at", earlier.place)],
+            )
         if (binding := self._hoisted.get(id(let))) is None:
             binding = Binding(let.name.text, "let", let.name.place, resolved(let.value, scope))
             roll.mark(TapeMark(SET, let.place, binding=binding))
@@ -313,8 +332,10 @@ class _Linker:
         if here.is_part and name != "content":
             raise TemplateError(f'a part has one slot, "content", not "{name}"', place=slot.name.place)
         if name == "content" and name in here.used:
-            raise TemplateError("the page goes into a layout once" if not here.is_part else
-                                "the content goes into a part once", place=slot.place)
+            raise TemplateError(
+                "the page goes into a layout once" if not here.is_part else "the content goes into a part once",
+                place=slot.place,
+            )
         here.used.add(name)
         if name in here.slots:
             here.slots[name](roll)
@@ -345,8 +366,9 @@ class _Linker:
         self._body(roll, file.body, inner, part)
         self._putting.pop()
         if put.content is not None and "content" not in part.used:
-            raise TemplateError("the part has no place for this content", place=put.place,
-                                hint="write {{ slot content }} in it")
+            raise TemplateError(
+                "the part has no place for this content", place=put.place, hint="write {{ slot content }} in it"
+            )
 
     def _content(self, content: Body, scope: Scope, here: _Here) -> Callable[[Roll], None]:
         """Writes what a page puts into a part: it stands in the page, and may put that part again."""
@@ -359,8 +381,9 @@ class _Linker:
 
         return write
 
-    def _given(self, file: File, put: Put, given: dict[str, tuple[Place, Expression]],
-               inner: Scope) -> Iterator[tuple[str, Place, Expression]]:
+    def _given(
+        self, file: File, put: Put, given: dict[str, tuple[Place, Expression]], inner: Scope
+    ) -> Iterator[tuple[str, Place, Expression]]:
         """What the names of a part stand for, checked against what it takes; a default may use names before it."""
         if file.takes is None:
             yield from ((name, place, value) for name, (place, value) in given.items())
@@ -375,15 +398,21 @@ class _Linker:
             elif default is not None:
                 yield name.text, name.place, resolved(default, inner)
             else:
-                raise TemplateError(f'the part takes "{name.text}", which is not given', place=put.place,
-                                    related=[Related("it takes it at", name.place)])
+                raise TemplateError(
+                    f'the part takes "{name.text}", which is not given',
+                    place=put.place,
+                    related=[Related("it takes it at", name.place)],
+                )
 
     def _check_way(self, source: Source, put: Put) -> None:
         way = [at for at, _ in self._putting]
         if source in way or source in self._pages:
-            places = [place for _, place in self._putting[way.index(source) if source in way else 0:]]
-            raise TemplateError("a part puts itself", place=put.path.place,
-                                related=[Related("which is put at", place) for place in reversed(places)])
+            places = [place for _, place in self._putting[way.index(source) if source in way else 0 :]]
+            raise TemplateError(
+                "a part puts itself",
+                place=put.path.place,
+                related=[Related("which is put at", place) for place in reversed(places)],
+            )
         self._parts += 1
         if len(way) >= self.limits.depth:
             raise LimitReached(f"parts within parts, more than {self.limits.depth} deep", place=put.path.place)

@@ -67,7 +67,7 @@ def cut(source: Source, *, html: bool = True, via: tuple[Related, ...] = ()) -> 
             continue
         else:
             end = text.find("-->", begin + 4)
-            if end < 0 or text[begin + 4:begin + 7].lower() == "[if" or text.startswith(("<!", ">"), begin + 4):
+            if end < 0 or text[begin + 4 : begin + 7].lower() == "[if" or text.startswith(("<!", ">"), begin + 4):
                 comments_from = len(text) if end < 0 else end
                 position = stop.end()
                 continue
@@ -91,12 +91,12 @@ def cut(source: Source, *, html: bool = True, via: tuple[Related, ...] = ()) -> 
 def _wrapped(source: Source, begin: int, end: int, via: tuple[Related, ...]) -> Mark | None:
     """The statement that the comment from `begin` to `end` consists of, or None where it is to be dropped."""
     text = source.text
-    inside = text[begin + 4:end]
+    inside = text[begin + 4 : end]
     opening = begin + 4 + len(inside) - len(inside.lstrip())
     if not text.startswith("{{", opening) or not inside.rstrip().endswith("}}"):
         return None
     mark = _mark(source, opening, via)
-    if mark.remark or text[mark.end:end].strip():
+    if mark.remark or text[mark.end : end].strip():
         return None
     if mark.end > end or not _STATEMENT.fullmatch(text, mark.inner_start, mark.inner_end):
         return None
@@ -108,8 +108,11 @@ def _mark(source: Source, begin: int, via: tuple[Related, ...]) -> Mark:
     text, inner = source.text, begin + 2
     opening = source.place(begin, begin + 2, via)
     if text.startswith("{", inner):
-        raise TemplateError("a mark has two braces", place=source.place(begin, begin + 3, via),
-                            hint='write {{ "{" }} for a brace before a value')
+        raise TemplateError(
+            "a mark has two braces",
+            place=source.place(begin, begin + 3, via),
+            hint='write {{ "{" }} for a brace before a value',
+        )
     if _REMARK.match(text, inner):
         end = text.find("}}", inner)
         if end < 0:
@@ -121,8 +124,11 @@ def _mark(source: Source, begin: int, via: tuple[Related, ...]) -> Mark:
             if _REMARK_BLOCK.fullmatch(text, inner, found.start()):
                 closing = _REMARK_END.search(text, found.end())
                 if closing is None:
-                    raise TemplateError("a block is not closed", place=source.place(begin, found.end(), via),
-                                        hint="write {{ :remark }} where it ends")
+                    raise TemplateError(
+                        "a block is not closed",
+                        place=source.place(begin, found.end(), via),
+                        hint="write {{ :remark }} where it ends",
+                    )
                 return Mark(begin, closing.end(), inner, closing.start(), remark=True)
             return Mark(begin, found.end(), inner, found.start())
         if found[0] == "{{":
@@ -139,5 +145,9 @@ def _mark(source: Source, begin: int, via: tuple[Related, ...]) -> Mark:
 
 
 def _unclosed(opening: Place, *related: Related) -> TemplateError:
-    return TemplateError("a mark is not closed", place=opening, hint="write }} where it ends; a literal pair of "
-                         'braces is {{ "{{" }}', related=related)
+    return TemplateError(
+        "a mark is not closed",
+        place=opening,
+        hint='write }} where it ends; a literal pair of braces is {{ "{{" }}',
+        related=related,
+    )

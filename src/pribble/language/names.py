@@ -60,8 +60,9 @@ def resolved(node: Expression, scope: Scope) -> Expression:
         if binding is not None:
             return Local(node.place, binding)
         if scope.takes is not None and node.name not in scope.common:
-            raise TemplateError(f'this part takes no "{node.name}"', place=node.place,
-                                hint=did_you_mean(node.name, scope.takes))
+            raise TemplateError(
+                f'this part takes no "{node.name}"', place=node.place, hint=did_you_mean(node.name, scope.takes)
+            )
         return node
     if isinstance(node, All) and scope.takes is not None:
         raise TemplateError('a part that says what it takes does not see "all"', place=node.place)
@@ -75,15 +76,19 @@ def _formatted(node: Formatted, scope: Scope) -> Formatted:
     if node.formatter in PER_ITEM and arguments:
         arguments[0] = _per_item(node.arguments[0], node.formatter, scope)
     named = tuple((name, resolved(argument, scope)) for name, argument in node.named)
-    return Formatted(node.place, resolved(node.value, scope), node.formatter, tuple(arguments), named,
-                     scope.locale, scope.timezone)
+    return Formatted(
+        node.place, resolved(node.value, scope), node.formatter, tuple(arguments), named, scope.locale, scope.timezone
+    )
 
 
 def _per_item(argument: Expression, formatter: str, scope: Scope) -> PerItem:
     """The expression over an item's fields that a text holds."""
     if not (isinstance(argument, Constant) and isinstance(argument.value, str)):
-        raise TemplateError(f"{formatter} takes an expression over an item's fields, written out as a text",
-                            place=argument.place, hint=f'{formatter}("price")')
+        raise TemplateError(
+            f"{formatter} takes an expression over an item's fields, written out as a text",
+            place=argument.place,
+            hint=f'{formatter}("price")',
+        )
     place = argument.place
     source, start, end = place.source, place.start + 1, place.end - 1
     if source.text[start:end] != argument.value:  # written with escapes: it has no place of its own
@@ -103,10 +108,12 @@ def _of_item(node: Expression, item: Binding, scope: Scope) -> Expression:
         return Local(node.place, item)
     if isinstance(node, Formatted):
         if node.formatter in PER_ITEM and node.arguments:
-            raise TemplateError(f'"{node.formatter}" has an expression of its own and stands in no other',
-                                place=node.place)
+            raise TemplateError(
+                f'"{node.formatter}" has an expression of its own and stands in no other', place=node.place
+            )
         made = rebuilt(node, lambda inner: _of_item(inner, item, scope))
         assert isinstance(made, Formatted)
-        return Formatted(made.place, made.value, made.formatter, made.arguments, made.named, scope.locale,
-                         scope.timezone)
+        return Formatted(
+            made.place, made.value, made.formatter, made.arguments, made.named, scope.locale, scope.timezone
+        )
     return rebuilt(node, lambda inner: _of_item(inner, item, scope))

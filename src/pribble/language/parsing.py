@@ -1,13 +1,13 @@
 """From the tokens of a mark to an expression; one small function a production.
 
-    choice   := or [ "if" or [ "else" choice ] ]  |  or "else" choice
-    or       := and { "or" and }            and := not { "and" not }        not := "not" not | compare
-    compare  := shown [ ("==" | "!=" | "<" | "<=" | ">" | ">=" | "in" | "not" "in") shown ]
-    shown    := sum { "as" NAME [ "(" arguments ")" ] }
-    sum      := product { ("+" | "-") product }      product := minus { ("*" | "/" | "%") minus }
-    minus    := "-" minus | path
-    path     := atom { "." NAME | "[" choice "]" | "?" }
-    atom     := NAME | "all" | TEXT | NUMBER | "true" | "false" | "none" | "[" list "]" | "(" choice ")"
+choice   := or [ "if" or [ "else" choice ] ]  |  or "else" choice
+or       := and { "or" and }            and := not { "and" not }        not := "not" not | compare
+compare  := shown [ ("==" | "!=" | "<" | "<=" | ">" | ">=" | "in" | "not" "in") shown ]
+shown    := sum { "as" NAME [ "(" arguments ")" ] }
+sum      := product { ("+" | "-") product }      product := minus { ("*" | "/" | "%") minus }
+minus    := "-" minus | path
+path     := atom { "." NAME | "[" choice "]" | "?" }
+atom     := NAME | "all" | TEXT | NUMBER | "true" | "false" | "none" | "[" list "]" | "(" choice ")"
 """
 
 from __future__ import annotations
@@ -59,15 +59,21 @@ class _Grammar:
     def _operation(self, place: Place) -> None:
         self._operations += 1
         if self._operations > MOST_OPERATIONS:
-            raise LimitReached(f"an expression of more than {MOST_OPERATIONS} operations", place=place,
-                               hint="give parts of it names with let")
+            raise LimitReached(
+                f"an expression of more than {MOST_OPERATIONS} operations",
+                place=place,
+                hint="give parts of it names with let",
+            )
 
     def inner(self) -> Expression:
         """The expression inside brackets of any kind."""
         self._brackets += 1
         if self._brackets > DEEPEST_BRACKETS:
-            raise LimitReached(f"brackets within brackets, more than {DEEPEST_BRACKETS} deep",
-                               place=self.reader.next.place, hint="give parts of it names with let")
+            raise LimitReached(
+                f"brackets within brackets, more than {DEEPEST_BRACKETS} deep",
+                place=self.reader.next.place,
+                hint="give parts of it names with let",
+            )
         made = self.choice()
         self._brackets -= 1
         return made
@@ -87,15 +93,21 @@ class _Grammar:
         return value
 
     def _two_readings(self, token: Token, otherwise: Formatted) -> None:
-        written = " ".join(self.reader.source.text[self.reader.whole.start:self.reader.whole.end].split())
+        written = " ".join(self.reader.source.text[self.reader.whole.start : self.reader.whole.end].split())
         left, _, right = written.partition(" else ")
         bare, _, formatter = right.rpartition(" as ")
         raise TemplateError(
-            'it is not clear what "as" applies to', place=otherwise.place,
-            hint=f"write {{{{ ({left} else {bare}) as {formatter} }}}} or {{{{ {left} else ({right}) }}}}")
+            'it is not clear what "as" applies to',
+            place=otherwise.place,
+            hint=f"write {{{{ ({left} else {bare}) as {formatter} }}}} or {{{{ {left} else ({right}) }}}}",
+        )
 
-    def _grouped(self, operand: Callable[[], Expression], operators: tuple[str, ...],
-                 node: Callable[[Token, Expression, Expression], Expression]) -> Expression:
+    def _grouped(
+        self,
+        operand: Callable[[], Expression],
+        operators: tuple[str, ...],
+        node: Callable[[Token, Expression, Expression], Expression],
+    ) -> Expression:
         """Operands joined by operators of one precedence, grouped to the left."""
         left = operand()
         while token := self.reader.takes(*operators):
@@ -190,8 +202,11 @@ class _Grammar:
             elif isinstance(value, Name | Local | Member | Item):
                 value = Maybe(value.place, value)
             else:
-                raise TemplateError('"?" stands after a name or a position only', place=token.place,
-                                    hint='a choice is written {{ "late" if days > 3 else "on time" }}')
+                raise TemplateError(
+                    '"?" stands after a name or a position only',
+                    place=token.place,
+                    hint='a choice is written {{ "late" if days > 3 else "on time" }}',
+                )
         return value
 
     def _atom(self) -> Expression:
@@ -229,8 +244,11 @@ class _Grammar:
         if token.text in RESERVED:
             self.reader.unexpected("a value")
         if token.text in ("True", "False", "None") and self.reader.peek(1).kind != ".":
-            raise TemplateError(f'"{token.text}" where a value should stand', place=token.place,
-                                hint=f'the word is "{token.text.lower()}"')
+            raise TemplateError(
+                f'"{token.text}" where a value should stand',
+                place=token.place,
+                hint=f'the word is "{token.text.lower()}"',
+            )
         self.reader.take()
         return Name(token.place, token.text)
 

@@ -8,8 +8,15 @@ from typing import Any
 from pribble.language.fields import Field
 
 _VALUES: dict[str, Any] = {
-    "text": "text", "number": 1, "day": "2026-07-03", "moment": "2026-07-03T18:30:00Z", "time": "18:30", "flag": True,
-    "list": ["text"], "picture": "pictures/picture.png", "any": "text",
+    "text": "text",
+    "number": 1,
+    "day": "2026-07-03",
+    "moment": "2026-07-03T18:30:00Z",
+    "time": "18:30",
+    "flag": True,
+    "list": ["text"],
+    "picture": "pictures/picture.png",
+    "any": "text",
 }
 
 

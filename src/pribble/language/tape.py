@@ -181,5 +181,6 @@ class Roll:
         self._offset += len(text)
         self.length[0] += len(text)
         if self.length[0] > self.limits.characters:
-            raise LimitReached(f"a template of more than {self.limits.characters:,} characters, once linked",
-                               place=place)
+            raise LimitReached(
+                f"a template of more than {self.limits.characters:,} characters, once linked", place=place
+            )

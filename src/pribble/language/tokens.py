@@ -40,8 +40,9 @@ _TAG = re.compile(r"</?[A-Za-z][^<>]*>")
 class Reader:
     """The tokens of one mark, read one after another."""
 
-    def __init__(self, source: Source, start: int, end: int, via: tuple[Related, ...] = (), *,
-                 references: bool = True) -> None:
+    def __init__(
+        self, source: Source, start: int, end: int, via: tuple[Related, ...] = (), *, references: bool = True
+    ) -> None:
         self.source, self.via = source, via
         self._start, self._end = start, end
         self._text = source.text[start:end]
@@ -57,7 +58,7 @@ class Reader:
         pieces, position, shift, length = [], 0, 0, 0
         for found in _REFERENCE.finditer(self._text):
             meant = html.unescape(found[0])
-            pieces += [self._text[position:found.start()], meant]
+            pieces += [self._text[position : found.start()], meant]
             length += found.start() - position + len(meant)
             shift += len(found[0]) - len(meant)
             position = found.end()
@@ -75,7 +76,7 @@ class Reader:
     @property
     def whole(self) -> Place:
         """What the mark holds, without white space around it."""
-        inner = self.source.text[self._start:self._end]
+        inner = self.source.text[self._start : self._end]
         left = self._start + len(inner) - len(inner.lstrip())
         return self.source.place(left, max(left + 1, self._start + len(inner.rstrip())), self.via)
 
@@ -114,21 +115,26 @@ class Reader:
         place = self.at(position, position + 1)
         if character in _TYPOGRAPHIC_QUOTES:
             straight = self._text.translate({ord(c): '"' for c in "“”„‟«»"} | {ord(c): "'" for c in "‘’‚‛"})
-            raise TemplateError("a typographic quote in a mark", place=place,
-                                hint="write {{ " + straight.strip() + " }}")
+            raise TemplateError(
+                "a typographic quote in a mark", place=place, hint="write {{ " + straight.strip() + " }}"
+            )
         if character.isdigit():
             digits = re.match(r"\w+", self._text[position:])
             shown = digits[0] if digits else character
-            raise TemplateError(f'"{shown}" is neither a number nor a name', place=place,
-                                hint="numbers are written 12 or 12.50; a name does not begin with a digit")
+            raise TemplateError(
+                f'"{shown}" is neither a number nor a name',
+                place=place,
+                hint="numbers are written 12 or 12.50; a name does not begin with a digit",
+            )
         raise TemplateError(f'"{character}" (U+{ord(character):04X}) means nothing in a mark', place=place)
 
     def _cut_up(self, tag: re.Match[str]) -> None:
         """``gu<b>est</b>`` is a word that an editor cut up; ``a < b`` is a comparison."""
-        if "</" in self._text[tag.start():] or tag[0].startswith("</"):
+        if "</" in self._text[tag.start() :] or tag[0].startswith("</"):
             clean = " ".join(_TAG.sub("", self._text).split())
-            raise TemplateError("a mark is cut up by tags", place=self.at(tag.start(), tag.end()),
-                                hint="write {{ " + clean + " }}")
+            raise TemplateError(
+                "a mark is cut up by tags", place=self.at(tag.start(), tag.end()), hint="write {{ " + clean + " }}"
+            )
 
     def _unquoted(self, quoted: str, place: Place) -> str:
         def meant(escape: re.Match[str]) -> str:
@@ -136,8 +142,9 @@ class Reader:
             if len(written) == 5:
                 return chr(int(written[1:], 16))
             if written not in _ESCAPED:
-                raise TemplateError(f"\\{written} means nothing in a text", place=place,
-                                    hint=r'a text knows \n \t \" \' \\ and \uXXXX')
+                raise TemplateError(
+                    f"\\{written} means nothing in a text", place=place, hint=r"a text knows \n \t \" \' \\ and \uXXXX"
+                )
             return _ESCAPED[written]
 
         text = _ESCAPE.sub(meant, quoted[1:-1]) if "\\" in quoted else quoted[1:-1]
@@ -191,7 +198,7 @@ class Reader:
             case "@" | "$" | "#" | "~" | "^" | "`":
                 hint = "a field is named without any sign before it"
             case "(":
-                hint = "nothing can be called; a formatter is applied with \"as\": {{ name as upper }}"
+                hint = 'nothing can be called; a formatter is applied with "as": {{ name as upper }}'
             case "name" | "number" | "text":
                 hint = "is an operator missing before it?"
         raise TemplateError(f"{_quoted(token)} where {wanted} should stand", place=token.place, hint=hint)
@@ -200,8 +207,11 @@ class Reader:
         """The mark must end here."""
         kinds = [token.kind for token in self._tokens]
         if self.next.kind != "end" and "?" in kinds and ":" in kinds:
-            raise TemplateError(f"{_quoted(self.next)} where the mark should end", place=self.next.place,
-                                hint='a choice is written {{ "late" if days > 3 else "on time" }}')
+            raise TemplateError(
+                f"{_quoted(self.next)} where the mark should end",
+                place=self.next.place,
+                hint='a choice is written {{ "late" if days > 3 else "on time" }}',
+            )
         if self.next.kind != "end":
             self.unexpected("the end of the mark")
 

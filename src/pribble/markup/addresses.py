@@ -86,7 +86,7 @@ class Addresses:
             if self.composed or _PERHAPS_SCHEME.match(written.lower()):
                 return state
             return State("fragment") if written.startswith("#") else replace(state, safe=True)
-        name, rest = scheme[1], written[scheme.end():]
+        name, rest = scheme[1], written[scheme.end() :]
         if name in _REFUSED and not (self.picture and name == "data"):
             raise MarkupError(f"an address that begins with {name}:", offset, hint="no mail program follows it")
         if name == "mailto":
@@ -101,15 +101,18 @@ class Addresses:
 
     def _after_whole(self, state: State, text: str) -> State:
         if text[0] not in "/?#":
-            raise MarkupError("an address goes on directly after a mark", min(state.marks),
-                              hint='write a "/" after the mark, or make the whole address the value')
+            raise MarkupError(
+                "an address goes on directly after a mark",
+                min(state.marks),
+                hint='write a "/" after the mark, or make the whole address the value',
+            )
         for mark in state.marks:
             self.ways[mark] = "base" if text[0] == "/" else "stem"
         return self._path(State("path", safe=True), text)
 
     def _host(self, state: State, text: str) -> State:
         end = re.search(r"[/?#\\]", text)
-        host = text[:end.start()] if end else text
+        host = text[: end.start()] if end else text
         if state.mode == "hosted":
             if host.startswith("."):
                 self.ways.update(dict.fromkeys(state.marks, "label"))
@@ -117,7 +120,7 @@ class Addresses:
                 raise _in_host(min(state.marks))
         if end is None:
             return State("host", (state.text + host)[-1:]) if host else state
-        return self._path(State("path", safe=True), text[end.start():])
+        return self._path(State("path", safe=True), text[end.start() :])
 
     def _path(self, state: State, text: str) -> State:
         """Read on in a path: a segment of dots alone, or of nothing, would lead elsewhere."""
@@ -130,7 +133,7 @@ class Addresses:
             self._end_segment(state)
             state = State("path")
             if character == "?":
-                return State("fragment" if "#" in text[text.index("?"):] else "query")
+                return State("fragment" if "#" in text[text.index("?") :] else "query")
             if character == "#":
                 return State("fragment")
         return state
@@ -171,9 +174,12 @@ class Addresses:
                 self.ways[offset] = "picture"
                 return state
             case "whole":
-                raise MarkupError("an address goes on directly after a mark", min(state.marks),
-                                  other=("the next mark is", offset, offset + 1),
-                                  hint='write a "/" between the two')
+                raise MarkupError(
+                    "an address goes on directly after a mark",
+                    min(state.marks),
+                    other=("the next mark is", offset, offset + 1),
+                    hint='write a "/" between the two',
+                )
             case "host":
                 if state.text not in ("", "."):
                     raise _in_host(offset)
@@ -214,8 +220,13 @@ class Addresses:
                 return replace(one, marks=one.marks | other.marks)
             case "path":
                 # Where one branch is safe and the other is not, the marks of neither may be empty.
-                return State("path", one.text if one.text == other.text else "", one.marks | other.marks,
-                             one.safe and other.safe, one.kept and other.kept)
+                return State(
+                    "path",
+                    one.text if one.text == other.text else "",
+                    one.marks | other.marks,
+                    one.safe and other.safe,
+                    one.kept and other.kept,
+                )
             case "parameter" if one.text.endswith("=") and other.text.endswith("="):
                 return State("parameter", "?=")
             case "number":
@@ -231,20 +242,32 @@ class Addresses:
 
 
 def _in_host(offset: int) -> MarkupError:
-    return MarkupError("a mark in the host of an address", offset,
-                       hint='write a "/" before the mark, or make the whole host the value, or one label before a "."')
+    return MarkupError(
+        "a mark in the host of an address",
+        offset,
+        hint='write a "/" before the mark, or make the whole host the value, or one label before a "."',
+    )
 
 
 def _no_mailbox(offset: int) -> MarkupError:
-    return MarkupError("a mark is a piece of an e-mail address", offset,
-                       hint='the whole address is the value: "mailto:{{ … }}", several with a comma between them')
+    return MarkupError(
+        "a mark is a piece of an e-mail address",
+        offset,
+        hint='the whole address is the value: "mailto:{{ … }}", several with a comma between them',
+    )
 
 
 def _no_address(state: State, offset: int) -> MarkupError:
     if state.mode == "odd":
         return MarkupError(f'a mark after {state.text}: without "//"', offset, hint=f"write {state.text}://")
     if state.mode == "written" and (":" in state.text or _PERHAPS_SCHEME.match(state.text.lower())):
-        return MarkupError("a mark where an address has its scheme or host", offset,
-                           hint='write "https://" and the host out, or make the whole address the value')
-    return MarkupError("a relative address leads nowhere in a message", offset,
-                       hint="write it from https:// on, or begin it with a mark")
+        return MarkupError(
+            "a mark where an address has its scheme or host",
+            offset,
+            hint='write "https://" and the host out, or make the whole address the value',
+        )
+    return MarkupError(
+        "a relative address leads nowhere in a message",
+        offset,
+        hint="write it from https:// on, or begin it with a mark",
+    )

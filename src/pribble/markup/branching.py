@@ -110,10 +110,11 @@ class _Walk(Generic[State]):
     def _one(self) -> State:
         if len(self.states) > 1:
             assert self.differing is not None
-            raise MarkupError("the branches of this block end differently, and the value goes on",
-                              self.differing.offset,
-                              hint="let each branch hold the rest of the value too, or write a choice: "
-                              "{{ a if test else b }}")
+            raise MarkupError(
+                "the branches of this block end differently, and the value goes on",
+                self.differing.offset,
+                hint="let each branch hold the rest of the value too, or write a choice: {{ a if test else b }}",
+            )
         return self.states[0]
 
     def _branch(self, block: _Block[State], piece: Piece) -> None:
@@ -121,10 +122,13 @@ class _Walk(Generic[State]):
             for state in self.states:
                 merged = self.machine.merged(block.entered, state)
                 if merged is None:
-                    raise MarkupError("the body of this loop ends otherwise than it began", block.opening.offset,
-                                      other=("the loop's body ends at", piece.offset, piece.offset + 1),
-                                      hint="its end has to fit its own beginning; join texts with a formatter, or let "
-                                      "the loop write whole pieces")
+                    raise MarkupError(
+                        "the body of this loop ends otherwise than it began",
+                        block.opening.offset,
+                        other=("the loop's body ends at", piece.offset, piece.offset + 1),
+                        hint="its end has to fit its own beginning; join texts with a formatter, or let "
+                        "the loop write whole pieces",
+                    )
                 block.entered = merged
             self.states = [block.entered]
         block.ends += self.states

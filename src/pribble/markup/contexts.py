@@ -17,8 +17,15 @@ MARK = re.compile("[\U000f0000-\U0010ffff]")
 class MarkupError(Exception):
     """The markup around a mark is wrong; `start` and `end` are offsets, `other` a second place and what it is."""
 
-    def __init__(self, problem: str, start: int, end: int | None = None, *, hint: str | None = None,
-                 other: tuple[str, int, int] | None = None) -> None:
+    def __init__(
+        self,
+        problem: str,
+        start: int,
+        end: int | None = None,
+        *,
+        hint: str | None = None,
+        other: tuple[str, int, int] | None = None,
+    ) -> None:
         super().__init__(problem)
         self.problem, self.start, self.hint, self.other = problem, start, hint, other
         self.end = start + 1 if end is None else end
@@ -53,11 +60,22 @@ class Context:
         return "_in_".join((self.way, *self.within))
 
 
-URL_ATTRIBUTES = frozenset("href src action formaction background cite poster longdesc data xlink:href "
-                           "codebase dynsrc lowsrc manifest ping".split())
+URL_ATTRIBUTES = frozenset(
+    "href src action formaction background cite poster longdesc data xlink:href "
+    "codebase dynsrc lowsrc manifest ping".split()
+)
 CANDIDATES = frozenset({"srcset", "imagesrcset"})
-_PICTURES = frozenset({("img", "src"), ("input", "src"), ("image", "href"), ("image", "xlink:href"),
-                       ("v:fill", "src"), ("v:image", "src"), ("v:imagedata", "src")})
+_PICTURES = frozenset(
+    {
+        ("img", "src"),
+        ("input", "src"),
+        ("image", "href"),
+        ("image", "xlink:href"),
+        ("v:fill", "src"),
+        ("v:image", "src"),
+        ("v:imagedata", "src"),
+    }
+)
 _ANIMATED = frozenset("animate set animatetransform animatemotion animatecolor".split())
 
 

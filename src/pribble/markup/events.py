@@ -55,7 +55,7 @@ Event = Opened | Closed | Characters | Marked
 
 def between(offsets: Sequence[int], start: int, end: int) -> Sequence[int]:
     """Those of `offsets`, which ascend, from `start` on and before `end`."""
-    return offsets[bisect_left(offsets, start):bisect_left(offsets, end)]
+    return offsets[bisect_left(offsets, start) : bisect_left(offsets, end)]
 
 
 class Events:
@@ -85,8 +85,9 @@ class Events:
         self.all[at:at] = [_moved(event, opening.offset) for event in made]
         self.blocks[first:] = [index + len(made) for index in self.blocks[first:]]
 
-    def started(self, tag: StartTag, change: Change, marks: dict[int, Context] | None = None,
-                blocks: tuple[int, ...] = ()) -> None:
+    def started(
+        self, tag: StartTag, change: Change, marks: dict[int, Context] | None = None, blocks: tuple[int, ...] = ()
+    ) -> None:
         self.changed(change, tag.start)
         self.add(Opened(tag, marks or {}, not change.opened, blocks))
 

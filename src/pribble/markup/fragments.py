@@ -36,9 +36,12 @@ def _followed(text: str, around: tuple[str, ...]) -> list[str]:
             _follow(elements, token, text)
         except OutOfBranch as error:
             assert isinstance(token, StartTag | EndTag)
-            raise UnsafeValue(f"<{token.name}> in this markup would end the <{error.element.name}> around it",
-                              hint="such elements do not stand within each other" if token.name in NEVER_NESTED else
-                              "put the mark into a <div>") from None
+            raise UnsafeValue(
+                f"<{token.name}> in this markup would end the <{error.element.name}> around it",
+                hint="such elements do not stand within each other"
+                if token.name in NEVER_NESTED
+                else "put the mark into a <div>",
+            ) from None
     try:
         change = elements.leave(len(text), block=True)
     except LeftOpen as error:
@@ -52,9 +55,9 @@ def _follow(elements: OpenElements, token: object, text: str) -> None:
             raise UnsafeValue("the markup is not whole: a tag is not closed")
         case Doctype():
             raise UnsafeValue("a doctype belongs to the page, not into a piece of one")
-        case Comment() if not _is_closed(text[token.start:token.end]):
+        case Comment() if not _is_closed(text[token.start : token.end]):
             raise UnsafeValue("a comment is not closed in this markup")
-        case Cdata() if not text[token.start:token.end].endswith("]]>"):
+        case Cdata() if not text[token.start : token.end].endswith("]]>"):
             raise UnsafeValue("a CDATA section is not closed in this markup")
         case StartTag(name=name) | EndTag(name=name) if name in _PAGE_ELEMENTS:
             raise UnsafeValue(f"<{name}> belongs to the page, not into a piece of one")

@@ -58,8 +58,11 @@ class Json:
                 state = State(state.brackets, before=token)
             else:
                 if state.before == "mark":
-                    raise MarkupError("JSON goes on directly after a mark", offset,
-                                      hint='the mark is a whole value; one within quotes is a piece of a string')
+                    raise MarkupError(
+                        "JSON goes on directly after a mark",
+                        offset,
+                        hint="the mark is a whole value; one within quotes is a piece of a string",
+                    )
                 state = State(state.brackets, before="x")
         return state
 
@@ -83,8 +86,11 @@ class Json:
             self.ways[offset] = "characters"
             return state
         if state.before not in (("[", ",") if state.brackets.endswith("[") else (":",) if state.brackets else ("",)):
-            raise MarkupError("a mark where JSON has no value", offset,
-                              hint='it can be a whole value, as in "price": {{ … }}, or stand within quotes')
+            raise MarkupError(
+                "a mark where JSON has no value",
+                offset,
+                hint='it can be a whole value, as in "price": {{ … }}, or stand within quotes',
+            )
         self.ways[offset] = "json"
         return State(state.brackets, before="mark")
 

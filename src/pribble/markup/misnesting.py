@@ -32,30 +32,52 @@ class Note:
 def unclosed(closed: tuple[Element, ...], by: str, *, formatting: bool = False) -> list[Note]:
     """Of elements that something else ended, those whose own end tag may not be left out; the end tag of a
     `formatting` element ends no paragraph or item either."""
-    return [Note("unclosed-element", element.start, element.end, f"<{element.name}> is not closed before {by}",
-                 f"write </{element.name}> where it ends", "HTML 13.1.2.4")
-            for element in closed if not element.implied
-            and (element.name not in _MAY_END or (formatting and element.name in SPECIAL))]
+    return [
+        Note(
+            "unclosed-element",
+            element.start,
+            element.end,
+            f"<{element.name}> is not closed before {by}",
+            f"write </{element.name}> where it ends",
+            "HTML 13.1.2.4",
+        )
+        for element in closed
+        if not element.implied and (element.name not in _MAY_END or (formatting and element.name in SPECIAL))
+    ]
 
 
 def stray(tag: EndTag) -> Note:
     """An end tag that closes nothing."""
     if tag.name in ("p", "br"):
-        return Note("stray-end-tag", tag.start, tag.end, f"</{tag.name}> closes nothing, and makes an empty one",
-                    "take it out; a <p> ends where a block begins", "HTML 13.2.6.4.7")
+        return Note(
+            "stray-end-tag",
+            tag.start,
+            tag.end,
+            f"</{tag.name}> closes nothing, and makes an empty one",
+            "take it out; a <p> ends where a block begins",
+            "HTML 13.2.6.4.7",
+        )
     return Note("stray-end-tag", tag.start, tag.end, f"</{tag.name}> closes nothing", "take it out", "HTML 13.2.6.4.7")
 
 
 _PARENTS = {
-    **dict.fromkeys(("td", "th"), ("tr",)), "tr": ("tbody", "thead", "tfoot"), "col": ("colgroup",),
+    **dict.fromkeys(("td", "th"), ("tr",)),
+    "tr": ("tbody", "thead", "tfoot"),
+    "col": ("colgroup",),
     **dict.fromkeys(("tbody", "thead", "tfoot", "caption", "colgroup"), ("table",)),
 }
 
 
 def second(tag: StartTag) -> Note:
     """An html, head or body where there is one already."""
-    return Note("second-page-tag", tag.start, tag.end, f"<{tag.name}> comes too late: there is one already, or content",
-                "take it out", "HTML 13.2.6.4.7")
+    return Note(
+        "second-page-tag",
+        tag.start,
+        tag.end,
+        f"<{tag.name}> comes too late: there is one already, or content",
+        "take it out",
+        "HTML 13.2.6.4.7",
+    )
 
 
 def nested(tag: StartTag, elements: OpenElements) -> Note | None:
@@ -64,18 +86,36 @@ def nested(tag: StartTag, elements: OpenElements) -> Note | None:
         return None
     if elements.nearest(tag.name, frozenset() if tag.name == "form" else NESTING_ENDS) is None:
         return None
-    return Note("nested", tag.start, tag.end, f"<{tag.name}> within another: a browser ends one of them",
-                f"close the outer <{tag.name}> first", "HTML 13.2.6.4.7")
+    return Note(
+        "nested",
+        tag.start,
+        tag.end,
+        f"<{tag.name}> within another: a browser ends one of them",
+        f"close the outer <{tag.name}> first",
+        "HTML 13.2.6.4.7",
+    )
 
 
 def misplaced(tag: StartTag, parent: str) -> Note | None:
     """A part of a table that stands in none, or another tag directly in a table."""
     if parent == "html" and tag.name in HEAD:
-        return Note("after-head", tag.start, tag.end, f"<{tag.name}> behind the head: a browser moves it there",
-                    "put it before </head>", "HTML 13.2.6.4.6")
+        return Note(
+            "after-head",
+            tag.start,
+            tag.end,
+            f"<{tag.name}> behind the head: a browser moves it there",
+            "put it before </head>",
+            "HTML 13.2.6.4.6",
+        )
     if parent not in (*_PARENTS.get(tag.name, (parent,)), "template"):
-        return Note("outside-table", tag.start, tag.end, f"<{tag.name}> in no table: a browser passes over it",
-                    "put it into a <table>", "HTML 13.2.6.4.7")
+        return Note(
+            "outside-table",
+            tag.start,
+            tag.end,
+            f"<{tag.name}> in no table: a browser passes over it",
+            "put it into a <table>",
+            "HTML 13.2.6.4.7",
+        )
     if parent not in IN_TABLE or tag.name in _OF_TABLES:
         return None
     return _moved(tag.start, tag.end, f"<{tag.name}>", parent)
@@ -87,5 +127,11 @@ def moved_text(start: int, end: int, parent: str) -> Note | None:
 
 
 def _moved(start: int, end: int, what: str, parent: str) -> Note:
-    return Note("outside-cells", start, end, f"{what} in a table but in no cell (directly in <{parent}>): a browser "
-                "moves it to before the table", "put it into a <td>", "HTML 13.2.6.1")
+    return Note(
+        "outside-cells",
+        start,
+        end,
+        f"{what} in a table but in no cell (directly in <{parent}>): a browser moves it to before the table",
+        "put it into a <td>",
+        "HTML 13.2.6.1",
+    )

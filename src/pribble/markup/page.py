@@ -97,8 +97,16 @@ class Reader:
 
     def read(self) -> Page:
         """What was read."""
-        return Page(tuple(self.events), tuple(self.hidden), tuple(self.end_tags), tuple(self.rewritten),
-                    tuple(self.joints), tuple(self.notes), tuple(self.page_ends), self.open.quirks)
+        return Page(
+            tuple(self.events),
+            tuple(self.hidden),
+            tuple(self.end_tags),
+            tuple(self.rewritten),
+            tuple(self.joints),
+            tuple(self.notes),
+            tuple(self.page_ends),
+            self.open.quirks,
+        )
 
     def page(self, given: Iterator[Token]) -> None:
         """Read all tokens."""
@@ -125,8 +133,11 @@ class Reader:
                 case Unfinished(start=start):
                     raise MarkupError("a tag is not closed", start, start + 1, hint='a ">" or a quote is missing')
         if self.blocks:
-            raise MarkupError("a block begins in a conditional comment and does not end in it", self.blocks[-1],
-                              hint="the comment begins and ends in one branch")
+            raise MarkupError(
+                "a block begins in a conditional comment and does not end in it",
+                self.blocks[-1],
+                hint="the comment begins and ends in one branch",
+            )
         if not self.comment:
             self._content(len(self.text))
         left = self.open.finish()
@@ -159,14 +170,20 @@ class Reader:
                 self._content(offset)
             self.made.add(Marked(offset))
             return
-        before = self.text[max(0, offset - 80):offset]
+        before = self.text[max(0, offset - 80) : offset]
         if before.endswith("<") or (element and _TAG_BEGUN.search(before)):
-            raise MarkupError('a mark directly after "<"', offset,
-                              hint='the names of tags are written out; a bare "<" is written &lt;')
+            raise MarkupError(
+                'a mark directly after "<"',
+                offset,
+                hint='the names of tags are written out; a bare "<" is written &lt;',
+            )
         # In svg and math, style and script hold tags and references, and are style sheets and scripts all the same.
         if self.open.innermost in RAW_TEXT:
-            raise MarkupError(f"a mark inside <{self.open.innermost}> in svg or math", offset,
-                              hint="put the value into an attribute, or the style sheet into the page's head")
+            raise MarkupError(
+                f"a mark inside <{self.open.innermost}> in svg or math",
+                offset,
+                hint="put the value into an attribute, or the style sheet into the page's head",
+            )
         self._keep_apart(offset)
         if role == "show":
             self._show(offset, element)
@@ -184,8 +201,11 @@ class Reader:
             self.made.add(Marked(offset, self._context(Context("plain", ("attribute",)))))
             return
         if self.open.innermost in IN_TABLE:
-            raise MarkupError(f"a value in a table but in no cell (directly in <{self.open.innermost}>)",
-                              offset, hint="put it into a <td>")
+            raise MarkupError(
+                f"a value in a table but in no cell (directly in <{self.open.innermost}>)",
+                offset,
+                hint="put it into a <td>",
+            )
         self._content(offset)
         self.made.add(Marked(offset, self._context(Context("markup", around=self._around()))))
 
@@ -212,15 +232,22 @@ class Reader:
 
     def _end_branch(self, offset: int, *, block: bool) -> None:
         if not self.blocks:
-            raise MarkupError("a block ends in a conditional comment and does not begin in it", offset,
-                              hint="the comment begins and ends in one branch")
+            raise MarkupError(
+                "a block ends in a conditional comment and does not begin in it",
+                offset,
+                hint="the comment begins and ends in one branch",
+            )
         try:
             change = self.open.leave(offset, block=block)
         except LeftOpen as error:
             element = error.element
-            raise MarkupError(f"<{element.name}> is opened in this block and not closed in it",
-                              element.start, element.end, other=("the branch ends at", offset, offset + 1),
-                              hint=_idiom(element.name)) from None
+            raise MarkupError(
+                f"<{element.name}> is opened in this block and not closed in it",
+                element.start,
+                element.end,
+                other=("the branch ends at", offset, offset + 1),
+                hint=_idiom(element.name),
+            ) from None
         self.end_tags += [(offset, f"</{e.name}>") for e in change.closed if not e.implied]
         self.made.changed(change, offset)
         if block:
@@ -245,16 +272,20 @@ class Reader:
         if position < end:
             self.made.add(Characters(position, end, name))
 
-    def _raw_contexts(self, start: int, end: int, name: str, tag: StartTag | None, marks: list[int]
-                      ) -> dict[int, Context]:
+    def _raw_contexts(
+        self, start: int, end: int, name: str, tag: StartTag | None, marks: list[int]
+    ) -> dict[int, Context]:
         for offset in marks:
             if _TAG_BEGUN.search(self.text, max(start, offset - 80), offset):
                 raise MarkupError('a mark directly after "<"', offset, hint=r'in a style sheet a "<" is written \3c ')
-            following = self.text[offset + 1:offset + 2]
+            following = self.text[offset + 1 : offset + 2]
             joins = self.role(offset) != "show" or following in ("-", ">") or MARK.match(following)
             if self.comment and self.text[offset - 1] == "-" and joins:
-                raise MarkupError("a dash directly before a mark", offset - 1,
-                                  hint="in a conditional comment dashes must not come together: put a space between")
+                raise MarkupError(
+                    "a dash directly before a mark",
+                    offset - 1,
+                    hint="in a conditional comment dashes must not come together: put a space between",
+                )
             if self.role(offset) not in OPENING | ENDING | {"show", "set"}:
                 raise MarkupError(f"a message block inside <{name}>", offset, hint="it stands between tags")
         value = pieces(self.text, start, end, self.role)
@@ -268,15 +299,19 @@ class Reader:
             found = {offset: Context(way) for offset, way in json.ways.items()}
         else:
             what = "a script" if name == "script" else f"<{name}>"
-            raise MarkupError(f"a mark inside {what}", marks[0], hint=f"mail programs run no scripts; JSON for them "
-                              f'stands in <script type="{_JSON_TYPE}">' if name == "script" else
-                              "its content is no markup; a value can go into an attribute or between other tags")
+            raise MarkupError(
+                f"a mark inside {what}",
+                marks[0],
+                hint=f'mail programs run no scripts; JSON for them stands in <script type="{_JSON_TYPE}">'
+                if name == "script"
+                else "its content is no markup; a value can go into an attribute or between other tags",
+            )
         return {offset: self._raw_context(context, offset) for offset, context in found.items()}
 
     def _raw_context(self, context: Context, offset: int) -> Context:
         if not self.comment:
             return context
-        beside = self.text[offset - 1:offset + 2:2]
+        beside = self.text[offset - 1 : offset + 2 : 2]
         return context.wrapped("edge" if "-" in beside or MARK.search(beside) else "raw")
 
     # -- comments --
@@ -290,8 +325,11 @@ class Reader:
         self._refuse_marks(start, opening.end(), "in the condition of a comment", "write the condition out")
         begin, stop = opening.end(), closing.start()
         inner = Reader(self.text, self.role, comment=True)
-        inner.page(_shifted(token, begin) for token in tokens(self.text[begin:stop], inner.open)
-                   if not isinstance(token, Unfinished) or MARK.search(self.text, begin + token.start, stop))
+        inner.page(
+            _shifted(token, begin)
+            for token in tokens(self.text[begin:stop], inner.open)
+            if not isinstance(token, Unfinished) or MARK.search(self.text, begin + token.start, stop)
+        )
         self.hidden += inner.events
         self.rewritten += inner.rewritten
         self.joints += inner.joints
@@ -320,8 +358,11 @@ class Reader:
         self.notes += unclosed(change.closed, f"<{tag.name}>")
         if tag.name in _PAGE_TAGS and not change.opened:
             self._note(second(tag))
-        self._note(misplaced(tag, self.open.stack[-2].name if change.opened and len(self.open.stack) > 1
-                             else self.open.innermost))
+        self._note(
+            misplaced(
+                tag, self.open.stack[-2].name if change.opened and len(self.open.stack) > 1 else self.open.innermost
+            )
+        )
         marks = {offset: self._context(context) for offset, context in found.marks.items()}
         self.made.started(tag, change, marks, found.blocks)
         self.joints += found.joints
@@ -354,9 +395,13 @@ class Reader:
     def _reaches_out(self, tag: EndTag) -> None:
         """Refuse an end tag that closes what the block it stands in did not open."""
         if self.blocks and self.open.is_outer(tag.name):
-            raise MarkupError(f"</{tag.name}> closes what this block did not open", tag.start, tag.end,
-                              other=("the block begins at", self.blocks[-1], self.blocks[-1] + 1),
-                              hint=_idiom(tag.name))
+            raise MarkupError(
+                f"</{tag.name}> closes what this block did not open",
+                tag.start,
+                tag.end,
+                other=("the block begins at", self.blocks[-1], self.blocks[-1] + 1),
+                hint=_idiom(tag.name),
+            )
 
     def _note(self, note: Note | None) -> None:
         self.notes += [note] if note else []
@@ -371,20 +416,32 @@ class Reader:
     def _outside_blocks(self, tag: StartTag | EndTag) -> None:
         if self.blocks:
             slash = "/" if isinstance(tag, EndTag) else ""
-            raise MarkupError(f"<{slash}{tag.name}> stands in no block", tag.start, tag.end,
-                              other=("the block begins at", self.blocks[-1], self.blocks[-1] + 1),
-                              hint="write it outside, and let the block choose what stands in it")
+            raise MarkupError(
+                f"<{slash}{tag.name}> stands in no block",
+                tag.start,
+                tag.end,
+                other=("the block begins at", self.blocks[-1], self.blocks[-1] + 1),
+                hint="write it outside, and let the block choose what stands in it",
+            )
 
     def _out_of_branch(self, tag: StartTag | EndTag | None, element: Element, offset: int = 0) -> MarkupError:
         start, end = (tag.start, tag.end) if tag else (offset, offset + 1)
         if element.implied:
-            return MarkupError("the body of the page begins inside a block that also holds something of its head",
-                               start, end, hint="write <head> and <body> out")
+            return MarkupError(
+                "the body of the page begins inside a block that also holds something of its head",
+                start,
+                end,
+                hint="write <head> and <body> out",
+            )
         slash = "/" if isinstance(tag, EndTag) else ""
         what = f"<{slash}{tag.name}>" if tag else "this text"
-        return MarkupError(f"{what} closes <{element.name}>, which this block did not open", start, end,
-                           other=(f"<{element.name}> is opened at", element.start, element.end),
-                           hint="a block closes only what it opened, and all of it")
+        return MarkupError(
+            f"{what} closes <{element.name}>, which this block did not open",
+            start,
+            end,
+            other=(f"<{element.name}> is opened at", element.start, element.end),
+            hint="a block closes only what it opened, and all of it",
+        )
 
     def _refuse_marks(self, start: int, end: int, where: str, hint: str | None) -> None:
         for offset in marks_in(self.text, start, end, self.role):
@@ -393,14 +450,16 @@ class Reader:
 
 def _script_type(text: str, tag: StartTag | None) -> str:
     found = tag.attribute("type") if tag else None
-    return text[found.value_start:found.value_end].strip().lower() if found else ""
+    return text[found.value_start : found.value_end].strip().lower() if found else ""
 
 
 def _shifted(token: Token, by: int) -> Token:
     moved = replace(token, start=token.start + by, end=token.end + by)
     if isinstance(moved, StartTag):
-        attributes = tuple(replace(a, start=a.start + by, end=a.end + by, value_start=a.value_start + by,
-                                   value_end=a.value_end + by) for a in moved.attributes)
+        attributes = tuple(
+            replace(a, start=a.start + by, end=a.end + by, value_start=a.value_start + by, value_end=a.value_end + by)
+            for a in moved.attributes
+        )
         return replace(moved, attributes=attributes)
     return moved
 

@@ -41,7 +41,7 @@ def _meant(found: re.Match[str], attribute: bool) -> str:
         if (value := html5.get(name[:length])) is None:
             continue
         rest = name[length:]
-        following = rest[:1] or found.string[found.end():found.end() + 1]
+        following = rest[:1] or found.string[found.end() : found.end() + 1]
         if attribute and (following == "=" or (following.isalnum() and following.isascii())):
             return written
         return value + rest

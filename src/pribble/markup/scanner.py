@@ -115,8 +115,13 @@ def lowered(name: str) -> str:
 
 def opened(elements: OpenElements, tag: StartTag) -> Change:
     """Show a start tag to the open elements."""
-    return elements.start(tag.name, tag.start, tag.end, self_closing=tag.self_closing,
-                          font=tag.name == "font" and any(a.name in BREAKING_FONT for a in tag.attributes))
+    return elements.start(
+        tag.name,
+        tag.start,
+        tag.end,
+        self_closing=tag.self_closing,
+        font=tag.name == "font" and any(a.name in BREAKING_FONT for a in tag.attributes),
+    )
 
 
 def tokens(text: str, elements: OpenElements) -> Iterator[Token]:
@@ -155,11 +160,11 @@ def tokens(text: str, elements: OpenElements) -> Iterator[Token]:
 
 def _markup(text: str, opening: int, elements: OpenElements) -> Token | None:
     """What begins with the ``<`` at `opening`; None where it is a character like any other (13.2.5.6)."""
-    following = text[opening + 1:opening + 2]
+    following = text[opening + 1 : opening + 2]
     if _LETTER.match(following):
         return _tag(text, opening, opening + 1, closing=False)
     if following == "/":
-        after = text[opening + 2:opening + 3]
+        after = text[opening + 2 : opening + 3]
         if _LETTER.match(after):
             return _tag(text, opening, opening + 2, closing=True)
         return _bogus(text, opening) if after else None
@@ -226,7 +231,7 @@ def _attribute(text: str, start: int) -> Attribute | None:
     space = _SPACE.match(text, space.end() + 1)
     assert space is not None
     value = space.end()
-    quote = text[value:value + 1]
+    quote = text[value : value + 1]
     if quote in ('"', "'") and quote:
         close = text.find(quote, value + 1)
         return None if close < 0 else Attribute(name, start, close + 1, value + 1, close, quote)
@@ -235,9 +240,7 @@ def _attribute(text: str, start: int) -> Attribute | None:
     return Attribute(name, start, unquoted.end(), value, unquoted.end(), "")
 
 
-_RAW_ENDS = {
-    name: re.compile(rf"</{name}(?=[\t\n\f\r />])", re.IGNORECASE) for name in RCDATA | RAW_TEXT
-}
+_RAW_ENDS = {name: re.compile(rf"</{name}(?=[\t\n\f\r />])", re.IGNORECASE) for name in RCDATA | RAW_TEXT}
 
 
 def _raw_end(text: str, position: int, name: str) -> int:

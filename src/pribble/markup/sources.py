@@ -42,8 +42,11 @@ class Candidates:
             else:
                 address = piece.lstrip(",") if state.mode == "before" else piece
                 ends = address.endswith(",")
-                state = State("address", self.addresses.read(state.address, address.rstrip(","), position)) \
-                    if address.strip(",") else state
+                state = (
+                    State("address", self.addresses.read(state.address, address.rstrip(","), position))
+                    if address.strip(",")
+                    else state
+                )
                 if ends:
                     self.addresses.finish(state.address)
                     state = State()
@@ -52,8 +55,11 @@ class Candidates:
     def value(self, state: State, offset: int) -> State:
         """Take note of a mark."""
         if state.mode == "descriptor":
-            raise MarkupError("a mark in the descriptor of a srcset", offset,
-                              hint="write the width or density out; the address can be the mark")
+            raise MarkupError(
+                "a mark in the descriptor of a srcset",
+                offset,
+                hint="write the width or density out; the address can be the mark",
+            )
         return replace(state, mode="address", address=self.addresses.value(state.address, offset))
 
     def merged(self, one: State, other: State) -> State | None:

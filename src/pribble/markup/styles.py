@@ -61,8 +61,11 @@ class Styles:
         first = _TOKEN.match(text)
         joins = state.tail == "mark" or _NAME_END.search(state.tail)
         if first and joins and (first[0] in ("*", "(") or first["opens"]):
-            raise MarkupError(f'a "{first[0]}" directly after a mark', max(0, offset - 1),
-                              hint="what stands before it must not run together with it: put a space between them")
+            raise MarkupError(
+                f'a "{first[0]}" directly after a mark',
+                max(0, offset - 1),
+                hint="what stands before it must not run together with it: put a space between them",
+            )
         position = 0
         while position < len(text):
             match state.mode:
@@ -101,8 +104,11 @@ class Styles:
                 return end, State("string", quote=token, back=state)
             case "{":
                 if state.mode == "value" and state.marks:
-                    raise MarkupError("a mark in the selector of a rule", min(state.marks),
-                                      hint="write selectors out; a value can choose a class of the element")
+                    raise MarkupError(
+                        "a mark in the selector of a rule",
+                        min(state.marks),
+                        hint="write selectors out; a value can choose a class of the element",
+                    )
                 return end, State("statement", state.blocks + 1)
             case "}":
                 blocks = max(0, state.blocks - 1)
@@ -118,7 +124,7 @@ class Styles:
             if name == "url":
                 start = _BLANK.match(text, end)
                 assert start is not None
-                quoted = text[start.end():start.end() + 1] in ('"', "'")
+                quoted = text[start.end() : start.end() + 1] in ('"', "'")
                 back = self._bracket(state, "url", offset)
                 return end, back if quoted else State("address", back=back, address=Addresses.start)
             return end, self._bracket(state, name, offset)
@@ -135,7 +141,7 @@ class Styles:
         while found := _STRING_END.search(text, end):
             end = found.end()
             if found[0] in (state.quote, "\n"):
-                self._end_address(self._read_address(state, text[position:found.start()], position))
+                self._end_address(self._read_address(state, text[position : found.start()], position))
                 return end, self._returned(state)
         return len(text), self._read_address(state, text[position:], position)
 
@@ -198,8 +204,7 @@ class Styles:
         open_escape = next((s.tail for s in (one, other) if _OPEN_ESCAPE.search(s.tail)), None)
         tail = open_escape or ("mark" if "mark" in (one.tail, other.tail) else one.tail)
         same = one.property if one.property == other.property else ""
-        return replace(one, property=same, back=back, address=address, tail=tail,
-                       marks=one.marks | other.marks)
+        return replace(one, property=same, back=back, address=address, tail=tail, marks=one.marks | other.marks)
 
     def finish(self, state: State) -> None:
         """The style sheet ends."""
@@ -214,9 +219,13 @@ class Styles:
 def _no_value(state: State, offset: int) -> MarkupError:
     where, hint = {
         "comment": ("in a comment of a style sheet", "write a remark: {{ # … }}"),
-        "statement": ("where a style sheet has the name of a property", "write the name out and let its value be the "
-                      "mark; one that comes to nothing is left out"),
-        "prelude": ("in a selector or at-rule", "write it out; a value can choose the class of an element, or a "
-                    "declaration's value"),
+        "statement": (
+            "where a style sheet has the name of a property",
+            "write the name out and let its value be the mark; one that comes to nothing is left out",
+        ),
+        "prelude": (
+            "in a selector or at-rule",
+            "write it out; a value can choose the class of an element, or a declaration's value",
+        ),
     }.get(state.mode, ("where a style sheet takes none", "it can be a declaration's value, or in a string or url()"))
     return MarkupError(f"a mark {where}", offset, hint=hint)

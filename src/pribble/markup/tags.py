@@ -84,17 +84,29 @@ class _Tag:
                 self._attribute(own)
                 self._behind(own, attribute)
         if self.opened:
-            raise MarkupError("a block begins in this tag and does not end in it", self.opened[-1].offset,
-                              hint="between attributes, a block holds whole attributes")
+            raise MarkupError(
+                "a block begins in this tag and does not end in it",
+                self.opened[-1].offset,
+                hint="between attributes, a block holds whole attributes",
+            )
         if name == "script" and self.between:
-            raise MarkupError("a block in the tag of a script", self.between[0],
-                              hint="mail programs run no scripts: leave the element out")
+            raise MarkupError(
+                "a block in the tag of a script",
+                self.between[0],
+                hint="mail programs run no scripts: leave the element out",
+            )
         bare = replace(self.tag, name=name, attributes=tuple(self.attributes))
         for attribute in bare.attributes:
             self.values.read(bare, attribute)
         in_values = tuple(self.values.blocks)
-        return Tag(name, bare.attributes, self.values.marks, tuple(sorted((*self.between, *in_values))),
-                   in_values, tuple(self.joints))
+        return Tag(
+            name,
+            bare.attributes,
+            self.values.marks,
+            tuple(sorted((*self.between, *in_values))),
+            in_values,
+            tuple(self.joints),
+        )
 
     def _is_mark(self, offset: int) -> bool:
         return MARK.match(self.text, offset) is not None and self.role(offset) != "literal"
@@ -104,8 +116,11 @@ class _Tag:
         stop = next((i for i in range(start, end) if self._is_mark(i)), end)
         for offset in range(stop, end):
             if not self._is_mark(offset):
-                raise MarkupError("a mark in the name of a tag", stop,
-                                  hint="names of tags are written out; before a block of attributes stands a space")
+                raise MarkupError(
+                    "a mark in the name of a tag",
+                    stop,
+                    hint="names of tags are written out; before a block of attributes stands a space",
+                )
             self._block(offset)
         return lowered(self.text[start:stop])
 
@@ -121,8 +136,11 @@ class _Tag:
                 raise MarkupError("a mark in the name of an attribute", start - 1, hint="names are written out")
             return None
         if stop < end and attribute.quote is not None:
-            raise MarkupError("a mark in the name of an attribute", stop,
-                              hint="names are written out; an attribute whose value comes to nothing is left out")
+            raise MarkupError(
+                "a mark in the name of an attribute",
+                stop,
+                hint="names are written out; an attribute whose value comes to nothing is left out",
+            )
         name = lowered(self.text[start:stop])
         own_end = stop if attribute.quote is None else attribute.end
         value = (attribute.value_start, attribute.value_end) if attribute.quote is not None else (stop, stop)
@@ -132,8 +150,11 @@ class _Tag:
         """The marks directly behind an attribute that has no value."""
         for offset in range(own.end, attribute.start + len(attribute.name)) if own.quote is None else ():
             if not self._is_mark(offset):
-                raise MarkupError("a mark in the name of an attribute", own.end,
-                                  hint="names are written out; a space stands around a block of attributes")
+                raise MarkupError(
+                    "a mark in the name of an attribute",
+                    own.end,
+                    hint="names are written out; a space stands around a block of attributes",
+                )
             self._block(offset)
 
     def _attribute(self, attribute: Attribute) -> None:
@@ -146,28 +167,44 @@ class _Tag:
             raise MarkupError("a mark in the name of an attribute", attribute.start, hint="names are written out")
         in_branch = any(name in block.branch for block in self.opened)
         if in_branch or name in self.sometimes or (self.opened and name in self.always):
-            raise MarkupError(f"the tag has {name} already", attribute.start, attribute.start + len(name),
-                              other=("the tag begins at", self.tag.start, self.tag.start + 1 + len(self.tag.name)),
-                              hint=f'write it once: {name}="{{{{ … if … else … }}}}"')
+            raise MarkupError(
+                f"the tag has {name} already",
+                attribute.start,
+                attribute.start + len(name),
+                other=("the tag begins at", self.tag.start, self.tag.start + 1 + len(self.tag.name)),
+                hint=f'write it once: {name}="{{{{ … if … else … }}}}"',
+            )
         (self.opened[-1].branch if self.opened else self.always).add(name)
         found = marks_in(self.text, attribute.value_start, attribute.value_end, self.role)
         if not attribute.quote and (offset := next(found, None)) is not None:
-            raise MarkupError("a mark in an unquoted value", offset, hint=f'write {name}="{{{{ … }}}}"'
-                              if self.role(offset) == "show" else "put the value into quotes")
+            raise MarkupError(
+                "a mark in an unquoted value",
+                offset,
+                hint=f'write {name}="{{{{ … }}}}"' if self.role(offset) == "show" else "put the value into quotes",
+            )
         self.attributes.append(attribute)
 
     def _block(self, offset: int) -> None:
         """A mark between attributes: it begins, divides or ends a block."""
         role = self.role(offset)
         if role == "show":
-            raise MarkupError("a value between attributes", offset,
-                              hint='give an attribute the value: hidden="{{ … }}"; it is left out for nothing')
+            raise MarkupError(
+                "a value between attributes",
+                offset,
+                hint='give an attribute the value: hidden="{{ … }}"; it is left out for nothing',
+            )
         if role != CHOOSING and role not in ENDING:
-            raise MarkupError("only an if stands between attributes", offset,
-                              hint="its branches hold whole attributes: {{ if …: }} class=\"late\"{{ :if }}")
+            raise MarkupError(
+                "only an if stands between attributes",
+                offset,
+                hint='its branches hold whole attributes: {{ if …: }} class="late"{{ :if }}',
+            )
         if self.text[offset - 1] in "/-":
-            raise MarkupError(f'a "{self.text[offset - 1]}" directly before a mark', offset - 1,
-                              hint="what stands behind the mark must not run together with it: put a space between")
+            raise MarkupError(
+                f'a "{self.text[offset - 1]}" directly before a mark',
+                offset - 1,
+                hint="what stands behind the mark must not run together with it: put a space between",
+            )
         self.between.append(offset)
         if role in OPENING:
             if not self._is_mark(offset - 1):
@@ -175,8 +212,11 @@ class _Tag:
             self.opened.append(_Block(offset, self.apart))
             return
         if not self.opened:
-            raise MarkupError("a block ends in this tag and does not begin in it", offset,
-                              hint="between attributes, a block holds whole attributes")
+            raise MarkupError(
+                "a block ends in this tag and does not begin in it",
+                offset,
+                hint="between attributes, a block holds whole attributes",
+            )
         block = self.opened[-1]
         block.others |= block.branch
         block.branch = set()
@@ -238,15 +278,24 @@ class _Values:
         depth = 0
         for mark in marks:
             if mark.role not in ("show", CHOOSING, REPEATING) and mark.role not in ENDING:
-                raise MarkupError(f"a setting or message block in the value of {attribute.name}", mark.offset,
-                                  hint="it stands between tags")
+                raise MarkupError(
+                    f"a setting or message block in the value of {attribute.name}",
+                    mark.offset,
+                    hint="it stands between tags",
+                )
             depth += (mark.role in OPENING) - (mark.role == CLOSE)
             if depth < 0 or (depth == 0 and mark.role in ENDING and mark.role != CLOSE):
-                raise MarkupError(f"a block ends in the value of {attribute.name} and does not begin in it",
-                                  mark.offset, hint="a value holds the whole block, or none of it")
+                raise MarkupError(
+                    f"a block ends in the value of {attribute.name} and does not begin in it",
+                    mark.offset,
+                    hint="a value holds the whole block, or none of it",
+                )
         if depth:
-            raise MarkupError(f"a block begins in the value of {attribute.name} and does not end in it", offset,
-                              hint="a value holds the whole block, or none of it")
+            raise MarkupError(
+                f"a block begins in the value of {attribute.name} and does not end in it",
+                offset,
+                hint="a value holds the whole block, or none of it",
+            )
 
 
 class _Plain:

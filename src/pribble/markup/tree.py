@@ -234,7 +234,7 @@ class OpenElements:
     def leave(self, offset: int, *, block: bool) -> Change:
         """A branch ends at `offset`, and with `block` the whole block.  Raises `LeftOpen`."""
         ended = self._blocks[-1]
-        for element in reversed(self.stack[ended.floor:]):
+        for element in reversed(self.stack[ended.floor :]):
             if element.name not in OMITTABLE and not element.implied:
                 raise LeftOpen(element)
         closed = self._pop_to(ended.floor)
@@ -376,7 +376,7 @@ class OpenElements:
 
     def _pop_to(self, index: int) -> list[Element]:
         """Close all from `index` on.  Of what was open before the block, only what no author wrote may be closed."""
-        lost = self.stack[index:self._blocks[-1].floor] if self._blocks else []
+        lost = self.stack[index : self._blocks[-1].floor] if self._blocks else []
         for element in reversed(lost):
             if not element.implied:
                 raise OutOfBranch(element)

@@ -124,8 +124,12 @@ def mailbox(given: Recipients, field: str) -> Address:
 
 
 def _is_pair(given: object) -> bool:
-    return isinstance(given, tuple) and len(given) == 2 and all(isinstance(x, str) for x in given) and (
-        "@" not in given[0] or not DOT_ATOM.match(given[0]))
+    return (
+        isinstance(given, tuple)
+        and len(given) == 2
+        and all(isinstance(x, str) for x in given)
+        and ("@" not in given[0] or not DOT_ATOM.match(given[0]))
+    )
 
 
 def _recipient(given: object, field: str) -> Address | Group:
@@ -140,8 +144,9 @@ def _recipient(given: object, field: str) -> Address | Group:
     elif isinstance(given, str):
         checked(field, given)
     else:
-        raise AddressError(f"{field}: an address is a string, an Address or a pair of name and address, "
-                           f"not {type(given).__name__}")
+        raise AddressError(
+            f"{field}: an address is a string, an Address or a pair of name and address, not {type(given).__name__}"
+        )
     try:
         return Address(*given) if isinstance(given, tuple) else parse_mailbox(given)
     except AddressError as error:
@@ -156,10 +161,13 @@ def parse_mailbox(text: str) -> Address:
     if len(found) == 1 and isinstance(one, Address):
         return one
     if any(isinstance(each, Group) for each in found):
-        raise AddressError(f'"{_shown(text)}" is a group where an address is asked for',
-                           hint="give a group as Group(name, members)")
-    raise AddressError(f'"{_shown(text)}" holds {len(found)} addresses where one is asked for',
-                       hint="give several as a list" if found else None)
+        raise AddressError(
+            f'"{_shown(text)}" is a group where an address is asked for', hint="give a group as Group(name, members)"
+        )
+    raise AddressError(
+        f'"{_shown(text)}" holds {len(found)} addresses where one is asked for',
+        hint="give several as a list" if found else None,
+    )
 
 
 def parse_mailboxes(text: str) -> list[Address]:
@@ -210,7 +218,7 @@ class _Parser:
         start = self.position
         words = self._phrase()
         self._space()
-        following = self.text[self.position:self.position + 1]
+        following = self.text[self.position : self.position + 1]
         if following == "<":
             name = " ".join(words)
             return Address(name, self._angle())
@@ -221,11 +229,16 @@ class _Parser:
             self.position = start
             return Address("", "@".join(self._addr_spec()))
         if following == "," and words:
-            self._fail(f'"{_shown(" ".join(words))}" is no address',
-                       "is it a name with a comma? Put the name in quotes: "
-                       '"Bell, Ana" <ana@example.org>', at=start)
-        return self._fail(f'"{_shown(" ".join(words))}" is no address' if words else "an address is missing",
-                          "an address has a local part, an @ and a domain", at=start)
+            self._fail(
+                f'"{_shown(" ".join(words))}" is no address',
+                'is it a name with a comma? Put the name in quotes: "Bell, Ana" <ana@example.org>',
+                at=start,
+            )
+        return self._fail(
+            f'"{_shown(" ".join(words))}" is no address' if words else "an address is missing",
+            "an address has a local part, an @ and a domain",
+            at=start,
+        )
 
     def _group(self) -> Iterator[Address]:
         self._space()
@@ -290,9 +303,12 @@ class _Parser:
                 words.append(unicodedata.normalize("NFC", found[0]))
                 self.position = found.end()
             else:
-                self._fail("a local part is missing" if not words else "a dot too many in the local part",
-                           "write a local part with dots at its ends or in a row in quotes" if words else
-                           "an address has a local part, an @ and a domain")
+                self._fail(
+                    "a local part is missing" if not words else "a dot too many in the local part",
+                    "write a local part with dots at its ends or in a row in quotes"
+                    if words
+                    else "an address has a local part, an @ and a domain",
+                )
             self._space()
             if not self._takes("."):
                 return ".".join(words)
@@ -354,7 +370,7 @@ class _Parser:
     def _quoted(self) -> str:
         found = QUOTED.match(self.text, self.position)
         if found is None:
-            self._fail("a quoted string is not closed", 'a \'"\' is missing')
+            self._fail("a quoted string is not closed", "a '\"' is missing")
         self.position = found.end()
         return re.sub(r"\\(.)", r"\1", found[0][1:-1])
 

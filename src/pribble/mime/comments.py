@@ -16,7 +16,7 @@ def without_comments(text: str) -> str:
     for found in _TURN.finditer(text):
         if found[0] == "(":
             if not depth:
-                kept.append(text[position:found.start()])
+                kept.append(text[position : found.start()])
             depth += 1
         elif found[0] == ")" and depth:
             depth -= 1

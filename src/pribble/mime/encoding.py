@@ -13,7 +13,7 @@ from pribble.mime.grammar import ENCODED_LINE, LONGEST_LINE
 
 _LINE_ENDS = re.compile(r"\r\n|\r|\n")
 # Octets that quoted-printable may leave as they are, and line ends; "=" is looked after first.
-_SAFE = bytes(range(0x20, 0x7f)) + b"\t\n"
+_SAFE = bytes(range(0x20, 0x7F)) + b"\t\n"
 _BLANK_END = re.compile(rb"\n(?<=[ \t]\n)")  # found from its end, since line ends are fewer than blanks
 _CONTROL = re.compile(rb"[\x00-\x08\x0b-\x1f\x7f]")
 # How much of a large body is encoded at a time: whole lines of base64.
@@ -30,8 +30,9 @@ def canonical(text: str) -> bytes:
         return lines.encode("utf-8")
     except UnicodeEncodeError:
         surrogate = next(index for index, c in enumerate(text) if "\ud800" <= c <= "\udfff")
-        raise PribbleError(f"a lone surrogate (U+{ord(text[surrogate]):04X}) at position {surrogate} of a body is no "
-                           "character") from None
+        raise PribbleError(
+            f"a lone surrogate (U+{ord(text[surrogate]):04X}) at position {surrogate} of a body is no character"
+        ) from None
 
 
 class Prepared(str):
@@ -71,8 +72,13 @@ def is_seven_bit(body: bytes) -> bool:
 
 def is_trapped(body: bytes) -> bool:
     """Whether a line is one that a mailbox format or a server takes for something else: "From …", a lone dot."""
-    return (b"\nFrom " in body or b"\n.\r\n" in body or body.startswith((b"From ", b".\r\n"))
-            or body.endswith(b"\n.") or body == b".")
+    return (
+        b"\nFrom " in body
+        or b"\n.\r\n" in body
+        or body.startswith((b"From ", b".\r\n"))
+        or body.endswith(b"\n.")
+        or body == b"."
+    )
 
 
 def longest_line(body: bytes) -> int:
@@ -86,7 +92,7 @@ def longest_line(body: bytes) -> int:
 def base64_lines(data: bytes | memoryview) -> bytes:
     """`data` in base64, in lines of 76 (RFC 2045 6.8); the last has no line end."""
     encoded = binascii.b2a_base64(data, newline=False)
-    return b"\r\n".join([encoded[start:start + ENCODED_LINE] for start in range(0, len(encoded), ENCODED_LINE)])
+    return b"\r\n".join([encoded[start : start + ENCODED_LINE] for start in range(0, len(encoded), ENCODED_LINE)])
 
 
 def base64_chunks(data: bytes) -> Iterator[bytes]:
@@ -95,7 +101,7 @@ def base64_chunks(data: bytes) -> Iterator[bytes]:
     for start in range(0, len(data), _STRETCH):
         if start:
             yield b"\r\n"
-        yield base64_lines(view[start:start + _STRETCH])
+        yield base64_lines(view[start : start + _STRETCH])
 
 
 def base64_size(size: int) -> int:
@@ -149,8 +155,9 @@ def quoted_values(values: Sequence[Any]) -> list[bytes] | None:
     if len(made) == len(texts) and not quoted.translate(None, _SAFE) and b"From " not in quoted:
         if max(map(len, made)) < ENCODED_LINE:
             return made
-        return [one if len(one) < ENCODED_LINE else quoted_printable(text)
-                for one, text in zip(made, texts, strict=True)]
+        return [
+            one if len(one) < ENCODED_LINE else quoted_printable(text) for one, text in zip(made, texts, strict=True)
+        ]
     return list(map(quoted_printable, texts))
 
 
@@ -210,7 +217,7 @@ _ESCAPED = _Escaped()
 def _quoted_run(error: UnicodeError) -> tuple[str, int]:
     """What the codec puts for what it cannot encode, which it finds faster than any pattern."""
     end = error.end  # type: ignore[attr-defined]  # it is a UnicodeEncodeError
-    return _ESCAPED[error.object[error.start:end]], end  # type: ignore[attr-defined]
+    return _ESCAPED[error.object[error.start : end]], end  # type: ignore[attr-defined]
 
 
 codecs.register_error(_HANDLER, _quoted_run)

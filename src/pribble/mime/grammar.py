@@ -54,7 +54,8 @@ MESSAGE_ID = re.compile(rf"<[{ATEXT}]+(?:\.[{ATEXT}]+)*@(?:[{ATEXT}]+(?:\.[{ATEX
 DATE_TIME = re.compile(
     r"(?:(?P<weekday>[A-Za-z]{3})[ \t]*,)?[ \t]*(?P<day>[0-9]{1,2})[ \t]+(?P<month>[A-Za-z]{3})[ \t]+"
     r"(?P<year>[0-9]{2,})[ \t]+(?P<hour>[0-9]{2}):(?P<minute>[0-9]{2})(?::(?P<second>[0-9]{2}))?"
-    r"[ \t]+(?P<zone>[+-][0-9]{4}|[A-Za-z]{1,5})[ \t]*")
+    r"[ \t]+(?P<zone>[+-][0-9]{4}|[A-Za-z]{1,5})[ \t]*"
+)
 OBSOLETE_ZONES = frozenset("UT GMT EST EDT CST CDT MST MDT PST PDT".split())
 WEEKDAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
 MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")

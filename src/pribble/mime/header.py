@@ -39,8 +39,10 @@ def checked(field: str, value: str, *, text: bool = False) -> str:
     if found is None:
         return value
     name = _NAMES.get(found[0], "a control character" if found[0] < "\x80" else "a character")
-    raise HeaderError(f"{field}: {name} (U+{ord(found[0]):04X}) at position {found.start()}",
-                      hint="a header field is one line; nothing from outside may bring another")
+    raise HeaderError(
+        f"{field}: {name} (U+{ord(found[0]):04X}) at position {found.start()}",
+        hint="a header field is one line; nothing from outside may bring another",
+    )
 
 
 class FieldWriter:
@@ -108,8 +110,9 @@ class FieldWriter:
         """Add `text` as encoded-words, B or Q, whichever is shorter; no character is split."""
         in_q, octets = len(q(text)), len(text.encode("utf-8"))
         use_q = in_q <= -(-octets // 3) * 4
-        width: Callable[[str], int] = (lambda cluster: len(q(cluster))) if use_q else (
-            lambda cluster: len(cluster.encode("utf-8")))
+        width: Callable[[str], int] = (
+            (lambda cluster: len(q(cluster))) if use_q else (lambda cluster: len(cluster.encode("utf-8")))
+        )
         kind = "Q" if use_q else "B"
         overhead = len(f"=?utf-8?{kind}??=")
         chunk: list[str] = []
@@ -144,8 +147,10 @@ class FieldWriter:
         lines = [*self._lines, self._line]
         raw = [line.encode("utf-8" if self.utf8 else "ascii") for line in lines]
         if any(len(line) > LONGEST_LINE for line in raw):
-            raise HeaderError(f"{self.name}: a word too long for a line of {LONGEST_LINE} octets",
-                              hint="it has no white space where it could be folded")
+            raise HeaderError(
+                f"{self.name}: a word too long for a line of {LONGEST_LINE} octets",
+                hint="it has no white space where it could be folded",
+            )
         return b"\r\n".join(raw) + b"\r\n"
 
     def _fold(self) -> None:
@@ -174,8 +179,13 @@ class FieldWriter:
     def _is_bare(self, word: str, *, first: bool) -> bool:
         """Whether a word of free text can stand as it is."""
         room = LINE - 1 - (len(self.name) + 1 if first else 0)
-        return bool(word) and len(word) <= room and word.isascii() and word.isprintable() and (
-            ENCODED_WORD_START not in word)
+        return (
+            bool(word)
+            and len(word) <= room
+            and word.isascii()
+            and word.isprintable()
+            and (ENCODED_WORD_START not in word)
+        )
 
     def _utf8_text(self, text: str) -> None:
         # White space is all that a fold may add to, so a word takes what spaces follow it along.
@@ -223,7 +233,7 @@ def _runs_to_encode(words: list[str], bare: list[bool]) -> Iterator[tuple[int, i
 # RFC 2047 4.2: "=", "?" and "_" are never bare, a space is "_"; 5(3): in a phrase, only letters, digits and
 # "!*+-/" are.
 _IN_PHRASE = frozenset("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789!*+-/")
-_IN_TEXT = frozenset(chr(c) for c in range(0x21, 0x7f)) - frozenset("=?_")
+_IN_TEXT = frozenset(chr(c) for c in range(0x21, 0x7F)) - frozenset("=?_")
 
 
 class _Q(dict[str, str]):
@@ -286,9 +296,12 @@ def date_time(moment: datetime) -> str:
     """A date-time (RFC 5322 3.3), in English whatever the locale; raises `HeaderError` for one without a zone."""
     offset = moment.utcoffset()
     if offset is None:
-        raise HeaderError("Date: a moment without a time zone",
-                          hint="hand in an aware datetime: datetime.now(timezone.utc)")
+        raise HeaderError(
+            "Date: a moment without a time zone", hint="hand in an aware datetime: datetime.now(timezone.utc)"
+        )
     minutes = round(offset.total_seconds() / 60)
     zone = f"{'-' if minutes < 0 else '+'}{abs(minutes) // 60:02}{abs(minutes) % 60:02}"
-    return (f"{WEEKDAYS[moment.weekday()]}, {moment.day:02} {MONTHS[moment.month - 1]} {moment.year:04} "
-            f"{moment.hour:02}:{moment.minute:02}:{moment.second:02} {zone}")
+    return (
+        f"{WEEKDAYS[moment.weekday()]}, {moment.day:02} {MONTHS[moment.month - 1]} {moment.year:04} "
+        f"{moment.hour:02}:{moment.minute:02}:{moment.second:02} {zone}"
+    )

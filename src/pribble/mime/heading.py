@@ -14,7 +14,8 @@ from pribble.mime.header import FieldWriter, checked, written
 _OWN = frozenset(
     "from sender to cc bcc reply-to subject date message-id mime-version in-reply-to references importance "
     "auto-submitted list-unsubscribe list-unsubscribe-post return-path received dkim-signature "
-    "authentication-results".split())
+    "authentication-results".split()
+)
 _OWN_PREFIXES = ("content-", "resent-", "arc-")
 # RFC 5322 3.6.4 sets no limit; long threads keep the first and the last of their ids.
 _MOST_REFERENCES = 20
@@ -26,12 +27,17 @@ def further(headers: Mapping[str, str] | Iterable[tuple[str, str]]) -> tuple[tup
     kept = []
     for name, value in pairs:
         if not FIELD_NAME.fullmatch(name):
-            raise HeaderError(f'"{name[:60]}" is no name of a header field' if name.isprintable() else
-                              "the name of a header field holds a control character",
-                              hint="it is made of printable ASCII characters but the colon")
+            raise HeaderError(
+                f'"{name[:60]}" is no name of a header field'
+                if name.isprintable()
+                else "the name of a header field holds a control character",
+                hint="it is made of printable ASCII characters but the colon",
+            )
         if name.lower() in _OWN or name.lower().startswith(_OWN_PREFIXES):
-            raise HeaderError(f"{name}: this field is not set by headers", hint="Message has an argument of its own "
-                              "for it, or it is added on the way")
+            raise HeaderError(
+                f"{name}: this field is not set by headers",
+                hint="Message has an argument of its own for it, or it is added on the way",
+            )
         if checked(name, value, text=True).strip():
             kept.append((name, value))
     return tuple(kept)
@@ -46,7 +52,7 @@ def message_id(given: str, field_name: str) -> str:
 
 def references_field(ids: Sequence[str]) -> bytes:
     """References; of a long thread the first and the last ids."""
-    kept = ids if len(ids) <= _MOST_REFERENCES else [ids[0], *ids[1 - _MOST_REFERENCES:]]
+    kept = ids if len(ids) <= _MOST_REFERENCES else [ids[0], *ids[1 - _MOST_REFERENCES :]]
     return written("References", *kept)
 
 

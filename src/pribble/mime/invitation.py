@@ -53,8 +53,10 @@ class Invitation:
         if self.method not in METHODS:
             raise HeaderError(f'METHOD: "{checked("METHOD", self.method)}" is none of {", ".join(METHODS)}')
         if not checked("UID", self.uid).strip():
-            raise HeaderError("UID: an event needs a name that stays the same",
-                              hint="as the booking's number at the office's domain: b-2041@skerrow.example")
+            raise HeaderError(
+                "UID: an event needs a name that stays the same",
+                hint="as the booking's number at the office's domain: b-2041@skerrow.example",
+            )
         for name, text in (("SUMMARY", self.summary), ("LOCATION", self.location)):
             checked(name, text, text=True)
         if found := FORBIDDEN.search(self.description.replace("\r\n", "").replace("\n", "").replace("\t", "")):
@@ -66,8 +68,10 @@ class Invitation:
             raise HeaderError("DTEND: the event begins at a time and ends on a day, or the other way round")
         for name, moment in (("DTSTART", self.start), ("DTEND", self.end)):
             if isinstance(moment, datetime) and moment.utcoffset() is None:
-                raise HeaderError(f"{name}: a moment without a time zone",
-                                  hint='an aware one is datetime(2026, 7, 3, 14, tzinfo=ZoneInfo("Europe/London"))')
+                raise HeaderError(
+                    f"{name}: a moment without a time zone",
+                    hint='an aware one is datetime(2026, 7, 3, 14, tzinfo=ZoneInfo("Europe/London"))',
+                )
         if self.end < self.start:
             raise HeaderError("DTEND: the event ends before it begins")
 
@@ -87,8 +91,10 @@ class Invitation:
         everyone = {address.addr: address for address in (*self._attendees, *named)}
         everyone.pop(self._organizer.addr, None)
         if not everyone:
-            raise HeaderError(f"ATTENDEE: {self.method} asks somebody, and nobody is named",
-                              hint='name them in To or as attendees, or let it be a "PUBLISH"')
+            raise HeaderError(
+                f"ATTENDEE: {self.method} asks somebody, and nobody is named",
+                hint='name them in To or as attendees, or let it be a "PUBLISH"',
+            )
         return tuple(everyone.values())
 
     def calendar(self, named: Sequence[Address], stamp: datetime) -> str:
@@ -162,6 +168,7 @@ def _icalendar() -> Any:
     try:
         import icalendar
     except ImportError:
-        raise MissingExtra("an invitation needs the icalendar package",
-                           hint="pip install 'pribble[calendar]'") from None
+        raise MissingExtra(
+            "an invitation needs the icalendar package", hint="pip install 'pribble[calendar]'"
+        ) from None
     return icalendar

@@ -37,16 +37,21 @@ def unsubscribe_fields(addresses: Sequence[str], *, one_click: bool) -> bytes:
     field = "List-Unsubscribe"
     for address in addresses:
         if not URI.fullmatch(checked(field, address)) or address.partition(":")[0].lower() not in _SCHEMES:
-            raise HeaderError(f'{field}: "{address[:60]}" is no address of the kinds https:, http: and mailto:',
-                              hint="what is not ASCII, and a space, is percent-encoded")
+            raise HeaderError(
+                f'{field}: "{address[:60]}" is no address of the kinds https:, http: and mailto:',
+                hint="what is not ASCII, and a space, is percent-encoded",
+            )
     secure = [address for address in addresses if address.lower().startswith("https:")]
     if one_click and len(secure) != 1:
-        raise HeaderError(f"{field}: one https: address is asked for, {len(secure)} are given",
-                          hint="a single request says nothing of which one to use (RFC 8058 3.1)")
+        raise HeaderError(
+            f"{field}: one https: address is asked for, {len(secure)} are given",
+            hint="a single request says nothing of which one to use (RFC 8058 3.1)",
+        )
     if not addresses:
         return b""
-    fields = written(field, *(f"<{address}>{',' * (number < len(addresses))}"
-                              for number, address in enumerate(addresses, 1)))
+    fields = written(
+        field, *(f"<{address}>{',' * (number < len(addresses))}" for number, address in enumerate(addresses, 1))
+    )
     return fields + (written("List-Unsubscribe-Post", ONE_CLICK) if one_click else b"")
 
 
@@ -63,8 +68,10 @@ def language_field(languages: Sequence[str]) -> bytes:
 def signature(made: object) -> bytes:
     """What a signer returned, if it can stand before a message: whole header fields; raises `HeaderError` else."""
     if not isinstance(made, bytes) or not _SIGNED.fullmatch(made):
-        raise HeaderError("sign: what the signer returned is no header field",
-                          hint=r"it returns bytes: name, colon, value, and CRLF at the end of each line")
+        raise HeaderError(
+            "sign: what the signer returned is no header field",
+            hint=r"it returns bytes: name, colon, value, and CRLF at the end of each line",
+        )
     name = FIELD_NAME.match(made.decode("latin-1"))
     if any(len(line) > LONGEST_LINE for line in made.split(b"\r\n")):
         raise HeaderError(f"sign: the field {name[0] if name else ''} has a line of more than {LONGEST_LINE} octets")

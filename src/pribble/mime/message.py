@@ -181,7 +181,8 @@ class Message:
         given: Any = self
         fields = ((given.sender,), given.authors, given.to, given.cc, given.bcc, given.reply_to)
         return not (self.envelope_sender or "").isascii() or any(
-            address.needs_smtputf8 for field in fields for address in members(field))
+            address.needs_smtputf8 for field in fields for address in members(field)
+        )
 
     def chunks(self) -> Iterator[bytes]:
         """The message as it travels, piece by piece; lines end in CRLF.  A large attachment is never there twice."""
@@ -208,8 +209,9 @@ class Message:
         from email import message_from_bytes, policy
 
         if self.bcc and bcc not in ("keep", "drop"):
-            raise HeaderError("Bcc: this form of a message has no envelope for its blind copies",
-                              hint='say bcc="keep" or bcc="drop"')
+            raise HeaderError(
+                "Bcc: this form of a message has no envelope for its blind copies", hint='say bcc="keep" or bcc="drop"'
+            )
         # What we have folded is not folded again, nor is 8bit re-encoded.
         kept = policy.SMTP.clone(refold_source="none", utf8=self._international, max_line_length=None)
         return message_from_bytes(self.draft() if bcc == "keep" else bytes(self), policy=kept)
@@ -347,4 +349,3 @@ def _joined(chunks: Iterable[bytes], size: int) -> bytes:
     for chunk in chunks:
         whole.write(chunk)
     return whole.getvalue()
-

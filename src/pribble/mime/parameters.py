@@ -184,8 +184,11 @@ def _check_extended(read: Parameters, piece: Piece) -> None:
 
 def _together(pieces: Sequence[Piece]) -> str:
     """The value of one parameter, from its pieces in any order."""
-    chosen = [p for p in pieces if p.section is None and p.extended] or sorted(
-        (p for p in pieces if p.section is not None), key=lambda p: p.section or 0) or pieces[:1]
+    chosen = (
+        [p for p in pieces if p.section is None and p.extended]
+        or sorted((p for p in pieces if p.section is not None), key=lambda p: p.section or 0)
+        or pieces[:1]
+    )
     charset, stretches = "utf-8", []
     for number, piece in enumerate(chosen):
         value = piece.value

@@ -88,18 +88,25 @@ class Attachment:
     def __post_init__(self) -> None:
         object.__setattr__(self, "name", file_name(self.name))
         if self.type is not None and not MEDIA_TYPE.fullmatch(checked("Content-Type", self.type)):
-            raise HeaderError(f'Content-Type: "{self.type[:60]}" is no media type',
-                              hint='one is written "application/pdf"; parameters have no place in it')
+            raise HeaderError(
+                f'Content-Type: "{self.type[:60]}" is no media type',
+                hint='one is written "application/pdf"; parameters have no place in it',
+            )
         if self.nested not in ("message", "file"):
             raise ValueError(f'nested is "message" or "file", not "{self.nested}"')
         kind = self.media_type.lower()
         if kind.startswith("multipart/"):
             raise HeaderError(f'Content-Type: "{kind}" is no type of a file', hint="a multipart has parts, not content")
-        if self.nested == "message" and kind in MESSAGE_TYPES and (
-                problem := _problem_of_nesting(_lines_in_crlf(self.content))):
+        if (
+            self.nested == "message"
+            and kind in MESSAGE_TYPES
+            and (problem := _problem_of_nesting(_lines_in_crlf(self.content)))
+        ):
             if self.type is not None:
-                raise PribbleError(f'the message "{self.name}" has {problem}, so it cannot be nested as a message',
-                                   hint='send it as a plain file: Attachment(…, nested="file")')
+                raise PribbleError(
+                    f'the message "{self.name}" has {problem}, so it cannot be nested as a message',
+                    hint='send it as a plain file: Attachment(…, nested="file")',
+                )
             object.__setattr__(self, "nested", "file")
 
     @classmethod
@@ -128,7 +135,7 @@ def file_name(name: str) -> str:
     """
     last = unicodedata.normalize("NFC", _UNSHOWN.sub("", re.split(r"[/\\]", name)[-1])).strip()
     if not last.strip(". "):
-        raise HeaderError(f'filename: "{_UNSHOWN.sub(chr(0xfffd), name[:60])}" names no file')
+        raise HeaderError(f'filename: "{_UNSHOWN.sub(chr(0xFFFD), name[:60])}" names no file')
     return last
 
 
@@ -138,8 +145,9 @@ def file_name(name: str) -> str:
 def text_part(text: str, subtype: str, **parameters: str) -> Part:
     """A text body in UTF-8."""
     encoding, body = encoded_text(text)
-    header = (_content_type(f"text/{subtype}", {"charset": "utf-8", **parameters})
-              + _field("Content-Transfer-Encoding", encoding))
+    header = _content_type(f"text/{subtype}", {"charset": "utf-8", **parameters}) + _field(
+        "Content-Transfer-Encoding", encoding
+    )
     return Part(header, body, encoding=encoding)
 
 
@@ -153,8 +161,12 @@ def plain_part(text: str, *, fixed: bool = False) -> Part:
 
 def picture_part(name: str, type: str, base64_body: bytes, content_id: str) -> Part:
     """An inline picture, already in base64, that the HTML refers to by its Content-ID (RFC 2392)."""
-    header = (_content_type(type, {"name": ascii_name(name)}) + _field("Content-Transfer-Encoding", "base64")
-              + _field("Content-ID", f"<{content_id}>") + _disposition("inline", name))
+    header = (
+        _content_type(type, {"name": ascii_name(name)})
+        + _field("Content-Transfer-Encoding", "base64")
+        + _field("Content-ID", f"<{content_id}>")
+        + _disposition("inline", name)
+    )
     return Part(header, base64_body, encoding="base64")
 
 
@@ -179,8 +191,11 @@ def attachment_part(attachment: Attachment) -> Part:
         encoding, raw = "base64", content
         if kind.startswith("text/") and _is_utf8(content):
             parameters = {"charset": "utf-8", **parameters}
-    header = (_content_type(kind, parameters) + _field("Content-Transfer-Encoding", encoding)
-              + _disposition("attachment", attachment.name))
+    header = (
+        _content_type(kind, parameters)
+        + _field("Content-Transfer-Encoding", encoding)
+        + _disposition("attachment", attachment.name)
+    )
     return Part(header, body, raw, encoding=encoding)
 
 
@@ -189,9 +204,11 @@ def _message_part(attachment: Attachment, kind: str) -> Part:
     body = _lines_in_crlf(attachment.content)
     encoding = "7bit" if body.isascii() else "8bit"
     kind = kind if body.partition(b"\r\n\r\n")[0].isascii() else "message/global"
-    header = (_content_type(kind, {"name": ascii_name(attachment.name)})
-              + _field("Content-Transfer-Encoding", encoding)
-              + _disposition("attachment", attachment.name))
+    header = (
+        _content_type(kind, {"name": ascii_name(attachment.name)})
+        + _field("Content-Transfer-Encoding", encoding)
+        + _disposition("attachment", attachment.name)
+    )
     return Part(header, body, encoding=encoding)
 
 
@@ -275,10 +292,13 @@ def parameter(name: str, value: str) -> list[str]:
     """A parameter (RFC 2045 5.1), in several pieces where it is long, percent-encoded where it is not ASCII
     (RFC 2231): never both forms, which RFC 2231 does not permit in mail."""
     if value.isascii() and len(value) <= _LONGEST_PARAMETER:
-        return [f"{name}={value}" if TOKEN.fullmatch(value) and not set(value) & set("*'%") and name != "boundary"
-                else f"{name}={_quoted(value)}"]
+        return [
+            f"{name}={value}"
+            if TOKEN.fullmatch(value) and not set(value) & set("*'%") and name != "boundary"
+            else f"{name}={_quoted(value)}"
+        ]
     if value.isascii():
-        pieces = [value[i:i + _CONTINUATION] for i in range(0, len(value), _CONTINUATION)]
+        pieces = [value[i : i + _CONTINUATION] for i in range(0, len(value), _CONTINUATION)]
         return [f"{name}*{number}={_quoted(piece)}" for number, piece in enumerate(pieces)]
     # RFC 2231 7: attribute-char is any ASCII but SPACE, CTLs, "*", "'", "%" and tspecials.
     characters = [quote(c, safe="!#$&+^`{|}~") for c in value]

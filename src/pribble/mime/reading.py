@@ -106,7 +106,7 @@ class Entity:
     @property
     def body(self) -> str:
         """Its body as it is written."""
-        return self.text[self.body_start:self.end]
+        return self.text[self.body_start : self.end]
 
     @property
     def content_id(self) -> str | None:
@@ -156,8 +156,13 @@ def read_message(text: str) -> Entity:
         if not (entity.is_multipart or entity.is_message):
             continue
         if entity.depth >= MOST_DEPTH or count >= MOST_PARTS:
-            entity.departures.append(Departure("limits.too-deep" if entity.depth >= MOST_DEPTH else
-                                               "limits.too-many-parts", entity.start, entity.body_start))
+            entity.departures.append(
+                Departure(
+                    "limits.too-deep" if entity.depth >= MOST_DEPTH else "limits.too-many-parts",
+                    entity.start,
+                    entity.body_start,
+                )
+            )
             continue
         entity.parts = _parts(entity, MOST_PARTS - count) if entity.is_multipart else _nested(entity)
         count += len(entity.parts)
@@ -190,7 +195,7 @@ def _parts(entity: Entity, most: int) -> list[Entity]:
             continue
         after = found + len(delimiter)
         line_end = text.find("\n", after, entity.end) if found >= 0 else -1
-        rest = text[after:entity.end if line_end < 0 else line_end] if found >= 0 else ""
+        rest = text[after : entity.end if line_end < 0 else line_end] if found >= 0 else ""
         if found >= 0 and rest.strip(" \t\r") not in ("", "--"):
             if len(entity.departures) < _MOST_TOLD:
                 entity.departures.append(Departure("multipart.boundary-in-part", found, after + len(rest)))
@@ -209,7 +214,7 @@ def _parts(entity: Entity, most: int) -> list[Entity]:
 
 def _before(text: str, delimiter: int, begin: int) -> int:
     """Where a part ends: the line end before a delimiter belongs to the delimiter."""
-    end = delimiter - 1 - (text[delimiter - 2:delimiter] == "\r\n")
+    end = delimiter - 1 - (text[delimiter - 2 : delimiter] == "\r\n")
     return max(begin, end)
 
 
@@ -243,8 +248,15 @@ def _read_header(entity: Entity) -> None:
             wider = _WIDER_FIELD.match(text, position, stop)
             tell(Departure("lines.field-name" if wider else "lines.no-colon", position, stop))
         else:
-            tell(Departure("multipart.no-empty-line" if entity.parent is not None and entity.parent.is_multipart
-                           else "lines.no-empty-line", position, stop))
+            tell(
+                Departure(
+                    "multipart.no-empty-line"
+                    if entity.parent is not None and entity.parent.is_multipart
+                    else "lines.no-empty-line",
+                    position,
+                    stop,
+                )
+            )
             entity.body_start = position
             break
         position = stop
@@ -255,7 +267,7 @@ def _read_header(entity: Entity) -> None:
 
 def _settle(entity: Entity) -> None:
     for one in entity.fields:
-        one.raw = entity.text[one.value_start:one.end].removesuffix("\n").removesuffix("\r")
+        one.raw = entity.text[one.value_start : one.end].removesuffix("\n").removesuffix("\r")
 
 
 def _first_line(entity: Entity) -> int:

@@ -39,13 +39,15 @@ def restored(raw: bytes, envelope_sender: str | None) -> tuple[dict[str, Any], P
     """What a message holds, by the names that `Message` has for it, and the whole of it without its blind copies.
     Raises `HeaderError` and `AddressError`."""
     root = read_message(raw.decode("latin-1"))
-    people = {name: _people(root, key) for name, key in (("to", "to"), ("cc", "cc"), ("bcc", "bcc"),
-                                                         ("reply_to", "reply-to"), ("authors", "from"))}
+    people = {
+        name: _people(root, key)
+        for name, key in (("to", "to"), ("cc", "cc"), ("bcc", "bcc"), ("reply_to", "reply-to"), ("authors", "from"))
+    }
     people["authors"] = tuple(members(people["authors"]))
     sender = tuple(members(_people(root, "sender"))) or people["authors"]
     kept = raw
     for blind in reversed(root.all("bcc")):
-        kept = kept[:blind.start] + kept[blind.end:]
+        kept = kept[: blind.start] + kept[blind.end :]
     if not sender:
         raise HeaderError("From: this message names no sender", hint="give bytes that begin with a header")
     subject = root.first("subject")
@@ -81,8 +83,15 @@ def _date(field: Field | None) -> datetime | None:
     zone = found["zone"]
     offset = timedelta(hours=int(zone[1:3]), minutes=int(zone[3:])) * (-1 if zone[0] == "-" else 1)
     try:
-        return datetime(int(found["year"]), MONTHS.index(found["month"].capitalize()) + 1, int(found["day"]),
-                        int(found["hour"]), int(found["minute"]), int(found["second"] or 0), tzinfo=timezone(offset))
+        return datetime(
+            int(found["year"]),
+            MONTHS.index(found["month"].capitalize()) + 1,
+            int(found["day"]),
+            int(found["hour"]),
+            int(found["minute"]),
+            int(found["second"] or 0),
+            tzinfo=timezone(offset),
+        )
     except ValueError:
         return None
 
@@ -115,8 +124,13 @@ def _contents(root: Entity) -> dict[str, Any]:
             pictures.append(FoundPicture(kind, entity.file_name or "picture", entity.decoded(), entity.content_id))
         elif is_attached or entity.file_name:
             attachments.append(_attachment(entity))
-    return {"text": text, "text_format": text_format, "html": html, "pictures": tuple(pictures),
-            "attachments": tuple(attachments)}
+    return {
+        "text": text,
+        "text_format": text_format,
+        "html": html,
+        "pictures": tuple(pictures),
+        "attachments": tuple(attachments),
+    }
 
 
 def _leaves(entity: Entity) -> Iterator[Entity]:

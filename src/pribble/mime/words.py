@@ -48,7 +48,9 @@ def words_in(text: str) -> Iterator[Word]:
         if end < 0:
             position = found.end()
             continue
-        yield Word(found.start(), end + 2, found[1].partition("*")[0].lower(), found[2].upper(), text[found.end():end])
+        yield Word(
+            found.start(), end + 2, found[1].partition("*")[0].lower(), found[2].upper(), text[found.end() : end]
+        )
         position = end + 2
 
 
@@ -56,7 +58,7 @@ def runs(words: list[Word], text: str) -> Iterator[list[Word]]:
     """Words of one charset with only white space between them, which is not shown (RFC 2047 6.2)."""
     run: list[Word] = []
     for word in words:
-        if run and (run[-1].charset != word.charset or text[run[-1].end:word.start].strip(WHITE_SPACE)):
+        if run and (run[-1].charset != word.charset or text[run[-1].end : word.start].strip(WHITE_SPACE)):
             yield run
             run = []
         run.append(word)
@@ -91,7 +93,7 @@ def decoded_runs(text: str) -> Iterator[tuple[str, bool]]:
         octets = b"".join(word.octets or b"" for word in run)
         if any(word.octets is None for word in run) or not fits(octets, run[0].charset):
             continue
-        before = text[position:run[0].start]
+        before = text[position : run[0].start]
         # Nor is white space between words of two charsets.
         if before.strip(WHITE_SPACE) or not position:
             yield _raw(before), False

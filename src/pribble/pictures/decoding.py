@@ -16,8 +16,18 @@ if TYPE_CHECKING:
 
 # More pixels than this are a decompression bomb or a mistake; a message shows a few hundred across.
 MOST_PIXELS = 64_000_000
-TYPES = {"PNG": "image/png", "JPEG": "image/jpeg", "MPO": "image/jpeg", "GIF": "image/gif", "WEBP": "image/webp",
-         "BMP": "image/bmp", "DIB": "image/bmp", "TIFF": "image/tiff", "AVIF": "image/avif", "ICO": "image/x-icon"}
+TYPES = {
+    "PNG": "image/png",
+    "JPEG": "image/jpeg",
+    "MPO": "image/jpeg",
+    "GIF": "image/gif",
+    "WEBP": "image/webp",
+    "BMP": "image/bmp",
+    "DIB": "image/bmp",
+    "TIFF": "image/tiff",
+    "AVIF": "image/avif",
+    "ICO": "image/x-icon",
+}
 _TAKEN = "PNG, JPEG, GIF, WebP, AVIF, TIFF, BMP, ICO and SVG are taken"
 _SVG = re.compile(rb"(?:\xef\xbb\xbf)?\s*(?:<\?xml[^>]*>\s*)?(?:<!--.*?-->\s*|<!DOCTYPE[^>]*>\s*)*<svg[\s>]", re.DOTALL)
 
@@ -41,8 +51,10 @@ def opened(content: bytes, called: str) -> Image:
         warnings.simplefilter("ignore")  # of bombs, which are refused below, and of metadata, which are dropped
         image = Image.open(io.BytesIO(content))
         if image.width * image.height > MOST_PIXELS:
-            raise PictureError(f"{called} has {image.width} × {image.height} pixels",
-                               hint=f"at most {MOST_PIXELS:,} are taken; scale it down")
+            raise PictureError(
+                f"{called} has {image.width} × {image.height} pixels",
+                hint=f"at most {MOST_PIXELS:,} are taken; scale it down",
+            )
         if image.format not in TYPES:
             raise PictureError(f"{called} is of the kind {image.format}, which no receiver shows", hint=_TAKEN)
         image.load()
@@ -68,8 +80,9 @@ def _svg_size(content: bytes) -> tuple[int, int]:
     """An SVG's width and height in pixels: as its root says, by its viewBox, or the default of 300 × 150."""
     root = re.search(rb"<svg\b[^>]*>", content, re.DOTALL)
     opening = root[0].decode("utf-8", "replace") if root else ""
-    sizes = {name: re.search(rf"\s{name}\s*=\s*[\"']\s*([0-9.]+)(?:px)?\s*[\"']", opening)
-             for name in ("width", "height")}
+    sizes = {
+        name: re.search(rf"\s{name}\s*=\s*[\"']\s*([0-9.]+)(?:px)?\s*[\"']", opening) for name in ("width", "height")
+    }
     box = re.search(r"\sviewBox\s*=\s*[\"']\s*[-0-9.]+[\s,]+[-0-9.]+[\s,]+([0-9.]+)[\s,]+([0-9.]+)", opening)
     width, height = (_number(m[1]) if m else 0.0 for m in (sizes["width"], sizes["height"]))
     across, down = (_number(box[1]), _number(box[2])) if box else (0.0, 0.0)

@@ -42,8 +42,13 @@ class PictureFinder:
     what is elsewhere; without one it is left alone.
     """
 
-    def __init__(self, folders: Sequence[Path], wanted: frozenset[str] = righting.ALL, density: float = 2,
-                 fetch: Callable[[str], bytes] | None = None) -> None:
+    def __init__(
+        self,
+        folders: Sequence[Path],
+        wanted: frozenset[str] = righting.ALL,
+        density: float = 2,
+        fetch: Callable[[str], bytes] | None = None,
+    ) -> None:
         self.folders = [folder.resolve() for folder in folders]
         self.wanted, self.density, self.fetch = wanted, density, fetch
         self._kept: OrderedDict[Hashable, Any] = OrderedDict()
@@ -83,8 +88,10 @@ class PictureFinder:
         for folder in [*([near.resolve()] if near else []), *self.folders]:
             path = (folder / relative).resolve()
             if not any(path.is_relative_to(allowed) for allowed in self.folders):
-                raise PictureError(f'the {what} "{name}" lies outside the template folder',
-                                   hint="put it inside, or name its folder in picture_folders")
+                raise PictureError(
+                    f'the {what} "{name}" lies outside the template folder',
+                    hint="put it inside, or name its folder in picture_folders",
+                )
             if path.is_file():
                 return path
             if path.parent not in tried:
@@ -95,6 +102,7 @@ class PictureFinder:
 
     def righted(self, picture: Picture) -> Found:
         """A picture that the application hands in, put right."""
+
         def made() -> Found:
             right, changes = righting.righted(picture, self.wanted)
             return Found(right, None, changes)
@@ -119,8 +127,12 @@ class PictureFinder:
         fetch = self.fetch
         if fetch is None:
             return None
-        return self._once(("fetched", address), lambda: self.righted(
-            Picture.from_bytes(fetch(address), PurePosixPath(address.partition("?")[0]).name or None)))
+        return self._once(
+            ("fetched", address),
+            lambda: self.righted(
+                Picture.from_bytes(fetch(address), PurePosixPath(address.partition("?")[0]).name or None)
+            ),
+        )
 
     def _once(self, key: Hashable, make: Callable[[], _Made]) -> _Made:
         with self._lock:
@@ -181,8 +193,10 @@ def permitted(name: str) -> str:
     if not name:
         raise UnsafeValue("an empty name is no picture's")
     if name.startswith("/") or "\\" in name or ".." in name.split("/") or ":" in name or not name.isprintable():
-        raise UnsafeValue(f'"{name[:60]}" may not name a picture', hint="data name pictures by a path within the "
-                          "template folder, without \"..\"")
+        raise UnsafeValue(
+            f'"{name[:60]}" may not name a picture',
+            hint='data name pictures by a path within the template folder, without ".."',
+        )
     return name
 
 

@@ -17,9 +17,17 @@ from pribble.values.kinds import Opaque
 if TYPE_CHECKING:
     from PIL.Image import Image
 
-ENDINGS = {"image/png": ".png", "image/jpeg": ".jpg", "image/gif": ".gif", "image/webp": ".webp",
-           "image/bmp": ".bmp", "image/tiff": ".tiff", "image/avif": ".avif", "image/x-icon": ".ico",
-           "image/svg+xml": ".svg"}
+ENDINGS = {
+    "image/png": ".png",
+    "image/jpeg": ".jpg",
+    "image/gif": ".gif",
+    "image/webp": ".webp",
+    "image/bmp": ".bmp",
+    "image/tiff": ".tiff",
+    "image/avif": ".avif",
+    "image/x-icon": ".ico",
+    "image/svg+xml": ".svg",
+}
 
 
 @dataclass(frozen=True)
@@ -109,8 +117,14 @@ class Picture(Opaque):
     def _redrawn(self, image: Image) -> Picture:
         content, type_ = drawing.encoded(image, self.type)
         density = self.density * image.width / self.width
-        return Picture(content, type_, renamed(self.name, self.type, type_), image.width, image.height,
-                       density if self.density != 1 else 1.0)
+        return Picture(
+            content,
+            type_,
+            renamed(self.name, self.type, type_),
+            image.width,
+            image.height,
+            density if self.density != 1 else 1.0,
+        )
 
     # -- how it is named --
 

@@ -20,7 +20,13 @@ if TYPE_CHECKING:
 # What can be put right: sizes in the markup, pixels that nobody sees, types few receivers show, colours other than
 # 8-bit sRGB, the orientation a camera noted, and what else it noted.
 SIZE, RESAMPLE, FORMAT, COLOUR, ORIENTATION, METADATA = (
-    "size", "resample", "format", "colour", "orientation", "metadata")
+    "size",
+    "resample",
+    "format",
+    "colour",
+    "orientation",
+    "metadata",
+)
 ALL = frozenset({SIZE, RESAMPLE, FORMAT, COLOUR, ORIENTATION, METADATA})
 
 _SHOWN_EVERYWHERE = frozenset({"image/png", "image/jpeg", "image/gif", "image/svg+xml"})
@@ -54,8 +60,9 @@ def righted(picture: Picture, wanted: frozenset[str]) -> tuple[Picture, tuple[Ch
         for name in ("exif", "xmp", "comment", "icc_profile"):
             image.info.pop(name, None)
     content, type_ = drawing.encoded(image, picture.type)
-    made = Picture(content, type_, renamed(picture.name, picture.type, type_), image.width, image.height,
-                   picture.density)
+    made = Picture(
+        content, type_, renamed(picture.name, picture.type, type_), image.width, image.height, picture.density
+    )
     return made, tuple(Change(change.what, change.says.replace("…", type_)) for change in changes)
 
 
@@ -147,18 +154,19 @@ def _jpeg_pieces(content: bytes) -> Iterator[bytes]:
     """A JPEG without comments and application segments, but for JFIF, profiles and Adobe's (ITU-T T.81, B.1.1)."""
     yield content[:2]
     position = 2
-    while content[position:position + 1] == b"\xff" and position + 4 <= len(content):
+    while content[position : position + 1] == b"\xff" and position + 4 <= len(content):
         marker = content[position + 1]
         if marker == 0xFF:  # a fill byte
             position += 1
             continue
-        length = struct.unpack(">H", content[position + 2:position + 4])[0]
-        segment = content[position:position + 2 + length]
-        private = marker == 0xFE or (0xE1 <= marker <= 0xEF and marker != 0xEE
-                                     and not (marker == 0xE2 and segment[4:15] == b"ICC_PROFILE"))
+        length = struct.unpack(">H", content[position + 2 : position + 4])[0]
+        segment = content[position : position + 2 + length]
+        private = marker == 0xFE or (
+            0xE1 <= marker <= 0xEF and marker != 0xEE and not (marker == 0xE2 and segment[4:15] == b"ICC_PROFILE")
+        )
         if marker == 0xDA:  # the scan: all that follows is the picture
             end = content.rfind(b"\xff\xd9")
-            yield content[position:end + 2 if end > position else len(content)]
+            yield content[position : end + 2 if end > position else len(content)]
             return
         if not private:
             yield segment
@@ -174,10 +182,10 @@ def _png_pieces(content: bytes, *, keep_exif: bool) -> Iterator[bytes]:
     yield content[:8]
     position = 8
     while position + 12 <= len(content):
-        length = struct.unpack(">I", content[position:position + 4])[0]
-        kind = content[position + 4:position + 8]
+        length = struct.unpack(">I", content[position : position + 4])[0]
+        kind = content[position + 4 : position + 8]
         if kind not in _PRIVATE_CHUNKS and (kind != b"eXIf" or keep_exif):
-            yield content[position:position + 12 + length]
+            yield content[position : position + 12 + length]
         position += 12 + length
         if kind == b"IEND":
             return

@@ -32,8 +32,9 @@ class Source(str):
     sized: tuple[str, Place] | None
 
     @classmethod
-    def of(cls, picture: Picture, domain: str, *, path: str | None = None, written: str = "",
-           travels: Embed | None = None) -> Source:
+    def of(
+        cls, picture: Picture, domain: str, *, path: str | None = None, written: str = "", travels: Embed | None = None
+    ) -> Source:
         """The slot of a picture."""
         made = cls(f"cid:{picture.content_id(domain)}")
         made.picture, made.path, made.written, made.travels = picture, path, written, travels

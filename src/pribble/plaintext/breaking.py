@@ -16,10 +16,13 @@ from pribble.plaintext.characters import BINDING, BOUND, ENDS, KEPT_SPACE, WORD_
 GOES_ON, JOINED = "\x0c", "\x0e"
 
 # Scripts and signs of which every character is one column wide; none combines.
-_NARROW = re.compile("[\x01-\x04 -~\n\u00a0-\u00ac\u00ae-\u02ff\u0370-\u0482\u048a-\u0590\u2010-\u2015\u2018-\u2027"
-                     "\u2030-\u205e\u20a0-\u20bf]*")
-_HAN = ("\u2e80-\u2fff\u3001-\u33ff\u3400-\u4dbf\u4e00-\u9fff\uf900-\ufaff\uff01-\uff60\uffe0-\uffe6"
-        "\U00020000-\U0003fffd")
+_NARROW = re.compile(
+    "[\x01-\x04 -~\n\u00a0-\u00ac\u00ae-\u02ff\u0370-\u0482\u048a-\u0590\u2010-\u2015\u2018-\u2027"
+    "\u2030-\u205e\u20a0-\u20bf]*"
+)
+_HAN = (
+    "\u2e80-\u2fff\u3001-\u33ff\u3400-\u4dbf\u4e00-\u9fff\uf900-\ufaff\uff01-\uff60\uffe0-\uffe6\U00020000-\U0003fffd"
+)
 _WIDE = re.compile(f"[{_HAN}]")
 _THAI = re.compile("[\u0e01-\u0e5b]")
 _UNSPACED = re.compile(f"[{_HAN}\u0e01-\u0e5b{ZERO_WIDTH_SPACE}]")
@@ -27,8 +30,10 @@ _UNSPACED = re.compile(f"[{_HAN}\u0e01-\u0e5b{ZERO_WIDTH_SPACE}]")
 _ADDRESS = re.compile(r"<?[a-z][-a-z0-9+.]*:[^\s]", re.IGNORECASE)
 # What no line begins with: closing punctuation, small kana, marks of repetition and length (classes CL, CP, EX, IS, NS,
 # CJ of UAX 14); and what none ends with: opening punctuation (OP).  Quotation marks (QU) bind on both sides.
-_NOT_FIRST = frozenset("、。，．・：；？！゛゜ヽヾゝゞ々ー’”）〕］｝〉》」』】〙〗〟｠»°′″℃％‰!),.:;?]}%…‥〜゠–/／"
-                       "ぁぃぅぇぉっゃゅょゎゕゖァィゥェォッャュョヮヵヶㇰㇱㇲㇳㇴㇵㇶㇷㇸㇹㇺㇻㇼㇽㇾㇿ｡｣､･ｰﾞﾟ")
+_NOT_FIRST = frozenset(
+    "、。，．・：；？！゛゜ヽヾゝゞ々ー’”）〕］｝〉》」』】〙〗〟｠»°′″℃％‰!),.:;?]}%…‥〜゠–/／"
+    "ぁぃぅぇぉっゃゅょゎゕゖァィゥェォッャュョヮヵヶㇰㇱㇲㇳㇴㇵㇶㇷㇸㇹㇺㇻㇼㇽㇾㇿ｡｣､･ｰﾞﾟ"
+)
 _NOT_LAST = frozenset("‘“（〔［｛〈《「『【〘〖〝｟«([{$£¥€＄￡￥№#＃\\")
 # Of these, what no line begins with after a space either, and none ends with before one (LB13, LB14, LB16).
 _CLOSING = frozenset("!?;:,)]}…‥") | {character for character in _NOT_FIRST if character > "\u2e80"}
@@ -124,7 +129,7 @@ def _pieces(line: str, width: int) -> Iterator[tuple[str, str]]:
     """The pieces of a line between which it may be broken, each with the space behind it."""
     for word in re.findall(f"[^ {KEPT_SPACE}]+[ {KEPT_SPACE}]*|[ {KEPT_SPACE}]+", line):
         text = word.rstrip(f" {KEPT_SPACE}")
-        space = word[len(text):]
+        space = word[len(text) :]
         if not text:
             yield "", space
             continue

@@ -62,8 +62,9 @@ def is_plain(text: str) -> bool:
     return text.isprintable() and text[:1] not in ("", " ") and text[-1] != " " and "  " not in text
 
 
-_UNTIDY = re.compile(f"[ {BOUND}](?:[ {BOUND}]|\\Z)|\\A[ {BOUND}]"
-                     f"|[\n{KEPT_BREAK}{PICTURE}{PICTURED}{LINKED}\u200c\u200d]")
+_UNTIDY = re.compile(
+    f"[ {BOUND}](?:[ {BOUND}]|\\Z)|\\A[ {BOUND}]|[\n{KEPT_BREAK}{PICTURE}{PICTURED}{LINKED}\u200c\u200d]"
+)
 
 
 def _first(found: re.Match[str]) -> str:
@@ -113,8 +114,11 @@ def are_tidy(joined: str) -> bool:
     for space in (BOUND, "\u00a0", "\u202f"):
         if space in joined:
             joined = joined.replace(space, " ")
-    return joined.isprintable() and joined[:1] != " " != joined[-1:] and not (
-        "  " in joined or _BEFORE in joined or _AFTER in joined)
+    return (
+        joined.isprintable()
+        and joined[:1] != " " != joined[-1:]
+        and not ("  " in joined or _BEFORE in joined or _AFTER in joined)
+    )
 
 
 _NOTHING = re.compile(f"[\\s{BINDING}{KEPT_SPACE}{KEPT_BREAK}{PICTURED}{LINKED}\u200b\u2060\u200c\u200d]*")
@@ -145,13 +149,14 @@ def written(text: str) -> str:
 def _joiner(found: re.Match[str]) -> str:
     """Joiners stay between letters, marks and emoji, which they shape; elsewhere they hide something."""
     text = found.string
-    before, after = text[found.start() - 1:found.start()], text[found.end():found.end() + 1]
+    before, after = text[found.start() - 1 : found.start()], text[found.end() : found.end() + 1]
     return found[0] if before and after and _is_shaped(before) and _is_shaped(after) else ""
 
 
 def _is_shaped(character: str) -> bool:
     return unicodedata.category(character) in ("Ll", "Lm", "Lo", "Lt", "Lu", "Mc", "Me", "Mn", "So", "Sk") or (
-        character in _EMOJI_MARKS)
+        character in _EMOJI_MARKS
+    )
 
 
 _SUPERSCRIPTS = dict(zip("0123456789+-−=()n", "⁰¹²³⁴⁵⁶⁷⁸⁹⁺⁻⁻⁼⁽⁾ⁿ", strict=True))

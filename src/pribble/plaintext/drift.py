@@ -7,8 +7,11 @@ import unicodedata
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-_ADDRESS = re.compile(r"(?:[a-z][a-z0-9+.-]{1,20}://|mailto:|tel:|www\.)[^\s<>\"]+"
-                      r"|[\w.!#$%&'*+/=?^`{|}~-]{1,64}@[\w-]{1,63}(?:\.[\w-]{1,63})+", re.IGNORECASE)
+_ADDRESS = re.compile(
+    r"(?:[a-z][a-z0-9+.-]{1,20}://|mailto:|tel:|www\.)[^\s<>\"]+"
+    r"|[\w.!#$%&'*+/=?^`{|}~-]{1,64}@[\w-]{1,63}(?:\.[\w-]{1,63})+",
+    re.IGNORECASE,
+)
 _CLOSING = ".,;:!?)]}»”’'\""
 _NUMBER = re.compile("[0-9]{1,3}(?:[ '’\u00a0\u202f][0-9]{3})+(?![0-9])(?:[.,][0-9]+)?|[0-9]+(?:[.,][0-9]+)*")
 # The number of an item in a list, which is none that is said.
@@ -45,8 +48,11 @@ class Drift:
     def __str__(self) -> str:
         lines = []
         for name, lack in (("words", self.words), ("numbers", self.numbers), ("addresses", self.addresses)):
-            lines += [f"the {form} lacks the {name}: {', '.join(lacking)}"
-                      for form, lacking in (("text", lack.text), ("HTML", lack.html)) if lacking]
+            lines += [
+                f"the {form} lacks the {name}: {', '.join(lacking)}"
+                for form, lacking in (("text", lack.text), ("HTML", lack.html))
+                if lacking
+            ]
         return "\n".join(lines) or "both forms say the same"
 
 
@@ -55,8 +61,9 @@ def drift(said: str, addresses: Iterable[str], text: str) -> Drift:
     linked = [*addresses]
     telephones = {_digits(address) for address in linked if address.lower().startswith("tel:")}
     page, plain = _Said(said, linked, telephones), _Said(text, (), telephones)
-    return Drift(_lack(page.words, plain.words), _lack(page.numbers, plain.numbers),
-                 _lack(page.addresses, plain.addresses))
+    return Drift(
+        _lack(page.words, plain.words), _lack(page.numbers, plain.numbers), _lack(page.addresses, plain.addresses)
+    )
 
 
 class _Said:
@@ -103,5 +110,7 @@ def _address(written: str) -> str:
 
 
 def _lack(page: dict[str, str], text: dict[str, str]) -> Lack:
-    return Lack(tuple(shown for key, shown in page.items() if key not in text),
-                tuple(shown for key, shown in text.items() if key not in page))
+    return Lack(
+        tuple(shown for key, shown in page.items() if key not in text),
+        tuple(shown for key, shown in text.items() if key not in page),
+    )

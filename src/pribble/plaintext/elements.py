@@ -11,15 +11,20 @@ from pribble.plaintext.events import Open
 from pribble.plaintext.style import NO_STYLE, Style
 
 # Elements of which nothing is said: what no browser shows, and what one cannot use in a text.
-_NOT_SAID = frozenset("head script style template title object iframe noembed noframes select textarea audio video "
-                      "canvas datalist rp map desc metadata defs".split())
+_NOT_SAID = frozenset(
+    "head script style template title object iframe noembed noframes select textarea audio video "
+    "canvas datalist rp map desc metadata defs".split()
+)
 BLOCKS = frozenset(
     "address article aside blockquote body center details dialog dd dir div dl dt fieldset figcaption figure footer "
     "form header hgroup hr html legend li listing main menu nav ol optgroup option p plaintext pre search section "
-    "summary table tr td th tbody thead tfoot caption colgroup ul xmp h1 h2 h3 h4 h5 h6".split())
+    "summary table tr td th tbody thead tfoot caption colgroup ul xmp h1 h2 h3 h4 h5 h6".split()
+)
 # Blocks that an empty line sets off where no style sheet says otherwise.
-APART = frozenset("p h1 h2 h3 h4 h5 h6 ul ol dl menu dir blockquote pre listing xmp plaintext figure fieldset hr table "
-                  "td th caption article aside footer header main nav section".split())
+APART = frozenset(
+    "p h1 h2 h3 h4 h5 h6 ul ol dl menu dir blockquote pre listing xmp plaintext figure fieldset hr table "
+    "td th caption article aside footer header main nav section".split()
+)
 TABLE_PARTS = frozenset("tr td th tbody thead tfoot caption colgroup".split())
 PREFORMATTED = frozenset("pre listing xmp plaintext".split())
 HEADINGS = frozenset("h1 h2 h3 h4 h5 h6".split())
@@ -30,8 +35,17 @@ _LONGEST_INDEX = 40
 
 # Elements that hand something on by their names.
 _STYLED = PREFORMATTED | LISTS | {"nobr"}
-_MARKERS = {"1": "decimal", "a": "lower-alpha", "A": "upper-alpha", "i": "lower-roman", "I": "upper-roman",
-            "disc": "disc", "circle": "circle", "square": "square", "none": "none"}
+_MARKERS = {
+    "1": "decimal",
+    "a": "lower-alpha",
+    "A": "upper-alpha",
+    "i": "lower-roman",
+    "I": "upper-roman",
+    "disc": "disc",
+    "circle": "circle",
+    "square": "square",
+    "none": "none",
+}
 
 
 class Inherited(NamedTuple):

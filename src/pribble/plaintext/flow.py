@@ -416,7 +416,7 @@ class Flow:
         table = self.tables[-1]
         self._pop()
         if table is not None and not self.links.open and self.is_wrapper(table.table):
-            self.into[-1][table.index:table.index + 1] = _unwrapped(table.table)
+            self.into[-1][table.index : table.index + 1] = _unwrapped(table.table)
 
     def is_wrapper(self, table: Table) -> bool:
         """Whether a table has one cell a row, and so can do nothing but arrange them."""

@@ -86,7 +86,7 @@ class _Grid:
         self.stretches, self.feet = _placed(table)
         self.count = max([s.width for s in self.stretches])
         self.heads = 0
-        for stretch in self.stretches[:self.feet]:
+        for stretch in self.stretches[: self.feet]:
             if not (stretch.rows.head or stretch.rows.form.header):
                 break
             self.heads += 1
@@ -121,7 +121,7 @@ class _Grid:
         """One record a row: each cell behind the header of its column."""
         names = self._names(width, blocks)
         lines: list[str] = []
-        for stretch in self.stretches[self.heads:]:
+        for stretch in self.stretches[self.heads :]:
             for cells in stretch.cells:
                 record = list(self._record(stretch, cells, names, width, blocks))
                 if record:
@@ -130,18 +130,21 @@ class _Grid:
 
     def _names(self, width: int, blocks: Blocks) -> list[str]:
         names = [""] * self.count
-        for stretch in self.stretches[:self.heads]:
+        for stretch in self.stretches[: self.heads]:
             for content, place, shape in zip(stretch.cells[0], stretch.places, stretch.shapes, strict=True):
                 text = " ".join(_cell(content, width, blocks))
                 for at in range(place, min(self.count, place + shape.columns)):
                     names[at] = f"{names[at]} {text}".strip() if text not in names[at] else names[at]
         return names
 
-    def _record(self, stretch: _Stretch, given: Sequence[Content], names: list[str], width: int, blocks: Blocks
-                ) -> Iterator[str]:
+    def _record(
+        self, stretch: _Stretch, given: Sequence[Content], names: list[str], width: int, blocks: Blocks
+    ) -> Iterator[str]:
         cells = [(place, 1, content) for place, content in stretch.reaching]
-        cells += [(place, shape.columns, content) for content, place, shape in
-                  zip(given, stretch.places, stretch.shapes, strict=True)]
+        cells += [
+            (place, shape.columns, content)
+            for content, place, shape in zip(given, stretch.places, stretch.shapes, strict=True)
+        ]
         filled = [cell for cell in sorted(cells, key=lambda cell: cell[0]) if cell[2]]
         if not filled:
             return
@@ -152,7 +155,7 @@ class _Grid:
             return
         for place, span, content in filled:
             label = span > 1 and not place
-            name = "" if label else ", ".join(dict.fromkeys(filter(None, names[place:place + span])))
+            name = "" if label else ", ".join(dict.fromkeys(filter(None, names[place : place + span])))
             yield from _named(name, content, width, blocks)
 
 
@@ -187,7 +190,7 @@ class _Measured:
     def widened(self) -> list[int]:
         """The sizes, with room for what spans several columns."""
         for place, span, size in self.spanning:
-            lack = size - _across(self.sizes[place:place + span])
+            lack = size - _across(self.sizes[place : place + span])
             if lack > 0:
                 self.sizes[place + span - 1] += lack
         return self.sizes
@@ -213,8 +216,11 @@ class _Setting:
         taken = list(self._taken(stretch))
         made = []
         for texts in lines:
-            cells = [filled_up([texts[index] if index is not None else ""], size, right=right)[0]
-                     for index, size, right in taken if size]
+            cells = [
+                filled_up([texts[index] if index is not None else ""], size, right=right)[0]
+                for index, size, right in taken
+                if size
+            ]
             made.append((" " * _APART).join(cells).rstrip(ENDS))
         return made
 
@@ -223,7 +229,7 @@ class _Setting:
         parts = []
         for place, shape in zip(stretch.places, stretch.shapes, strict=True):
             one = shape.columns == 1
-            size = self.sizes[place] if one else _across(self.sizes[place:place + shape.columns])
+            size = self.sizes[place] if one else _across(self.sizes[place : place + shape.columns])
             if not size:
                 return ""
             parts.append(f"%{size}s" if one and self.right[place] else f"%-{size}s")
@@ -276,8 +282,13 @@ def _joined(every: Sequence[Rows]) -> list[Rows]:
     for rows in every:
         if made and made[-1].form is rows.form and not (rows.head or made[-1].head or rows.form.header):
             before = made[-1]
-            made[-1] = Rows(rows.form, before.cells + rows.cells, before.head, before.flat and rows.flat,
-                            before.narrow and rows.narrow)
+            made[-1] = Rows(
+                rows.form,
+                before.cells + rows.cells,
+                before.head,
+                before.flat and rows.flat,
+                before.narrow and rows.narrow,
+            )
         else:
             made.append(rows)
     return made
@@ -322,8 +333,11 @@ def _apart(lines: Sequence[str], heights: Sequence[int], *, first: bool) -> list
     apart: list[str] = []
     start = 0
     for height in heights:
-        apart += lines[start:start + height] if (first and not apart) or not height else [
-            "", *lines[start:start + height]]
+        apart += (
+            lines[start : start + height]
+            if (first and not apart) or not height
+            else ["", *lines[start : start + height]]
+        )
         start += height
     return apart
 

@@ -37,8 +37,9 @@ def layout(page: Sequence[Placed], width: int = WIDTH) -> FlowingText:
     if JOINED in text or QUOTE in text:
         return FlowingText.of(list(map(_line, text.split("\n"))))
     # Its lines are asked for only where it is sent.
-    return FlowingText.later(text.replace(GOES_ON, "") + "\n", lambda: list(map(_line, text.split("\n"))),
-                             text.replace(GOES_ON, " ") + "\n")
+    return FlowingText.later(
+        text.replace(GOES_ON, "") + "\n", lambda: list(map(_line, text.split("\n"))), text.replace(GOES_ON, " ") + "\n"
+    )
 
 
 def _line(line: str) -> Line:
@@ -114,7 +115,7 @@ def _indented(lines: list[str], margin: str, first: str | None = None) -> list[s
     made: list[str] = []
     for line in lines:
         text = line.lstrip(QUOTE)
-        quotes = line[:len(line) - len(text)]
+        quotes = line[: len(line) - len(text)]
         text = text.rstrip(_GOING)
         before = margin if first is None or made else first
         made.append(f"{quotes}{before}{text}" if text or before.strip() else quotes)

@@ -6,8 +6,21 @@ from collections.abc import Iterator
 
 from pribble.plaintext.blocks import Item, List
 
-_ROMAN = ((1000, "m"), (900, "cm"), (500, "d"), (400, "cd"), (100, "c"), (90, "xc"), (50, "l"), (40, "xl"), (10, "x"),
-          (9, "ix"), (5, "v"), (4, "iv"), (1, "i"))
+_ROMAN = (
+    (1000, "m"),
+    (900, "cm"),
+    (500, "d"),
+    (400, "cd"),
+    (100, "c"),
+    (90, "xc"),
+    (50, "l"),
+    (40, "xl"),
+    (10, "x"),
+    (9, "ix"),
+    (5, "v"),
+    (4, "iv"),
+    (1, "i"),
+)
 _GREEK = "αβγδεζηθικλμνξοπρστυφχψω"
 _LATIN = "abcdefghijklmnopqrstuvwxyz"
 _BULLETS = frozenset({"disc", "circle", "square", "disclosure-open", "disclosure-closed"})

@@ -12,26 +12,55 @@ from dataclasses import dataclass
 from typing import Literal
 
 # The properties that are read here, by their longhands.
-READ = ("display", "visibility", "opacity", "font-size", "white-space-collapse", "text-wrap-mode", "height",
-        "max-height", "overflow-y", "list-style-type", "margin-top", "margin-bottom", "padding-top", "padding-bottom")
+READ = (
+    "display",
+    "visibility",
+    "opacity",
+    "font-size",
+    "white-space-collapse",
+    "text-wrap-mode",
+    "height",
+    "max-height",
+    "overflow-y",
+    "list-style-type",
+    "margin-top",
+    "margin-bottom",
+    "padding-top",
+    "padding-bottom",
+)
 
 # Less than this, in px, is no gap that a reader would make an empty line of.
 _GAP = 6.0
-_LENGTH = re.compile(r"([-+]?(?:\d+\.?\d*|\.\d+)(?:e[-+]?\d+)?)(px|pt|pc|in|cm|mm|q|r?em|ex|ch|lh|rlh|[dsl]?v[whib]"
-                     r"|vmin|vmax|%)?", re.IGNORECASE)
-_FONT_SIZE = re.compile(r"(?:^|\s)((?:xx-small|x-small|small|medium|large|x-large|xx-large|xxx-large|smaller|larger)"
-                        rf"|{_LENGTH.pattern})\s*(?:/\s*[^\s]+)?\s+[^\s\d]", re.IGNORECASE)
+_LENGTH = re.compile(
+    r"([-+]?(?:\d+\.?\d*|\.\d+)(?:e[-+]?\d+)?)(px|pt|pc|in|cm|mm|q|r?em|ex|ch|lh|rlh|[dsl]?v[whib]"
+    r"|vmin|vmax|%)?",
+    re.IGNORECASE,
+)
+_FONT_SIZE = re.compile(
+    r"(?:^|\s)((?:xx-small|x-small|small|medium|large|x-large|xx-large|xxx-large|smaller|larger)"
+    rf"|{_LENGTH.pattern})\s*(?:/\s*[^\s]+)?\s+[^\s\d]",
+    re.IGNORECASE,
+)
 _PX = {"px": 1.0, "": 1.0, "pt": 4 / 3, "pc": 16.0, "in": 96.0, "cm": 37.8, "mm": 3.78, "q": 0.945}
 _SIZES = frozenset("xx-small x-small small medium large x-large xx-large xxx-large math".split())
 # What ``white-space`` says of collapsing and of wrapping.
-_WHITE_SPACE = {"normal": ("collapse", "wrap"), "nowrap": ("collapse", "nowrap"), "pre": ("preserve", "nowrap"),
-                "pre-wrap": ("preserve", "wrap"), "break-spaces": ("preserve", "wrap"),
-                "pre-line": ("preserve-breaks", "wrap")}
+_WHITE_SPACE = {
+    "normal": ("collapse", "wrap"),
+    "nowrap": ("collapse", "nowrap"),
+    "pre": ("preserve", "nowrap"),
+    "pre-wrap": ("preserve", "wrap"),
+    "break-spaces": ("preserve", "wrap"),
+    "pre-line": ("preserve-breaks", "wrap"),
+}
 _INSIDE = frozenset("inline inline-block inline-table inline-flex inline-grid ruby contents math".split())
-_OUTSIDE = frozenset("block flex grid flow-root list-item table table-row table-row-group table-header-group "
-                     "table-cell table-footer-group table-column table-column-group table-caption flow".split())
-_MARKERS = frozenset("disc circle square decimal decimal-leading-zero lower-alpha upper-alpha lower-latin upper-latin "
-                     "lower-roman upper-roman lower-greek none disclosure-open disclosure-closed".split())
+_OUTSIDE = frozenset(
+    "block flex grid flow-root list-item table table-row table-row-group table-header-group "
+    "table-cell table-footer-group table-column table-column-group table-caption flow".split()
+)
+_MARKERS = frozenset(
+    "disc circle square decimal decimal-leading-zero lower-alpha upper-alpha lower-latin upper-latin "
+    "lower-roman upper-roman lower-greek none disclosure-open disclosure-closed".split()
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,6 +89,7 @@ NO_STYLE = Style()
 def style_of(declared: Mapping[str, Iterable[tuple[str, str]]], name: str) -> Style:
     """The style of an element called `name`: `declared` are, for each longhand of `READ`, the properties that set it
     and their values, the one that wins first."""
+
     def value(longhand: str) -> str | None:
         for prop, given in declared.get(longhand, ()):
             known = _known(longhand, prop.lower(), given.strip().lower())
@@ -79,16 +109,22 @@ def style_of(declared: Mapping[str, Iterable[tuple[str, str]]], name: str) -> St
         visible=None if visibility is None else visibility == "visible",
         gone=opacity == "zero" or (flat and _has_height(name, display)),
         sized=None if size is None else size != "zero",
-        collapse=collapse, wrap=None if wrap is None else wrap == "wrap",
-        marker=value("list-style-type"), above=above, below=below)
+        collapse=collapse,
+        wrap=None if wrap is None else wrap == "wrap",
+        marker=value("list-style-type"),
+        above=above,
+        below=below,
+    )
     return NO_STYLE if made == NO_STYLE else made
 
 
 # Height is for blocks; of what is inline, and of the parts of a table, it is nothing or the least (CSS 2.1, 10.5,
 # 17.5).
-_BLOCKS = frozenset("address article aside blockquote body center details dialog dd dir div dl dt fieldset figcaption "
-                    "figure footer form h1 h2 h3 h4 h5 h6 header hgroup hr legend li main menu nav ol p pre section "
-                    "summary ul".split())
+_BLOCKS = frozenset(
+    "address article aside blockquote body center details dialog dd dir div dl dt fieldset figcaption "
+    "figure footer form h1 h2 h3 h4 h5 h6 header hgroup hr legend li main menu nav ol p pre section "
+    "summary ul".split()
+)
 
 
 def _display(given: str | None) -> Literal["none", "inline", "inline-block", "block"] | None:
@@ -144,9 +180,15 @@ def _wide(longhand: str, given: str) -> str | None:
     inherited = longhand in ("visibility", "font-size", "white-space-collapse", "text-wrap-mode", "list-style-type")
     if given == "inherit" or (given == "unset" and inherited) or given.startswith("revert"):
         return "inherit"
-    return {"display": "inline", "visibility": "visible", "font-size": "some", "white-space-collapse": "collapse",
-            "text-wrap-mode": "wrap", "list-style-type": "disc", "overflow-y": "visible"}.get(longhand, "auto" if
-            "height" in longhand else "some" if longhand == "opacity" else "zero")
+    return {
+        "display": "inline",
+        "visibility": "visible",
+        "font-size": "some",
+        "white-space-collapse": "collapse",
+        "text-wrap-mode": "wrap",
+        "list-style-type": "disc",
+        "overflow-y": "visible",
+    }.get(longhand, "auto" if "height" in longhand else "some" if longhand == "opacity" else "zero")
 
 
 def _extent(given: str, *, percent: bool = False) -> str | None:
@@ -184,8 +226,11 @@ def _of_font(given: str) -> str | None:
 def _white_space(longhand: str, prop: str, given: str) -> str | None:
     collapses = longhand == "white-space-collapse"
     if prop != "white-space":
-        words = ("collapse", "preserve", "preserve-breaks", "preserve-spaces", "break-spaces") if collapses else (
-            "wrap", "nowrap")
+        words = (
+            ("collapse", "preserve", "preserve-breaks", "preserve-spaces", "break-spaces")
+            if collapses
+            else ("wrap", "nowrap")
+        )
         if given not in words:
             return None
         return "preserve" if given in ("break-spaces", "preserve-spaces") else given

@@ -55,8 +55,13 @@ def arranged(table: Table, width: int) -> Iterator[Placed]:
         cells = [_plain(content, width) for content in given]
         texts = [cell if isinstance(cell, str) else None for cell in cells]
         if _is_line(texts, width):
-            waiting.append([text for text, shape in zip(texts, shapes, strict=True)
-                            for text in [text or "", *[""] * (shape.columns - 1)][:_MOST_PLACES]])
+            waiting.append(
+                [
+                    text
+                    for text, shape in zip(texts, shapes, strict=True)
+                    for text in [text or "", *[""] * (shape.columns - 1)][:_MOST_PLACES]
+                ]
+            )
             continue
         yield from _together(waiting, width)
         waiting = []
@@ -84,8 +89,11 @@ def _is_line(texts: Sequence[str | None], width: int) -> bool:
     if len(said) < 2 or any(text is None or "\n" in text for text in said):
         return False
     sizes = [columns(text) for text in said if text]
-    return max(sizes[:-1]) <= _SHORT and sum(sizes) + len(_APART) * (len(sizes) - 1) <= width and (
-        sizes[-1] <= _SHORT or len(sizes) == 2)
+    return (
+        max(sizes[:-1]) <= _SHORT
+        and sum(sizes) + len(_APART) * (len(sizes) - 1) <= width
+        and (sizes[-1] <= _SHORT or len(sizes) == 2)
+    )
 
 
 def _together(rows: list[list[str]], width: int) -> Iterator[Placed]:

@@ -60,8 +60,11 @@ def _record(value: Any) -> Mapping[str, Any]:
 
 def _query(parameters: Mapping[str, Any]) -> str:
     pairs = [(name, plain(value)) for name, value in parameters.items()]
-    return "&".join(f"{urls.encoded(str(name))}={urls.encoded(_parameter(value))}" for name, value in pairs
-                    if value is not None and value is not NOTHING)
+    return "&".join(
+        f"{urls.encoded(str(name))}={urls.encoded(_parameter(value))}"
+        for name, value in pairs
+        if value is not None and value is not NOTHING
+    )
 
 
 def _parameter(value: Any) -> str:

@@ -21,7 +21,11 @@ _EXACT = decimal.Context(prec=DIGITS, rounding=ROUND_HALF_UP, traps=[*_LOUD, dec
 _ROUNDED = decimal.Context(prec=DIGITS, rounding=ROUND_HALF_UP, traps=_LOUD)
 
 _NUMERIC: dict[str, Callable[[Any, Any], Decimal]] = {
-    "+": _EXACT.add, "-": _EXACT.subtract, "*": _EXACT.multiply, "/": _ROUNDED.divide, "%": _EXACT.remainder,
+    "+": _EXACT.add,
+    "-": _EXACT.subtract,
+    "*": _EXACT.multiply,
+    "/": _ROUNDED.divide,
+    "%": _EXACT.remainder,
 }
 _VERBS = {"+": "added to", "-": "taken from", "*": "multiplied by", "/": "divided by", "%": "divided by"}
 
@@ -50,13 +54,17 @@ def compute(operator: str, left: Any, right: Any, longest: int = LONGEST_TEXT) -
         return _number(operator, left, right)
     for value in (left, right):
         if value is None or value is NOTHING:
-            raise FieldError(f"{named(value)} cannot be computed with",
-                             hint="give it a value first: (x? else 0)" if value is NOTHING else None)
+            raise FieldError(
+                f"{named(value)} cannot be computed with",
+                hint="give it a value first: (x? else 0)" if value is NOTHING else None,
+            )
     match operator, kinds:
         case "+", ("text", "text"):
             if len(left) + len(right) > longest:
-                raise LimitReached(f"a text of more than {longest:,} characters",
-                                   hint="Limits(text=…) of the template folder permits longer ones")
+                raise LimitReached(
+                    f"a text of more than {longest:,} characters",
+                    hint="Limits(text=…) of the template folder permits longer ones",
+                )
             return left + right
         case "-", ("day", "day"):
             return (left - right).days

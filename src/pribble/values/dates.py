@@ -65,8 +65,9 @@ def _from_text(value: Any, formatter: str, what: str, example: str) -> Any:
     try:
         return Day.fromisoformat(value) if len(value) <= 10 and what == "day" else Moment.fromisoformat(value)
     except ValueError:
-        raise FieldError(f'{formatter} takes a {what}, and "{value[:40]}" is none',
-                         hint=f"write it as {example}") from None
+        raise FieldError(
+            f'{formatter} takes a {what}, and "{value[:40]}" is none', hint=f"write it as {example}"
+        ) from None
 
 
 def _local(moment: Moment, settings: Settings) -> Moment:
@@ -134,8 +135,11 @@ def duration(settings: Settings) -> Apply:
         counts = {"day": minutes // 1440, "hour": minutes // 60 % 24, "minute": minutes % 60}
         if not minutes:
             counts = {"second": rest}
-        shown = [str(units.format_unit(count, f"duration-{unit}", length="long", locale=locale))
-                 for unit, count in counts.items() if count or unit == "second"]
+        shown = [
+            str(units.format_unit(count, f"duration-{unit}", length="long", locale=locale))
+            for unit, count in counts.items()
+            if count or unit == "second"
+        ]
         return str(lists.format_list(shown, style="unit", locale=locale)) if len(shown) > 1 else shown[0]
 
     return apply
@@ -146,8 +150,9 @@ def _pattern(given: Any, formatter: str, styles: Any) -> str:
     if style in STYLES and style in styles:
         return str(styles[style])
     if not style or (not set(style) - set("abcdefghijklmnopqrstuvwxyz") and len(style) > 3):
-        raise FieldError(f'{formatter} has no style "{style}"',
-                         hint="it has short, medium, long, full, or a pattern of CLDR")
+        raise FieldError(
+            f'{formatter} has no style "{style}"', hint="it has short, medium, long, full, or a pattern of CLDR"
+        )
     return style
 
 
@@ -170,8 +175,10 @@ def _fields(pattern: str, settings: Settings, known: frozenset[str], what: str) 
         if kind == "chars":
             made.append(_constant(str(detail)))
         elif str(detail[0]) not in known:
-            raise FieldError(f'{what} has no "{detail[0]}"', hint="a pattern is made of y M d E for days, H m s for "
-                             "times; other words go in single quotes")
+            raise FieldError(
+                f'{what} has no "{detail[0]}"',
+                hint="a pattern is made of y M d E for days, H m s for times; other words go in single quotes",
+            )
         else:
             made.append(_field(str(detail[0]), int(detail[1]), settings))
     return made
@@ -182,8 +189,13 @@ def _constant(text: str) -> Field:
 
 
 _NUMERIC: dict[str, Callable[[Any], int]] = {
-    "d": lambda v: v.day, "H": lambda v: v.hour, "h": lambda v: v.hour % 12 or 12, "K": lambda v: v.hour % 12,
-    "k": lambda v: v.hour or 24, "m": lambda v: v.minute, "s": lambda v: v.second,
+    "d": lambda v: v.day,
+    "H": lambda v: v.hour,
+    "h": lambda v: v.hour % 12 or 12,
+    "K": lambda v: v.hour % 12,
+    "k": lambda v: v.hour or 24,
+    "m": lambda v: v.minute,
+    "s": lambda v: v.second,
 }
 _NAME_WIDTHS = {3: "abbreviated", 4: "wide", 5: "narrow", 6: "short"}
 

@@ -58,8 +58,9 @@ def in_comment(shown: str) -> str:
         return shown
     if "<!--" in shown:
         raise UnsafeValue("markup that holds a comment may not stand within a conditional comment")
-    return _DASHES.sub(lambda run: ("-" if run.start() and len(run[0]) > 1 else "&#45;") + "&#45;" * (len(run[0]) - 1),
-                       shown)
+    return _DASHES.sub(
+        lambda run: ("-" if run.start() and len(run[0]) > 1 else "&#45;") + "&#45;" * (len(run[0]) - 1), shown
+    )
 
 
 def in_raw_text(shown: str) -> str:
@@ -72,7 +73,7 @@ def in_raw_text(shown: str) -> str:
 def at_an_edge(shown: str) -> str:
     """The same beside a dash, or beside another value."""
     if shown.startswith("-") or shown.endswith("-"):
-        raise UnsafeValue('a dash beside another may not stand in a style sheet within a conditional comment')
+        raise UnsafeValue("a dash beside another may not stand in a style sheet within a conditional comment")
     return in_raw_text(shown)
 
 

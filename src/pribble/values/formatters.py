@@ -74,7 +74,7 @@ def shorten(settings: Settings, size: int) -> Apply:
         characters = list(graphemes(given))
         if len(characters) <= size:
             return given
-        return "".join(characters[:int(size) - 1]).rstrip() + "…"
+        return "".join(characters[: int(size) - 1]).rstrip() + "…"
 
     return apply
 
@@ -89,17 +89,43 @@ def breaks(settings: Settings) -> Apply:
     return apply
 
 
-FORMATTERS: Mapping[str, Factory] = MappingProxyType({
-    "upper": upper, "lower": lower, "title": title, "trim": trim, "shorten": shorten, "breaks": breaks,
-    "plural": numbers.plural, "number": numbers.number, "percent": numbers.percent, "money": numbers.money,
-    "bytesize": numbers.bytesize, "decimal": numbers.decimal,
-    "date": dates.date, "time": dates.time, "datetime": dates.datetime, "duration": dates.duration,
-    "day": dates.day, "moment": dates.moment,
-    "count": lists.count, "first": lists.first, "last": lists.last, "reverse": lists.reverse, "join": lists.join,
-    "rows": lists.rows, "sum": lists.sum_, "sort": lists.sort, "keep": lists.keep, "by": lists.by,
-    "url": addresses.url, "path": addresses.path, "query": addresses.query, "link": addresses.link,
-    "json": json.json,
-})
+FORMATTERS: Mapping[str, Factory] = MappingProxyType(
+    {
+        "upper": upper,
+        "lower": lower,
+        "title": title,
+        "trim": trim,
+        "shorten": shorten,
+        "breaks": breaks,
+        "plural": numbers.plural,
+        "number": numbers.number,
+        "percent": numbers.percent,
+        "money": numbers.money,
+        "bytesize": numbers.bytesize,
+        "decimal": numbers.decimal,
+        "date": dates.date,
+        "time": dates.time,
+        "datetime": dates.datetime,
+        "duration": dates.duration,
+        "day": dates.day,
+        "moment": dates.moment,
+        "count": lists.count,
+        "first": lists.first,
+        "last": lists.last,
+        "reverse": lists.reverse,
+        "join": lists.join,
+        "rows": lists.rows,
+        "sum": lists.sum_,
+        "sort": lists.sort,
+        "keep": lists.keep,
+        "by": lists.by,
+        "url": addresses.url,
+        "path": addresses.path,
+        "query": addresses.query,
+        "link": addresses.link,
+        "json": json.json,
+    }
+)
 # Those that go through the items of a list, and so count as turns.
 WALKING = frozenset({"reverse", "join", "rows", "sum", "sort", "keep", "by", "json", "table"})
 # Those that deal with nothing themselves.

@@ -68,8 +68,10 @@ def _text(value: Any, depth: int) -> str:
         case "list":
             return f"[{', '.join([_text(item, depth + 1) for item in value])}]"
         case "record":
-            inner = [f"{dumps(str(name), ensure_ascii=False)}: {_text(item, depth + 1)}"
-                     for name, item in (fields(value) or {}).items()]
+            inner = [
+                f"{dumps(str(name), ensure_ascii=False)}: {_text(item, depth + 1)}"
+                for name, item in (fields(value) or {}).items()
+            ]
             return f"{{{', '.join(inner)}}}"
         case "day" | "time" | "moment":
             return f'"{value.isoformat()}"'

@@ -65,13 +65,33 @@ class Opaque:
 
 _PLAIN = frozenset({str, int, bool, Decimal, type(None), date, datetime, time, timedelta, list, tuple, dict, Nothing})
 _KINDS: dict[type, str] = {
-    str: "text", int: "number", Decimal: "number", bool: "flag", date: "day", time: "time", datetime: "moment",
-    timedelta: "span", list: "list", tuple: "list", dict: "record", type(None): "none", Nothing: "nothing",
+    str: "text",
+    int: "number",
+    Decimal: "number",
+    bool: "flag",
+    date: "day",
+    time: "time",
+    datetime: "moment",
+    timedelta: "span",
+    list: "list",
+    tuple: "list",
+    dict: "record",
+    type(None): "none",
+    Nothing: "nothing",
 }
 _WITH_ARTICLE = {
-    "text": "a text", "number": "a number", "flag": "a flag (true or false)", "day": "a day", "time": "a time",
-    "moment": "a moment", "span": "a span of time", "list": "a list", "record": "a record", "picture": "a picture",
-    "none": "none", "nothing": "nothing",
+    "text": "a text",
+    "number": "a number",
+    "flag": "a flag (true or false)",
+    "day": "a day",
+    "time": "a time",
+    "moment": "a moment",
+    "span": "a span of time",
+    "list": "a list",
+    "record": "a record",
+    "picture": "a picture",
+    "none": "none",
+    "nothing": "nothing",
 }
 
 
@@ -128,14 +148,25 @@ def _unwrapped(value: Any) -> Any:
     if isinstance(value, UUID):
         return str(value)
     if isinstance(value, datetime):
-        return datetime(value.year, value.month, value.day, value.hour, value.minute, value.second,
-                        value.microsecond, value.tzinfo, fold=value.fold)
+        return datetime(
+            value.year,
+            value.month,
+            value.day,
+            value.hour,
+            value.minute,
+            value.second,
+            value.microsecond,
+            value.tzinfo,
+            fold=value.fold,
+        )
     if isinstance(value, Opaque | Mapping) or field_names(value) is not None:
         return value
     if isinstance(value, list | tuple):
         return list(value)
-    raise FieldError(f"a value of type {type(value).__qualname__} is none that a template can use",
-                     hint="hand in texts, numbers, flags, dates, lists and records")
+    raise FieldError(
+        f"a value of type {type(value).__qualname__} is none that a template can use",
+        hint="hand in texts, numbers, flags, dates, lists and records",
+    )
 
 
 def field_names(value: Any) -> tuple[str, ...] | None:

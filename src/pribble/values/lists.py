@@ -73,7 +73,7 @@ def rows(settings: Settings, size: int) -> Apply:
     def apply(value: Any) -> list[list[Any]]:
         listed = list(_list(value, "rows"))
         listed += [NOTHING] * (-len(listed) % int(size))
-        return [listed[start:start + int(size)] for start in range(0, len(listed), int(size))]
+        return [listed[start : start + int(size)] for start in range(0, len(listed), int(size))]
 
     return apply
 

@@ -49,11 +49,14 @@ def read(value: Any, name: str, where: str) -> Any:
         return found
     value = plain(value)
     if value is None:
-        raise FieldError(f'{where} is none and has no field "{name}"',
-                         hint=f"write {where}?.{name} if it may be missing" if where.isidentifier() else None)
+        raise FieldError(
+            f'{where} is none and has no field "{name}"',
+            hint=f"write {where}?.{name} if it may be missing" if where.isidentifier() else None,
+        )
     if kind(value) == "list":
-        raise FieldError(f'{where} is a list and has no field "{name}"',
-                         hint="loop over it, or name a position: [0] is the first")
+        raise FieldError(
+            f'{where} is a list and has no field "{name}"', hint="loop over it, or name a position: [0] is the first"
+        )
     if kind(value) != "record":
         raise FieldError(f'{where} is {named(value)} and has no field "{name}"')
     raise FieldError(f'no field "{name}" in {where}', hint=did_you_mean(name, names(value)))
@@ -94,8 +97,9 @@ def item(value: Any, key: Any, where: str, *, maybe: bool = False) -> Any:
         return NOTHING
     if key < 0:
         raise FieldError("a position counts from 0 and is not negative", hint="the last of a list is: lines as last")
-    raise FieldError(f"{where} has {len(value)} item{'' if len(value) == 1 else 's'}, so no [{key}]",
-                     hint="positions count from 0")
+    raise FieldError(
+        f"{where} has {len(value)} item{'' if len(value) == 1 else 's'}, so no [{key}]", hint="positions count from 0"
+    )
 
 
 def items(value: Any, where: str) -> list[Any] | tuple[Any, ...]:
@@ -108,10 +112,13 @@ def items(value: Any, where: str) -> list[Any] | tuple[Any, ...]:
     if value is None:
         raise FieldError(f"{where} is none where a list is looped over", hint="write ? after it if it may be missing")
     if kind(value) == "record":
-        raise FieldError(f"{where} is a record; a loop over one takes two names",
-                         hint="write {{ for name, value in …: }}")
-    raise FieldError(f"{where} is {named(value)}, not a list",
-                     hint="put it in brackets for a list of one: [x]" if kind(value) == "text" else None)
+        raise FieldError(
+            f"{where} is a record; a loop over one takes two names", hint="write {{ for name, value in …: }}"
+        )
+    raise FieldError(
+        f"{where} is {named(value)}, not a list",
+        hint="put it in brackets for a list of one: [x]" if kind(value) == "text" else None,
+    )
 
 
 def pairs(value: Any, where: str) -> list[tuple[Any, Any]]:

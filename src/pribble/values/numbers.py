@@ -148,8 +148,9 @@ def bytesize(settings: Settings) -> Apply:
 
     shown = number(settings, 1)
     whole = number(settings, 0)
-    patterns = [str(units.format_unit(0, f"digital-{unit}", length="short", locale=settings.babel))
-                for unit in _BYTE_UNITS]
+    patterns = [
+        str(units.format_unit(0, f"digital-{unit}", length="short", locale=settings.babel)) for unit in _BYTE_UNITS
+    ]
     zero = str(whole(0))
 
     def apply(value: Any) -> str:
@@ -168,8 +169,16 @@ def decimal(settings: Settings) -> Apply:
     return lambda value: number_of(value, "decimal")
 
 
-def plural(settings: Settings, *, other: str, one: str | None = None, zero: str | None = None,
-           two: str | None = None, few: str | None = None, many: str | None = None) -> Apply:
+def plural(
+    settings: Settings,
+    *,
+    other: str,
+    one: str | None = None,
+    zero: str | None = None,
+    two: str | None = None,
+    few: str | None = None,
+    many: str | None = None,
+) -> Apply:
     """The word that goes with a number, by the CLDR plural categories of the locale; the word alone."""
     words = {"zero": zero, "one": one, "two": two, "few": few, "many": many}
     category = settings.babel.plural_form

@@ -33,8 +33,9 @@ def read_json(source: Source) -> Any:
     except json.JSONDecodeError as error:
         at = min(error.pos, len(source.text))
         hint = "there is nothing in it" if not source.text.strip() else None
-        raise DataError(f"this is no JSON: {error.msg[:1].lower()}{error.msg[1:]}", place=source.place(at, at + 1),
-                        hint=hint) from None
+        raise DataError(
+            f"this is no JSON: {error.msg[:1].lower()}{error.msg[1:]}", place=source.place(at, at + 1), hint=hint
+        ) from None
     except RecursionError:
         raise DataError(f"{source.name}: lists and objects are nested too deeply") from None
     except ValueError as error:  # an integer of more digits than Python reads

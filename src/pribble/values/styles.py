@@ -44,8 +44,9 @@ def _check_functions(text: str) -> None:
             raise UnsafeValue('a ")" in a style closes nothing')
         if bracket == "(" and name.lower() not in FUNCTIONS and (name or depth == 1):
             name = f"{name}()" if name else 'a bare "("'
-            raise UnsafeValue(f"{name} may not come from data into a style",
-                              hint=f"functions are {', '.join(sorted(FUNCTIONS))}")
+            raise UnsafeValue(
+                f"{name} may not come from data into a style", hint=f"functions are {', '.join(sorted(FUNCTIONS))}"
+            )
     if depth:
         raise UnsafeValue('a "(" in a style is not closed')
 
@@ -53,8 +54,10 @@ def _check_functions(text: str) -> None:
 def _unsafe(text: str, position: int) -> UnsafeValue:
     character = text[position]
     shown = f'"{character}"' if character.isprintable() else f"U+{ord(character):04X}"
-    return UnsafeValue(f"{shown} at position {position} may not come from data into a style",
-                       hint="it may hold letters, digits and # % . , + - / _ ( )")
+    return UnsafeValue(
+        f"{shown} at position {position} may not come from data into a style",
+        hint="it may hold letters, digits and # % . , + - / _ ( )",
+    )
 
 
 def string(text: str) -> str:

@@ -49,14 +49,17 @@ def whole(text: str, *, picture: bool = False) -> str:
         return _percent(text)
     scheme = _SCHEME.match(text)
     if scheme is None:
-        raise UnsafeValue(f'"{_shown(text)}" is no absolute address',
-                          hint="a message has no page that it could be relative to; write https:// and the host")
-    name, rest = scheme[1].lower(), text[scheme.end():]
+        raise UnsafeValue(
+            f'"{_shown(text)}" is no absolute address',
+            hint="a message has no page that it could be relative to; write https:// and the host",
+        )
+    name, rest = scheme[1].lower(), text[scheme.end() :]
     if picture and name in ("cid", "data") and (_CONTENT_ID if name == "cid" else _PICTURE_DATA).fullmatch(text):
         return text
     if name not in _SCHEMES:
-        raise UnsafeValue(f"an address may not begin with {scheme[1]}:",
-                          hint="it may begin with http, https, mailto, tel, sms or #")
+        raise UnsafeValue(
+            f"an address may not begin with {scheme[1]}:", hint="it may begin with http, https, mailto, tel, sms or #"
+        )
     if name in ("tel", "sms"):
         return _telephone_address(name, rest)
     if name == "mailto":
@@ -64,7 +67,7 @@ def whole(text: str, *, picture: bool = False) -> str:
     authority = _AUTHORITY.match(rest)
     if authority is None:
         raise UnsafeValue(f'"{_shown(text)}" names no host', hint="write https:// and the host")
-    return f"{scheme[1]}://{host(authority[1])}{_percent(rest[authority.end():])}"
+    return f"{scheme[1]}://{host(authority[1])}{_percent(rest[authority.end() :])}"
 
 
 def base(text: str) -> str:
@@ -86,12 +89,12 @@ def host(text: str) -> str:
     """A host, perhaps with a port; an international name as its A-label (RFC 5891)."""
     text = text.strip()
     port = _PORT.search(text)
-    name = text[:port.start()] if port else text
+    name = text[: port.start()] if port else text
     if port and port[1] and int(port[1]) > 65535:
         raise UnsafeValue(f'"{port[1]}" is no port')
     if name.startswith("[") and name.endswith("]"):
         try:
-            return f"[{IPv6Address(name[1:-1]).compressed}]{text[len(name):]}"
+            return f"[{IPv6Address(name[1:-1]).compressed}]{text[len(name) :]}"
         except AddressValueError:
             _no_host(text)
     if len(name) > 253:
@@ -103,7 +106,7 @@ def host(text: str) -> str:
             _no_host(text)
     if len(name) > 253 or not all(map(_is_label, name.removesuffix(".").split("."))):
         _no_host(text)
-    return name + text[port.start():] if port else name
+    return name + text[port.start() :] if port else name
 
 
 def label(text: str) -> str:
@@ -126,8 +129,10 @@ def _no_host(text: str) -> NoReturn:
 def segment(text: str) -> str:
     """The whole of a segment of a path, or what keeps one from being empty: ``/`` is encoded too."""
     if _DOTS_ONLY.fullmatch(text):
-        raise UnsafeValue(f'"{_shown(text)}" cannot be a segment of a path',
-                          hint="it would lead elsewhere" if text else "the value is empty")
+        raise UnsafeValue(
+            f'"{_shown(text)}" cannot be a segment of a path',
+            hint="it would lead elsewhere" if text else "the value is empty",
+        )
     return encoded(text)
 
 
@@ -178,8 +183,10 @@ def mailboxes(text: str) -> str:
 def field(text: str) -> str:
     """The value of a header field in a ``mailto:``, which has no lines."""
     if found := _BREAKS.search(text):
-        raise UnsafeValue(f"a line break at position {found.start()} may not stand in this field of a mailto: address",
-                          hint="only its body has lines")
+        raise UnsafeValue(
+            f"a line break at position {found.start()} may not stand in this field of a mailto: address",
+            hint="only its body has lines",
+        )
     return encoded(text)
 
 
@@ -193,8 +200,10 @@ def _mailto(rest: str) -> str:
     made = "mailto:" + (mailboxes(unquote(to)) if to else "")
     for parameter in fields.split("&"):
         if _ENCODED_CONTROL.search(parameter) and parameter.partition("=")[0].lower() != "body":
-            raise UnsafeValue("a line break or control character may not stand in this field of a mailto: address",
-                              hint="only its body has lines")
+            raise UnsafeValue(
+                "a line break or control character may not stand in this field of a mailto: address",
+                hint="only its body has lines",
+            )
     return f"{made}?{_percent(fields)}" if asked else made
 
 

@@ -30,14 +30,21 @@ from pribble.mime.audit.texts import check_calendar, check_flowed
 from pribble.mime.audit.words import check_raw, check_words
 from pribble.mime.reading import Entity, read_message
 
-_ADDRESS_FIELDS = frozenset("from sender reply-to to cc bcc resent-from resent-sender resent-to resent-cc resent-bcc "
-                            "resent-reply-to".split())
+_ADDRESS_FIELDS = frozenset(
+    "from sender reply-to to cc bcc resent-from resent-sender resent-to resent-cc resent-bcc resent-reply-to".split()
+)
 _DATES = frozenset(("date", "resent-date"))
 _IDS = frozenset(("message-id", "in-reply-to", "references", "content-id", "resent-message-id"))
 # Fields of a form that has no place for encoded-words; what looks like one there is looked at elsewhere, or is none.
-_STRUCTURED = _ADDRESS_FIELDS | _DATES | _IDS | frozenset(
-    "content-type content-disposition content-transfer-encoding mime-version received return-path dkim-signature "
-    "auto-submitted list-unsubscribe list-unsubscribe-post content-language authentication-results".split())
+_STRUCTURED = (
+    _ADDRESS_FIELDS
+    | _DATES
+    | _IDS
+    | frozenset(
+        "content-type content-disposition content-transfer-encoding mime-version received return-path dkim-signature "
+        "auto-submitted list-unsubscribe list-unsubscribe-post content-language authentication-results".split()
+    )
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -137,6 +144,14 @@ def _check_entity(entity: Entity, report: Report, *, submitted: bool, smtputf8: 
 
 def _audited(entity: Entity) -> AuditedPart:
     given = entity.type
-    return AuditedPart(given.value, entity.encoding, given.get("charset") or "", entity.disposition.value,
-                       entity.file_name or "", entity.content_id or "", entity.end - entity.body_start, entity.start,
-                       tuple(_audited(part) for part in entity.parts))
+    return AuditedPart(
+        given.value,
+        entity.encoding,
+        given.get("charset") or "",
+        entity.disposition.value,
+        entity.file_name or "",
+        entity.content_id or "",
+        entity.end - entity.body_start,
+        entity.start,
+        tuple(_audited(part) for part in entity.parts),
+    )

@@ -15,16 +15,24 @@ _TRAILING = re.compile(r"(?<![ \t])[ \t]+(?=\r?\n|\Z)")
 _RAW = re.compile(r"[^\x20-\x7e\t\r\n]")
 _ENCODED_ENDS = re.compile(r"=0D=0A|=0A", re.IGNORECASE)
 _FOREIGN = re.compile(r"[^A-Za-z0-9+/=\r\n]")
-_CLEAN_BASE64 = re.compile(r"(?:(?:[A-Za-z0-9+/]{4}){1,19}+\r\n)*+(?:[A-Za-z0-9+/]{4}){0,19}+"
-                           r"(?:[A-Za-z0-9+/]{2}==|[A-Za-z0-9+/]{3}=)?(?:\r\n)*+")
+_CLEAN_BASE64 = re.compile(
+    r"(?:(?:[A-Za-z0-9+/]{4}){1,19}+\r\n)*+(?:[A-Za-z0-9+/]{4}){0,19}+"
+    r"(?:[A-Za-z0-9+/]{2}==|[A-Za-z0-9+/]{3}=)?(?:\r\n)*+"
+)
 _BEYOND = re.compile(r"[^\x00-\x7f]")
 _META = re.compile(rb"<meta\s[^>]{0,300}>", re.IGNORECASE)
 _CONTENT = re.compile(rb"""\bcontent\s*=\s*("[^"]*"|'[^']*'|[^\s>]+)""", re.IGNORECASE)
 _PRAGMA = re.compile(rb"""\bhttp-equiv\s*=\s*["']?\s*content-type\b""", re.IGNORECASE)
 _CHARSET = re.compile(rb"""\bcharset\s*=\s*["']?\s*([A-Za-z0-9_.:-]{1,40})""", re.IGNORECASE)
 # By what the first octets are, whatever a part says of them.
-_SIGNATURES = ((b"\x89PNG\r\n\x1a\n", "image/png"), (b"\xff\xd8\xff", "image/jpeg"), (b"GIF87a", "image/gif"),
-               (b"GIF89a", "image/gif"), (b"%PDF-", "application/pdf"), (b"BM", "image/bmp"))
+_SIGNATURES = (
+    (b"\x89PNG\r\n\x1a\n", "image/png"),
+    (b"\xff\xd8\xff", "image/jpeg"),
+    (b"GIF87a", "image/gif"),
+    (b"GIF89a", "image/gif"),
+    (b"%PDF-", "application/pdf"),
+    (b"BM", "image/bmp"),
+)
 _KNOWN_TYPES = frozenset(kind for _, kind in _SIGNATURES) | {"image/webp", "image/jpg"}
 
 
@@ -103,16 +111,36 @@ def _check_base64(entity: Entity, report: Report) -> None:
         if "=" in content or padding > 2 or len(characters) % 4:
             at = base + (body.find("=") if "=" in content else max(0, len(body.rstrip(WHITE_SPACE)) - 1))
             report.tell("encodings.base64-padding", at, at + 1)
-    if entity.type.value.startswith("text/") and entity.disposition.value != "attachment" and (
-            re.search(rb"(?<!\r)\n", entity.decoded())):
+    if (
+        entity.type.value.startswith("text/")
+        and entity.disposition.value != "attachment"
+        and (re.search(rb"(?<!\r)\n", entity.decoded()))
+    ):
         report.tell("encodings.base64-bare-lf", base, base + 1)
 
 
 # ---- charset and type -----------------------------------------------------------------------------------------
 
 # Names that people write and IANA does not list.
-_UNREGISTERED = frozenset(("utf8", "utf-16bit", "latin-1", "unicode", "cp-1252", "windows1252", "iso8859-1", "iso88591",
-                           "iso-88591", "ansi", "ascii7", "win1252", "cp1252", "shiftjis", "x-sjis"))
+_UNREGISTERED = frozenset(
+    (
+        "utf8",
+        "utf-16bit",
+        "latin-1",
+        "unicode",
+        "cp-1252",
+        "windows1252",
+        "iso8859-1",
+        "iso88591",
+        "iso-88591",
+        "ansi",
+        "ascii7",
+        "win1252",
+        "cp1252",
+        "shiftjis",
+        "x-sjis",
+    )
+)
 
 
 def _check_text(entity: Entity, report: Report) -> None:
@@ -167,8 +195,13 @@ def _is_known(charset: str) -> bool:
 
 
 def _check_signature(entity: Entity, report: Report) -> None:
-    head = Entity(entity.text, entity.start, min(entity.end, entity.body_start + 100), fields=entity.fields,
-                  body_start=entity.body_start).decoded()
+    head = Entity(
+        entity.text,
+        entity.start,
+        min(entity.end, entity.body_start + 100),
+        fields=entity.fields,
+        body_start=entity.body_start,
+    ).decoded()
     said = "image/jpeg" if entity.type.value == "image/jpg" else entity.type.value
     is_ = next((kind for mark, kind in _SIGNATURES if head.startswith(mark)), None)
     if is_ is None and head[:4] == b"RIFF" and head[8:12] == b"WEBP":

@@ -40,8 +40,11 @@ def check_fields(message: Entity, report: Report, *, submitted: bool, nested: bo
 
 def _check_missing(message: Entity, report: Report) -> None:
     start = message.start
-    for key, rule in (("date", "fields.date-missing"), ("from", "fields.from-missing"),
-                      ("message-id", "fields.message-id-missing")):
+    for key, rule in (
+        ("date", "fields.date-missing"),
+        ("from", "fields.from-missing"),
+        ("message-id", "fields.message-id-missing"),
+    ):
         if not message.first(key):
             report.tell(rule, start, start)
     if not any(message.first(key) for key in ("to", "cc", "bcc")):
@@ -94,10 +97,15 @@ def check_date(field: Field, report: Report) -> None:
     found = DATE_TIME.fullmatch(value)
     if found is None:
         other = _OTHER_MONTH.match(value)
-        rule = ("date.iso" if _ISO.match(value) else
-                "date.month" if other and other[1] not in MONTHS else
-                "date.no-zone" if DATE_TIME.fullmatch(f"{value} +0000") and _WITHOUT_ZONE.fullmatch(value) else
-                "date.syntax")
+        rule = (
+            "date.iso"
+            if _ISO.match(value)
+            else "date.month"
+            if other and other[1] not in MONTHS
+            else "date.no-zone"
+            if DATE_TIME.fullmatch(f"{value} +0000") and _WITHOUT_ZONE.fullmatch(value)
+            else "date.syntax"
+        )
         report.tell_of(rule, field)
         return
     month = found["month"].capitalize()
@@ -124,8 +132,11 @@ def _check_moment(field: Field, report: Report, found: re.Match[str], month: str
         report.tell_of("date.no-such-day", field)
         return
     if weekday and weekday != WEEKDAYS[day.weekday()]:
-        report.tell_of("date.weekday", field, ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday",
-                                               "Sunday")[day.weekday()])
+        report.tell_of(
+            "date.weekday",
+            field,
+            ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")[day.weekday()],
+        )
 
 
 def _check_zone(field: Field, report: Report, zone: str) -> None:
@@ -161,5 +172,13 @@ def check_ids(field: Field, report: Report) -> None:
         report.tell_of("ids.several", field)
     for one in found:
         if MESSAGE_ID.fullmatch(one) is None:
-            report.tell_of("ids.folded" if "\n" in one else "ids.no-at" if "@" not in one else
-                           "ids.space" if re.search(r"[ \t\r\n]", one) else "ids.syntax", field)
+            report.tell_of(
+                "ids.folded"
+                if "\n" in one
+                else "ids.no-at"
+                if "@" not in one
+                else "ids.space"
+                if re.search(r"[ \t\r\n]", one)
+                else "ids.syntax",
+                field,
+            )

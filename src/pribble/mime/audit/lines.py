@@ -52,8 +52,9 @@ def _check_header_lines(entity: Entity, report: Report) -> None:
         end = position + len(line)
         if not line.isprintable():  # controls, or octets beyond ASCII
             for found in _CONTROL.finditer(line):
-                report.tell("lines.control-header", position + found.start(), position + found.end(),
-                            f"U+{ord(found[0]):04X}")
+                report.tell(
+                    "lines.control-header", position + found.start(), position + found.end(), f"U+{ord(found[0]):04X}"
+                )
         if len(line) > LONGEST_LINE:
             report.tell("lines.long-header", position, end, len(line))
         elif len(line) > LINE_WITH_ENCODED_WORD:
@@ -86,7 +87,7 @@ def _check_body_lines(entity: Entity, report: Report) -> None:
     while entity.end - position > LONGEST_LINE:
         stop = text.find("\n", position, entity.end)
         stop = entity.end if stop < 0 else stop
-        size = stop - position - (text[stop - 1:stop] == "\r")
+        size = stop - position - (text[stop - 1 : stop] == "\r")
         if size > LONGEST_LINE:
             report.tell("lines.long-body", position, stop, size)
         position = stop + 1

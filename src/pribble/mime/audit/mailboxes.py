@@ -13,7 +13,9 @@ from pribble.mime.reading import Field
 
 _LEXER = re.compile(
     r'(?P<space>[ \t\r\n]+)|(?P<quoted>"(?:[^"\\]|\\.)*")|(?P<unclosed>".*)|(?P<comment>\()|'
-    r'(?P<literal>\[[^\[\]\\]*\])|(?P<atom>[^ \t\r\n"(),.:;<>@\[\]\\]+)|(?P<special>.)', re.DOTALL)
+    r'(?P<literal>\[[^\[\]\\]*\])|(?P<atom>[^ \t\r\n"(),.:;<>@\[\]\\]+)|(?P<special>.)',
+    re.DOTALL,
+)
 _COMMENT_END = re.compile(r"[()]|\\.", re.DOTALL)
 _LABEL = re.compile(r"[A-Za-z0-9](?:[A-Za-z0-9-]*[A-Za-z0-9])?")
 
@@ -87,7 +89,7 @@ class Mailboxes:
         angle = next((n for n, token in enumerate(member) if token.kind == "<"), None)
         if angle is not None:
             self._check_name(member[:angle])
-            inside = member[angle + 1:]
+            inside = member[angle + 1 :]
             if not inside or inside[-1].kind != ">" or any(token.kind == ">" for token in inside[:-1]):
                 self._tell("addresses.syntax", member)
             elif self.field.key != "return-path" or len(inside) > 1:
@@ -107,8 +109,8 @@ class Mailboxes:
 
     def _check_angle(self, inside: Member) -> None:
         if inside[0].kind == "@" and (colon := next((n for n, t in enumerate(inside) if t.kind == ":"), None)):
-            self._tell("addresses.route", inside[:colon + 1])
-            inside = inside[colon + 1:] or inside
+            self._tell("addresses.route", inside[: colon + 1])
+            inside = inside[colon + 1 :] or inside
         self._check_addr_spec(inside)
 
     # -- addr-spec --
@@ -122,8 +124,8 @@ class Mailboxes:
             self._tell("addresses.syntax", tokens)
             return
         self._addresses.append("".join(token.text for token in tokens))
-        self._check_local(tokens[:ats[0]], tokens)
-        self._check_domain(tokens[ats[0] + 1:], tokens)
+        self._check_local(tokens[: ats[0]], tokens)
+        self._check_domain(tokens[ats[0] + 1 :], tokens)
         if not self.smtputf8 and not all(token.text.isascii() for token in tokens):
             self._tell("addresses.not-ascii", tokens)
 
@@ -151,8 +153,9 @@ class Mailboxes:
             self._tell("addresses.syntax", domain)
             return
         name = "".join(token.text for token in domain)
-        if name.isascii() and any(len(label) > LONGEST_LABEL or not _LABEL.fullmatch(label)
-                                  for label in name.split(".")):
+        if name.isascii() and any(
+            len(label) > LONGEST_LABEL or not _LABEL.fullmatch(label) for label in name.split(".")
+        ):
             self._tell("addresses.label", domain)
         elif len(name) > LONGEST_DOMAIN:
             self._tell("addresses.long-domain", domain, len(name))

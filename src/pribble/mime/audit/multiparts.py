@@ -46,8 +46,11 @@ def _check_values(read: Parameters, field: Field, report: Report) -> None:
     for name in ("filename", "name"):
         value = read.get(name)
         if value and (re.search(r"[/\\]", value) or _UNSAFE_NAME.search(value)):
-            report.tell_of("parameters.unsafe-name", field,
-                           "a path in it" if re.search(r"[/\\]", value) else "characters that turn its direction")
+            report.tell_of(
+                "parameters.unsafe-name",
+                field,
+                "a path in it" if re.search(r"[/\\]", value) else "characters that turn its direction",
+            )
 
 
 def check_multipart(entity: Entity, report: Report) -> None:
@@ -91,8 +94,11 @@ def without_extended(entity: Entity) -> list[Departure]:
     of a multipart within."""
     inner = {f"--{part.type.get('boundary')}" for part in entity.walk() if part is not entity and part.is_multipart}
     inner |= {f"{delimiter}--" for delimiter in inner}
-    return [d for d in entity.departures if d.rule != "multipart.boundary-in-part"
-            or entity.text[d.start:d.end].rstrip(WHITE_SPACE) not in inner]
+    return [
+        d
+        for d in entity.departures
+        if d.rule != "multipart.boundary-in-part" or entity.text[d.start : d.end].rstrip(WHITE_SPACE) not in inner
+    ]
 
 
 def check_encoding_of_whole(entity: Entity, report: Report) -> None:
@@ -221,8 +227,10 @@ def check_forms(root: Entity, report: Report) -> None:
     for entity in root.walk():
         if entity.type.value == "multipart/alternative":
             _check_alternative(entity, report)
-    page = next((e for e in root.walk() if e.type.value == "text/html" and e.disposition.value != "attachment"
-                 and _is_body(e)), None)
+    page = next(
+        (e for e in root.walk() if e.type.value == "text/html" and e.disposition.value != "attachment" and _is_body(e)),
+        None,
+    )
     if page is not None and not any(_has_text(form) for form in _beside(page)):
         report.tell("alternative.no-text", page.start, page.body_start)
 

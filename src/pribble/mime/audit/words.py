@@ -62,11 +62,12 @@ def _check_word(word: Word, text: str, base: int, report: Report, *, phrase: boo
             tell("words.hex")
         elif phrase and (bad := _NOT_IN_PHRASE.search(word.text)):
             tell("words.phrase", bad[0])
-    before, after = text[word.start - 1:word.start], text[word.end:word.end + 1]
+    before, after = text[word.start - 1 : word.start], text[word.end : word.end + 1]
     opening, closing = (WHITE_SPACE + "(", WHITE_SPACE + ")") if phrase else (WHITE_SPACE, WHITE_SPACE)
     # In a phrase a comma or the end of a group may follow at once.
     if (before and before not in opening + (",:" if phrase else "")) or (
-            after and after not in closing + (",;:" if phrase else "")):
+        after and after not in closing + (",;:" if phrase else "")
+    ):
         tell("words.beside")
 
 
