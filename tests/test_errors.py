@@ -2,7 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
+import json
+import re
 import unittest
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from pribble import (
     Address,
@@ -13,9 +19,9 @@ from pribble import (
     Picture,
     PictureError,
     PribbleError,
-    Source,
     Template,
 )
+from pribble.errors import Source
 from pribble.values.reading import read_json
 from tests.support import Case
 
@@ -225,9 +231,9 @@ MESSAGE_ERRORS = [
 
 class MessageErrors(Case):
     def test_nothing_slips_into_a_header(self) -> None:
-        for given, kind, expected in MESSAGE_ERRORS:
-            with self.subTest(given), self.assertRaises(kind) as caught:
-                Message(**{"sender": "a@x.example", "to": "b@x.example", **given})
+        for fields, kind, expected in MESSAGE_ERRORS:
+            with self.subTest(fields), self.assertRaises(kind) as caught:
+                Message(**{"sender": "a@x.example", "to": "b@x.example", **fields})
             self.assertTrue(str(caught.exception).startswith(expected), str(caught.exception))
 
     def test_a_subject_from_a_template_is_one_line(self) -> None:
@@ -254,8 +260,21 @@ class MessageErrors(Case):
 
     def test_json(self) -> None:
         for text, expected in [
-            ('{"a": 1,}', "data.json:1:9: this is no JSON"),
-            ("", "data.json:1:1: this is no JSON"),
+            (
+                '{"a": 1,}',
+                "data.json:1:9: this is no JSON: a name in double quotes should stand here (no comma before it)",
+            ),
+            ("", "data.json:1:1: this is no JSON: it ends where a value should follow (there is nothing in it)"),
+            ("[1,\n2", 'data.json:2:2: this is no JSON: it ends where "," or "]" should follow'),
+            ('{"a" 1}', 'data.json:1:6: this is no JSON: a ":" should stand here'),
+            ("['a']", "data.json:1:2: this is no JSON: a value should stand here"),
+            ('{"a": 1]', 'data.json:1:8: this is no JSON: "," or "}" should stand here\n'),
+            ("[1,]", "data.json:1:4: this is no JSON: a value should stand here (no comma before it)"),
+            ("[01]", 'data.json:1:3: this is no JSON: "," or "]" should stand here'),
+            ("1 2", "data.json:1:3: this is no JSON: the end should stand here"),
+            ('["abc', "data.json:1:2: this is no JSON: this text is not closed"),
+            ('"a\nb"', "data.json:1:3: this is no JSON: a control character in a text (a line break is written \\n)"),
+            ('"a\\x"', "data.json:1:3: this is no JSON: this escape is none (write \\\\ for a backslash)"),
             ('{"a": NaN}', "data.json:1:7: NaN is no JSON (write null)"),
             ('{"a": 1, "a": 2}', 'data.json: an object has "a" twice'),
             ("[" * 100_000, "data.json: lists"),
@@ -263,6 +282,36 @@ class MessageErrors(Case):
             with self.subTest(text[:20]), self.assertRaises(DataError) as caught:
                 read_json(Source("data.json", text))
             self.assertTrue(str(caught.exception).startswith(expected), str(caught.exception))
+
+    @settings(max_examples=300, deadline=None)
+    @given(
+        st.lists(st.tuples(st.integers(0, 80), st.sampled_from([*'[]{},:"\\1e.-+ tn\n', ""])), min_size=1, max_size=4)
+    )
+    def test_every_json_that_python_refuses(self, changes: list[tuple[int, str]]) -> None:
+        text = '{"a": [1, -2.5e3, true, null, "x\\u00e9\\n"], "b": {"c": []}, "d": {}}'
+        for at, put in changes:
+            text = text[:at] + put + text[at + 1 :]
+        try:
+            json.loads(text)
+        except json.JSONDecodeError:
+            with self.assertRaises(DataError) as caught:
+                read_json(Source("data.json", text))
+            place = caught.exception.place
+            assert place
+            self.assertTrue(_can_go_on(text[: place.start]), (text, str(caught.exception)))
+
+
+def _can_go_on(text: str) -> bool:
+    """Whether a text is the beginning of some JSON: one of a few ways to go on makes it whole."""
+    brackets = ""
+    for bracket in re.sub(r'"(?:[^"\\]|\\.)*("|$)', "", text):
+        brackets = brackets[:-1] if bracket in "]}" else brackets + bracket if bracket in "[{" else brackets
+    closing = "".join({"[": "]", "{": "}"}[bracket] for bracket in reversed(brackets))
+    for more in ("", "0", '"', '""', '":0', '"":0', ":0"):
+        with contextlib.suppress(json.JSONDecodeError):
+            json.loads(text + more + closing)
+            return True
+    return False
 
 
 if __name__ == "__main__":

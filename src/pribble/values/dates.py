@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+import re
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from datetime import date as Day
 from datetime import datetime as Moment
 from datetime import time as Time
@@ -16,8 +17,27 @@ from pribble.values.numbers import FIGURES, Apply, text_of
 from pribble.values.settings import Settings
 
 STYLES = ("short", "medium", "long", "full")
-_DAY_FIELDS = frozenset("GyYuUQqMLwWdDFgEec")
-_TIME_FIELDS = frozenset("abBhHKkmsSAzZOvVxX")
+# The fields that a pattern may have, each with the widths it may have: a closed list, from the Date Field Symbol Table
+# of UTS 35, part 4, 8.  Left out are those that say nothing to a reader of mail (related and cyclic years, Julian days)
+# and those that are for skeletons and not for patterns (j, J, C).
+_ANY_WIDTH = range(1, 10)
+_DAY_FIELDS: Mapping[str, Collection[int]] = {
+    **dict.fromkeys("GQqML", range(1, 6)),
+    **dict.fromkeys("yYu", _ANY_WIDTH),
+    **dict.fromkeys("wd", (1, 2)),
+    **dict.fromkeys("WF", (1,)),
+    "D": (1, 2, 3),
+    **dict.fromkeys("Ee", range(1, 7)),
+    "c": (1, 3, 4, 5, 6),
+}
+_TIME_FIELDS: Mapping[str, Collection[int]] = {
+    **dict.fromkeys("abB", range(1, 6)),
+    **dict.fromkeys("hHKkms", (1, 2)),
+    **dict.fromkeys("SA", _ANY_WIDTH),
+    **dict.fromkeys("zV", range(1, 5)),
+    **dict.fromkeys("ZxX", range(1, 6)),
+    **dict.fromkeys("Ov", (1, 4)),
+}
 Field = Callable[[Any], str]
 
 
@@ -116,7 +136,7 @@ def datetime(settings: Settings, style: str = "medium") -> Apply:
             pattern = pattern.replace(slot, str(formats[style]))
     else:
         pattern = _pattern(style, "datetime", {})
-    fields = _fields(pattern, settings, _DAY_FIELDS | _TIME_FIELDS, "a moment")
+    fields = _fields(pattern, settings, {**_DAY_FIELDS, **_TIME_FIELDS}, "a moment")
     return lambda value: _joined(fields, moment_of(value, settings, "datetime"))
 
 
@@ -166,22 +186,41 @@ def _is_harmless(fields: list[Field]) -> bool:
     return all(is_harmless(_joined(fields, sample)) for sample in samples)
 
 
-def _fields(pattern: str, settings: Settings, known: frozenset[str], what: str) -> list[Field]:
+def _fields(pattern: str, settings: Settings, known: Mapping[str, Collection[int]], what: str) -> list[Field]:
     """The fields of a CLDR pattern, each as a function of the value."""
-    from babel import dates
-
     made: list[Field] = []
-    for kind, detail in dates.tokenize_pattern(pattern):
-        if kind == "chars":
-            made.append(_constant(str(detail)))
-        elif str(detail[0]) not in known:
+    for is_field, text in _cut(pattern):
+        if not is_field:
+            made.append(_constant(text))
+        elif text[0] not in known:
             raise FieldError(
-                f'{what} has no "{detail[0]}"',
+                f'{what} has no "{text[0]}"',
                 hint="a pattern is made of y M d E for days, H m s for times; other words go in single quotes",
             )
+        elif len(text) not in known[text[0]]:
+            widths = ", ".join(text[0] * width for width in known[text[0]])
+            raise FieldError(f'"{text}" is no field of a pattern', hint=f"there are {widths}")
         else:
-            made.append(_field(str(detail[0]), int(detail[1]), settings))
+            made.append(_field(text[0], len(text), settings))
     return made
+
+
+# A run of one letter, a text in quotes ('' is a quote, in quotes and outside), or one other character (UTS 35, part 4,
+# 8).
+_ITEM = re.compile(
+    r"(?P<field>(?P<letter>[A-Za-z])(?P=letter)*+)|'(?P<quoted>(?:[^']|'')*+)'|(?P<open>')|(?P<other>.)", re.S
+)
+
+
+def _cut(pattern: str) -> Iterator[tuple[bool, str]]:
+    """A CLDR pattern as its fields (True) and the texts between them (False)."""
+    for item in _ITEM.finditer(pattern):
+        if item["field"]:
+            yield True, item["field"]
+        elif item["open"]:
+            raise FieldError("a single quote in the pattern is not closed", hint="'' is a quote")
+        else:
+            yield False, item["other"] or item["quoted"].replace("''", "'") or "'"
 
 
 def _constant(text: str) -> Field:

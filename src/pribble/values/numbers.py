@@ -126,7 +126,7 @@ def money(settings: Settings, currency: str) -> Apply:
     from babel import numbers
 
     code = text_of(currency, "money")
-    if code not in settings.babel.currencies:
+    if not numbers.is_currency(code):
         raise FieldError(f'"{code}" is no currency', hint='currencies have three letters: "EUR"')
     symbol = numbers.get_currency_symbol(code, settings.babel)
     pattern = settings.babel.currency_formats["standard"]

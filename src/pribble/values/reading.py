@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from decimal import Decimal
 from typing import Any, NoReturn
 
@@ -30,13 +31,76 @@ def read_json(source: Source) -> Any:
 
     try:
         return json.loads(source.text, parse_float=Decimal, parse_constant=constant, object_pairs_hook=record)
-    except json.JSONDecodeError as error:
-        at = min(error.pos, len(source.text))
-        hint = "there is nothing in it" if not source.text.strip() else None
-        raise DataError(
-            f"this is no JSON: {error.msg[:1].lower()}{error.msg[1:]}", place=source.place(at, at + 1), hint=hint
-        ) from None
+    except json.JSONDecodeError:
+        at, message, hint = _first_mistake(source.text)
+        raise DataError(f"this is no JSON: {message}", place=source.place(at, at + 1), hint=hint) from None
     except RecursionError:
         raise DataError(f"{source.name}: lists and objects are nested too deeply") from None
     except ValueError as error:  # an integer of more digits than Python reads
         raise DataError(f"{source.name}: {error}") from None
+
+
+# The grammar of RFC 8259, 2, 6 and 7.
+_SPACE = re.compile(r"[ \t\n\r]*+")
+_CHARACTERS = re.compile(r'"(?:[^"\\\x00-\x1f]|\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4}))*+')
+_NUMBER = re.compile(r"-?(?:0|[1-9][0-9]*+)(?:\.[0-9]++)?(?:[eE][+-]?[0-9]++)?")
+_WORD = re.compile(r"true|false|null")
+_CLOSING = {"[": "]", "{": "}"}
+# What should follow at a position, in words.
+_VALUE, _NAME, _COLON = "a value", "a name in double quotes", 'a ":"'
+
+
+def _first_mistake(text: str) -> tuple[int, str, str | None]:
+    """Where a text that is no JSON first leaves its grammar: the position, what is wrong, and a hint.
+
+    Python's own reader says so too, in words and at places that differ between its versions.
+    """
+    brackets: list[str] = []
+    wanted, position, may_close = _VALUE, 0, False
+    while True:
+        space = _SPACE.match(text, position)
+        position = space.end() if space else position
+        found = text[position : position + 1]
+        if not found:
+            hint = None if text.strip() else "there is nothing in it"
+            return position, f"it ends where {wanted} should follow", hint
+        if brackets and found == _CLOSING[brackets[-1]] and may_close:
+            brackets.pop()
+            position += 1
+        elif wanted is _VALUE and found in _CLOSING:
+            brackets.append(found)
+            wanted, position, may_close = (_VALUE if found == "[" else _NAME), position + 1, True
+            continue
+        elif wanted in (_VALUE, _NAME) and found == '"':
+            string = _CHARACTERS.match(text, position)
+            end = string.end() if string else position
+            if text[end : end + 1] != '"':
+                return _broken_string(text, position, end)
+            position = end + 1
+            if wanted is _NAME:
+                wanted, may_close = _COLON, False
+                continue
+        elif wanted is _COLON and found == ":":
+            wanted, position = _VALUE, position + 1
+            continue
+        elif wanted is _VALUE and (value := _NUMBER.match(text, position) or _WORD.match(text, position)):
+            position = value.end()
+        elif found == "," and brackets and may_close and wanted not in (_VALUE, _NAME):
+            wanted, position, may_close = (_VALUE if brackets[-1] == "[" else _NAME), position + 1, False
+            continue
+        else:
+            return position, f"{wanted} should stand here", None if may_close else _HINTS.get(found)
+        # A value has ended.
+        wanted, may_close = (f'"," or "{_CLOSING[brackets[-1]]}"' if brackets else "the end"), True
+
+
+_HINTS = {"'": "texts stand in double quotes", "]": "no comma before it", "}": "no comma before it"}
+
+
+def _broken_string(text: str, start: int, end: int) -> tuple[int, str, str | None]:
+    """Why the string that begins at `start` does not go on at `end`."""
+    if end == len(text):
+        return start, "this text is not closed", None
+    if text[end] == "\\":
+        return end, "this escape is none", "write \\\\ for a backslash"
+    return end, "a control character in a text", "a line break is written \\n"
