@@ -17,4 +17,4 @@ html = rendering.fragment(embed="data")
 
 sources = re.findall(r'<img[^>]* src="([^"]{,30})', html)
 print(f"{len(html):,} characters, pictures: {', '.join(source + '…' for source in sources)}")
-print(*(change.says for change in rendering.changes), sep="\n")
+print(*(finding.message for finding in rendering.findings), sep="\n")

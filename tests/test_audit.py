@@ -51,8 +51,8 @@ class Catalogue(unittest.TestCase):
             place = finding.where
             assert place is not None
             self.assertTrue(0 <= place.start <= place.end <= len(raw) + 1, finding.rule)
-            self.assertTrue(finding.says and finding.mend and finding.reference.startswith("RFC "), finding.rule)
-            self.assertIn(finding.says, str(finding))
+            self.assertTrue(finding.message and finding.fix and finding.reference.startswith("RFC "), finding.rule)
+            self.assertIn(finding.message, str(finding))
         return {finding.rule for finding in found}
 
     def test_each_departure_is_found_under_its_own_rule(self) -> None:

@@ -53,22 +53,22 @@ class Righting(Case):
     def travelling(self, content: bytes, **settings: Any) -> tuple[Picture, list[str]]:
         """The picture as it travels, and the rules of what was put right."""
         rendering = self.folder({"t.html": '<img src="{{ p }}" alt="">'}, **settings)["t"].render({"p": content})
-        return rendering.pictures[0], [change.rule for change in rendering.changes]
+        return rendering.pictures[0], [change.rule for change in rendering.findings]
 
     def test_what_receivers_do_not_show_becomes_what_they_do(self) -> None:
         photo, few = photograph(), Image.new("RGB", (40, 30), "teal")
         half = Image.new("RGBA", (40, 30), (20, 54, 79, 128))
         cases: list[tuple[bytes, str, str]] = [
-            (made(photo, "BMP"), "image/jpeg", "picture-format"),
-            (made(few, "BMP"), "image/png", "picture-format"),
-            (made(photo, "TIFF"), "image/jpeg", "picture-format"),
-            (made(half, "TIFF"), "image/png", "picture-format"),
-            (made(photo, "WEBP"), "image/jpeg", "picture-format"),
-            (made(half, "WEBP", lossless=True), "image/png", "picture-format"),
-            (made(photo, "AVIF"), "image/jpeg", "picture-format"),
-            (made(photo, "ICO"), "image/png", "picture-format"),
-            (made(photo.convert("CMYK"), "JPEG"), "image/jpeg", "picture-colour"),
-            (made(Image.new("I;16", (40, 30), 40_000), "PNG"), "image/png", "picture-colour"),
+            (made(photo, "BMP"), "image/jpeg", "picture.format"),
+            (made(few, "BMP"), "image/png", "picture.format"),
+            (made(photo, "TIFF"), "image/jpeg", "picture.format"),
+            (made(half, "TIFF"), "image/png", "picture.format"),
+            (made(photo, "WEBP"), "image/jpeg", "picture.format"),
+            (made(half, "WEBP", lossless=True), "image/png", "picture.format"),
+            (made(photo, "AVIF"), "image/jpeg", "picture.format"),
+            (made(photo, "ICO"), "image/png", "picture.format"),
+            (made(photo.convert("CMYK"), "JPEG"), "image/jpeg", "picture.colour"),
+            (made(Image.new("I;16", (40, 30), 40_000), "PNG"), "image/png", "picture.colour"),
         ]
         for content, kind, rule in cases:
             picture, rules = self.travelling(content)
@@ -99,34 +99,34 @@ class Righting(Case):
                 upright = ImageOps.exif_transpose(Image.open(io.BytesIO(content))).convert("RGB").resize((8, 8))
                 near = zip(upright.tobytes(), after.convert("RGB").resize((8, 8)).tobytes(), strict=True)
                 self.assertLess(max(abs(a - b) for a, b in near), 12)
-                self.assertEqual(rules[0], "picture-metadata" if orientation == 1 else "picture-orientation")
+                self.assertEqual(rules[0], "picture.metadata" if orientation == 1 else "picture.orientation")
         as_is, _ = self.travelling(made(photo, "JPEG", exif=camera(1)))
         self.assertEqual(decoded(as_is).tobytes(), Image.open(io.BytesIO(made(photo, "JPEG"))).tobytes())
 
     def test_profiles_become_srgb(self) -> None:
         lab = ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
         _, rules = self.travelling(made(photograph(), "JPEG", icc_profile=lab))
-        self.assertNotIn("picture-colour", rules)
+        self.assertNotIn("picture.colour", rules)
         wide = lab.replace(b"sRGB", b"WIDE").replace("sRGB".encode("utf-16-be"), "WIDE".encode("utf-16-be"))
         picture, rules = self.travelling(made(photograph(), "PNG", icc_profile=wide))
-        self.assertEqual(rules[0], "picture-colour")
+        self.assertEqual(rules[0], "picture.colour")
         self.assertNotIn("icc_profile", decoded(picture).info)
 
     def test_animations(self) -> None:
         frames = [Image.new("RGB", (20, 10), colour) for colour in ("red", "blue")]
         gif = made(frames[0], "GIF", save_all=True, append_images=frames[1:])
         picture, rules = self.travelling(gif)
-        self.assertEqual((picture.content, rules), (gif, ["picture-size"]))
+        self.assertEqual((picture.content, rules), (gif, ["picture.size"]))
         moving, rules = self.travelling(made(frames[0], "WEBP", save_all=True, append_images=frames[1:], lossless=True))
         self.assertEqual(decoded(moving).convert("RGB").getpixel((0, 0)), (255, 0, 0))
-        self.assertEqual(rules, ["picture-format", "picture-format", "picture-size"])
+        self.assertEqual(rules, ["picture.format", "picture.format", "picture.size"])
 
     def test_what_is_switched_off_is_left(self) -> None:
         content = made(photograph(), "JPEG", exif=camera(6))
         for off in ("orientation", "metadata", "format", "colour"):
             picture, rules = self.travelling(content, put_right=ALL - {off})
             with self.subTest(off):
-                self.assertNotIn(f"picture-{off}", rules)
+                self.assertNotIn(f"picture.{off}", rules)
                 self.assertEqual(picture.height == 64, off != "orientation")
         picture, rules = self.travelling(made(photograph(), "BMP"), put_right=())
         self.assertEqual((picture.type, rules), ("image/bmp", []))
@@ -136,8 +136,8 @@ class Righting(Case):
     def test_what_is_put_right_is_told_once(self) -> None:
         page = '<img src="a.bmp" alt=""><img src="a.bmp" alt="">'
         rendering = self.folder({"t.html": page, "a.bmp": made(photograph(), "BMP")})["t"].render({})
-        told = [change.rule for change in rendering.changes]
-        self.assertEqual(told, ["picture-format", "picture-size", "picture-size"])
+        told = [change.rule for change in rendering.findings]
+        self.assertEqual(told, ["picture.format", "picture.size", "picture.size"])
 
     def test_more_pixels_than_are_shown_are_resampled_once(self) -> None:
         large = made(photograph(1600, 1200), "JPEG", quality=95)
@@ -146,7 +146,7 @@ class Righting(Case):
         rendering = self.folder(files)["t"].render({})
         self.assertEqual([(p.width, p.height) for p in rendering.pictures], [(600, 450), (64, 48)])
         self.assertIn('width="200" alt=""', rendering.html)
-        self.assertEqual([c.rule for c in rendering.changes].count("picture-resample"), 1)
+        self.assertEqual([c.rule for c in rendering.findings].count("picture.resample"), 1)
         for density, width in ((1, 300), (3, 900)):
             self.assertEqual(self.folder(files, density=density)["t"].render({}).pictures[0].width, width)
         chosen = self.folder({**files, "t.html": '<img src="{{ p }}" style="width:100px" alt="">'})

@@ -520,7 +520,7 @@ class Hostile(unittest.TestCase):
         page = PAGE.replace('<img src="cid:', "<img src=cid:").replace('" alt=""', " alt")
         raw = bytes(Message(**FIXED, text="x", html=page + "<p style=\"background:url('cid:none@x')\">"))
         self.assertEqual(
-            [f.says for f in audit(raw) if f.rule == "related.no-part"][-1],
+            [f.message for f in audit(raw) if f.rule == "related.no-part"][-1],
             "cid:none@x names no part: nothing is shown there",
         )
 

@@ -11,7 +11,8 @@ from typing import Any
 
 from hypothesis import HealthCheck, Phase, given, settings
 
-from pribble import Address, AuditedPart, Group, Message, audit
+from pribble import Address, Group, Message, audit
+from pribble.mime.audit import AuditedPart
 from tests.mail import bases
 from tests.messages import Made, messages
 from tests.servers import dovecot, needs_server, postfix

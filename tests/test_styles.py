@@ -87,7 +87,7 @@ class Inlining(Case):
         self.assertRegex(html, r"@media print \{ @supports \(display: grid\) \{ p \{ padding: 2px \}")
         self.assertLess(html.index("@import"), html.index("@media"))
         told = [finding.rule for finding in template.findings]
-        self.assertEqual(told, ["css-remote", "css-import-circle", "css-quirks"])
+        self.assertEqual(told, ["css.remote", "css.import-circle", "page.quirks"])
 
     def test_sheets_that_cannot_be_read(self) -> None:
         for page, says in (
@@ -110,16 +110,16 @@ class Inlining(Case):
         found = [(finding.rule, finding.where.start) for finding in template.findings if finding.where]
         text = stylish(css, "<p>x")
         for rule, stretch in (
-            ("css-broken", "nonsense"),
-            ("css-unknown-selector", "..a"),
-            ("css-unknown-selector", "p:nope"),
-            ("css-unknown-rule", "@what"),
-            ("css-namespace", "@namespace"),
+            ("css.broken", "nonsense"),
+            ("css.unknown-selector", "..a"),
+            ("css.unknown-selector", "p:nope"),
+            ("css.unknown-rule", "@what"),
+            ("css.namespace", "@namespace"),
         ):
             self.assertIn((rule, text.index(stretch)), found)
-        self.assertIn("css-unclosed", [rule for rule, _ in found])
+        self.assertIn("css.unclosed", [rule for rule, _ in found])
         screen = Template.from_text("<!DOCTYPE html><style media=screen>p { color: red }</style><p>x")
-        self.assertEqual([finding.rule for finding in screen.findings], ["css-media"])
+        self.assertEqual([finding.rule for finding in screen.findings], ["css.media"])
 
     def test_hostile_sheets(self) -> None:
         """Sheets that nest, repeat and multiply beyond all measure stay as they are, and hang nobody."""

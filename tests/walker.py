@@ -9,7 +9,7 @@ import html
 from decimal import ROUND_HALF_UP, Context, Decimal, Inexact, InvalidOperation, Overflow
 from typing import Any
 
-from pribble import Source
+from pribble.errors import Source
 from pribble.language import expressions as e
 from pribble.language import statements as s
 from pribble.language.blocks import parse

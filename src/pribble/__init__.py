@@ -24,9 +24,7 @@ if TYPE_CHECKING:
         LimitReached,
         MissingExtra,
         PictureError,
-        Place,
         PribbleError,
-        Source,
         TemplateError,
         UnsafeValue,
     )
@@ -34,12 +32,11 @@ if TYPE_CHECKING:
     from pribble.language.fields import Field
     from pribble.limits import Limits
     from pribble.mime.address import Address, Group
-    from pribble.mime.audit import Audit, AuditedPart, audit
+    from pribble.mime.audit import Audit, audit
     from pribble.mime.invitation import Invitation
     from pribble.mime.message import Envelope, Message
     from pribble.mime.part import Attachment
     from pribble.pictures.picture import Picture
-    from pribble.plaintext.drift import Drift, Lack
     from pribble.rendering import Rendering
     from pribble.template import Template, TemplateFolder, UnknownTemplate
 
@@ -50,10 +47,8 @@ __all__ = [
     "AddressError",
     "Attachment",
     "Audit",
-    "AuditedPart",
     "DataError",
     "DeliveryError",
-    "Drift",
     "Envelope",
     "Field",
     "FieldError",
@@ -61,17 +56,14 @@ __all__ = [
     "Group",
     "HeaderError",
     "Invitation",
-    "Lack",
     "LimitReached",
     "Limits",
     "Message",
     "MissingExtra",
     "Picture",
     "PictureError",
-    "Place",
     "PribbleError",
     "Rendering",
-    "Source",
     "Template",
     "TemplateError",
     "TemplateFolder",
@@ -88,17 +80,16 @@ __all__ = [
 _HOMES = {
     "converting": "compare inline_styles plain_text",
     "errors": "AddressError DataError DeliveryError FieldError HeaderError LimitReached MissingExtra PictureError "
-    "Place PribbleError Source TemplateError UnsafeValue",
+    "PribbleError TemplateError UnsafeValue",
     "findings": "Finding",
     "language.fields": "Field",
     "limits": "Limits",
     "mime.address": "Address Group",
-    "mime.audit": "Audit AuditedPart audit",
+    "mime.audit": "Audit audit",
     "mime.invitation": "Invitation",
     "mime.message": "Envelope Message",
     "mime.part": "Attachment",
     "pictures.picture": "Picture",
-    "plaintext.drift": "Drift Lack",
     "rendering": "Rendering",
     "template": "Template TemplateFolder UnknownTemplate",
 }

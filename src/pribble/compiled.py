@@ -53,7 +53,7 @@ class Bound:
 class Compiled:
     """A template's tape and programs; `html` is missing of a text-only one, `subject` and `preheader` may be.
 
-    `headed` is where the subject stands, `findings` what is told of the page, `changes` what was put right in it.
+    `headed` is where the subject stands, `findings` what is told of the page, `righted` what was put right in it.
     `doubts` are why it can only be dressed when it is rendered: places and reasons.  `files` are the style sheets and
     pictures it was made with; an `even` page has no stretch of two forms, and no picture that travels in its own way.
     `pictures` are the marks, by their places among the tape's, whose values are pictures.  The text is taken `late`,
@@ -68,7 +68,7 @@ class Compiled:
     preheader: Program | None
     headed: Place | None
     findings: tuple[Finding, ...] = ()
-    changes: tuple[Finding, ...] = ()
+    righted: tuple[Finding, ...] = ()
     doubts: tuple[tuple[Place, str], ...] = ()
     files: tuple[Path, ...] = ()
     even: bool = False
@@ -151,13 +151,13 @@ def compile_page(tape: Tape, world: World, around: Surroundings, *, old_attribut
         headed=_place(tape, "subject") or headed,
         findings=(
             *(
-                Finding(note.rule, "warning", tape.place(note.start, note.end), note.says, note.mend, note.reference)
+                Finding(note.rule, "warning", tape.place(note.start, note.end), note.message, note.fix, note.reference)
                 for note in page.notes
             ),
             *findings(dressing.told, tape.place),
         ),
-        changes=tuple(around.changes),
-        doubts=tuple((tape.place(doubt.start, doubt.end), doubt.says) for doubt in dressing.doubts),
+        righted=tuple(around.findings),
+        doubts=tuple((tape.place(doubt.start, doubt.end), doubt.reason) for doubt in dressing.doubts),
         files=tuple(around.paths),
         even=not any(map(_is_uneven, steps)),
         pictures=frozenset(_pictures(tape, page)),

@@ -45,7 +45,7 @@ def page_rendering(
     manner = Manner(checked_embed(embed), checked_base(picture_base))
     dresser = _dresser(path, presentational)
     pieces, told = dresser.dressed([html])
-    manner = replace(manner, changes=tuple(told), say=dresser.said)
+    manner = replace(manner, findings=tuple(told), say=dresser.said)
     return Rendering(None, None, manner, pieces, [html])
 
 

@@ -12,18 +12,21 @@ Severity = Literal["error", "warning", "note"]
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """Something found: by which `rule`, how bad, `where`, what it `says`, how to `mend` it, and the `reference` to the
-    section of the standard that it rests on."""
+    """One thing found in a template, a page or a message.
+
+    `rule` names the kind, as ``group.name``; `where` is its place, None where it has none; `message` says what is found
+    and `fix` what to do; `reference` is the section of the standard or specification that it rests on.
+    """
 
     rule: str
     severity: Severity
     where: Place | None
-    says: str
-    mend: str
+    message: str
+    fix: str
     reference: str
 
     def __str__(self) -> str:
-        """The finding in the form of an error: place, what is found, how to mend it, the line with carets."""
+        """The finding in the form of an error: place, what is found, what to do, the line with carets."""
         where = f"{self.where}: " if self.where else ""
         excerpt = f"\n{self.where.excerpt()}" if self.where else ""
-        return f"{where}{self.says} ({self.mend}){excerpt}"
+        return f"{where}{self.message} ({self.fix}){excerpt}"

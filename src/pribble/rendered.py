@@ -67,7 +67,7 @@ class Dresser:
         made: list[str] = []
         for piece in _applied(text, edits):
             made += around.split(piece) if piece.__class__ is str else [piece]
-        return list(_with_preheader(made)), [*around.changes, *findings(dressing.told, where)]
+        return list(_with_preheader(made)), [*around.findings, *findings(dressing.told, where)]
 
     def said(self, page: str, links: Links | None = None, width: int = WIDTH) -> FlowingText:
         """The plain text of a page."""

@@ -39,7 +39,7 @@ class Manner:
     embed: Embed | None = None
     picture_base: str | None = None
     id_domain: str = "pribble.invalid"
-    changes: tuple[Finding, ...] = ()
+    findings: tuple[Finding, ...] = ()
     even: bool = False
     frames: Frames | None = None
     dress: Callable[[Sequence[str]], tuple[list[str], list[Finding]]] | None = None
@@ -114,11 +114,11 @@ class Rendering:
         )
 
     @cached_property
-    def changes(self) -> tuple[Finding, ...]:
+    def findings(self) -> tuple[Finding, ...]:
         """What was put right on the way: sizes added, pictures resampled, turned or converted."""
         if self._pieces is None:
             return ()
-        told = list(self._manner.changes)
+        told = list(self._manner.findings)
         for piece in self._pieces:
             if isinstance(piece, Source):
                 told += piece.told

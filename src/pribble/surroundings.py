@@ -51,7 +51,7 @@ class Surroundings:
         self.may_lack, self.brings = may_lack, brings
         self.slots: dict[str, Source] = {} if slots is None else slots
         self.named, self.sheets = named, sheets
-        self.changes: list[Finding] = []
+        self.findings: list[Finding] = []
         self.paths: list[Path] = []
         self.density = finder.density
         self.complete = SIZE in finder.wanted
@@ -154,14 +154,14 @@ class Surroundings:
 
     def told_size(self, added: str, source: Source, start: int, end: int) -> None:
         """Take note of attributes that were added."""
-        self.changes.append(size_change(added, source, self.where(start, end)))
+        self.findings.append(size_change(added, source, self.where(start, end)))
 
     def _tell(self, found: Found, place: Place | None) -> None:
-        self.changes += picture_changes(found.changes, found.picture.called, place)
+        self.findings += picture_changes(found.changes, found.picture.called, place)
         if found.picture.type == "image/svg+xml":
-            self.changes.append(
+            self.findings.append(
                 Finding(
-                    "picture-svg",
+                    "picture.svg",
                     "error",
                     place,
                     f"{found.picture.called} is an SVG: few receivers show it",
@@ -177,7 +177,7 @@ def findings(told: Iterable[Told], where: Where) -> list[Finding]:
     for each in told:
         place = where(each.part.offset + each.start, each.part.offset + each.end) if each.part.offset >= 0 else None
         inside = "" if each.part.offset >= 0 or not each.part.base else f"{Path(each.part.base).name}: "
-        made.append(Finding(each.rule, "warning", place, inside + each.says, each.mend, each.reference))
+        made.append(Finding(each.rule, "warning", place, inside + each.message, each.fix, each.reference))
     return made
 
 
@@ -190,10 +190,10 @@ def picture_changes(changes: tuple[Change, ...], called: str, place: Place | Non
     """What was put right of a picture, as findings."""
     return [
         Finding(
-            f"picture-{change.what}",
+            f"picture.{change.what}",
             "note",
             place,
-            f"{called}: {change.says}",
+            f"{called}: {change.message}",
             f'put_right without "{change.what}" leaves it',
             _REFERENCE,
         )
@@ -204,7 +204,7 @@ def picture_changes(changes: tuple[Change, ...], called: str, place: Place | Non
 def size_change(added: str, source: Source, place: Place | None) -> Finding:
     """That attributes were added to an image."""
     return Finding(
-        "picture-size",
+        "picture.size",
         "note",
         place,
         f"{source.picture.called} is shown with{added}",

@@ -427,7 +427,7 @@ class Template:
                 compiled.bound(self._settings(timezone), folder.world),
                 replace(
                     folder.manner,
-                    changes=compiled.changes,
+                    findings=compiled.righted,
                     even=compiled.even,
                     frames=compiled.frames,
                     dress=late.dressed if compiled.doubts else None,

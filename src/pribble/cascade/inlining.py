@@ -37,7 +37,7 @@ class Doubt:
 
     start: int
     end: int
-    says: str
+    reason: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -133,7 +133,7 @@ class _Inliner:
                 self._link(element)
         if self.rules.all and self.document.page.quirks:
             self._tell(
-                "css-quirks",
+                "page.quirks",
                 0,
                 1,
                 "without a doctype a browser reads style sheets in its own old way: classes whatever their case",
@@ -170,7 +170,7 @@ class _Inliner:
         loaded = self.rules.load(address, self.around.base(element.opening.start))
         if loaded is None:
             self._tell(
-                "css-remote",
+                "css.remote",
                 element.opening.start,
                 element.opening.end,
                 f'"{address}" is elsewhere and stays as it is',
@@ -187,7 +187,7 @@ class _Inliner:
         media = element.values.get("media", "")
         if media.strip().lower() in ("screen", "only screen"):
             self._tell(
-                "css-media",
+                "css.media",
                 element.opening.start,
                 element.opening.end,
                 f'media="{media}" keeps the whole sheet out of the elements, since it does not hold in print',
@@ -196,16 +196,16 @@ class _Inliner:
             )
         return condition("media", media)
 
-    def _tell(self, rule: str, start: int, end: int, says: str, mend: str, reference: str) -> None:
+    def _tell(self, rule: str, start: int, end: int, message: str, fix: str, reference: str) -> None:
         """Take note of what is to be told of a stretch of the page."""
-        self.rules.tell(rule, Part(Sheet(""), "", start), 0, end - start, says, mend, reference)
+        self.rules.tell(rule, Part(Sheet(""), "", start), 0, end - start, message, fix, reference)
 
-    def _doubt(self, element: Element, says: str) -> None:
+    def _doubt(self, element: Element, reason: str) -> None:
         """Take note of a doubt; one for each element is enough."""
         start = element.opening.start
         if start not in self.doubted:
             self.doubted.add(start)
-            self.made.doubts.append(Doubt(start, element.opening.end, says))
+            self.made.doubts.append(Doubt(start, element.opening.end, reason))
 
     # -- matching --
 

@@ -73,8 +73,8 @@ class Told:
     part: Part
     start: int
     end: int
-    says: str
-    mend: str
+    message: str
+    fix: str
     reference: str
 
 
@@ -108,7 +108,7 @@ class Rules:
         part = Part(Sheet(text), base, offset, keep)
         if part.sheet.too_deep:
             self.tell(
-                "css-too-deep",
+                "css.too-deep",
                 part,
                 0,
                 1,
@@ -118,7 +118,7 @@ class Rules:
             )
         elif part.sheet.unclosed:
             self.tell(
-                "css-unclosed",
+                "css.unclosed",
                 part,
                 max(0, len(text) - 1),
                 len(text),
@@ -130,9 +130,9 @@ class Rules:
         reader.rules(part.sheet.rules(), conditions, layer, (), 0)
         return part
 
-    def tell(self, rule: str, part: Part, start: int, end: int, says: str, mend: str, reference: str) -> None:
+    def tell(self, rule: str, part: Part, start: int, end: int, message: str, fix: str, reference: str) -> None:
         """Take note of what is to be told of a stretch of a part."""
-        self.told.append(Told(rule, part, start, end, says, mend, reference))
+        self.told.append(Told(rule, part, start, end, message, fix, reference))
 
     # -- layers (CSS Cascade 5, 6.4.3) --
 
@@ -180,12 +180,12 @@ class _PartReader:
                 case Broken():
                     self._broken(node)
 
-    def _tell(self, rule: str, start: int, end: int, says: str, mend: str, reference: str) -> None:
-        self.found.tell(rule, self.part, start, end, says, mend, reference)
+    def _tell(self, rule: str, start: int, end: int, message: str, fix: str, reference: str) -> None:
+        self.found.tell(rule, self.part, start, end, message, fix, reference)
 
     def _broken(self, node: Broken) -> None:
         self._tell(
-            "css-broken",
+            "css.broken",
             node.start,
             node.end,
             f"no receiver reads this: {node.why}",
@@ -210,7 +210,7 @@ class _PartReader:
         elif node.content is None or (keyword not in _CONDITIONS and keyword != "layer") or depth > _DEEPEST:
             if keyword not in _KNOWN:
                 self._tell(
-                    "css-unknown-rule",
+                    "css.unknown-rule",
                     node.start,
                     node.inner,
                     f"@{keyword} is left as it is",
@@ -233,7 +233,7 @@ class _PartReader:
     def _tell_namespace(self, node: AtRule) -> None:
         if node.keyword == "namespace":
             self._tell(
-                "css-namespace",
+                "css.namespace",
                 node.start,
                 node.end,
                 "a namespace means nothing in a page",
@@ -258,7 +258,7 @@ class _PartReader:
         address, layered, made = imported(node)
         if address is None or self.begun:
             self._tell(
-                "css-import",
+                "css.import",
                 node.start,
                 node.end,
                 "no receiver reads this @import",
@@ -270,7 +270,7 @@ class _PartReader:
         loaded = self.found.load(address, self.part.base)
         if loaded is None:
             self._tell(
-                "css-remote",
+                "css.remote",
                 node.start,
                 node.end,
                 f'"{address}" is elsewhere and stays as it is',
@@ -285,7 +285,7 @@ class _PartReader:
             self.found.layer(inner)
         if base in self.chain or len(self.chain) > _DEEPEST:
             self._tell(
-                "css-import-circle",
+                "css.import-circle",
                 node.start,
                 node.end,
                 f'"{address}" is read in already, by way of itself',
@@ -342,7 +342,7 @@ class _PartReader:
             selectors = parsed(tokens)
         except (SelectorError, ValueError) as error:
             self._tell(
-                "css-unknown-selector",
+                "css.unknown-selector",
                 node.start,
                 node.prelude_end,
                 "this selector is left as it is: " + _reason(error),
@@ -356,7 +356,7 @@ class _PartReader:
         for declaration in declarations:
             if not declaration.name.startswith("--") and (has_error(declaration.tokens) or not declaration.value):
                 self._tell(
-                    "css-broken",
+                    "css.broken",
                     declaration.start,
                     declaration.end,
                     "no receiver reads this declaration",
@@ -368,7 +368,7 @@ class _PartReader:
         for selector in selectors:
             if selector.unknown:
                 self._tell(
-                    "css-unknown-selector",
+                    "css.unknown-selector",
                     node.start,
                     node.prelude_end,
                     f":{selector.unknown} is known to no receiver; the rule is left as it is",

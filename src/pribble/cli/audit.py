@@ -99,8 +99,8 @@ def _finding(finding: Finding, one: Audit) -> dict[str, Any]:
         "rule": finding.rule,
         "severity": finding.severity,
         "reference": finding.reference,
-        "says": finding.says,
-        "mend": finding.mend,
+        "message": finding.message,
+        "fix": finding.fix,
         "offset": where.start,
         "line": where.line,
         "column": where.column,
@@ -137,10 +137,10 @@ def _show(name: str, one: Audit, *, first: bool) -> None:
             ),
             soft_wrap=True,
         )
-        console.print(Text(f"  {finding.says}"), soft_wrap=True)
+        console.print(Text(f"  {finding.message}"), soft_wrap=True)
         console.print(Text("\n".join(line[2:] for line in finding.where.excerpt().split("\n"))), soft_wrap=True)
         if finding.rule not in told:
-            console.print(Text.assemble("  ", ("do: ", "bold"), finding.mend), soft_wrap=True)
+            console.print(Text.assemble("  ", ("fix: ", "bold"), finding.fix), soft_wrap=True)
         told.add(finding.rule)
     console.print()
     console.print(Text(f"  {_sum(one)}", "" if one.findings else "green"))

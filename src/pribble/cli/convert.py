@@ -100,7 +100,7 @@ def _page(options: argparse.Namespace, html: str, path: Path) -> tuple[bytes, li
         html, path, embed=embed, picture_base=options.picture_base, presentational=options.old_attributes
     )
     page = made.html if options.format == "html" else made.fragment()
-    return str(page).encode("utf-8"), [str(finding) for finding in made.changes]
+    return str(page).encode("utf-8"), [str(finding) for finding in made.findings]
 
 
 def _read(given: str) -> tuple[str, Path]:

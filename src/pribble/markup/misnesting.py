@@ -24,8 +24,8 @@ class Note:
     rule: str
     start: int
     end: int
-    says: str
-    mend: str
+    message: str
+    fix: str
     reference: str
 
 
@@ -34,7 +34,7 @@ def unclosed(closed: tuple[Element, ...], by: str, *, formatting: bool = False) 
     `formatting` element ends no paragraph or item either."""
     return [
         Note(
-            "unclosed-element",
+            "page.unclosed",
             element.start,
             element.end,
             f"<{element.name}> is not closed before {by}",
@@ -48,16 +48,10 @@ def unclosed(closed: tuple[Element, ...], by: str, *, formatting: bool = False) 
 
 def stray(tag: EndTag) -> Note:
     """An end tag that closes nothing."""
+    message, fix = f"</{tag.name}> closes nothing", "take it out"
     if tag.name in ("p", "br"):
-        return Note(
-            "stray-end-tag",
-            tag.start,
-            tag.end,
-            f"</{tag.name}> closes nothing, and makes an empty one",
-            "take it out; a <p> ends where a block begins",
-            "HTML 13.2.6.4.7",
-        )
-    return Note("stray-end-tag", tag.start, tag.end, f"</{tag.name}> closes nothing", "take it out", "HTML 13.2.6.4.7")
+        message, fix = f"{message}, and makes an empty one", f"{fix}; a <p> ends where a block begins"
+    return Note("page.stray-end-tag", tag.start, tag.end, message, fix, "HTML 13.2.6.4.7")
 
 
 _PARENTS = {
@@ -71,7 +65,7 @@ _PARENTS = {
 def second(tag: StartTag) -> Note:
     """An html, head or body where there is one already."""
     return Note(
-        "second-page-tag",
+        "page.second-tag",
         tag.start,
         tag.end,
         f"<{tag.name}> comes too late: there is one already, or content",
@@ -87,7 +81,7 @@ def nested(tag: StartTag, elements: OpenElements) -> Note | None:
     if elements.nearest(tag.name, frozenset() if tag.name == "form" else NESTING_ENDS) is None:
         return None
     return Note(
-        "nested",
+        "page.nested",
         tag.start,
         tag.end,
         f"<{tag.name}> within another: a browser ends one of them",
@@ -100,7 +94,7 @@ def misplaced(tag: StartTag, parent: str) -> Note | None:
     """A part of a table that stands in none, or another tag directly in a table."""
     if parent == "html" and tag.name in HEAD:
         return Note(
-            "after-head",
+            "page.after-head",
             tag.start,
             tag.end,
             f"<{tag.name}> behind the head: a browser moves it there",
@@ -109,7 +103,7 @@ def misplaced(tag: StartTag, parent: str) -> Note | None:
         )
     if parent not in (*_PARENTS.get(tag.name, (parent,)), "template"):
         return Note(
-            "outside-table",
+            "page.outside-table",
             tag.start,
             tag.end,
             f"<{tag.name}> in no table: a browser passes over it",
@@ -128,7 +122,7 @@ def moved_text(start: int, end: int, parent: str) -> Note | None:
 
 def _moved(start: int, end: int, what: str, parent: str) -> Note:
     return Note(
-        "outside-cells",
+        "page.outside-cells",
         start,
         end,
         f"{what} in a table but in no cell (directly in <{parent}>): a browser moves it to before the table",

@@ -38,7 +38,7 @@ class Change:
     """One thing that was put right: which, and what was done to the picture."""
 
     what: str
-    says: str
+    message: str
 
 
 def righted(picture: Picture, wanted: frozenset[str]) -> tuple[Picture, tuple[Change, ...]]:
@@ -63,7 +63,7 @@ def righted(picture: Picture, wanted: frozenset[str]) -> tuple[Picture, tuple[Ch
     made = Picture(
         content, type_, renamed(picture.name, picture.type, type_), image.width, image.height, picture.density
     )
-    return made, tuple(Change(change.what, change.says.replace("…", type_)) for change in changes)
+    return made, tuple(Change(change.what, change.message.replace("…", type_)) for change in changes)
 
 
 def fitted(picture: Picture, shown: int | None, density: float) -> tuple[Picture, Change | None]:

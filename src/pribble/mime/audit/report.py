@@ -38,9 +38,9 @@ class Report:
         self.counts[rule] += 1
         if self.counts[rule] > MOST_OF_A_RULE:
             return
-        severity, reference, says, mend = RULES[rule]
+        severity, reference, message, fix = RULES[rule]
         place = self.source.place(start, max(end, start + 1))
-        self._findings.append(Finding(rule, severity, place, says.format(detail), mend, reference))
+        self._findings.append(Finding(rule, severity, place, message.format(detail), fix, reference))
 
     def tell_all(self, departures: Iterable[Departure], base: int = 0) -> None:
         """Departures whose places are counted from `base`."""

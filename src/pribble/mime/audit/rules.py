@@ -16,8 +16,8 @@ class Rule(NamedTuple):
 
     severity: Severity
     reference: str
-    says: str
-    mend: str
+    message: str
+    fix: str
 
 
 _E: Severity = "error"
