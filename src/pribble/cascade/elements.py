@@ -42,6 +42,7 @@ class Element:
         self.unsure: frozenset[str] = frozenset()
         self.fleeting: frozenset[str] = frozenset()
         self.varying = self.filling = False
+        self.foreign = ""  # svg or math, where it belongs to one of them
         self.text = ""
         self.classes: frozenset[str] = frozenset()
         self.unrendered: bool = tag.name in UNRENDERED or (parent is not None and parent.unrendered)
@@ -162,6 +163,7 @@ class Document:
     def _element(self, opened: Opened, parent: Element | None, block: int) -> Element:
         tag = opened.tag
         element = Element(len(self.elements), tag, parent, block, implied=opened.implied)
+        element.foreign = opened.foreign
         self.elements.append(element)
         if parent is not None:
             parent.children.append(element)

@@ -127,9 +127,10 @@ class _Inliner:
 
     def _read_sheets(self) -> None:
         for element in self.document.elements:
-            if element.local_name == "style" and element.number in self.document.raw:
+            # SVG has a style element of its own; MathML has none, and neither has links (HTML 4.2.4, SVG 2, 6.6).
+            if element.local_name == "style" and element.foreign != "math" and element.number in self.document.raw:
                 self._style_element(element)
-            elif element.local_name == "link":
+            elif element.local_name == "link" and not element.foreign:
                 self._link(element)
         if self.rules.all and self.document.page.quirks:
             self._tell(

@@ -14,13 +14,14 @@ from pribble.markup.tree import Change, Element, OpenElements
 @dataclass(frozen=True, slots=True)
 class Opened:
     """A start tag; `implied` where none is written.  `marks` are the contexts of the values in its attributes, `blocks`
-    the offsets of block marks between its attributes or in them."""
+    the offsets of block marks between its attributes or in them.  `foreign` is svg or math where it belongs to one."""
 
     tag: StartTag
     marks: dict[int, Context] = field(default_factory=dict)
     void: bool = False
     blocks: tuple[int, ...] = ()
     implied: bool = False
+    foreign: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,7 +90,7 @@ class Events:
         self, tag: StartTag, change: Change, marks: dict[int, Context] | None = None, blocks: tuple[int, ...] = ()
     ) -> None:
         self.changed(change, tag.start)
-        self.add(Opened(tag, marks or {}, not change.opened, blocks))
+        self.add(Opened(tag, marks or {}, not change.opened, blocks, foreign=change.foreign))
 
     def ended(self, tag: EndTag, change: Change | None) -> None:
         if change is not None and change.closed:

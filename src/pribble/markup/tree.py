@@ -77,14 +77,16 @@ class Element:
 @dataclass(frozen=True, slots=True)
 class Change:
     """What a tag did to the open elements: `closed`, innermost first, then `implied`, outermost first, then whether
-    it `opened` its own.  With `empty_head`, the head among `implied` was closed at once.  With `before` not 0, all but
-    the last happened before that many of the innermost blocks."""
+    it `opened` its own, and whether that belongs to svg or math (`foreign`).  With `empty_head`, the head among
+    `implied` was closed at once.  With `before` not 0, all but the last happened before that many of the innermost
+    blocks."""
 
     closed: tuple[Element, ...] = ()
     implied: tuple[Element, ...] = ()
     opened: bool = False
     before: int = 0
     empty_head: bool = False
+    foreign: str = ""
 
 
 def _is_special(element: Element) -> bool:
@@ -171,7 +173,7 @@ class OpenElements:
         self.latest = name, foreign
         if name in _OF_PAGE and name in self._seen | ({"head"} if "body" in self._seen else set()):
             return Change()  # a second one opens nothing
-        change = Change()
+        change = Change(foreign=foreign)
         if not foreign or name in FOREIGN:
             closed = [] if foreign else self._break_out()
             change = self._implied(name, closed + self._closed_by(name), start)
@@ -179,7 +181,7 @@ class OpenElements:
         if (self_closing and (":" in name or bool(foreign))) or (name in VOID and not foreign):
             return change
         self._push(Element(name, start, end, foreign=foreign))
-        return Change(change.closed, change.implied, True, change.before, change.empty_head)
+        return Change(change.closed, change.implied, True, change.before, change.empty_head, foreign)
 
     def content(self, offset: int) -> Change:
         """Take in text that is no white space, or a value: in a page it stands in the body."""
