@@ -16,6 +16,8 @@ import difflib
 import unicodedata
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from importlib import import_module
+from typing import Any
 
 # An excerpt shows at most this many characters of a long line, around the place.
 EXCERPT_WIDTH = 100
@@ -221,3 +223,11 @@ class DeliveryError(PribbleError):
 
 class MissingExtra(PribbleError):
     """A part of Pribble needs a package that is not installed; the hint says which."""
+
+
+def loaded(module: str, *, extra: str, message: str) -> Any:
+    """A module of a package that an extra brings; raises `MissingExtra` with `message` where it is not installed."""
+    try:
+        return import_module(module)
+    except ImportError:
+        raise MissingExtra(message, hint=f"pip install 'pribble[{extra}]'") from None

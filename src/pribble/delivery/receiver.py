@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from pribble.delivery.transports import keep
+from pribble.errors import loaded
 
 HOST = "127.0.0.1"
 LARGEST = 64 * 1024 * 1024  # octets of one message
@@ -49,10 +50,9 @@ class Receiver:
         return f"smtp://{HOST}:{self.port}"
 
     def start(self) -> None:
-        """Begin to listen."""
-        from aiosmtpd.controller import Controller
-
-        self._controller = Controller(
+        """Begin to listen.  Raises `MissingExtra` where the aiosmtpd package is not installed."""
+        controllers = loaded("aiosmtpd.controller", extra="receive", message="the receiver needs the aiosmtpd package")
+        self._controller = controllers.Controller(
             self,
             hostname=HOST,
             port=self.port,

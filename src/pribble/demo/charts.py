@@ -9,9 +9,10 @@ import io
 from collections.abc import Sequence
 from datetime import date
 from decimal import Decimal
+from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
-from pribble.errors import MissingExtra
+from pribble.errors import loaded
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -122,9 +123,5 @@ def _day(written: str) -> str:
 
 
 def _matplotlib() -> Any:
-    try:
-        import matplotlib
-        import matplotlib.figure
-    except ImportError:
-        raise MissingExtra("charts are drawn by Matplotlib", hint="pip install 'pribble[charts]'") from None
-    return matplotlib
+    loaded("matplotlib.figure", extra="charts", message="charts are drawn by Matplotlib")
+    return import_module("matplotlib")

@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, timedelta
 from typing import Any, Literal
 
-from pribble.errors import HeaderError, MissingExtra
+from pribble.errors import HeaderError, loaded
 from pribble.mime.address import Address, Recipients, mailbox, mailboxes
 from pribble.mime.grammar import FORBIDDEN
 from pribble.mime.header import checked
@@ -165,10 +165,4 @@ def _person(icalendar: Any, address: Address) -> Any:
 
 
 def _icalendar() -> Any:
-    try:
-        import icalendar
-    except ImportError:
-        raise MissingExtra(
-            "an invitation needs the icalendar package", hint="pip install 'pribble[calendar]'"
-        ) from None
-    return icalendar
+    return loaded("icalendar", extra="calendar", message="an invitation needs the icalendar package")

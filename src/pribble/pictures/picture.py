@@ -9,7 +9,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
-from pribble.errors import MissingExtra, PictureError
+from pribble.errors import PictureError, loaded
 from pribble.mime.encoding import base64_lines
 from pribble.pictures import decoding, drawing
 from pribble.values.kinds import Opaque
@@ -73,11 +73,8 @@ class Picture(Opaque):
         drawn with twice as many, so that it is sharp on a dense screen, and in few colours, so that it is small.
         Raises `MissingExtra` where Matplotlib is not installed, `TypeError` for what is no figure.
         """
-        try:
-            from matplotlib.figure import FigureBase
-        except ImportError:
-            raise MissingExtra("a figure needs Matplotlib", hint="pip install 'pribble[charts]'") from None
-        if not isinstance(figure, FigureBase):
+        figures = loaded("matplotlib.figure", extra="charts", message="a figure needs Matplotlib")
+        if not isinstance(figure, figures.FigureBase):
             raise TypeError(f"from_figure takes a Matplotlib figure, not {type(figure).__name__}")
         content = drawing.drawn(figure, width)
         type_, pixels, height = decoding.measured(content, "the figure")
