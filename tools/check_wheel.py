@@ -1,0 +1,48 @@
+"""Check an installed wheel: Pribble alone, without extras, renders a message with a picture.
+
+Run by .ci/run with the interpreter of an environment that has the wheel and nothing else, outside of the repository.
+"""
+
+from __future__ import annotations
+
+import sys
+from email import message_from_bytes, policy
+from importlib.metadata import metadata
+from importlib.util import find_spec
+from pathlib import Path
+
+import pribble
+from pribble import MissingExtra, TemplateFolder
+from pribble.cli import main
+
+EXTRAS = ("aiosmtpd", "icalendar", "matplotlib", "pandas")
+
+
+def check() -> None:
+    home = Path(pribble.__file__).parent
+    assert "site-packages" in home.parts, f"this is the pribble of {home}, and not an installed one"
+    assert not any(map(find_spec, EXTRAS)), "there are extras here"
+    assert (home / "py.typed").is_file()
+    about = metadata("pribble")
+    assert (about["Version"], about["License-Expression"]) == (pribble.__version__, "MIT"), about
+
+    template = TemplateFolder(home / "demo/templates", locale="en_GB")["berth-confirmed"]
+    rendering = template.render(template.samples[""])
+    raw = bytes(rendering.message(sender="berths@skerrow.example", to="ana@example.org"))
+    message = message_from_bytes(raw, policy=policy.default)
+    pictures = [part for part in message.walk() if part.get_content_maintype() == "image"]
+    assert len(pictures) == 2 and all(part.get_content() for part in pictures), message
+
+    assert main(["render", "gate-code", "--templates", str(home / "demo/templates"), "--format", "subject"]) == 0
+    assert main(["receive", "--port", "0"]) == 2, "without aiosmtpd there is no receiver"
+    try:
+        pribble.Picture.from_figure(object())
+    except MissingExtra as error:
+        assert "pribble[charts]" in str(error)
+    else:
+        raise AssertionError("a figure was drawn without Matplotlib")
+    print(f"the wheel of {pribble.__version__} is whole")
+
+
+if __name__ == "__main__":
+    sys.exit(check())
