@@ -1,7 +1,7 @@
 """The tests: they drive the public interface, the command line and the examples.
 
 Generated cases are the same in every run, so that a run says something about the change and not about luck;
-``PRIBBLE_EXPLORE=1 make test`` tries new ones.
+``PRIBBLE_EXPLORE=N make test`` tries others, N times as many.
 """
 
 import os

@@ -5,13 +5,14 @@ The protocol is Chromium's own (DevTools): JSON messages, each ended by a NUL, o
 
 from __future__ import annotations
 
+import atexit
 import base64
+import functools
 import json
 import os
 import subprocess
 import tempfile
-from collections.abc import Iterator
-from contextlib import contextmanager
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -35,9 +36,14 @@ STATES: dict[str, dict[str, Any]] = {
 class Browser:
     """One Chromium with one page."""
 
-    def __init__(self, process: subprocess.Popen[bytes], write: int, read: int) -> None:
+    def __init__(self, process: subprocess.Popen[bytes], write: int, read: int, folder: Path) -> None:
         self.process, self._write, self._read = process, write, read
+        self._file = folder / "page.html"
         self._count, self._buffer = 0, b""
+        self._events: set[str] = set()
+        self._forced: tuple[str, ...] = ()
+        self._loaded = False
+        self._session: str | None = None
         target = self.call("Target.createTarget", url="about:blank")["targetId"]
         self._session = self.call("Target.attachToTarget", targetId=target, flatten=True)["sessionId"]
         for domain in ("Page", "DOM", "CSS"):
@@ -45,17 +51,29 @@ class Browser:
 
     def call(self, method: str, **parameters: Any) -> Any:
         """Call a method of the protocol and wait for its answer."""
+        return self._answer(method, self._send(method, parameters))
+
+    def calls(self, method: str, many: Iterable[dict[str, Any]]) -> None:
+        """Call a method many times; the answers are awaited together."""
+        for number in [self._send(method, parameters) for parameters in many]:
+            self._answer(method, number)
+
+    def _send(self, method: str, parameters: dict[str, Any]) -> int:
         self._count += 1
         message: dict[str, Any] = {"id": self._count, "method": method, "params": parameters}
-        if hasattr(self, "_session"):
+        if self._session is not None:
             message["sessionId"] = self._session
         os.write(self._write, json.dumps(message).encode() + b"\0")
+        return self._count
+
+    def _answer(self, method: str, number: int) -> Any:
         while True:
             answer = self._message()
-            if answer.get("id") == self._count:
+            if answer.get("id") == number:
                 if "error" in answer:
                     raise AssertionError(f"{method}: {answer['error']}")
                 return answer["result"]
+            self._events.add(answer.get("method", ""))
 
     def _message(self) -> Any:
         while b"\0" not in self._buffer:
@@ -74,21 +92,36 @@ class Browser:
         return done["result"].get("value")
 
     def show(self, html: str) -> None:
-        """Show a page."""
+        """Show a page, at once and without an address of its own."""
+        if self._loaded:
+            self.call("Page.navigate", url="about:blank")
+            self._loaded = False
         frame = self.call("Page.getFrameTree")["frameTree"]["frame"]["id"]
         self.call("Page.setDocumentContent", frameId=frame, html=html)
         self.evaluate("return [...document.images].map(i => i.complete)")
+        self._forced = ()
+
+    def load(self, html: str) -> None:
+        """Load a page from a file, its frames and pictures too, and run its scripts."""
+        self._file.write_text(html, encoding="utf-8")
+        self._events.clear()
+        self.call("Page.navigate", url=self._file.as_uri())
+        while "Page.loadEventFired" not in self._events:
+            self._events.add(self._message().get("method", ""))
+        self._forced, self._loaded = (), True
 
     def become(self, *, width: int = 1000, scheme: str = "light", media: str = "screen", forced: Any = ()) -> None:
         """Put the reader into a state: how wide, which scheme and medium, which pseudo-classes hold everywhere."""
         self.call("Emulation.setDeviceMetricsOverride", width=width, height=800, deviceScaleFactor=1, mobile=False)
         self.call(
-            "Emulation.setEmulatedMedia",
-            media=media,
-            features=[{"name": "prefers-color-scheme", "value": scheme}],
+            "Emulation.setEmulatedMedia", media=media, features=[{"name": "prefers-color-scheme", "value": scheme}]
         )
-        for node in self._nodes(self.call("DOM.getDocument", depth=-1)["root"]):
-            self.call("CSS.forcePseudoState", nodeId=node, forcedPseudoClasses=list(forced))
+        if tuple(forced) != self._forced:
+            nodes = self._nodes(self.call("DOM.getDocument", depth=-1)["root"])
+            self.calls(
+                "CSS.forcePseudoState", [{"nodeId": node, "forcedPseudoClasses": list(forced)} for node in nodes]
+            )
+            self._forced = tuple(forced)
 
     def _nodes(self, node: Any) -> Iterator[int]:
         if node["nodeType"] == 1:
@@ -97,64 +130,81 @@ class Browser:
             yield from self._nodes(child)
 
 
-@contextmanager
-def browser() -> Iterator[Browser]:
-    """A Chromium, for as long as it is needed."""
-    with tempfile.TemporaryDirectory(prefix="pribble-chromium-", ignore_cleanup_errors=True) as folder:
-        theirs_in, ours_out = os.pipe()
-        ours_in, theirs_out = os.pipe()
-        command = ["chromium", *FLAGS, f"--user-data-dir={Path(folder)}", "--remote-debugging-pipe"]
-        process = subprocess.Popen(
-            ["bash", "-c", f'exec "$@" 3<&{theirs_in} 4>&{theirs_out}', "bash", *command],
-            pass_fds=(theirs_in, theirs_out),
-            stdin=subprocess.DEVNULL,
-            stdout=subprocess.DEVNULL,
-            stderr=subprocess.DEVNULL,
-        )
-        os.close(theirs_in)
-        os.close(theirs_out)
-        try:
-            yield Browser(process, ours_out, ours_in)
-        finally:
-            os.close(ours_out)
-            os.close(ours_in)
-            process.terminate()
-            process.wait(20)
+@functools.cache
+def browser() -> Browser:
+    """The Chromium of this process: started when it is first asked for, and stopped when the process ends."""
+    folder = tempfile.TemporaryDirectory(prefix="pribble-chromium-", ignore_cleanup_errors=True)
+    theirs_in, ours_out = os.pipe()
+    ours_in, theirs_out = os.pipe()
+    command = ["chromium", *FLAGS, f"--user-data-dir={folder.name}", "--remote-debugging-pipe"]
+    process = subprocess.Popen(
+        ["bash", "-c", f'exec "$@" 3<&{theirs_in} 4>&{theirs_out}', "bash", *command],
+        pass_fds=(theirs_in, theirs_out),
+        stdin=subprocess.DEVNULL,
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+    )
+    os.close(theirs_in)
+    os.close(theirs_out)
+
+    def stop() -> None:
+        os.close(ours_out)
+        os.close(ours_in)
+        process.terminate()
+        process.wait(20)
+        folder.cleanup()
+
+    atexit.register(stop)
+    return Browser(process, ours_out, ours_in, Path(folder.name))
 
 
-# The computed styles of html, body and all within, but for what is never rendered.
+# Each picture of a page: whether it is there, its own width, and how wide and high it is shown.
+PAINTED = "return [...document.images].map(i => [i.complete, i.naturalWidth, i.width, i.height])"
+
+# The computed styles of html, body and all within, but for what is never rendered: the properties' names, and for each
+# element its name and its values.  Chromium has the same properties for every element.
 _COMPUTED = """
 const all = [document.documentElement, document.body, ...document.body.querySelectorAll('*')]
   .filter(e => !e.closest('style, script'));
-return all.map(e => { const s = getComputedStyle(e), m = {}; for (const name of s) if (!name.startsWith("--")) m[name] = s.getPropertyValue(name);
-  return [e.localName, m]; });
+const names = [...getComputedStyle(document.body)].filter(name => !name.startsWith("--"));
+return [names, all.map(e => { const s = getComputedStyle(e);
+  return [e.localName, names.map(name => s.getPropertyValue(name)).join("\\0")]; })];
 """
 
+Computed = tuple[list[str], list[tuple[str, str]]]
 
-def computed(page: Browser, html: str, states: Any = STATES) -> dict[str, Any]:
+
+def computed(page: Browser, html: str, states: Any = STATES) -> dict[str, Computed]:
     """The computed styles of a page's elements, in each state of its reader."""
     page.show(html)
-    found = {}
+    found: dict[str, Computed] = {}
     for name in states:
         page.become(**STATES[name])
         found[name] = page.evaluate(_COMPUTED)
     return found
 
 
-def differences(one: dict[str, Any], other: dict[str, Any]) -> list[str]:
+def values(names: list[str], element: tuple[str, str]) -> dict[str, str]:
+    """The computed values of an element by the names of the properties."""
+    return dict(zip(names, element[1].split("\0"), strict=True))
+
+
+def differences(one: dict[str, Computed], other: dict[str, Computed]) -> list[str]:
     """What is computed differently."""
     found = []
-    for state, before in one.items():
-        after = other[state]
+    for state, (names, before) in one.items():
+        after = other[state][1]
         if [name for name, _ in before] != [name for name, _ in after]:
             found.append(f"{state}: other elements")
             continue
-        for index, ((name, first), (_, second)) in enumerate(zip(before, after, strict=True)):
-            found += [
-                f"{state}: <{name}> number {index}: {key} is {second.get(key)}, was {value}"
-                for key, value in first.items()
-                if second.get(key) != value
-            ]
+        for index, (first, second) in enumerate(zip(before, after, strict=True)):
+            if first[1] != second[1]:
+                now = values(names, second)
+                found += [
+                    f"{state}: <{first[0]}> number {index}: {key} is {now[key]}, was {value}"
+                    for key, value in values(names, first).items()
+                    if now[key] != value
+                ]
     return found
 
 

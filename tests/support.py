@@ -1,24 +1,74 @@
-"""What several tests share: templates from texts, the command line, a browser, and who may skip."""
+"""What several tests share: when each runs, templates from texts, the command line, a browser, who may skip."""
 
 from __future__ import annotations
 
-import json
+import io
 import os
-import re
 import shutil
 import subprocess
 import sys
 import tempfile
 import unittest
+from contextlib import chdir
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+from unittest import mock
+
+from hypothesis import HealthCheck, Phase, settings
 
 from pribble import Template, TemplateFolder
-from tests.chromium import FLAGS
+from pribble.cli import main
 
 ROOT = Path(__file__).parent.parent
 DEMO = ROOT / "src/pribble/demo/templates"
+TEST_DATA = ROOT / "tests/data"
 NOTHING_SKIPPED = bool(os.environ.get("PRIBBLE_NOTHING_SKIPPED"))
+
+# ---- when a test runs -------------------------------------------------------------------------------------------
+
+# `make quick` runs what has no mark, `make test` what is slow too, and `make proofs` what is long by nature.
+QUICK, SLOW, PROOF = "quick", "slow", "proof"
+FEWER = bool(os.environ.get("PRIBBLE_QUICK"))
+EXPLORE = int(os.environ.get("PRIBBLE_EXPLORE") or 0)
+
+
+def slow(test: Any) -> Any:
+    """Mark a test or a class that `make quick` leaves out."""
+    test.stage = SLOW
+    return test
+
+
+def proof(test: Any) -> Any:
+    """Mark a test or a class that only `make proofs` runs: a browser over many pages, servers."""
+    test.stage = PROOF
+    return test
+
+
+def examples(usual: int) -> int:
+    """How many generated examples to try: a twelfth of the usual in `make quick`, more under ``PRIBBLE_EXPLORE=N``."""
+    return max(5, usual // 12) if FEWER else usual * max(1, EXPLORE)
+
+
+def generated(usual: int, *, shrink: bool = True) -> settings:
+    """The settings of a test whose cases Hypothesis makes; without `shrink` a failing one is shown as it was found."""
+    phases = tuple(Phase) if shrink else (Phase.generate,)
+    return settings(max_examples=examples(usual), deadline=None, suppress_health_check=list(HealthCheck), phases=phases)
+
+
+def large(usual: int) -> int:
+    """A size that shows that depth and number are taken, where `usual` would only take more time: a tenth of it, or a
+    fortieth in `make quick`; all of it under ``PRIBBLE_EXPLORE``.  What time it takes, benchmarks/hostile.py measures."""
+    return usual if EXPLORE else usual // (40 if FEWER else 10)
+
+
+def seeds(usual: int) -> range:
+    """The seeds of a test that makes its cases itself: others under ``PRIBBLE_EXPLORE=N``."""
+    first = EXPLORE * 1_000_000
+    return range(first, first + examples(usual))
+
+
+# ---- templates and the command line ------------------------------------------------------------------------------
 
 
 class Case(unittest.TestCase):
@@ -50,44 +100,49 @@ class Case(unittest.TestCase):
         return str(caught.exception).replace(f"{folder.path}/", "")
 
 
-def pribble(*arguments: str, stdin: str = "", cwd: Path = ROOT, **environment: str) -> subprocess.CompletedProcess[str]:
-    """Run the command line as a user would."""
-    return subprocess.run(
+@dataclass(frozen=True, slots=True)
+class Done:
+    """What a command left: its exit code, and what it wrote to standard output and standard error."""
+
+    returncode: int
+    stdout: str
+    stderr: str
+
+
+def pribble(*arguments: str, stdin: str = "", cwd: Path = ROOT, **environment: str) -> Done:
+    """Run a command of Pribble's as a user would, but in this process."""
+    given = io.TextIOWrapper(io.BytesIO(stdin.encode()), encoding="utf-8")
+    streams = [io.TextIOWrapper(io.BytesIO(), encoding="utf-8", write_through=True) for _ in range(2)]
+    around = {"COLUMNS": "100", "NO_COLOR": "1", **environment}
+    with (
+        chdir(cwd),
+        mock.patch.dict(os.environ, around),
+        mock.patch.multiple(sys, stdin=given, stdout=streams[0], stderr=streams[1]),
+    ):
+        try:
+            code = main(arguments)
+        except SystemExit as stop:  # argparse
+            code = int(stop.code or 0)
+    out, err = (stream.buffer.getvalue().decode() for stream in streams)  # type: ignore[attr-defined]
+    return Done(code, out, err)
+
+
+def pribble_process(*arguments: str, stdin: str = "", cwd: Path = ROOT, **environment: str) -> Done:
+    """Run a command of Pribble's in a process of its own."""
+    done = subprocess.run(
         [sys.executable, "-m", "pribble", *arguments],
-        input=stdin,
+        input=stdin.encode(),
         capture_output=True,
-        text=True,
         cwd=cwd,
         env={**os.environ, "COLUMNS": "100", "NO_COLOR": "1", **environment},
         timeout=120,
     )
+    return Done(done.returncode, done.stdout.decode(), done.stderr.decode())
 
 
 def needs_chromium(test: Any) -> Any:
-    """Skip a test where there is no Chromium, unless nothing may be skipped."""
+    """Skip a test where there is no Chromium, unless nothing may be skipped; `make quick` leaves it out."""
     absent = shutil.which("chromium") is None and not NOTHING_SKIPPED
+    if getattr(test, "stage", QUICK) == QUICK:
+        slow(test)
     return unittest.skipIf(absent, "Chromium is not installed")(test)
-
-
-def in_chromium(page: str, script: str) -> Any:
-    """What `script`, the body of a function, returns in a page that headless Chromium has loaded."""
-    report = (
-        '<script>addEventListener("load", () => { const said = (() => { SCRIPT })(); '
-        'document.documentElement.innerHTML = "<pre id=said></pre>"; '
-        'document.getElementById("said").textContent = JSON.stringify(said); })</script>'
-    ).replace("SCRIPT", script)
-    with tempfile.TemporaryDirectory(prefix="pribble-page-") as folder:
-        path = Path(folder) / "page.html"
-        path.write_text(page + report, encoding="utf-8")
-        done = subprocess.run(
-            ["chromium", *FLAGS, f"--user-data-dir={folder}/profile", "--dump-dom", path.as_uri()],
-            capture_output=True,
-            text=True,
-            timeout=120,
-        )
-    found = re.search(r'<pre id="said">(.*?)</pre>', done.stdout, re.DOTALL)
-    if found is None:
-        raise AssertionError(f"Chromium said nothing: {done.stderr[-2000:]}")
-    import html
-
-    return json.loads(html.unescape(found[1]))

@@ -7,7 +7,7 @@ import json
 import re
 import unittest
 
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from pribble import (
@@ -23,7 +23,7 @@ from pribble import (
 )
 from pribble.errors import Source
 from pribble.values.reading import read_json
-from tests.support import Case
+from tests.support import Case, generated
 
 # (template, what the first line says after "t.html:LINE:COLUMN: "; the column is part of it)
 TEMPLATE_ERRORS = [
@@ -73,10 +73,7 @@ TEMPLATE_ERRORS = [
     ('<img src="a\0.png">', '1:11: "a\ufffd.png" is the name of no picture'),
     ('{{ put "a\0" }}', '1:8: "a\ufffd" is the name of no file'),
     ("<p>\n<img src=pics/x.png>", '2:10: there is no picture "pics/x.png"'),
-    (
-        '<img src="../../../etc/x.png">',
-        '1:11: the picture "../../../etc/x.png" lies outside the template folder',
-    ),
+    ('<img src="../../../etc/x.png">', '1:11: the picture "../../../etc/x.png" lies outside the template folder'),
     ("{{ a or b }}", "1:6: this is true or false, which is not shown as it is"),
     ("{{ (" + "(" * 300, "1:"),
     ("{{ " + "-" * 300 + "1 }}", "1:104: an expression of more than 100 operations"),
@@ -117,11 +114,7 @@ FIELD_ERRORS = [
     ('{{ a as money("EUR") }}', {"a": "many"}, '1:9: money takes a number, and "many" is none'),
     ('{{ a as money("XYZ") }}', {"a": 1}, '1:9: "XYZ" is no currency'),
     ("{{ a as date }}", {"a": "tomorrow"}, '1:9: date takes a day, and "tomorrow" is none'),
-    (
-        '<a href="{{ a }}">',
-        {"a": " java\tscript:alert(1)"},
-        "1:13: the control character U+0009 at position 4",
-    ),
+    ('<a href="{{ a }}">', {"a": " java\tscript:alert(1)"}, "1:13: the control character U+0009 at position 4"),
     ('<a href="{{ a }}">', {"a": "javascript:alert(1)"}, "1:13: an address may not begin with javascript:"),
     ('<a href="{{ a }}">', {"a": "//evil.example"}, '1:13: "//evil.example" is no absolute address'),
     ('<a href="{{ a }}">', {"a": "tel:lots"}, '1:13: "lots" is no telephone number'),
@@ -166,11 +159,7 @@ class Errors(Case):
     def test_the_way_to_a_part(self) -> None:
         said = self.complaint(
             '{{ layout "l.html" }}\n{{ put "a.html" }}',
-            files={
-                "l.html": "<p>{{ slot content }}",
-                "a.html": 'x\n{{ put "b.html" }}',
-                "b.html": "{{ oops }}",
-            },
+            files={"l.html": "<p>{{ slot content }}", "a.html": 'x\n{{ put "b.html" }}', "b.html": "{{ oops }}"},
         )
         self.assertEqual(
             [line for line in said.splitlines() if not line.startswith("    ")],
@@ -193,11 +182,7 @@ class Errors(Case):
 
 
 MESSAGE_ERRORS = [
-    (
-        {"sender": "a@x.example\r\nBcc: b@x.example"},
-        HeaderError,
-        "From: a carriage return (U+000D) at position 11",
-    ),
+    ({"sender": "a@x.example\r\nBcc: b@x.example"}, HeaderError, "From: a carriage return (U+000D) at position 11"),
     ({"to": "a@x.example\nX: y"}, HeaderError, "To: a line feed (U+000A) at position 11"),
     ({"to": ("Ana\0", "a@x.example")}, HeaderError, "To: NUL (U+0000) at position 3"),
     ({"subject": "a\nb"}, HeaderError, "Subject: a line feed (U+000A) at position 1"),
@@ -283,7 +268,7 @@ class MessageErrors(Case):
                 read_json(Source("data.json", text))
             self.assertTrue(str(caught.exception).startswith(expected), str(caught.exception))
 
-    @settings(max_examples=300, deadline=None)
+    @generated(300)
     @given(
         st.lists(st.tuples(st.integers(0, 80), st.sampled_from([*'[]{},:"\\1e.-+ tn\n', ""])), min_size=1, max_size=4)
     )

@@ -1,0 +1,300 @@
+"""The command line, as a user runs it: output, exit codes, errors; and the examples."""
+
+from __future__ import annotations
+
+import json
+import os
+import re
+import subprocess
+import sys
+import unittest
+from email import message_from_bytes, policy
+from pathlib import Path
+
+from pribble.demo import defects
+from tests.support import DEMO, ROOT, Case, pribble, pribble_process, slow
+
+SAMPLE = DEMO / "berth-confirmed.sample.json"
+
+
+class Render(Case):
+    def test_the_forms(self) -> None:
+        eml = pribble(
+            "render", "berth-confirmed", "--data", str(SAMPLE), "--to", "Ana <ana@example.org>", "--format", "eml"
+        )
+        self.assertEqual((eml.returncode, eml.stderr), (0, ""))
+        message = message_from_bytes(eml.stdout.encode(), policy=policy.default)
+        self.assertEqual(list(defects(message)), [])
+        self.assertEqual(message["Subject"], "Berth B 14 is yours from 3 July")
+        self.assertEqual(
+            pribble("render", "berth-confirmed", "--format", "subject").stdout, "Berth B 14 is yours from 3 July\n"
+        )
+        self.assertIn("Dear Ana Ferreira-Björk,\n", pribble("render", "berth-confirmed", "--format", "text").stdout)
+        html = pribble("render", str(DEMO / "berth-confirmed.html"), "--format", "html").stdout
+        self.assertIn("data:image/png;base64,", html)
+        self.assertNotIn("cid:", html)
+        self.assertIn("cid:", pribble("render", "berth-confirmed", "--format", "html", "--embed", "cid").stdout)
+
+    def test_data_from_standard_input_and_single_fields(self) -> None:
+        done = pribble(
+            "render",
+            "desk-copy",
+            "--format",
+            "subject",
+            "--data",
+            "-",
+            "--set",
+            "berth.number=7",
+            "--set",
+            "vessel.name=Tern",
+            "--set",
+            'charges[0].what="x"',
+            stdin=SAMPLE.read_text(),
+        )
+        self.assertEqual(done.stdout, "SH-2026-0417: Tern on B 7, 03/07/2026 to 07/07/2026\n", done.stderr)
+        german = pribble("render", "berth-confirmed", "--format", "subject", "--locale", "de-AT")
+        self.assertEqual(german.stdout, "Ihr Liegeplatz B 14 ab 3. Juli\n")
+        late = pribble("render", "gate-code", "--format", "text", "--timezone", "Asia/Tokyo")
+        self.assertIn("until Sunday 07:00", late.stdout)
+
+    def test_out_and_json(self) -> None:
+        folder = self.folder()
+        out = folder.path / "m.eml"
+        done = pribble("render", "desk-copy", "--out", str(out), "--attach", str(SAMPLE), "--json")
+        said = json.loads(done.stdout)
+        self.assertEqual((said["file"], said["bytes"]), (str(out), out.stat().st_size))
+        message = message_from_bytes(out.read_bytes(), policy=policy.default)
+        self.assertEqual([p.get_filename() for p in message.iter_attachments()], [SAMPLE.name])
+        self.assertEqual(os.listdir(folder.path), ["m.eml"])
+
+    def test_fields(self) -> None:
+        found = json.loads(pribble("fields", "berth-confirmed", "--json").stdout)
+        self.assertIn(
+            {"path": "charges[].price", "kind": "number", "optional": False},
+            [{k: f[k] for k in ("path", "kind", "optional")} for f in found],
+        )
+        skeleton = pribble("fields", "berth-confirmed", "--sample", "json").stdout
+        rendered = pribble(
+            "render",
+            "berth-confirmed",
+            "--format",
+            "subject",
+            "--data",
+            "-",
+            "--set",
+            "currency=EUR",
+            "--set",
+            "berth.pier=A",
+            "--set",
+            "booking.link=https://skerrow.example",
+            stdin=skeleton,
+        )
+        self.assertEqual((rendered.stdout, rendered.stderr), ("Berth A text is yours from 3 July\n", ""))
+        table = pribble("fields", "gate-code", "--sample", "csv")
+        self.assertEqual(
+            table.stdout, "code,berth.pier,skipper.name,until,opens\ntext,text,text,2026-07-03T18:30:00Z,1\n"
+        )
+        self.assertEqual(table.stderr, "left out, since no row can hold a list: shared\n")
+        self.assertRegex(
+            pribble("fields", "desk-copy").stdout, r"skipper\.phone +text +yes +desk-copy\.html:\d+:\d+ +3"
+        )
+
+
+ERRORS = [
+    # (arguments, exit code, what standard error begins with, and what it holds)
+    (
+        ["render", "berth-confirmed", "--data", "{missing}"],
+        1,
+        'src/pribble/demo/templates/berth-confirmed.html:6:96: no field "name" in vessel',
+        "^^^^",
+    ),
+    (["render", "berth-confirmd"], 2, 'there is no template "berth-confirmd"', 'did you mean "berth-confirmed"?'),
+    (["render", "x", "--templates", "nowhere"], 2, "there is no template folder nowhere", "--templates"),
+    (["render", "berth-confirmed", "--data", "no.json"], 2, "there is no file no.json", ""),
+    (["render", "berth-confirmed", "--data", "Makefile"], 1, "Makefile:1:1: this is no JSON", "^"),
+    (
+        ["render", "berth-confirmed", "--from", "a@x.example\nBcc: b@x.example"],
+        1,
+        "From: a line feed (U+000A) at position 11",
+        "",
+    ),
+    (["render", "berth-confirmed", "--to", "a@x.example\r"], 1, "To: a carriage return", ""),
+    (
+        ["render", "berth-confirmed", "--to", "ana"],
+        1,
+        'To: "ana" is no address',
+        "an address has a local part, an @ and a domain",
+    ),
+    (
+        ["render", "berth-confirmed", "--set", "berth.pier=Z"],
+        1,
+        "src/pribble/demo/templates/berth-confirmed.html:16:",
+        'did you mean "pier-c.png"?',
+    ),
+    (["render", "gate-code", "--format", "html"], 2, '"gate-code" is text only', ""),
+    (["render", "berth-confirmed", "--set", "oops"], 2, "--set takes PATH=VALUE", ""),
+    (["render", "berth-confirmed", "--locale", "xx_YY"], 2, '"xx_YY" is no locale', ""),
+    (["render", "berth-confirmed", "--timezone", "Mars/Base"], 2, '"Mars/Base" is no time zone', ""),
+    (["send", "berth-confirmed", "--to", "a@x.example"], 2, "say how to send it", "--through"),
+    (
+        ["send", "berth-confirmed", "--to", "a@x.example", "--through", "carrier:pigeon"],
+        2,
+        '"carrier:pigeon" names no transport',
+        "",
+    ),
+    (
+        ["send", "berth-confirmed", "--to", "a@x.example", "--through", "smtp://u:p@h"],
+        2,
+        "a password has no place in an address",
+        "PRIBBLE_PASSWORD",
+    ),
+    (
+        ["send", "berth-confirmed", "--to", "a@x.example", "--through", "smtp://127.0.0.1:1"],
+        3,
+        "127.0.0.1:1 cannot be reached",
+        "",
+    ),
+    (
+        ["send", "berth-confirmed", "--to", "a@x.example", "--through", "smtp://me@127.0.0.1:1"],
+        3,
+        "127.0.0.1:1 wants a password",
+        "PRIBBLE_PASSWORD",
+    ),
+    (["render"], 2, "usage: pribble render", ""),
+    (["render", "berth-confirmed", "--out", "no/such/folder/x"], 2, "no/such/folder", ""),
+]
+
+
+class Errors(Case):
+    def test_errors_name_place_and_hint_and_set_the_exit_code(self) -> None:
+        folder = self.folder()
+        missing = folder.path / "missing.json"
+        data = json.loads(SAMPLE.read_text())
+        del data["vessel"]["name"]
+        missing.write_text(json.dumps(data))
+        for arguments, code, begins, holds in ERRORS:
+            with self.subTest(arguments):
+                done = pribble(*[a.replace("{missing}", str(missing)) for a in arguments])
+                self.assertEqual(done.returncode, code, done.stderr)
+                self.assertEqual(done.stdout, "")
+                self.assertTrue(done.stderr.startswith(begins) or begins in done.stderr.splitlines()[0], done.stderr)
+                self.assertIn(holds, done.stderr)
+                self.assertNotIn("Traceback", done.stderr)
+
+    def test_settings_file(self) -> None:
+        for text, expected in [
+            ("templtes = 1", 'did you mean "templates"?'),
+            ("x", "pribble.toml"),
+            ("[pictures]\nebed = 1", '"pictures.ebed" means nothing here'),
+            ("[senders]\ndefault = 1", '"senders.default" is a mailbox'),
+        ]:
+            folder = self.folder({"pribble.toml": text})
+            done = pribble("fields", "x", cwd=folder.path, PYTHONPATH=str(ROOT / "src"))
+            self.assertEqual(done.returncode, 1, done.stderr)
+            self.assertIn(expected, done.stderr)
+
+
+BROKEN = ROOT / "tests/data/broken.eml"
+
+
+class Auditing(Case):
+    def test_a_broken_message(self) -> None:
+        done = pribble("audit", str(BROKEN))
+        self.assertEqual((done.returncode, done.stderr), (1, ""))
+        for expected in (
+            "multipart/related",
+            "error addresses.comma-in-name  line 2, RFC 5322 3.4",
+            "  From: Skerrow Haven, Berth Office <berths@skerrow.example>\n        ^^^^^^^^^^^^^\n",
+            '  fix: put the whole name in quotes: "Bell, Ana" <ana@example.org>',
+            "12 errors, 7 warnings, 1 note.",
+        ):
+            self.assertIn(expected, done.stdout)
+        (said,) = json.loads(pribble("audit", "--json", str(BROKEN)).stdout)
+        self.assertEqual((said["sound"], len(said["findings"])), (False, 20))
+        self.assertEqual([part["type"] for part in said["parts"]["parts"]], ["text/html", "image/png"])
+        raw = BROKEN.read_bytes()
+        for finding in said["findings"]:
+            excerpt = finding["excerpt"].strip("…").encode()[:20]
+            line = raw.split(b"\n")[finding["line"] - 1]
+            self.assertIn(excerpt, line)
+            self.assertEqual(raw[: finding["offset"]].count(b"\n") + 1, finding["line"])
+
+    def test_sound_ones_and_several(self) -> None:
+        eml = pribble("render", "gate-code", "--to", "ana@example.org").stdout
+        path = self.folder({"code.eml": eml}).path / "code.eml"
+        done = pribble("audit", str(path), "--submitted", "--no-smtputf8")
+        self.assertEqual(done.returncode, 0)
+        self.assertIn("No departure from the standards.", done.stdout)
+        both = pribble("audit", str(path), str(BROKEN))
+        self.assertEqual(both.returncode, 1)
+        self.assertIn("code.eml", both.stdout)
+        much = json.loads(pribble("audit", "-", "--json", stdin="Subject: x\n\n" + "y\n" * 50).stdout)
+        self.assertEqual({f["times"] for f in much[0]["findings"] if f["rule"] == "lines.bare-lf-body"}, {50})
+        self.assertIn(
+            "30 more of lines.bare-lf-body", pribble("audit", "-", stdin="Subject: x\n\n" + "y\n" * 50).stdout
+        )
+        missing = pribble("audit", "nothing.eml")
+        self.assertEqual((missing.returncode, missing.stderr), (2, "there is no file nothing.eml\n"))
+
+
+class DemoAndExamples(Case):
+    @slow
+    def test_demo(self) -> None:
+        out = self.folder().path / "out"
+        done = pribble_process("demo", "--out", str(out))
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        for expected in ("Berth B 14 is yours", "2 of 2", "1 of 1", "sound", "text/calendar"):
+            self.assertIn(expected, done.stdout)
+        said = json.loads(pribble("demo", "--out", str(out), "--json").stdout)
+        self.assertEqual(
+            [(m["template"], m["defects"], m["departures"], m["pictures_unresolved"]) for m in said],
+            [
+                ("berth-confirmed", [], [], 0),
+                ("berth-confirmed.de", [], [], 0),
+                ("desk-copy", [], [], 0),
+                ("gale-warning", [], [], 0),
+                ("gate-code", [], [], 0),
+                ("mooring-statement", [], [], 0),
+            ],
+        )
+        for message in said:
+            for kind in ("message", "html", "text"):
+                if message[kind] is not None:
+                    self.assertGreater(Path(message[kind]).stat().st_size, 200)
+
+    @slow
+    def test_examples_run(self) -> None:
+        cwd = self.folder().path
+        for example in sorted((ROOT / "examples").glob("*.py")):
+            with self.subTest(example.name):
+                done = subprocess.run(
+                    [sys.executable, str(example)], capture_output=True, text=True, cwd=cwd, timeout=120
+                )
+                self.assertEqual((done.returncode, done.stderr), (0, ""))
+                self.assertTrue(done.stdout)
+
+    def test_the_readme_tells_the_truth(self) -> None:
+        readme = (ROOT / "README.md").read_text(encoding="utf-8")
+        html, python, output = re.search(
+            r"```html\n(.*?)```.*?```python\n(.*?)```\s*```\n(.*?)```", readme, re.DOTALL
+        ).groups()
+        folder = self.folder({"templates/welcome.html": html}).path
+        done = subprocess.run(
+            [sys.executable, "-W", "ignore", "-c", python], capture_output=True, text=True, cwd=folder, timeout=60
+        )
+        self.assertEqual((done.stdout.strip(), done.stderr), (output.strip(), ""))
+        self.assertEqual(
+            list(defects(message_from_bytes((folder / "welcome.eml").read_bytes(), policy=policy.default))), []
+        )
+        for path in re.findall(r"\]\(([^)]+)\)", readme):
+            self.assertTrue((ROOT / path).exists(), path)
+
+    def test_importing_is_cheap(self) -> None:
+        heavy = ("PIL", "babel", "rich", "aiosmtpd", "email.message", "smtplib", "asyncio")
+        code = f"from pribble import *; import sys; print([m for m in {heavy!r} if m in sys.modules])"
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, cwd=ROOT, timeout=60)
+        self.assertEqual(done.stdout.strip(), "[]")
+
+
+if __name__ == "__main__":
+    unittest.main()

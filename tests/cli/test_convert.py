@@ -1,0 +1,157 @@
+"""``pribble convert`` and the fragment of a template: pages for hosts that take one string."""
+
+from __future__ import annotations
+
+import json
+import re
+
+from html5lib import HTMLParser
+
+from pribble import Template
+from tests.pictures.test_pictures import made, photograph
+from tests.support import DEMO, ROOT, Case, pribble
+
+PAGE = """<!DOCTYPE html>
+<html><head><title>T</title><link rel="stylesheet" href="css/a.css"><style>@media print { p { color: black } }</style>
+</head><body><p class="a">x</p><img src="pictures/a.png" alt="A">
+</body></html>
+"""
+HOSTILE = (
+    '"',
+    "'",
+    "<",
+    "&lt;",
+    "</p><script>",
+    "--><b>",
+    "{{ x }}",
+    "</style>",
+    "]]>",
+    "\U000f0000",
+    "cid:x",
+    "a\u0000b",
+    "style=x",
+)
+
+
+class Convert(Case):
+    def site(self) -> str:
+        """A folder with a page, its sheet and its picture; the page's path."""
+        folder = self.folder(
+            {
+                "page.html": PAGE,
+                "css/a.css": "p { color: red; background: url(../pictures/a.png) }",
+                "pictures/a.png": made(photograph(), "PNG"),
+                "bad.html": b"<p>\xff",
+                "cut.html": '<p>x\n<img src="a.png',
+                "gone.html": '<p>x\n<img src="pictures/b.png">',
+            }
+        )
+        return str(folder.path)
+
+    def test_a_page_becomes_one_string(self) -> None:
+        folder = self.site()
+        done = pribble("convert", f"{folder}/page.html")
+        self.assertEqual(done.returncode, 0)
+        self.assertRegex(done.stdout, r'<p style="color:red; background:url\(data:image/png;base64,[^)]*\)" class="a">')
+        self.assertRegex(done.stdout, r'<img src="data:image/png;base64,[^"]*" width="64" height="48" alt="A">')
+        self.assertIn("@media print { p { color: black !important } }", done.stdout)
+        self.assertIn('the picture "a.png" is shown with width="64" height="48"', done.stderr)
+        self.assertNotIn("<link", done.stdout)
+
+    def test_forms_and_ways(self) -> None:
+        folder = self.site()
+        fragment = pribble("convert", f"{folder}/page.html", "--format", "fragment", "--embed", "none").stdout
+        self.assertTrue(fragment.startswith("<style>@media print"))
+        self.assertIn('<img src="pictures/a.png"', fragment)
+        self.assertNotRegex(fragment, "<(html|head|title|body)|</(html|body)")
+        linked = pribble("convert", f"{folder}/page.html", "--picture-base", "https://x.example/m")
+        self.assertIn('src="https://x.example/m/pictures/a.png"', linked.stdout)
+        self.assertIn("background:url(https://x.example/m/pictures/a.png)", linked.stdout)
+        old = pribble(
+            "convert", "-", "--old-attributes", stdin="<style>td{background-color:#fff}</style><table><tr><td>x"
+        )
+        self.assertIn('bgcolor="#ffffff"', old.stdout)
+
+    def test_standard_input_files_and_json(self) -> None:
+        folder = self.site()
+        out = f"{folder}/out.html"
+        done = pribble("convert", "-", "--out", out, stdin="<style>p { color: red }</style><p>x")
+        self.assertEqual((done.returncode, done.stdout), (0, ""))
+        with open(out, encoding="utf-8") as file:
+            self.assertEqual(file.read(), '<p style="color:red">x')
+        answer = json.loads(pribble("convert", f"{folder}/page.html", "--json").stdout)
+        self.assertEqual((answer["format"], len(answer["told"])), ("html", 1))
+        self.assertEqual(answer["bytes"], len(answer["content"].encode()))
+
+    def test_errors(self) -> None:
+        folder = self.site()
+        for arguments, code, says in (
+            ((f"{folder}/none.html",), 2, "there is no file"),
+            ((f"{folder}/page.html", "--embed", "cid"), 2, "convert makes none"),
+            ((f"{folder}/page.html", "--embed", "link"), 2, "need the address they lie below"),
+            ((f"{folder}/bad.html",), 1, "is no UTF-8 (at byte 3)"),
+            ((f"{folder}/cut.html",), 1, "cut.html:2:1: a tag is not closed"),
+            (
+                (f"{folder}/gone.html",),
+                1,
+                'gone.html:2:11: there is no picture "pictures/b.png" (did you mean "a.png"?)',
+            ),
+        ):
+            with self.subTest(says):
+                done = pribble("convert", *arguments)
+                self.assertEqual((done.returncode, done.stdout), (code, ""))
+                self.assertIn(says, done.stderr)
+                self.assertNotIn("Traceback", done.stderr)
+
+    def test_a_template_as_one_string(self) -> None:
+        done = pribble("render", "mooring-statement", "--format", "fragment", "--embed", "data")
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        self.assertTrue(done.stdout.startswith("<style>"))
+        self.assertEqual(len(re.findall(r'src="data:image/png;base64,', done.stdout)), 2)
+        self.assertNotRegex(done.stdout, "cid:|<(html|head|title|body)|\\{\\{")
+        linked = pribble(
+            "render", "berth-confirmed", "--format", "html", "--embed", "link", "--picture-base", "https://x.example"
+        )
+        self.assertIn('src="https://x.example/pictures/pier-b.png"', linked.stdout)
+        missing = pribble("render", "berth-confirmed", "--format", "html", "--embed", "link")
+        self.assertEqual(missing.returncode, 2)
+        self.assertIn("need the address they lie below", missing.stderr)
+
+    def test_settings_of_pictures(self) -> None:
+        folder = self.site()
+        for settings, says in (
+            ('[pictures]\nbase = "https://x.example"\nembed = "link"', ""),
+            ("[pictures]\nbases = 1", 'did you mean "base"?'),
+            ("[pictures]\nbase = 1", '"pictures.base" is a text'),
+        ):
+            with open(f"{folder}/pribble.toml", "w", encoding="utf-8") as file:
+                file.write(f'templates = "{DEMO}"\n{settings}\n')
+            done = pribble("render", "berth-confirmed", "--format", "fragment", cwd=type(ROOT)(folder))
+            with self.subTest(settings):
+                self.assertIn(says or "https://x.example/pictures/pier-b.png", done.stdout + done.stderr)
+
+
+class Hostile(Case):
+    """A page that is dressed when it is rendered holds what the data hold, and no more."""
+
+    PAGE = (
+        "<!DOCTYPE html><html><head><title>t</title><style>p:nth-child(odd) { color: red; font-family: 'A \"B' } [title] { margin: 0 }"
+        '</style></head><body>{{ for v in values: }}<p title="{{ v }}" style="top: 0">{{ v }}</p>{{ :for }}</body></html>'
+    )
+
+    def test_values_change_no_structure(self) -> None:
+        template = Template.from_text(self.PAGE)
+        self.assertFalse(template.explain().compiled)
+        html = template.render({"values": HOSTILE}).html
+        tree = HTMLParser(namespaceHTMLElements=False).parse(html)
+        paragraphs = list(tree.iter("p"))
+        self.assertEqual(len(paragraphs), len(HOSTILE))
+        self.assertEqual(len(list(tree.iter("script"))), 0)
+        for index, (paragraph, value) in enumerate(zip(paragraphs, HOSTILE, strict=True)):
+            with self.subTest(value):
+                expected = value.replace("\u0000", "")
+                self.assertEqual((paragraph.text or "").replace("\ufffd", ""), expected)
+                self.assertEqual(paragraph.get("title").replace("\ufffd", ""), expected)
+                own = "margin:0; color:red; font-family:'A \"B'; top:0" if index % 2 == 0 else "margin:0; top:0"
+                self.assertEqual(paragraph.get("style"), own)
+                self.assertEqual(sorted(paragraph.attrib), ["style", "title"])

@@ -1,0 +1,1 @@
+"""Tests of templates, folders and files."""
