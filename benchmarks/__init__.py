@@ -1,1 +1,1 @@
-"""Speed as ratios within one run: ``python -m benchmarks``."""
+"""Speed as ratios within one run: ``python -m benchmarks``.  docs/performance.md says what is measured, and by what."""

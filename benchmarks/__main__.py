@@ -1,100 +1,151 @@
-"""Print each budget with what was measured; exits 1 where one is missed."""
+"""``python -m benchmarks [B1 …] [--json]``: each budget with what was measured; exits 1 where one is missed."""
 
 from __future__ import annotations
 
-import cProfile
-import pstats
+import argparse
+import json
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from dataclasses import asdict, dataclass
+from functools import cache
 
-from benchmarks import messages
-from benchmarks.hostile import slowest
-from benchmarks.measure import compared
-from benchmarks.statement import ways
-from benchmarks.styles import growth
+from benchmarks import hostile, starts, styles
+from benchmarks.links import Links
+from benchmarks.measure import Ratio, compared
+from benchmarks.messages import Album, Messages
+from benchmarks.statement import Statement
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """What was measured for one budget: in the `unit` "×", "ms", or "× as long" where more is better."""
+
+    name: str
+    what: str
+    measured: float
+    least: float | None
+    unit: str
+    budget: float
+    detail: str
+
+    @property
+    def met(self) -> bool:
+        """Whether the budget is kept."""
+        return self.measured >= self.budget if self.unit == "× as long" else self.measured <= self.budget
+
+    def __str__(self) -> str:
+        least = f", least {self.least:.2f}" if self.least is not None else ""
+        bound = "at least" if self.unit == "× as long" else "at most"
+        verdict = "met" if self.met else "NOT MET"
+        measured = f"{self.measured:.2f} {self.unit}{least} ({bound} {self.budget:g}; {self.detail})"
+        return f"{self.name:<4} {self.what}: {measured}  {verdict}"
 
 
 def main() -> int:
-    compiled, by_hand, said = ways()
-    assert compiled() == by_hand(), "the two ways differ, so there is nothing to compare"
-    b1 = compared(compiled, by_hand)
-    kept = b1.median <= 1.25
-    print(
-        f"B1  HTML of one statement ({len(compiled()):,} characters), compiled against by hand: {b1.median:.2f} × "
-        f"(at most 1.25; most rounds {b1.low:.2f} to {b1.high:.2f}; {b1.first * 1e6:.0f} against "
-        f"{b1.second * 1e6:.0f} µs)  {'kept' if kept else 'MISSED'}"
-    )
-    b2 = compared(said, compiled)
-    said_soon = b2.median <= 1.5
-    print(
-        f"B2  its plain text ({len(said()):,} characters), derived and laid out, against its HTML, compiled: "
-        f"{b2.median:.2f} × (at most 1.5; most rounds {b2.low:.2f} to {b2.high:.2f}; {b2.first * 1e6:.0f} against "
-        f"{b2.second * 1e6:.0f} µs)  {'kept' if said_soon else 'MISSED'}"
-    )
-    sent = whole_messages(compiled, by_hand)
-    if "messages" in sys.argv:
-        return 0 if sent else 1
-    grown, seconds = growth()
-    steady = grown <= 2.2
-    print(
-        f"B7  compiling twice a page of 100 kB with 300 style rules ({seconds * 1e3:.0f} ms for 100 kB): "
-        f"{grown:.2f} × (at most 2.2)  {'kept' if steady else 'MISSED'}"
-    )
-    worst, name, took = slowest(25_000)
-    linear = worst <= 3
-    print(
-        f"B8  twice as much of a hostile text, the worst of all ({name}, {took * 1e3:.0f} ms for 25,000 characters): "
-        f"{worst:.2f} × (linear is 2, quadratic 4; at most 3)  {'kept' if linear else 'MISSED'}"
-    )
-    if "--profile" in sys.argv:
-        profile = cProfile.Profile()
-        profile.enable()
-        for _ in range(500):
-            said() if "text" in sys.argv else compiled()
-        profile.disable()
-        pstats.Stats(profile).sort_stats("tottime").print_stats(20)
-    return 0 if kept and said_soon and sent and linear and steady else 1
+    parser = argparse.ArgumentParser(prog="python -m benchmarks")
+    parser.add_argument("names", nargs="*", metavar="B1", help=f"only these: {', '.join(ROWS)}")
+    parser.add_argument("--json", action="store_true", help="the rows as JSON")
+    options = parser.parse_args()
+    if unknown := set(options.names) - set(ROWS):
+        parser.error(f"there is no {', '.join(sorted(unknown))}")
+    made = []
+    for name in options.names or ROWS:
+        for row in ROWS[name]():
+            made.append(row)
+            if not options.json:
+                print(row, flush=True)
+    if options.json:
+        print(json.dumps([{**asdict(row), "met": row.met} for row in made], ensure_ascii=False, indent=1))
+    return 0 if all(row.met for row in made) else 1
 
 
-def whole_messages(compiled: Callable[[], str], by_hand: Callable[[], str]) -> bool:
-    """B3, B4 and B6: the bytes of a message, from its rendering and from the data, and the start of a program."""
-    whole, written, floor, text, by_the_library = messages.ways()
-    b3 = compared(written, floor)
-    print(
-        f"B3  bytes of one message ({len(written()):,}), from a rendering whose pictures are encoded, against "
-        f"binascii.b2a_qp of both bodies and one join: {b3.median:.2f} × (at most 1.3; most rounds {b3.low:.2f} to "
-        f"{b3.high:.2f}; {b3.first * 1e6:.0f} against {b3.second * 1e6:.0f} µs)  "
-        f"{'kept' if b3.median <= 1.3 else 'MISSED'}"
-    )
+statement, links = cache(Statement), cache(Links)
 
-    def floors() -> None:
-        by_hand(), text(), floor()
 
-    b4 = compared(whole, floors)
-    library = compared(by_the_library, whole, rounds=30, calls=2)
-    print(
-        f"B4  the same from the data, against the three floors: {b4.median:.2f} × (at most 1.5; most rounds "
-        f"{b4.low:.2f} to {b4.high:.2f}; {b4.first * 1e6:.0f} against {b4.second * 1e6:.0f} µs)  "
-        f"{'kept' if b4.median <= 1.5 else 'MISSED'}"
-    )
-    print(
-        f"    the standard library's email package takes {library.median:.1f} × as long to build and serialise it "
-        f"(at least 15; {library.first * 1e3:.1f} ms)  {'kept' if library.median >= 15 else 'MISSED'}"
-    )
-    bare = messages.start("pass")
-    added = {
-        name: (messages.start(f"{name}") - bare) * 1e3
-        for name in ("import pribble", "from pribble import Message", "from pribble import TemplateFolder")
-    }
-    print(
-        f"B6  import pribble: {added['import pribble']:.0f} ms above a bare interpreter's start of "
-        f"{bare * 1e3:.0f} ms (at most 60)  {'kept' if added['import pribble'] <= 60 else 'MISSED'}"
-    )
-    print(
-        f"    what it gives is loaded when asked for: Message {added['from pribble import Message']:.0f} ms, "
-        f"TemplateFolder {added['from pribble import TemplateFolder']:.0f} ms"
-    )
-    return b3.median <= 1.3 and b4.median <= 1.5 and library.median >= 15 and added["import pribble"] <= 60
+@cache
+def messages() -> Messages:
+    return Messages(statement())
+
+
+def _ratio(name: str, what: str, budget: float, ratio: Ratio, unit: str = "×") -> Iterator[Row]:
+    detail = f"{ratio.first * 1e6:,.0f} against {ratio.second * 1e6:,.0f} µs"
+    yield Row(name, what, ratio.median, ratio.least, unit, budget, detail)
+
+
+def b1() -> Iterator[Row]:
+    page = statement()
+    ratio = compared(page.html, page.html_by_hand, page.recipients)
+    yield from _ratio("B1", "the HTML of one statement against by hand", 1.15, ratio)
+
+
+def b1u() -> Iterator[Row]:
+    page = links()
+    ratio = compared(page.html, page.html_by_hand, page.recipients)
+    yield from _ratio("B1u", "twenty whole addresses against by hand", 1.5, ratio)
+
+
+def b2() -> Iterator[Row]:
+    page = statement()
+    ratio = compared(page.text, page.html, page.recipients, prepare=page.kept)
+    yield from _ratio("B2", "its derived plain text against its HTML", 1.3, ratio)
+
+
+def b3() -> Iterator[Row]:
+    made = messages()
+    ratio = compared(made.written, made.floor, made.renderings, prepare=made.fresh)
+    yield from _ratio("B3", "bytes from a rendering against the floor", 1.3, ratio)
+
+
+def b4() -> Iterator[Row]:
+    made = messages()
+    ratio = compared(made.whole, made.floors, made.renderings)
+    yield from _ratio("B4", "bytes from the data against the three floors", 1.4, ratio)
+
+
+def b4s() -> Iterator[Row]:
+    made = messages()
+    faster = compared(made.by_the_library, made.written, made.renderings, rounds=60)
+    yield from _ratio("B4s", "the standard library against ours, from a rendering", 20, faster, "× as long")
+
+
+def b6() -> Iterator[Row]:
+    bare = starts.started(["-c", "pass"])
+    for (what, arguments), budget in zip(starts.STARTS.items(), (5, 50, 150, 250), strict=True):
+        added = (starts.started(arguments) - bare) * 1e3
+        yield Row("B6", what, added, None, "ms", budget, f"above {bare * 1e3:.0f} ms of a bare interpreter, CPU time")
+
+
+def b7() -> Iterator[Row]:
+    detail = "by the slope over 4 and 8 times the page"
+    yield Row("B7", "compiling twice a page with 300 style rules", styles.growth(), None, "×", 2.1, detail)
+    against = styles.against_parsing()
+    yield from _ratio("B7", "compiling 100 kB of it against html5lib's parse and tinycss2's", 10, against)
+
+
+def b8() -> Iterator[Row]:
+    growth = hostile.worst()[0]
+    what = f"twice a hostile input, the worst of {len(hostile.worst())}"
+    yield Row("B8", what, growth.doubling, None, "×", hostile.MOST, f"{growth.name}; by the slope over 4 and 8 times")
+
+
+def b10() -> Iterator[Row]:
+    album = Album()
+    ratio = compared(album.inside, album.beside, album.recipients, rounds=20)
+    yield from _ratio("B10", "a megabyte of pictures inside the page against beside it", 3, ratio)
+
+
+ROWS: dict[str, Callable[[], Iterator[Row]]] = {
+    "B1": b1,
+    "B1u": b1u,
+    "B2": b2,
+    "B3": b3,
+    "B4": b4,
+    "B4s": b4s,
+    "B6": b6,
+    "B7": b7,
+    "B8": b8,
+    "B10": b10,
+}
 
 
 if __name__ == "__main__":

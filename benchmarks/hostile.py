@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable
-from dataclasses import replace
-from functools import partial
-from time import perf_counter
+from dataclasses import dataclass, replace
+from functools import cache, partial
 
+from benchmarks.measure import doubling, timed
 from pribble import Limits, PribbleError, Template, TemplateFolder, audit, plain_text
 
 # Each template by its size in characters, about.
@@ -154,16 +155,41 @@ _LIMITS = Limits(characters=5_000_000, output=50_000_000, text=5_000_000)
 
 
 Case = Callable[[int], Callable[[], object]]
+# So many times as long may twice an input take: 2 is linear, 4 quadratic, and machines are noisy.
+MOST = 2.6
+_SIZES = 1_000, 4_000, 8_000
+_DOUBTFUL, _LOOKED_AT_AGAIN = 2.25, 4
+_SAYS_NOTHING = 0.005  # seconds: what takes no longer
 
 
-def slowest(size: int) -> tuple[float, str, float]:
-    """The text or value for which twice `size` takes longest against `size`: the ratio, its name, and the time for
-    `size` in seconds.  The worst of a first round are measured again, more closely."""
+@dataclass(frozen=True, slots=True)
+class Growth:
+    """How many times as long twice an input takes, and the seconds that the largest one took."""
+
+    doubling: float
+    name: str
+    seconds: float
+
+
+@cache
+def worst() -> list[Growth]:
+    """The growth of each input, the worst first.  The doubtful ones, and the worst in any case, are measured again:
+    several times, and four times as large."""
     cases = _cases()
-    first = sorted(((_ratio(case, size, 1), name) for name, case in cases.items()), reverse=True)
-    again = [(_ratio(cases[name], 2 * size, 3), name) for _, name in first[:8]]
-    ratio, name = max(again)
-    return ratio, name, _took(cases[name](size))
+    found = sorted((_growth(name, case, _SIZES, 1) for name, case in cases.items()), key=_order)
+    again = [g.name for n, g in enumerate(found) if n < _LOOKED_AT_AGAIN or g.doubling > _DOUBTFUL]
+    sizes = tuple(4 * size for size in _SIZES)
+    looked = {name: _growth(name, cases[name], sizes, 2) for name in again}
+    return sorted((looked.get(growth.name, growth) for growth in found), key=_order)
+
+
+def main() -> int:
+    """Print the worst; exits 1 where one grows faster than it may."""
+    growths = worst()
+    print(f"twice the input, for {len(growths)} hostile ones (linear is 2, at most {MOST}):")
+    for growth in growths[:8]:
+        print(f"{growth.doubling:6.2f} × {growth.seconds * 1e3:8.0f} ms  {growth.name}")
+    return 1 if growths[0].doubling > MOST else 0
 
 
 def _cases() -> dict[str, Case]:
@@ -180,11 +206,15 @@ def _cases() -> dict[str, Case]:
     return cases
 
 
-def _ratio(case: Case, size: int, rounds: int) -> float:
-    single, double = case(size), case(2 * size)
-    pairs = [(_took(single), _took(double)) for _ in range(rounds)]
-    first, second = min(a for a, _ in pairs), min(b for _, b in pairs)
-    return second / first if second > 0.02 else 0.0  # what takes less than that says nothing
+def _order(growth: Growth) -> float:
+    return -growth.doubling
+
+
+def _growth(name: str, case: Case, sizes: tuple[int, ...], rounds: int) -> Growth:
+    runs = [(size, case(size)) for size in sizes]
+    times = [(size, min(timed(_done, run) for _ in range(rounds))) for size, run in runs]
+    longest = times[-1][1]
+    return Growth(doubling(times) if longest > _SAYS_NOTHING else 0.0, name, longest)
 
 
 def _compiling(folder: TemplateFolder, text: Callable[[int], str], size: int) -> Callable[[], object]:
@@ -212,10 +242,12 @@ def _rendering(template: Template, value: Callable[[int], str], size: int) -> Ca
     return render
 
 
-def _took(run: Callable[[], object]) -> float:
-    began = perf_counter()
+def _done(run: Callable[[], object]) -> None:
     try:
         run()
     except PribbleError as error:
         str(error)
-    return perf_counter() - began
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,57 +1,73 @@
-"""Measuring two ways of doing one thing against each other, in turn, so that a drifting machine does not matter."""
+"""Measuring two ways of doing one thing against each other: CPU time of the thread, in turn, without the collector."""
 
 from __future__ import annotations
 
 import gc
+import math
 import statistics
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from time import perf_counter
+from time import thread_time_ns
+from typing import Any
+
+Way = Callable[[Any], object]
 
 
 @dataclass(frozen=True, slots=True)
 class Ratio:
     """The first way against the second.
 
-    `median` is that of the ratios round by round: both run in each, a few milliseconds apart, so that the
-    machine's speed at the time does not matter.  `low` and `high` bound the middle four fifths of them.
-    `first` and `second` are median times in seconds a call.
+    `median` is that of the ratios round by round: both run in each, one after the other, so that the machine's speed at
+    the time does not matter.  `least` is the least time of the first by the least of the second.  `first` and `second`
+    are median times in seconds.
     """
 
     median: float
-    low: float
-    high: float
+    least: float
     first: float
     second: float
 
 
-def compared(first: Callable[[], object], second: Callable[[], object], *, rounds: int = 300, calls: int = 4) -> Ratio:
-    """Call both in turn, `calls` times a round."""
-    for function in (first, second):
-        for _ in range(20):
-            function()
+def compared(first: Way, second: Way, inputs: Sequence[Any], *, rounds: int = 600, prepare: Way | None = None) -> Ratio:
+    """Call both in turn, with another of the inputs in each round, and the other one first in every second round.
+
+    `prepare` makes of an input, untimed and anew for each round, what the first one takes.
+    """
     pairs = []
-    gc.disable()
-    try:
-        for number in range(rounds):
-            order = (first, second) if number % 2 else (second, first)
-            took = {function: timed(function, calls) for function in order}
-            pairs.append((took[first], took[second]))
-    finally:
-        gc.enable()
-    ratios = sorted(a / b for a, b in pairs)
+    for number in range(-10, rounds):
+        given = inputs[number % len(inputs)]
+        prepared = prepare(given) if prepare else given
+        if number % 2:
+            after = timed(second, given)
+            pair = timed(first, prepared), after
+        else:
+            pair = timed(first, prepared), timed(second, given)
+        if number >= 0:  # those before warm up
+            pairs.append(pair)
+    firsts, seconds = [a for a, _ in pairs], [b for _, b in pairs]
     return Ratio(
-        statistics.median(ratios),
-        ratios[len(ratios) // 10],
-        ratios[-1 - len(ratios) // 10],
-        statistics.median(a for a, _ in pairs),
-        statistics.median(b for _, b in pairs),
+        statistics.median(a / b for a, b in pairs),
+        min(firsts) / min(seconds),
+        statistics.median(firsts),
+        statistics.median(seconds),
     )
 
 
-def timed(function: Callable[[], object], calls: int) -> float:
-    """Seconds a call."""
-    began = perf_counter()
-    for _ in range(calls):
-        function()
-    return (perf_counter() - began) / calls
+def timed(way: Way, given: Any) -> float:
+    """The seconds of CPU time that this thread takes for one call."""
+    gc.collect(0)
+    gc.disable()
+    try:
+        began = thread_time_ns()
+        way(given)
+        return (thread_time_ns() - began) / 1e9
+    finally:
+        gc.enable()
+
+
+def doubling(times: Sequence[tuple[float, float]]) -> float:
+    """How many times as long twice the input takes: 2 to the slope of the logarithms of (size, seconds)."""
+    sizes = [math.log(size) for size, _ in times]
+    seconds = [math.log(max(took, 1e-9)) for _, took in times]
+    slope = statistics.linear_regression(sizes, seconds).slope
+    return float(2**slope)

@@ -1,4 +1,4 @@
-"""The mooring statement as a message: its bytes against the least they could cost, and against the standard library.
+"""The statement as a message: its bytes against the least they could cost, and against the standard library.
 
 The floor of the bytes is what a developer in a hurry would do: both bodies through `binascii.b2a_qp`, and one join with
 the pictures, which are in base64 already.  That makes no header, and no message: `b2a_qp` is what most of it would be.
@@ -7,126 +7,101 @@ the pictures, which are in base64 already.  That makes no header, and no message
 from __future__ import annotations
 
 import binascii
-import os
-import subprocess
-import sys
-import time
-from collections.abc import Callable
+import io
+import random
 from email.message import EmailMessage
 from email.policy import SMTP
-from typing import Any, NamedTuple
+from typing import Any
 
-from pribble import Message, TemplateFolder
-from pribble.demo import OFFICE, TEMPLATES
-from pribble.values.formatters import FORMATTERS, prepared
-from pribble.values.settings import Settings
+from PIL import Image
 
-TO = "Ana Ferreira-Björk <ana@example.org>"
-
-
-class Ways(NamedTuple):
-    """Each a way to do it, and a floor below it."""
-
-    whole: Callable[[], bytes]  # data to bytes
-    written: Callable[[], bytes]  # a rendering to bytes
-    floor: Callable[[], bytes]
-    text_by_hand: Callable[[], str]
-    by_the_library: Callable[[], bytes]
+from benchmarks.statement import Statement
+from pribble import Message, Rendering, Template
+from pribble.demo import OFFICE
 
 
-def ways() -> Ways:
-    template = TemplateFolder(TEMPLATES, locale="en_GB")["mooring-statement"]
-    data = template.samples[""]
-    rendering = template.render(data)
-    html, text = str(rendering.html), rendering.text
-    pictures = [picture.base64_body for picture in rendering.pictures]
+class Messages:
+    """The ways to the bytes of a statement; what they take is the data of a recipient, or its rendering."""
 
-    def whole() -> bytes:
-        return bytes(template.render(data).message(sender=OFFICE, to=TO))
+    def __init__(self, statement: Statement) -> None:
+        self.statement = statement
+        self.renderings = [(data, self._rendered(data)) for data in statement.recipients]
+        data, rendering = self.renderings[0]
+        assert Message.from_bytes(self.whole((data, rendering))).html == str(rendering.html).replace("\r\n", "\n")
 
-    def written() -> bytes:
-        return bytes(rendering.message(sender=OFFICE, to=TO))
+    def _rendered(self, data: Any) -> Rendering:
+        rendering = self.statement.template.render(data)
+        assert rendering.html and rendering.text and all(picture.base64_body for picture in rendering.pictures)
+        return rendering
 
-    def floor() -> bytes:
-        return b"".join(
-            [binascii.b2a_qp(html.encode(), istext=True), binascii.b2a_qp(text.encode(), istext=True), *pictures]
-        )
+    @staticmethod
+    def _message(data: Any, rendering: Rendering) -> bytes:
+        skipper = data["skipper"]
+        return bytes(rendering.message(sender=OFFICE, to=[(skipper["name"], skipper["email"])]))
 
-    by_hand = text_by_hand()
-    assert by_hand(data) == text, "the two texts differ, so there is nothing to compare"
-    assert Message.from_bytes(whole()).html == html.replace("\r\n", "\n")
+    def whole(self, given: tuple[Any, Rendering]) -> bytes:
+        """From the data to the bytes."""
+        return self._message(given[0], self.statement.template.render(given[0]))
 
-    def by_the_library() -> bytes:
+    def written(self, given: tuple[Any, Rendering]) -> bytes:
+        """From a rendering to the bytes."""
+        return self._message(*given)
+
+    def fresh(self, given: tuple[Any, Rendering]) -> tuple[Any, Rendering]:
+        """The same with a rendering of which nobody has made a message yet; its page and its text are there."""
+        return given[0], self._rendered(given[0])
+
+    @staticmethod
+    def floor(given: tuple[Any, Rendering]) -> bytes:
+        """Both bodies encoded, and joined with the pictures."""
+        rendering = given[1]
+        html, text = str(rendering.html), rendering.text
+        bodies = [binascii.b2a_qp(html.encode(), istext=True), binascii.b2a_qp(text.encode(), istext=True)]
+        return b"".join([*bodies, *[picture.base64_body for picture in rendering.pictures]])
+
+    def floors(self, given: tuple[Any, Rendering]) -> None:
+        """HTML, text and bytes at their floors."""
+        self.statement.html_by_hand(given[0])
+        self.statement.text_by_hand(given[0])
+        self.floor(given)
+
+    @staticmethod
+    def by_the_library(given: tuple[Any, Rendering]) -> bytes:
+        """The same parts, built and serialised by the standard library's email package."""
+        data, rendering = given
         made = EmailMessage(policy=SMTP)
-        made["From"], made["To"], made["Subject"] = OFFICE, TO, rendering.subject
-        made.set_content(text)
-        made.add_alternative(html, subtype="html")
+        made["From"], made["To"], made["Subject"] = OFFICE, data["skipper"]["email"], rendering.subject
+        made.set_content(rendering.text)
+        made.add_alternative(str(rendering.html), subtype="html")
         page = made.get_payload()[1]
         for picture in rendering.pictures:
-            page.add_related(
-                picture.content,
-                *picture.type.split("/"),
-                cid=f"<{picture.content_id('x.example')}>",
-                filename=picture.file_name,
-            )
+            content_id = f"<{picture.content_id('x.example')}>"
+            page.add_related(picture.content, *picture.type.split("/"), cid=content_id, filename=picture.file_name)
         return made.as_bytes()
 
-    return Ways(whole, written, floor, lambda: by_hand(data), by_the_library)
+
+class Album:
+    """A page with a megabyte of pictures, that travel inside it or beside it."""
+
+    def __init__(self) -> None:
+        chance = random.Random(2026)
+        pictures = [_noise(chance) for _ in range(4)]
+        marks = "".join(f'<img src="{{{{ pictures[{n}] }}}}" alt="">' for n in range(4))
+        self.template = Template.from_text(f"<h1>{{{{ name }}}}</h1>{marks}")
+        self.recipients = [{"name": f"Album {n}", "pictures": pictures} for n in range(10)]
+        assert sum(map(len, pictures)) > 1_000_000
+
+    def inside(self, data: Any) -> bytes:
+        return self._sent(data, "data")
+
+    def beside(self, data: Any) -> bytes:
+        return self._sent(data, "cid")
+
+    def _sent(self, data: Any, embed: Any) -> bytes:
+        return bytes(self.template.render(data, embed=embed).message(sender=OFFICE, to="ana@example.org"))
 
 
-def text_by_hand() -> Callable[[Any], str]:
-    """The statement's plain text as one would write it for these columns."""
-    settings = Settings("en_GB")
-
-    def formatter(name: str, *arguments: str) -> Callable[[Any], str]:
-        return prepared(FORMATTERS[name], settings, arguments, {})
-
-    money, number, day, long = (
-        formatter("money", "GBP"),
-        formatter("number"),
-        formatter("date", "d MMM"),
-        formatter("date", "long"),
-    )
-
-    def page(data: Any) -> str:
-        statement, paid, entries = data["statement"], data["paid"], data["entries"]
-        charged = sum(entry["quantity"] * entry["price"] for entry in entries)
-        due = charged - paid
-        said = (
-            f"this is what {data['vessel']['name']} has used at berth {data['berth']['pier']} "
-            f"{data['berth']['number']} from {long(statement['from'])} to {long(statement['to'])}. Thank you for "
-            f"the {money(paid)} you have paid already."
-        )
-        turn = said.rfind(" ", 0, 73)
-        title = f"Mooring statement {statement['number']}"
-        rule = "-" * 62
-        rows = "".join(
-            [
-                f"{day(e['day']):<8}{e['what']:<29}{number(e['quantity']):>8}{money(e['price']):>8}"
-                f"{money(e['quantity'] * e['price']):>9}\n"
-                for e in entries
-            ]
-        )
-        return (
-            f"{title}\n{'=' * len(title)}\n\nDear {data['skipper'].get('name') or 'skipper'},\n\n"
-            f"{said[:turn]}\n{said[turn + 1 :]}\n\nPay {money(due)} <{statement['link']}>\n\n"
-            f"[Shore power used each day, in kWh]\n\n"
-            f"{'Day':<8}{'Entry':<29}{'Quantity':>8}{'Price':>8}{'Amount':>9}\n{rule}\n{rows}{rule}\n"
-            f"{'Charged':<53}{money(charged):>9}\n{'Paid already':<53}{money(paid):>9}\n"
-            f"{'Due by ' + long(statement['due']):<53}{money(due):>9}\n\nFair winds,\nthe berth office\n\n"
-            "Berth Office, Skerrow Haven\nHarbour Street 1 · open from 8 to 20\n"
-            "+44 1632 960100 · berths@skerrow.example\n"
-        )
-
-    return page
-
-
-def start(statement: str) -> float:
-    """The seconds that an interpreter takes to start and run a statement: the least of several."""
-    environment = {name: value for name, value in os.environ.items() if name != "PYTHONDONTWRITEBYTECODE"}
-    times = []
-    for _ in range(12):
-        began = time.perf_counter()
-        subprocess.run([sys.executable, "-c", statement], check=True, env=environment)
-        times.append(time.perf_counter() - began)
-    return min(times)
+def _noise(chance: random.Random) -> bytes:
+    file = io.BytesIO()
+    Image.frombytes("RGB", (300, 300), chance.randbytes(270_000)).save(file, "PNG")
+    return file.getvalue()

@@ -1,8 +1,7 @@
-"""The mooring statement, compiled and by hand.
+"""The mooring statement, compiled and by hand, for many recipients.
 
-By hand is what a developer in a hurry for speed would write: one function with f-strings, `markupsafe.escape`
-for what is text, and our own applied patterns for money and dates.  Its literals are those of the compiled
-template, so that both yield the same characters; what is between them is written here.
+The literals of the function by hand are those of the compiled template, so that both yield the same characters; what is
+between them is written here, with the formatters of `benchmarks.by_hand`.
 """
 
 from __future__ import annotations
@@ -12,6 +11,7 @@ from typing import Any
 
 from markupsafe import escape
 
+from benchmarks.by_hand import FORMATTERS, statement_text
 from pribble import TemplateFolder
 from pribble.compiled import read_page
 from pribble.compiler.dressing import Corner, Cut
@@ -20,14 +20,12 @@ from pribble.compiler.steps import PREHEADER, ChosenSize, Embedded, LeftOut
 from pribble.demo import TEMPLATES
 from pribble.language.tape import TapeMark
 from pribble.rendering import Rendering, with_preheader
-from pribble.values.formatters import FORMATTERS, prepared
-from pribble.values.settings import Settings
 
 # What a hand would write for each value shown, in the order of the page; the loop's are the five of a row.
 BEFORE = [
-    'escape(statement["number"])',
+    'escape(statement["number"])',  # the title
     "money(due)",
-    'day_month(statement["due"])',  # the title
+    'day_month(statement["due"])',
     "PREHEADER",
     'escape(statement["number"])',
     'escape(data["skipper"].get("name") or "skipper")',
@@ -48,31 +46,57 @@ ROW = [
     'money(entry["quantity"] * entry["price"])',
 ]
 AFTER = ["money(charged)", "money(paid)", 'long_date(statement["due"])', "money(due)", "LOGO"]
+NAMES = "Ana Ferreira-Björk|Tōru Hoshino|Nkechi Ø.|Zoë O'Hara|Bo & Ida Lund|Łukasz Wróbel|Ines <Pilot> Rocha".split("|")
+VESSELS = "Kittiwake|Sandpiper|Merganser|Shelduck|Goosander".split("|")
 
 
-def ways() -> tuple[Callable[[], str], Callable[[], str], Callable[[], str]]:
-    """The compiled way and the one by hand to the HTML of the sample, and the way to its plain text."""
-    template = TemplateFolder(TEMPLATES, locale="en_GB")["mooring-statement"]
-    data = template.samples[""]
-    bound, manner = template._for(None, None)
+class Statement:
+    """The ways to the statement's HTML and text, and who gets one."""
 
-    def compiled() -> str:
-        assert bound.html and bound.preheader
-        preheader = bound.preheader(data)
-        pieces, _, _ = bound.pieces(data)
-        made = Rendering(None, preheader, manner, with_preheader(pieces, preheader), ())
-        return str(made.html)
+    def __init__(self) -> None:
+        self.template = TemplateFolder(TEMPLATES, locale="en_GB")["mooring-statement"]
+        self.recipients = [_recipient(self.template.samples[""], number) for number in range(60)]
+        self._bound, self._manner = self.template._for(None, None)
+        self.html_by_hand = html_by_hand(self.template)
+        self.text_by_hand = statement_text
+        for data in self.recipients:
+            rendering = self.template.render(data)
+            assert str(rendering.html) == self.html_by_hand(data), "the two pages differ: there is nothing to compare"
+            assert rendering.text == self.text_by_hand(data), "the two texts differ: there is nothing to compare"
 
-    given = bound.pieces(data)[2]
+    def html(self, data: Any) -> str:
+        """The HTML, compiled, and nothing else."""
+        assert self._bound.html and self._bound.preheader
+        preheader = self._bound.preheader(data)
+        pieces, _, _ = self._bound.pieces(data)
+        return str(Rendering(None, preheader, self._manner, with_preheader(pieces, preheader), ()).html)
 
-    def said() -> str:
-        return Rendering(None, None, manner, None, bound.text(given)).text
+    def text(self, given: Any) -> str:
+        """The text of what `given` has kept of an HTML."""
+        return Rendering(None, None, self._manner, None, self._bound.text(given)).text
 
-    function = by_hand(template)
-    return compiled, lambda: function(data), said
+    def kept(self, data: Any) -> Any:
+        """What the HTML's program keeps for the text's."""
+        return self._bound.pieces(data)[2]
 
 
-def by_hand(template: Any) -> Callable[[Any], str]:
+def _recipient(sample: Any, number: int) -> Any:
+    """The sample for somebody else: other names, another number, link and amounts."""
+    statement = {**sample["statement"], "number": f"2026-06-B{number:02}"}
+    statement["link"] = f"https://skerrow.example/statements/{statement['number']}"
+    first, *rest = sample["entries"]
+    return {
+        **sample,
+        "statement": statement,
+        "skipper": {**sample["skipper"], "name": NAMES[number % len(NAMES)], "email": f"skipper{number}@example.org"},
+        "vessel": {"name": VESSELS[number % len(VESSELS)]},
+        "berth": {"pier": "ABC"[number % 3], "number": 10 + number},
+        "paid": sample["paid"] + number % 30,
+        "entries": [{**first, "price": first["price"] + number}, *rest],
+    }
+
+
+def html_by_hand(template: Any) -> Callable[[Any], str]:
     """The function by hand, with the literals of the compiled template between its values."""
     tape = template._variant("en_GB").tape
     around = template.folder.around(tape, TEMPLATES / "mooring-statement.html")
@@ -106,26 +130,16 @@ def by_hand(template: Any) -> Callable[[Any], str]:
         f"    rows = ''.join([f'''{parts['row']}''' for entry in entries])\n"
         f"    return f'''{parts['before']}''' + rows + f'''{parts['after']}'''\n"
     )
-    settings = Settings("en_GB")
     (logo,) = [step.source for step in steps if isinstance(step, Embedded)]
     chart = around.picture("pictures/shore-power.png", 0, 1)
-
-    def date(style: str) -> Callable[[Any], str]:
-        return prepared(FORMATTERS["date"], settings, (style,), {})
-
     assert any(step is PREHEADER for step in steps)
     opening = (
         '<div style="display:none;max-height:0;max-width:0;overflow:hidden;opacity:0;font-size:1px;'
         'line-height:1px;mso-hide:all">'
     )
     namespace: dict[str, Any] = {
+        **FORMATTERS,
         "escape": escape,
-        "money": prepared(FORMATTERS["money"], settings, ("GBP",), {}),
-        "number": prepared(FORMATTERS["number"], settings, (), {}),
-        "day_month": date("d MMMM"),
-        "day_short": date("d MMM"),
-        "day_year": date("d MMM y"),
-        "long_date": date("long"),
         "PREHEADER_BEFORE": opening,
         "CHART": str(chart) + '" height="230',
         "LOGO": str(logo),

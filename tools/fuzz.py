@@ -21,7 +21,7 @@ except ImportError:
 with atheris.instrument_imports(include=["pribble.language", "pribble.markup", "pribble.compiler", "pribble.values"]):
     from pribble import Limits, PribbleError, Template, TemplateFolder
 
-from tests.test_fuzz import PLACES, VALUES, structure
+from tests.compiler.test_fuzz import PLACES, VALUES, structure
 
 LIMITS = Limits(characters=20_000, output=200_000, text=20_000, turns=2_000)
 

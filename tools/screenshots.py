@@ -31,13 +31,13 @@ SIZE = (1280, 800)
 def pages(folder: Path, shown: dict[str, str]) -> None:
     """Each page as Chromium shows it, and all of them wide and narrow, light and dark in one picture."""
     views = []
-    with browser() as window:
-        for name, html in shown.items():
-            (folder / f"{name}.png").write_bytes(picture(window, html, width=SIZE[0]))
-            print(folder / f"{name}.png")
-            for width in (700, 390):
-                for scheme in ("light", "dark"):
-                    views.append(Image.open(io.BytesIO(picture(window, html, width=width, scheme=scheme))))
+    window = browser()
+    for name, html in shown.items():
+        (folder / f"{name}.png").write_bytes(picture(window, html, width=SIZE[0]))
+        print(folder / f"{name}.png")
+        for width in (700, 390):
+            for scheme in ("light", "dark"):
+                views.append(Image.open(io.BytesIO(picture(window, html, width=width, scheme=scheme))))
     rows = [views[index : index + 4] for index in range(0, len(views), 4)]
     size = max(sum(view.width for view in row) for row in rows), sum(max(view.height for view in row) for row in rows)
     whole = Image.new("RGB", size, "white")
