@@ -184,7 +184,7 @@ class Errors(Case):
 MESSAGE_ERRORS = [
     ({"sender": "a@x.example\r\nBcc: b@x.example"}, HeaderError, "From: a carriage return (U+000D) at position 11"),
     ({"to": "a@x.example\nX: y"}, HeaderError, "To: a line feed (U+000A) at position 11"),
-    ({"to": ("Ana\0", "a@x.example")}, HeaderError, "To: NUL (U+0000) at position 3"),
+    ({"to": [("Ana\0", "a@x.example")]}, HeaderError, "To: NUL (U+0000) at position 3"),
     ({"subject": "a\nb"}, HeaderError, "Subject: a line feed (U+000A) at position 1"),
     ({"subject": "a\u2028b"}, HeaderError, "Subject: a character (U+2028) at position 1"),
     ({"subject": "\ud800"}, HeaderError, "Subject: a character (U+D800) at position 0"),
@@ -208,9 +208,9 @@ MESSAGE_ERRORS = [
     ({"to": f"{'a' * 65}@x.example"}, AddressError, "To: a local part of more than 64 octets"),
     ({"to": "Ana <a@x.example"}, AddressError, "To: the address is not closed"),
     ({"to": '"Ana <a@x.example>'}, AddressError, "To: a quoted string is not closed"),
-    ({"to": 5}, TypeError, ""),
-    ({"to": [5]}, AddressError, "To: an address is a string"),
-    ({"sender": ["a@x.example", "b@x.example"]}, AddressError, "From: one address is asked for, 2 are given"),
+    ({"to": 5}, TypeError, "To: recipients are a string, an Address, a Group or a list, not int"),
+    ({"to": [5]}, TypeError, "To: a mailbox is a string, an Address or a pair (name, address) of strings"),
+    ({"sender": ["a@x.example", "b@x.example"]}, TypeError, "From: a mailbox is a string"),
 ]
 
 

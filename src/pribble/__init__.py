@@ -33,8 +33,9 @@ if TYPE_CHECKING:
     from pribble.limits import Limits
     from pribble.mime.address import Address, Group
     from pribble.mime.audit import Audit, audit
+    from pribble.mime.base import Envelope
     from pribble.mime.invitation import Invitation
-    from pribble.mime.message import Envelope, Message
+    from pribble.mime.message import Message
     from pribble.mime.part import Attachment
     from pribble.pictures.picture import Picture
     from pribble.rendering import Rendering
@@ -87,7 +88,8 @@ _HOMES = {
     "mime.address": "Address Group",
     "mime.audit": "Audit audit",
     "mime.invitation": "Invitation",
-    "mime.message": "Envelope Message",
+    "mime.base": "Envelope",
+    "mime.message": "Message",
     "mime.part": "Attachment",
     "pictures.picture": "Picture",
     "rendering": "Rendering",

@@ -64,7 +64,7 @@ class Place:
         return self.source.text.rfind("\n", 0, self.start) + 1
 
     def __str__(self) -> str:
-        return f"{self.source.name}:{self.line}:{self.column}"
+        return f"{visible(self.source.name)}:{self.line}:{self.column}"
 
     def excerpt(self) -> str:
         """The line, set in by four, and below it carets under the stretch."""
@@ -93,9 +93,16 @@ class Related:
 
 
 def visible(text: str) -> str:
-    """`text` with tabs as single spaces and other control characters as U+FFFD, fit for a terminal."""
-    return "".join(
-        " " if c == "\t" else "\ufffd" if unicodedata.category(c) in ("Cc", "Cs", "Zl", "Zp") else c for c in text
+    """`text` fit for one line of a terminal: tabs as single spaces; other controls, halves of surrogate pairs, and what
+    turns the direction of the text around it (UAX 9), as U+FFFD."""
+    if text.isprintable():
+        return text
+    return "".join(" " if c == "\t" else "\ufffd" if _is_unfit(c) else c for c in text)
+
+
+def _is_unfit(character: str) -> bool:
+    return unicodedata.category(character) in ("Cc", "Cs", "Zl", "Zp") or (
+        unicodedata.category(character) == "Cf" and unicodedata.bidirectional(character) != "BN"
     )
 
 
@@ -144,10 +151,10 @@ class PribbleError(Exception):
         hint: str | None = None,
         related: Iterable[Related] = (),
     ) -> None:
-        super().__init__(problem)
-        self.problem = problem
+        self.problem = visible(problem)  # it may quote what somebody else wrote
+        super().__init__(self.problem)
         self.place = place
-        self.hint = hint
+        self.hint = hint and visible(hint)
         self.related = (*related, *(place.via if place else ()))
 
     def __str__(self) -> str:

@@ -12,8 +12,9 @@ from pribble.compiler.steps import PREHEADER
 from pribble.compiler.wire import Frames, Kept
 from pribble.errors import PictureError
 from pribble.findings import Finding
-from pribble.mime.address import Recipients
+from pribble.mime.address import Mailbox, Recipients
 from pribble.mime.encoding import Prepared
+from pribble.mime.heading import DOMAIN
 from pribble.mime.message import Message
 from pribble.pictures.picture import Picture
 from pribble.pictures.slots import EMBED, Embed, NamedId, Source
@@ -38,7 +39,7 @@ class Manner:
 
     embed: Embed | None = None
     picture_base: str | None = None
-    id_domain: str = "pribble.invalid"
+    id_domain: str = DOMAIN
     findings: tuple[Finding, ...] = ()
     even: bool = False
     frames: Frames | None = None
@@ -126,7 +127,7 @@ class Rendering:
         return (*told, *(self._late(self.embed == "cid")[1] if self._manner.dress else ()))
 
     def message(
-        self, *, sender: Recipients, to: Recipients = (), pictures: Sequence[Picture] = (), **envelope: Any
+        self, *, sender: Mailbox, to: Recipients = (), pictures: Sequence[Picture] = (), **envelope: Any
     ) -> Message:
         """A `Message` of this rendering; `envelope` takes what `Message` takes (cc, bcc, attachments, …).
 

@@ -23,7 +23,7 @@ from pathlib import Path
 from typing import Any
 
 from pribble.mime.audit import audit
-from pribble.mime.message import Message
+from pribble.mime.base import BaseMessage
 from pribble.mime.reading import Entity, read_message
 from pribble.mime.words import decoded_text
 from pribble.rendering import Rendering
@@ -42,7 +42,7 @@ class MessageTestCase(unittest.TestCase):
 
     snapshots: Path | None = None
 
-    def assertMatchesSnapshot(self, made: Rendering | Message | bytes, name: str, **envelope: Any) -> None:
+    def assertMatchesSnapshot(self, made: Rendering | BaseMessage | bytes, name: str, **envelope: Any) -> None:
         """`made` says what the snapshot `name` does: fails with the difference where it does not, or where there is
         none yet.
 
@@ -64,14 +64,14 @@ class MessageTestCase(unittest.TestCase):
                 "\n".join([f"the message is not what its snapshot says ({VARIABLE}=write if this is right):", *lines])
             )
 
-    def assertSound(self, made: Rendering | Message | bytes, **envelope: Any) -> None:
+    def assertSound(self, made: Rendering | BaseMessage | bytes, **envelope: Any) -> None:
         """`made` departs from no standard: an audit finds neither errors nor warnings."""
         found = [f for f in audit(self._message(made, envelope)) if f.severity != "note"]
         if found:
             self.fail("\n".join(f"{finding.rule} ({finding.reference}): {finding}" for finding in found))
 
     @staticmethod
-    def _message(made: Rendering | Message | bytes, envelope: dict[str, Any]) -> bytes:
+    def _message(made: Rendering | BaseMessage | bytes, envelope: dict[str, Any]) -> bytes:
         if isinstance(made, Rendering):
             fixed = {"sender": "sender@pribble.invalid", "date": DATE, "seed": SEED}
             made = made.message(**{**fixed, **envelope})

@@ -20,7 +20,7 @@ from aiosmtpd.smtp import SMTP, AuthResult
 
 from pribble import DeliveryError, Message
 from pribble.delivery.receiver import Receiver
-from pribble.delivery.transports import Folder, transport
+from pribble.delivery.transports import Folder, Smtp, transport
 from tests.support import DEMO, NOTHING_SKIPPED, ROOT, Case, pribble, slow
 
 SAMPLE = DEMO / "berth-confirmed.sample.json"
@@ -127,6 +127,23 @@ class Delivery(Case):
             self.assertIn(expected, done.stderr)
             self.assertNotIn("s3cret", done.stderr)
         self.assertEqual(len(receiver.received), 1)
+
+    def test_a_secret_beyond_ascii_is_in_no_error(self) -> None:
+        message = Message(sender="a@x.example", to="b@x.example", text="x")
+        with Receiver(self.folder().path) as receiver:
+            for user, password in (("me", "pässwörd-tide"), ("mé-tide", "x"), ("me", "tide\ud800")):
+                with self.assertRaises(DeliveryError) as caught:
+                    Smtp("127.0.0.1", receiver.port, False, user, password).send(message)
+                error: BaseException | None = caught.exception
+                while error is not None:  # nor in what it came from
+                    self.assertNotIn("tide", f"{error} {error!r} {vars(error)} {error.args}")
+                    error = error.__cause__ or error.__context__
+
+    def test_hosts_that_cannot_be(self) -> None:
+        message = Message(sender="a@x.example", to="b@x.example", text="x")
+        for host in ("x" * 70, "a..b", "\ud800", "é" * 300):
+            with self.subTest(host[:10]), self.assertRaises(DeliveryError):
+                Smtp(host, 25, False).send(message)
 
     def test_what_is_sent_is_what_is_received(self) -> None:
         folder = self.folder().path

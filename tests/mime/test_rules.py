@@ -37,7 +37,7 @@ def header(**given: Any) -> str:
 PLACES = {
     "sender": (lambda v: f"{v} <a@example.org>", "From"),
     "authors": (lambda v: [(v, "a@example.org")], "From"),
-    "to": (lambda v: (v, "a@example.org"), "To"),
+    "to": (lambda v: [(v, "a@example.org")], "To"),
     "cc": (lambda v: [f"a@example.org{v}"], "Cc"),
     "bcc": (lambda v: f"<a{v}@example.org>", "Bcc"),
     "reply_to": (lambda v: f'"{v}" <a@example.org>', "Reply-To"),

@@ -61,7 +61,7 @@ def people(given: list[Any] | None) -> list[Any]:
 def meant(given: list[Any]) -> list[Any]:
     found: list[Any] = []
     for one in given:
-        members = one.addresses if isinstance(one, Group) else (one,)
+        members = one.members if isinstance(one, Group) else (one,)
         mailboxes = [(squeezed(a.name), f"{squeezed(unquoted(a))}@{a.domain}") for a in members]
         found += [(squeezed(one.name), None), *mailboxes, (None, None)] if isinstance(one, Group) else mailboxes
     return found

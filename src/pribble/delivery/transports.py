@@ -19,7 +19,7 @@ from typing import Protocol
 from urllib.parse import unquote, urlsplit
 
 from pribble.errors import DeliveryError
-from pribble.mime.message import Message
+from pribble.mime.base import BaseMessage
 
 TIMEOUT = 30.0  # seconds, for each step of a conversation
 
@@ -27,7 +27,7 @@ TIMEOUT = 30.0  # seconds, for each step of a conversation
 class Transport(Protocol):
     """Takes messages one at a time."""
 
-    def send(self, message: Message) -> str:
+    def send(self, message: BaseMessage) -> str:
         """Hand over `message`; returns what became of it in a few words.  Raises `DeliveryError`."""
         ...
 
@@ -77,13 +77,19 @@ class Smtp:
     user: str | None = None
     password: str | None = field(default=None, repr=False)
 
-    def send(self, message: Message) -> str:
+    def send(self, message: BaseMessage) -> str:
         envelope = message.envelope
         if not envelope.recipients:
             raise DeliveryError("the message has no recipients")
         if self.user and self.password is None:
             raise DeliveryError(
                 f"{self} wants a password for {self.user}", hint="set the environment variable PRIBBLE_PASSWORD"
+            )
+        # Looked at here, since an error of the login itself would carry the secret.
+        if not f"{self.user or ''}{self.password or ''}".isascii():
+            raise DeliveryError(
+                f"{self}: the user or the password has a character beyond ASCII, which this login cannot carry",
+                hint="ask the server's keeper for one in ASCII",
             )
         try:
             with self._connected() as server:
@@ -102,13 +108,15 @@ class Smtp:
                 f"{self}: no secure connection ({error.reason or error})",
                 hint="smtps:// is TLS from the first byte (465), smtp:// is STARTTLS (587)",
             ) from None
+        except UnicodeError:  # a host that no name service could be asked for
+            raise DeliveryError(f"{self} is no name of a host") from None
         except OSError as error:
             raise DeliveryError(f"{self} cannot be reached: {error.strerror or error}") from None
         if refused:
             raise _refused(refused, len(envelope.recipients))
         return f"taken by {self}"
 
-    def _options(self, server: smtplib.SMTP, message: Message) -> list[str]:
+    def _options(self, server: smtplib.SMTP, message: BaseMessage) -> list[str]:
         """What is asked with MAIL; raises `DeliveryError` where the server does not offer what a message needs."""
         options = []
         for need, extension, option, says in _NEEDS:
@@ -169,7 +177,7 @@ class Folder:
 
     path: Path
 
-    def send(self, message: Message) -> str:
+    def send(self, message: BaseMessage) -> str:
         assert message.message_id is not None
         try:
             return f"written to {keep(self.path, bytes(message), message.message_id)}"

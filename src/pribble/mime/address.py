@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import NoReturn
@@ -15,7 +15,6 @@ from pribble.errors import AddressError
 from pribble.mime.grammar import (
     ATOM,
     DOMAIN_LITERAL,
-    DOT_ATOM,
     LONGEST_DOMAIN,
     LONGEST_LOCAL,
     LONGEST_PATH,
@@ -58,7 +57,7 @@ class Address:
         return f"{self.name if plain else quoted(self.name)} <{self.addr}>"
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, init=False)
 class Group:
     """Mailboxes under one `name` (RFC 5322 3.4), for To, Cc and Reply-To; a group may have no `members`.
 
@@ -66,91 +65,106 @@ class Group:
     """
 
     name: str
-    members: Recipients = ()
+    members: AddressList
 
-    def __post_init__(self) -> None:
-        if not checked("a group's name", self.name).strip():
+    def __init__(self, name: str, members: Recipients = ()) -> None:
+        if not checked("a group's name", name).strip():
             raise AddressError("a group needs a name")
-        object.__setattr__(self, "members", mailboxes(self.members, "a group"))
-
-    @property
-    def addresses(self) -> tuple[Address, ...]:
-        """Its members."""
-        return self.members  # type: ignore[return-value]  # settled by __post_init__
+        object.__setattr__(self, "name", name)
+        object.__setattr__(self, "members", recipients(members, "a group", groups=False))
 
     def __str__(self) -> str:
-        return f"{quoted(self.name)}: {', '.join(map(str, self.addresses))};"
+        return f"{quoted(self.name)}: {', '.join(map(str, self.members))};"
 
 
-Recipient = str | Address | tuple[str, str] | Group
-Recipients = Recipient | Iterable[Recipient]
+class AddressList(tuple[Address, ...]):
+    """The mailboxes of an address field, those in groups among them; `entries` are those and the groups as named."""
+
+    entries: tuple[Address | Group, ...]
+
+    def __new__(cls, entries: Iterable[Address | Group] = ()) -> AddressList:
+        kept = tuple(entries)
+        made = super().__new__(cls, members(kept))
+        made.entries = kept
+        return made
 
 
-def recipients(given: Recipients, field: str) -> tuple[Address | Group, ...]:
-    """What a caller gave for an address field: a string, an `Address`, a pair of name and address, a `Group`, a list
-    of them.
+# One mailbox: as text, as an `Address`, or as a pair of name and address.
+Mailbox = str | Address | tuple[str, str]
+Recipient = Mailbox | Group
+# What an address field takes.  No bare tuple: two strings could be a name and an address, or two addresses.
+Recipients = str | Address | Group | Iterable[Recipient]
 
-    Each string is one mailbox.  Raises `AddressError` or `HeaderError`, both naming `field`.
+
+def recipients(given: Recipients, field: str, *, groups: bool = True) -> AddressList:
+    """What a caller gave for a field that may name several: a string, an `Address`, a `Group`, or a list of these and
+    of pairs of name and address; with no `groups`, mailboxes alone.
+
+    Each string is one mailbox.  Raises `AddressError` or `HeaderError`, both naming `field`, and `TypeError` for a bare
+    tuple that holds anything but `Address` and `Group` objects, and for what is none of these.
     """
-    if isinstance(given, str | Address | Group) or _is_pair(given):
-        return (_recipient(given, field),)
-    return tuple([_recipient(one, field) for one in given])
+    if isinstance(given, AddressList):
+        found = given
+    elif isinstance(given, str | Address | Group):
+        found = AddressList((_recipient(given, field),))
+    elif isinstance(given, tuple) and not all(isinstance(one, Address | Group) for one in given):
+        raise TypeError(
+            f"{field}: a bare tuple is not taken, as two strings could be a name and an address or two addresses; "
+            "write Address(name, addr) for one mailbox, and a list for several: [(name, addr), …]"
+        )
+    elif not isinstance(given, Iterable) or isinstance(given, bytes | Mapping):
+        raise TypeError(f"{field}: recipients are a string, an Address, a Group or a list, not {type(given).__name__}")
+    else:
+        found = AddressList([_recipient(one, field) for one in given])
+    if not groups:
+        for one in found.entries:
+            if isinstance(one, Group):
+                raise _no_group(field)
+    return found
 
 
-def mailboxes(given: Recipients, field: str) -> tuple[Address, ...]:
-    """`recipients` of a field that has no groups."""
-    found = recipients(given, field)
-    for one in found:
-        if not isinstance(one, Address):
-            raise AddressError(f"{field}: a group has no place here", hint="groups stand in To, Cc and Reply-To")
-    return found  # type: ignore[return-value]  # every one is an Address
+def mailbox(given: Mailbox, field: str) -> Address:
+    """The one mailbox that a field has: a string, an `Address`, or a pair of name and address."""
+    found = _recipient(given, field)
+    if isinstance(found, Group):
+        raise _no_group(field)
+    return found
+
+
+def _no_group(field: str) -> AddressError:
+    return AddressError(f"{field}: a group has no place here", hint="groups stand in To, Cc and Reply-To")
 
 
 def members(found: Iterable[Address | Group]) -> Iterator[Address]:
     """The mailboxes of a field, those in groups among them."""
     for one in found:
         if isinstance(one, Group):
-            yield from one.addresses
+            yield from one.members
         else:
             yield one
-
-
-def mailbox(given: Recipients, field: str) -> Address:
-    """Exactly one mailbox."""
-    found = mailboxes(given, field)
-    if len(found) != 1:
-        raise AddressError(f"{field}: one address is asked for, {len(found)} are given")
-    return found[0]
-
-
-def _is_pair(given: object) -> bool:
-    return (
-        isinstance(given, tuple)
-        and len(given) == 2
-        and all(isinstance(x, str) for x in given)
-        and ("@" not in given[0] or not DOT_ATOM.match(given[0]))
-    )
 
 
 def _recipient(given: object, field: str) -> Address | Group:
     if isinstance(given, Address | Group):
         return given
-    if isinstance(given, tuple):
-        if len(given) != 2:
-            raise AddressError(f"{field}: a pair has a name and an address")
-        name, addr = given
-        checked(field, name)
-        checked(field, addr)
-    elif isinstance(given, str):
-        checked(field, given)
-    else:
-        raise AddressError(
-            f"{field}: an address is a string, an Address or a pair of name and address, not {type(given).__name__}"
-        )
+    match given:
+        case (str(name), str(addr)) if isinstance(given, tuple):
+            checked(field, name)
+            checked(field, addr)
+        case str():
+            checked(field, given)
+        case _:
+            raise TypeError(
+                f"{field}: a mailbox is a string, an Address or a pair (name, address) of strings, not {_called(given)}"
+            )
     try:
-        return Address(*given) if isinstance(given, tuple) else parse_mailbox(given)
+        return parse_mailbox(given) if isinstance(given, str) else Address(name, addr)
     except AddressError as error:
         raise AddressError(f"{field}: {error.problem}", hint=error.hint) from None
+
+
+def _called(given: object) -> str:
+    return f"a tuple of {len(given)}" if isinstance(given, tuple) else type(given).__name__
 
 
 @lru_cache(256)  # the sender is always the same

@@ -143,9 +143,8 @@ class FieldWriter:
             self._encoded_word(kind, "".join(chunk), q)
 
     def finished(self) -> bytes:
-        """The field with its line end; raises `HeaderError` where a line passes 998 octets."""
-        lines = [*self._lines, self._line]
-        raw = [line.encode("utf-8" if self.utf8 else "ascii") for line in lines]
+        """The field with its line end; raises `HeaderError` where a line passes 998 octets, or holds what none may."""
+        raw = [_line(self.name, line, utf8=self.utf8) for line in (*self._lines, self._line)]
         if any(len(line) > LONGEST_LINE for line in raw):
             raise HeaderError(
                 f"{self.name}: a word too long for a line of {LONGEST_LINE} octets",
@@ -276,13 +275,21 @@ def _clusters(text: str, width: Callable[[str], int], most: int) -> Iterator[str
 
 
 def written(name: str, *words: str) -> bytes:
-    """A field of words that are ASCII, fit, and not to be broken."""
-    line = f"{name}: {' '.join(words)}\r\n"
-    if len(line) <= LINE + 2:
-        return line.encode("ascii")
+    """A field of words that are ASCII and not to be broken.  Raises `HeaderError` for what no line may hold."""
+    line = f"{name}: {' '.join(words)}"
+    if len(line) <= LINE:
+        return _line(name, line) + b"\r\n"
     writer = FieldWriter(name)
     writer.words(*words)
     return writer.finished()
+
+
+def _line(name: str, line: str, *, utf8: bool = False) -> bytes:
+    """A line of a field as octets: the one door through which all that a header says goes out."""
+    if not utf8 and not line.isascii():
+        found = next(character for character in line if not character.isascii())
+        raise HeaderError(f"{name}: a character beyond ASCII (U+{ord(found):04X}), which this field cannot hold")
+    return checked(name, line, text=True).encode("utf-8")
 
 
 def free_text(name: str, value: str, *, utf8: bool = False) -> bytes:

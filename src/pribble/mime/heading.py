@@ -43,10 +43,21 @@ def further(headers: Mapping[str, str] | Iterable[tuple[str, str]]) -> tuple[tup
     return tuple(kept)
 
 
-def message_id(given: str, field_name: str) -> str:
+# The right side of Content-IDs, where nobody says another one.
+DOMAIN = "pribble.invalid"
+
+
+def checked_id(given: str, field_name: str) -> str:
     """An id in angle brackets (RFC 5322 3.6.4); raises `HeaderError` for what is none."""
     if not MESSAGE_ID.fullmatch(checked(field_name, given)):
         raise HeaderError(f'{field_name}: "{given[:60]}" is no message id', hint="one is written <left@right>")
+    return given
+
+
+def checked_domain(given: str, called: str) -> str:
+    """The right side of ids, as `called` names it; raises `HeaderError` for one that no id could have."""
+    if not MESSAGE_ID.fullmatch(f"<x@{checked(called, given)}>"):
+        raise HeaderError(f'{called}: "{given[:60]}" is no domain', hint='one is written "skerrow.example"')
     return given
 
 
@@ -65,9 +76,9 @@ def address_field(name: str, recipients: tuple[Address | Group, ...], utf8: bool
         if isinstance(one, Address):
             _mailbox(writer, one, comma)
             continue
-        writer.phrase(one.name, ":" if one.addresses else f":;{comma}")
-        for count, address in enumerate(one.addresses, 1):
-            _mailbox(writer, address, "," if count < len(one.addresses) else f";{comma}")
+        writer.phrase(one.name, ":" if one.members else f":;{comma}")
+        for count, address in enumerate(one.members, 1):
+            _mailbox(writer, address, "," if count < len(one.members) else f";{comma}")
     return writer.finished()
 
 

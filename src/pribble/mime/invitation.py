@@ -11,13 +11,15 @@ from datetime import UTC, date, datetime, timedelta
 from typing import Any, Literal
 
 from pribble.errors import HeaderError, loaded
-from pribble.mime.address import Address, Recipients, mailbox, mailboxes
+from pribble.mime.address import Address, Mailbox, Recipients, mailbox, recipients
 from pribble.mime.grammar import FORBIDDEN
 from pribble.mime.header import checked
 
 Method = Literal["REQUEST", "CANCEL", "PUBLISH"]
 METHODS: tuple[Method, ...] = ("REQUEST", "CANCEL", "PUBLISH")
 _A_YEAR = timedelta(days=366)
+# A year of its zone is told on both sides of an event, and calendars begin with the Gregorian one.
+_FIRST_YEAR, _LAST_YEAR = 1583, 9997
 _PRODUCT = "-//Skerrow Haven//Pribble//EN"
 
 
@@ -37,7 +39,7 @@ class Invitation:
     start: datetime | date
     end: datetime | date
     summary: str
-    organizer: Recipients
+    organizer: Mailbox
     uid: str
     attendees: Recipients = ()
     location: str = ""
@@ -49,7 +51,7 @@ class Invitation:
     def __post_init__(self) -> None:
         _icalendar()
         object.__setattr__(self, "organizer", mailbox(self.organizer, "ORGANIZER"))
-        object.__setattr__(self, "attendees", mailboxes(self.attendees, "ATTENDEE"))
+        object.__setattr__(self, "attendees", recipients(self.attendees, "ATTENDEE", groups=False))
         if self.method not in METHODS:
             raise HeaderError(f'METHOD: "{checked("METHOD", self.method)}" is none of {", ".join(METHODS)}')
         if not checked("UID", self.uid).strip():
@@ -74,6 +76,11 @@ class Invitation:
                 )
         if self.end < self.start:
             raise HeaderError("DTEND: the event ends before it begins")
+        for name, moment in (("DTSTART", self.start), ("DTEND", self.end)):
+            if not _FIRST_YEAR <= moment.year <= _LAST_YEAR:
+                raise HeaderError(
+                    f"{name}: the year {moment.year}", hint=f"an event is in one from {_FIRST_YEAR} to {_LAST_YEAR}"
+                )
 
     def revised(self, **changes: Any) -> Invitation:
         """The event as it is now: the fields in `changes` are others, and who has the earlier one learns of it."""
@@ -102,7 +109,10 @@ class Invitation:
         icalendar = _icalendar()
         event = icalendar.Event()
         event.add("uid", self.uid)
-        event.add("dtstamp", stamp.astimezone(UTC))
+        try:
+            event.add("dtstamp", stamp.astimezone(UTC))
+        except OverflowError:
+            raise HeaderError("Date: this moment is in no year from 1 to 9999 in UTC") from None
         event.add("sequence", self.sequence)
         event.add("dtstart", _moment(self.start))
         event.add("dtend", _moment(self.end) if isinstance(self.end, datetime) else self.end + timedelta(days=1))

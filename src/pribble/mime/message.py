@@ -14,18 +14,18 @@ Each level is there only when it is needed.
 from __future__ import annotations
 
 import hashlib
-import io
 import secrets
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, Literal, Protocol
+from typing import TYPE_CHECKING, Literal
 
-from pribble.errors import HeaderError
-from pribble.mime.address import Recipients, mailbox, mailboxes, members, recipients
+from pribble.errors import visible
+from pribble.mime.address import Address, AddressList, Mailbox, Recipients, mailbox, recipients
+from pribble.mime.base import BaseMessage, InlinePicture, joined
 from pribble.mime.header import checked, date_time, free_text, written
-from pribble.mime.heading import address_field, further, message_id, references_field
+from pribble.mime.heading import DOMAIN, address_field, checked_domain, checked_id, further, references_field
 from pribble.mime.machines import (
     AUTO_SUBMITTED,
     IMPORTANCE,
@@ -48,40 +48,18 @@ from pribble.mime.part import (
 )
 
 if TYPE_CHECKING:
-    from email.message import EmailMessage
-
-    from pribble.mime.address import Address
     from pribble.mime.invitation import Invitation
+    from pribble.mime.stored import StoredMessage
 
 
-class InlinePicture(Protocol):
-    """What a message needs of a picture."""
+@dataclass(frozen=True, kw_only=True, init=False)
+class Message(BaseMessage):
+    """A message, complete when it is made; what it was given is kept in one form, as the fields here have it.
 
-    @property
-    def type(self) -> str: ...
-    @property
-    def file_name(self) -> str: ...
-    @property
-    def base64_body(self) -> bytes: ...
-    def content_id(self, domain: str) -> str: ...
-
-
-@dataclass(frozen=True, slots=True)
-class Envelope:
-    """What a transport is told: the `sender` ("" for none) and all `recipients`, those of Bcc among them."""
-
-    sender: str
-    recipients: tuple[str, ...]
-
-
-@dataclass(frozen=True, kw_only=True)
-class Message:
-    """A message, complete when it is made.
-
-    `sender` and the recipients are mailboxes: ``"Ana Bell <ana@example.org>"``, an `Address`, a pair of name and
-    address, or a list of these; each string is one mailbox.  To, Cc and Reply-To take a `Group` as well.  Where others
-    than the sender wrote it, they are its `authors`: From names them, and Sender the sender.  `envelope_sender` is
-    where failures are reported to ("" for nowhere); by default the sender.
+    `sender` is a mailbox: ``"Ana Bell <ana@example.org>"``, an `Address`, or a pair of name and address.  Recipients
+    are one, or a list of them (in which a pair is one mailbox as well); each string is one mailbox.  To, Cc and
+    Reply-To take a `Group` as well.  Where others than the sender wrote it, they are its `authors`: From names them,
+    and Sender the sender.  `envelope_sender` is where failures are reported to ("" for nowhere); by default the sender.
 
     `subject` None writes no Subject.  `text` and `html` are the two forms of the body; at least one is given, or an
     empty text is sent.  The text is "flowed" (RFC 3676): a reader wraps its paragraphs anew, and lines of more than 78
@@ -96,148 +74,137 @@ class Message:
     `sign` is called with the final bytes and returns the bytes of header fields to go before them.  With `date` and
     `seed`, the same input gives the same bytes.
 
-    Raises `HeaderError` and `AddressError`, which name the field and the position, before anything is built.
+    Raises `HeaderError` and `AddressError`, which name the field and the position, before anything is built, and
+    `TypeError` for a bare tuple of recipients, which could be a pair or several.
     """
 
-    sender: Recipients
-    authors: Recipients = ()
-    to: Recipients = ()
-    cc: Recipients = ()
-    bcc: Recipients = ()
-    reply_to: Recipients = ()
-    envelope_sender: str | None = None
-    subject: str | None = None
-    text: str | None = field(default=None, repr=False)
-    html: str | None = field(default=None, repr=False)
-    text_format: Literal["flowed", "fixed"] = "flowed"
-    pictures: Sequence[InlinePicture] = ()
-    invitation: Invitation | None = None
-    attachments: Sequence[Attachment] = ()
-    headers: Mapping[str, str] | Iterable[tuple[str, str]] = ()
-    date: datetime | None = None
-    message_id: str | None = None
-    in_reply_to: str | None = None
-    references: Sequence[str] = ()
-    importance: Importance | None = None
-    language: str | Sequence[str] = ()
-    unsubscribe: str | Sequence[str] = ()
-    one_click: bool = False
-    auto_submitted: AutoSubmitted | None = None
-    seed: bytes | None = field(default=None, repr=False)
-    sign: Callable[[bytes], bytes] | None = field(default=None, repr=False)
-    id_domain: str = field(default="pribble.invalid", repr=False)
+    sender: Address
+    authors: tuple[Address, ...]
+    to: AddressList
+    cc: AddressList
+    bcc: AddressList
+    reply_to: AddressList
+    envelope_sender: str | None
+    subject: str | None
+    text: str | None = field(repr=False)
+    html: str | None = field(repr=False)
+    text_format: Literal["flowed", "fixed"]
+    pictures: tuple[InlinePicture, ...]
+    invitation: Invitation | None
+    attachments: tuple[Attachment, ...]
+    headers: tuple[tuple[str, str], ...]
+    date: datetime
+    message_id: str
+    in_reply_to: str | None
+    references: tuple[str, ...]
+    importance: Importance | None
+    language: tuple[str, ...]
+    unsubscribe: tuple[str, ...]
+    one_click: bool
+    auto_submitted: AutoSubmitted | None
+    seed: bytes = field(repr=False)
+    sign: Callable[[bytes], bytes] | None = field(repr=False)
+    id_domain: str = field(repr=False)
 
-    def __post_init__(self) -> None:
-        if self.text_format not in ("flowed", "fixed"):
-            raise ValueError(f'text_format is "flowed" or "fixed", not "{self.text_format}"')
-        sender = mailbox(self.sender, "From")
-        authors = mailboxes(self.authors, "From") or (sender,)
-        seed = self.seed if self.seed is not None else secrets.token_bytes(16)
-        ids = self.message_id or f"<{hashlib.sha256(seed + b'message-id').hexdigest()[:32]}@{authors[0].domain}>"
-        bounces = self.envelope_sender
-        # One update and not twenty guarded assignments: there is one of these for every message.
+    def __init__(
+        self,
+        *,
+        sender: Mailbox,
+        authors: Recipients = (),
+        to: Recipients = (),
+        cc: Recipients = (),
+        bcc: Recipients = (),
+        reply_to: Recipients = (),
+        envelope_sender: Mailbox | None = None,
+        subject: str | None = None,
+        text: str | None = None,
+        html: str | None = None,
+        text_format: Literal["flowed", "fixed"] = "flowed",
+        pictures: Iterable[InlinePicture] = (),
+        invitation: Invitation | None = None,
+        attachments: Iterable[Attachment] = (),
+        headers: Mapping[str, str] | Iterable[tuple[str, str]] = (),
+        date: datetime | None = None,
+        message_id: str | None = None,
+        in_reply_to: str | None = None,
+        references: str | Sequence[str] = (),
+        importance: Importance | None = None,
+        language: str | Sequence[str] = (),
+        unsubscribe: str | Sequence[str] = (),
+        one_click: bool = False,
+        auto_submitted: AutoSubmitted | None = None,
+        seed: bytes | None = None,
+        sign: Callable[[bytes], bytes] | None = None,
+        id_domain: str = DOMAIN,
+    ) -> None:
+        if text_format not in ("flowed", "fixed"):
+            raise ValueError(f'text_format is "flowed" or "fixed", not "{visible(text_format)}"')
+        from_ = mailbox(sender, "From")
+        wrote = recipients(authors, "From", groups=False) or (from_,)
+        seed = secrets.token_bytes(16) if seed is None else seed
+        if message_id is None:
+            message_id = f"<{hashlib.sha256(seed + b'message-id').hexdigest()[:32]}@{wrote[0].domain}>"
+        # One update and not twenty-seven assignments that are checked: there is one of these for every message.
         vars(self).update(
-            sender=sender,
-            authors=authors,
-            to=recipients(self.to, "To"),
-            cc=recipients(self.cc, "Cc"),
-            bcc=mailboxes(self.bcc, "Bcc"),
-            reply_to=recipients(self.reply_to, "Reply-To"),
-            envelope_sender=bounces and mailbox(bounces, "the envelope's sender").addr,
-            subject=None if self.subject is None else checked("Subject", self.subject, text=True),
-            pictures=tuple(self.pictures),
-            attachments=tuple(self.attachments),
-            headers=further(self.headers),
-            date=self.date or datetime.now(UTC).replace(microsecond=0),
+            sender=from_,
+            authors=tuple(wrote),
+            to=recipients(to, "To"),
+            cc=recipients(cc, "Cc"),
+            bcc=recipients(bcc, "Bcc", groups=False),
+            reply_to=recipients(reply_to, "Reply-To"),
+            envelope_sender=envelope_sender and mailbox(envelope_sender, "the envelope's sender").addr,
+            subject=None if subject is None else checked("Subject", subject, text=True),
+            text=text,
+            html=html,
+            text_format=text_format,
+            pictures=tuple(pictures),
+            invitation=invitation,
+            attachments=tuple(attachments),
+            headers=further(headers),
+            date=date or datetime.now(UTC).replace(microsecond=0),
+            message_id=checked_id(message_id, "Message-ID"),
+            in_reply_to=None if in_reply_to is None else checked_id(in_reply_to, "In-Reply-To"),
+            references=tuple(checked_id(one, "References") for one in _several(references)),
+            importance=importance,
+            language=_several(language),
+            unsubscribe=_several(unsubscribe),
+            one_click=one_click,
+            auto_submitted=auto_submitted,
             seed=seed,
-            message_id=message_id(ids, "Message-ID"),
-            in_reply_to=None if self.in_reply_to is None else message_id(self.in_reply_to, "In-Reply-To"),
-            references=tuple(message_id(one, "References") for one in _several(self.references)),
-            language=_several(self.language),
-            unsubscribe=_several(self.unsubscribe),
+            sign=sign,
+            id_domain=id_domain if id_domain == DOMAIN else checked_domain(id_domain, "id_domain"),
         )
         self._header  # noqa: B018 - whatever cannot be written is told now
-        if self.invitation is not None:
-            self.invitation.asked(self._named)
+        self._inline  # noqa: B018
+        if invitation is not None:
+            invitation.asked(self.to)
 
-    # -- what others need --
+    @classmethod
+    def from_bytes(cls, raw: bytes, *, envelope_sender: str | None = None) -> StoredMessage:
+        """A message that was written before: its bytes are kept as they are, but for a Bcc field, whose addresses are
+        in the envelope, and for bare line feeds, which become CRLF (RFC 5321 2.3.8).
 
-    @property
-    def envelope(self) -> Envelope:
-        """Sender and recipients as a transport is told them; each recipient once."""
-        given: Any = self
-        sender = given.sender.addr if self.envelope_sender is None else self.envelope_sender
-        found = (address.addr for field in (given.to, given.cc, given.bcc) for address in members(field))
-        return Envelope(sender, tuple(dict.fromkeys(found)))
+        Fields, texts and files are those that are read from it.  Raises `HeaderError` and `AddressError` for a header
+        that names no sender, or holds what cannot be an address, and for octets that could not travel: a carriage
+        return without a line feed, a line feed without a carriage return in a ``binary`` part.
+        """
+        from pribble.mime.stored import StoredMessage
 
-    @cached_property
-    def needs(self) -> frozenset[str]:
-        """What a server must offer to take it: "smtputf8" for a local part outside ASCII (RFC 6531), "8bit" for a
-        nested message with octets beyond ASCII (RFC 6152)."""
-        return frozenset(["8bit"] * (self._root.encoding == "8bit") + ["smtputf8"] * self._international)
+        return StoredMessage(raw, envelope_sender)
 
-    @cached_property
-    def _international(self) -> bool:
-        given: Any = self
-        fields = ((given.sender,), given.authors, given.to, given.cc, given.bcc, given.reply_to)
-        return not (self.envelope_sender or "").isascii() or any(
-            address.needs_smtputf8 for field in fields for address in members(field)
-        )
+    # -- writing --
 
     def chunks(self) -> Iterator[bytes]:
-        """The message as it travels, piece by piece; lines end in CRLF.  A large attachment is never there twice."""
         if self.sign is not None:
             yield self._signature
         yield from self._unsigned()
 
     def __bytes__(self) -> bytes:
-        if not any(a.content for a in self.attachments):
-            return b"".join(self.chunks())
-        return _joined(self.chunks(), len(self._signature) + self._size)
-
-    def draft(self) -> bytes:
-        """The message as it is kept until somebody sends it: the blind copies are in a Bcc field."""
-        blind: Any = self.bcc
-        return (address_field("Bcc", blind, self._international) if blind else b"") + bytes(self)
-
-    def to_email_message(self, bcc: Literal["keep", "drop"] | None = None) -> EmailMessage:
-        """The message as the standard library's type, for whatever already sends mail; its bytes are the same.
-
-        Blind copies have no place in it: with Bcc recipients, `bcc` must say whether to "keep" them (in a
-        Bcc field, which ``smtplib.send_message`` removes) or "drop" them; else `HeaderError`.
-        """
-        from email import message_from_bytes, policy
-
-        if self.bcc and bcc not in ("keep", "drop"):
-            raise HeaderError(
-                "Bcc: this form of a message has no envelope for its blind copies", hint='say bcc="keep" or bcc="drop"'
-            )
-        # What we have folded is not folded again, nor is 8bit re-encoded.
-        kept = policy.SMTP.clone(refold_source="none", utf8=self._international, max_line_length=None)
-        return message_from_bytes(self.draft() if bcc == "keep" else bytes(self), policy=kept)
-
-    @classmethod
-    def from_bytes(cls, raw: bytes, *, envelope_sender: str | None = None) -> Message:
-        """A message that was written before: its bytes are kept as they are, but for a Bcc field, whose addresses are
-        in the envelope.
-
-        Fields, texts and files are those that are read from it.  Raises `HeaderError` and `AddressError` for a header
-        that names no sender, or holds what cannot be an address.
-        """
-        from pribble.mime.stored import restored
-
-        values, whole = restored(raw, envelope_sender)
-        made = cls.__new__(cls)
-        vars(made).update({one.name: one.default for one in fields(cls)} | values, _header=b"", _root=whole)
-        return made
-
-    # -- writing --
+        # One join is faster, where it does not mean that a large file is there twice.
+        return b"".join(self.chunks()) if not self.attachments else super().__bytes__()
 
     def _unsigned(self) -> Iterator[bytes]:
         root = self._root
-        if not self._header:  # it was written before
-            yield root.body
-            return
         yield self._header + root.header + b"\r\n"
         yield from root.body_chunks()
         if self._end:
@@ -246,35 +213,41 @@ class Message:
     @property
     def _end(self) -> bool:
         """Whether a line end is missing behind the last line."""
-        root = self._root
-        return bool(self._header and root.body) and not root.body.endswith(b"\r\n")
+        return bool(self._root.body) and not self._root.body.endswith(b"\r\n")
 
     @property
     def _size(self) -> int:
+        return len(self._signature) + self._unsigned_size
+
+    @property
+    def _unsigned_size(self) -> int:
         root = self._root
-        return (len(self._header) + len(root.header) + 2 + 2 * self._end if self._header else 0) + root.size
+        return len(self._header) + len(root.header) + 2 + root.size + 2 * self._end
+
+    @property
+    def _eight_bit(self) -> bool:
+        return self._root.encoding == "8bit"
 
     @cached_property
     def _signature(self) -> bytes:
         """What the signer returned; asked once, so that the message stays the same."""
-        return b"" if self.sign is None else signature(self.sign(_joined(self._unsigned(), self._size)))
+        return b"" if self.sign is None else signature(self.sign(joined(self._unsigned(), self._unsigned_size)))
 
     @cached_property
     def _header(self) -> bytes:
-        given: Any = self
         utf8 = self._international
-        fields = [address_field("From", given.authors, utf8)]
-        if [author.addr for author in given.authors] != [given.sender.addr]:
-            fields.append(address_field("Sender", (given.sender,), utf8))
-        if given.to or not given.cc:  # RFC 5322 A.1.3: where nobody is named
-            fields.append(address_field("To", given.to, utf8) if given.to else _UNDISCLOSED)
-        if given.cc:
-            fields.append(address_field("Cc", given.cc, utf8))
-        if given.reply_to:
-            fields.append(address_field("Reply-To", given.reply_to, utf8))
+        fields = [address_field("From", self.authors, utf8)]
+        if [author.addr for author in self.authors] != [self.sender.addr]:
+            fields.append(address_field("Sender", (self.sender,), utf8))
+        if self.to.entries or not self.cc.entries:  # RFC 5322 A.1.3: where nobody is named
+            fields.append(address_field("To", self.to.entries, utf8) if self.to.entries else _UNDISCLOSED)
+        if self.cc.entries:
+            fields.append(address_field("Cc", self.cc.entries, utf8))
+        if self.reply_to.entries:
+            fields.append(address_field("Reply-To", self.reply_to.entries, utf8))
         if self.subject:
             fields.append(free_text("Subject", self.subject, utf8=utf8))
-        fields += [written("Date", date_time(given.date)), written("Message-ID", given.message_id)]
+        fields += [written("Date", date_time(self.date)), written("Message-ID", self.message_id)]
         if self.in_reply_to is not None:
             fields.append(written("In-Reply-To", self.in_reply_to))
         if self.references:
@@ -284,16 +257,15 @@ class Message:
         if self.importance is not None:
             fields.append(one_of("Importance", self.importance, IMPORTANCE))
         if self.unsubscribe or self.one_click:
-            fields.append(unsubscribe_fields(given.unsubscribe, one_click=self.one_click))
-        fields += [free_text(name, value, utf8=utf8) for name, value in given.headers]
+            fields.append(unsubscribe_fields(self.unsubscribe, one_click=self.one_click))
+        fields += [free_text(name, value, utf8=utf8) for name, value in self.headers]
         fields.append(_MIME_VERSION)
         if self.language:
-            fields.append(language_field(given.language))
+            fields.append(language_field(self.language))
         return b"".join(fields)
 
     @cached_property
     def _root(self) -> Part:
-        assert self.seed is not None
         calendar = self._calendar
         body = self._body(self.seed, calendar)
         attachments = list(self.attachments)
@@ -303,16 +275,22 @@ class Message:
             return body
         return multipart("mixed", (body, *map(attachment_part, attachments)), self.seed, "mixed")
 
+    @cached_property
+    def _inline(self) -> tuple[Part, ...]:
+        """The parts of the pictures, each content once."""
+        if self.html is None:
+            return ()
+        pictures = {picture.content_id(self.id_domain): picture for picture in self.pictures}
+        return tuple(picture_part(p.file_name, p.type, p.base64_body, i) for i, p in pictures.items())
+
     def _body(self, seed: bytes, calendar: str) -> Part:
         forms: list[Part] = []
         if self.text is not None or self.html is None:
             forms.append(plain_part(self.text or "", fixed=self.text_format == "fixed"))
         if self.html is not None:
             root = text_part(self.html, "html")
-            pictures = {p.content_id(self.id_domain): p for p in self.pictures}
-            if pictures:
-                parts = tuple(picture_part(p.file_name, p.type, p.base64_body, i) for i, p in pictures.items())
-                root = multipart("related", (root, *parts), seed, "related", type="text/html")
+            if self._inline:
+                root = multipart("related", (root, *self._inline), seed, "related", type="text/html")
             forms.append(root)
         if self.invitation is not None:
             forms.append(calendar_part(calendar, self.invitation.method))
@@ -322,14 +300,7 @@ class Message:
     def _calendar(self) -> str:
         if self.invitation is None:
             return ""
-        assert self.date is not None
-        return self.invitation.calendar(self._named, self.date)
-
-    @property
-    def _named(self) -> tuple[Address, ...]:
-        """The mailboxes of To."""
-        given: Any = self
-        return tuple(members(given.to))
+        return self.invitation.calendar(self.to, self.date)
 
 
 _UNDISCLOSED = written("To", "undisclosed-recipients:;")
@@ -338,14 +309,3 @@ _MIME_VERSION = written("MIME-Version", "1.0")
 
 def _several(given: str | Sequence[str]) -> tuple[str, ...]:
     return (given,) if isinstance(given, str) else tuple(given)
-
-
-def _joined(chunks: Iterable[bytes], size: int) -> bytes:
-    """`chunks` as one, of `size` octets, without a second copy of any."""
-    whole = io.BytesIO()
-    whole.seek(size - 1)
-    whole.write(b"\0")  # so that the room is taken once, and not a little more at every step
-    whole.seek(0)
-    for chunk in chunks:
-        whole.write(chunk)
-    return whole.getvalue()

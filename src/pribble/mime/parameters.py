@@ -198,5 +198,5 @@ def _together(pieces: Sequence[Piece]) -> str:
     octets = b"".join(stretches)  # what is raw is UTF-8 (RFC 6532)
     try:
         return octets.decode(charset)
-    except (LookupError, UnicodeDecodeError):
+    except (LookupError, ValueError):  # unknown, no name of one, or not in it
         return octets.decode("latin-1")

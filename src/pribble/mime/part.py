@@ -15,11 +15,12 @@ from pathlib import Path
 from typing import Literal, NamedTuple
 from urllib.parse import quote
 
-from pribble.errors import HeaderError, PribbleError
+from pribble.errors import HeaderError, PribbleError, visible
 from pribble.mime.encoding import base64_chunks, base64_size, encoded_text, longest_line
 from pribble.mime.flowed import flowed
 from pribble.mime.grammar import LONGEST_LINE, MEDIA_TYPE, MESSAGE_TYPES, TOKEN, TURNING
 from pribble.mime.header import checked, written
+from pribble.mime.heading import checked_id
 
 _UNSHOWN = re.compile(f"[\x00-\x1f\x7f-\x9f{TURNING}\u2028\u2029\ud800-\udfff]")
 # A parameter value longer than this is continued over several (RFC 2231 3).
@@ -93,7 +94,7 @@ class Attachment:
                 hint='one is written "application/pdf"; parameters have no place in it',
             )
         if self.nested not in ("message", "file"):
-            raise ValueError(f'nested is "message" or "file", not "{self.nested}"')
+            raise ValueError(f'nested is "message" or "file", not "{visible(self.nested)}"')
         kind = self.media_type.lower()
         if kind.startswith("multipart/"):
             raise HeaderError(f'Content-Type: "{kind}" is no type of a file', hint="a multipart has parts, not content")
@@ -129,14 +130,18 @@ class Attachment:
 
 
 def file_name(name: str) -> str:
-    """`name` as it may travel (RFC 2183 2.3, 5): its last segment, in NFC, without what is not shown.
-
-    Raises `HeaderError` where nothing is left of it.
-    """
-    last = unicodedata.normalize("NFC", _UNSHOWN.sub("", re.split(r"[/\\]", name)[-1])).strip()
-    if not last.strip(". "):
+    """`name` as it may travel, as `fit_name`; raises `HeaderError` where nothing is left of it."""
+    fit = fit_name(name)
+    if fit is None:
         raise HeaderError(f'filename: "{_UNSHOWN.sub(chr(0xFFFD), name[:60])}" names no file')
-    return last
+    return fit
+
+
+def fit_name(name: str) -> str | None:
+    """`name` as a file's may travel (RFC 2183 2.3, 5): its last segment, in NFC, without what is not shown; None where
+    nothing is left of it."""
+    last = unicodedata.normalize("NFC", _UNSHOWN.sub("", re.split(r"[/\\]", name)[-1])).strip()
+    return last if last.strip(". ") else None
 
 
 # ---- building -------------------------------------------------------------------------------------------------
@@ -160,11 +165,16 @@ def plain_part(text: str, *, fixed: bool = False) -> Part:
 
 
 def picture_part(name: str, type: str, base64_body: bytes, content_id: str) -> Part:
-    """An inline picture, already in base64, that the HTML refers to by its Content-ID (RFC 2392)."""
+    """An inline picture, already in base64, that the HTML refers to by its Content-ID (RFC 2392).
+
+    Whoever made it: raises `HeaderError` for a type or an id that is none, and lets a name travel as a file's may."""
+    if not MEDIA_TYPE.fullmatch(checked("Content-Type", type)):
+        raise HeaderError(f'Content-Type: "{type[:60]}" is no media type')
+    name = fit_name(name) or "picture"
     header = (
         _content_type(type, {"name": ascii_name(name)})
         + _field("Content-Transfer-Encoding", "base64")
-        + _field("Content-ID", f"<{content_id}>")
+        + _field("Content-ID", checked_id(f"<{content_id}>", "Content-ID"))
         + _disposition("inline", name)
     )
     return Part(header, base64_body, encoding="base64")

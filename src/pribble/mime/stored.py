@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field, fields
 from datetime import datetime, timedelta, timezone
-from typing import Any
+from typing import Any, Literal
 
 from pribble.errors import AddressError, HeaderError
-from pribble.mime.address import Address, Group, mailbox, members, parse_list
+from pribble.mime.address import Address, AddressList, Group, mailbox, parse_list
+from pribble.mime.base import BaseMessage
 from pribble.mime.encoding import base64_lines
 from pribble.mime.flowed import read_flowed
 from pribble.mime.grammar import DATE_TIME, MESSAGE_ID, MONTHS
 from pribble.mime.header import quoted
-from pribble.mime.part import Attachment, Part
+from pribble.mime.part import Attachment
 from pribble.mime.reading import Entity, Field, read_message
 from pribble.mime.words import decoded_runs, decoded_text
+
+LF = b"\n"
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,44 +39,109 @@ class FoundPicture:
         return self.id
 
 
-def restored(raw: bytes, envelope_sender: str | None) -> tuple[dict[str, Any], Part]:
-    """What a message holds, by the names that `Message` has for it, and the whole of it without its blind copies.
-    Raises `HeaderError` and `AddressError`."""
+@dataclass(frozen=True, kw_only=True, init=False)
+class StoredMessage(BaseMessage):
+    """A message that was written before: what it holds, and its bytes as they are, without its blind copies."""
+
+    sender: Address
+    authors: tuple[Address, ...]
+    to: AddressList
+    cc: AddressList
+    bcc: AddressList
+    reply_to: AddressList
+    envelope_sender: str | None
+    subject: str | None
+    date: datetime | None
+    message_id: str | None
+    in_reply_to: str | None
+    references: tuple[str, ...]
+    text: str | None = field(repr=False)
+    text_format: Literal["flowed", "fixed"]
+    html: str | None = field(repr=False)
+    pictures: tuple[FoundPicture, ...]
+    attachments: tuple[Attachment, ...]
+    _raw: bytes = field(repr=False)
+    _holds_octets: bool = field(repr=False)
+
+    def __init__(self, raw: bytes, envelope_sender: str | None = None) -> None:
+        raw, root = _fit_to_travel(raw)
+        people = {
+            name: _people(root, key)
+            for name, key in (("to", "to"), ("cc", "cc"), ("bcc", "bcc"), ("reply_to", "reply-to"))
+        }
+        authors = tuple(_people(root, "from"))
+        sender = tuple(_people(root, "sender")) or authors
+        if not sender:
+            raise HeaderError("From: this message names no sender", hint="give bytes that begin with a header")
+        kept = raw
+        for blind in reversed(root.all("bcc")):
+            kept = kept[: blind.start] + kept[blind.end :]
+        subject = root.first("subject")
+        vars(self).update(
+            people,
+            sender=sender[0],
+            authors=authors,
+            envelope_sender=envelope_sender and mailbox(envelope_sender, "the envelope's sender").addr,
+            subject=None if subject is None else decoded_text(subject.value),
+            date=_date(root.first("date")),
+            message_id=next(iter(_ids(root, "message-id")), None),
+            in_reply_to=next(iter(_ids(root, "in-reply-to")), None),
+            references=tuple(_ids(root, "references")),
+            _raw=kept,
+            _holds_octets=any(entity.encoding in ("8bit", "binary") for entity in root.walk()),
+            **_contents(root),
+        )
+
+    def chunks(self) -> Iterator[bytes]:
+        yield self._raw
+
+    @property
+    def _size(self) -> int:
+        return len(self._raw)
+
+    @property
+    def _eight_bit(self) -> bool:
+        return self._holds_octets
+
+    def arguments(self) -> dict[str, Any]:
+        """What a `Message` takes to say the same anew: ``Message(**stored.arguments() | {"subject": "Another"})``."""
+        return {one.name: getattr(self, one.name) for one in fields(self) if not one.name.startswith("_")}
+
+
+_BARE_RETURN = re.compile(rb"\r(?!\n)")
+_BARE_FEED = re.compile(rb"(?<!\r)\n")
+
+
+def _fit_to_travel(raw: bytes) -> tuple[bytes, Entity]:
+    """A message whose lines end in CRLF, as they must on the wire (RFC 5321 2.3.8), and what is in it."""
+    if found := _BARE_RETURN.search(raw):
+        raise HeaderError(
+            f"line {raw.count(LF, 0, found.start()) + 1}: a carriage return without a line feed cannot travel "
+            "(RFC 5321 2.3.8)",
+            hint="some servers take it for the end of a line, and what follows for commands",
+        )
     root = read_message(raw.decode("latin-1"))
-    people = {
-        name: _people(root, key)
-        for name, key in (("to", "to"), ("cc", "cc"), ("bcc", "bcc"), ("reply_to", "reply-to"), ("authors", "from"))
-    }
-    people["authors"] = tuple(members(people["authors"]))
-    sender = tuple(members(_people(root, "sender"))) or people["authors"]
-    kept = raw
-    for blind in reversed(root.all("bcc")):
-        kept = kept[: blind.start] + kept[blind.end :]
-    if not sender:
-        raise HeaderError("From: this message names no sender", hint="give bytes that begin with a header")
-    subject = root.first("subject")
-    eight_bit = any(entity.encoding in ("8bit", "binary") for entity in root.walk())
-    values = people | {
-        "sender": sender[0],
-        "envelope_sender": envelope_sender and mailbox(envelope_sender, "the envelope's sender").addr,
-        "subject": None if subject is None else decoded_text(subject.value),
-        "date": _date(root.first("date")),
-        "message_id": next(iter(_ids(root, "message-id")), None),
-        "in_reply_to": next(iter(_ids(root, "in-reply-to")), None),
-        "references": tuple(_ids(root, "references")),
-    }
-    return values | _contents(root), Part(b"", kept, encoding="8bit" if eight_bit else "7bit")
+    if found := _BARE_FEED.search(raw):
+        if any(entity.encoding == "binary" for entity in root.walk()):
+            raise HeaderError(
+                f"line {raw.count(LF, 0, found.start()) + 1}: a line feed without a carriage return, in a message with "
+                "a binary part, cannot travel (RFC 5321 2.3.8)",
+                hint="encode the part in base64",
+            )
+        raw = _BARE_FEED.sub(b"\r\n", raw)
+        root = read_message(raw.decode("latin-1"))
+    return raw, root
 
 
-def _people(root: Entity, key: str) -> tuple[Address | Group, ...]:
+def _people(root: Entity, key: str) -> AddressList:
     found: list[Address | Group] = []
-    for field in root.all(key):
-        text = "".join(quoted(shown) if was_encoded else shown for shown, was_encoded in decoded_runs(field.value))
+    for named in root.all(key):
+        text = "".join(quoted(shown) if was_encoded else shown for shown, was_encoded in decoded_runs(named.value))
         try:
             found += parse_list(text)
         except AddressError as error:
-            raise AddressError(f"{field.name}: {error.problem}", hint=error.hint) from None
-    return tuple(found)
+            raise AddressError(f"{named.name}: {error.problem}", hint=error.hint) from None
+    return AddressList(found)
 
 
 def _date(field: Field | None) -> datetime | None:
@@ -92,13 +161,13 @@ def _date(field: Field | None) -> datetime | None:
             int(found["second"] or 0),
             tzinfo=timezone(offset),
         )
-    except ValueError:
+    except (ValueError, OverflowError):
         return None
 
 
 def _ids(root: Entity, key: str) -> Iterator[str]:
-    for field in root.all(key):
-        yield from (found[0] for found in MESSAGE_ID.finditer(field.value))
+    for named in root.all(key):
+        yield from (found[0] for found in MESSAGE_ID.finditer(named.value))
 
 
 # ---- what is in it --------------------------------------------------------------------------------------------

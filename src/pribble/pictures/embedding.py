@@ -12,8 +12,9 @@ from typing import Any, TypeVar
 from urllib.parse import unquote
 
 from pribble.errors import FieldError, PictureError, UnsafeValue, did_you_mean, visible
+from pribble.files import is_file, names_in, resolved
 from pribble.pictures import righting
-from pribble.pictures.picture import Picture
+from pribble.pictures.picture import Picture, renamed
 from pribble.values import urls
 from pribble.values.kinds import kind, named, plain
 from pribble.values.showing import text
@@ -85,29 +86,35 @@ class PictureFinder:
             raise PictureError(f'"{visible(name)}" is the name of no {what}')
         relative = PurePosixPath(name)
         tried: list[Path] = []
-        for folder in [*([near.resolve()] if near else []), *self.folders]:
-            path = (folder / relative).resolve()
+        beside = resolved(near) if near else None
+        for folder in [*([beside] if beside else []), *self.folders]:
+            path = resolved(folder / relative)
+            if path is None:
+                raise PictureError(f'"{visible(name[:100])}" is the name of no {what}, or a link that leads to itself')
             if not any(path.is_relative_to(allowed) for allowed in self.folders):
                 raise PictureError(
                     f'the {what} "{name}" lies outside the template folder',
                     hint="put it inside, or name its folder in picture_folders",
                 )
-            if path.is_file():
+            if is_file(path):
                 return path
             if path.parent not in tried:
                 tried.append(path.parent)
-        beside = sorted({p.name for folder in tried if folder.is_dir() for p in folder.iterdir() if p.is_file()})
-        hint = did_you_mean(relative.name, beside) if beside else None
-        raise PictureError(f'there is no {what} "{name}"', hint=hint)
+        known = sorted({file for folder in tried for file in names_in(folder)})
+        hint = did_you_mean(relative.name[:100], known) if known else None
+        raise PictureError(f'there is no {what} "{name[:100]}"', hint=hint)
 
     def righted(self, picture: Picture) -> Found:
         """A picture that the application hands in, put right."""
 
-        def made() -> Found:
-            right, changes = righting.righted(picture, self.wanted)
-            return Found(right, None, changes)
+        def made() -> tuple[Picture, tuple[righting.Change, ...]]:
+            right, changes = righting.righted(picture.named(None), self.wanted)
+            right.base64_body  # noqa: B018 - encoded once, for every name
+            return right, changes
 
-        return self._once(("righted", picture), made)
+        # What is remembered by the content holds nothing of who used it: the name is each one's own.
+        right, changes = self._once(("righted", picture), made)
+        return Found(right.named(renamed(picture.name, picture.type, right.type)), None, changes)
 
     def fitted(self, found: Found, shown: int | None) -> Found:
         """A picture with no more pixels than it is shown with, so wide in CSS pixels."""
@@ -115,12 +122,16 @@ class PictureFinder:
             return found
 
         def made() -> tuple[Picture, righting.Change | None]:
-            return righting.fitted(found.picture, shown, self.density)
+            fit, change = righting.fitted(found.picture.named(None), shown, self.density)
+            if change is not None:
+                fit.base64_body  # noqa: B018 - encoded once, for every name
+            return fit, change
 
         picture, change = self._once(("fitted", found.picture, shown), made)
         if change is None:
             return found
-        return Found(picture, None, (*found.changes, change))
+        name = renamed(found.picture.name, found.picture.type, picture.type)
+        return Found(picture.named(name), None, (*found.changes, change))
 
     def fetched(self, address: str) -> Found | None:
         """A picture that is elsewhere, where there is a fetcher for it."""

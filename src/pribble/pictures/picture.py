@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import hashlib
 from base64 import b64encode
+from copy import copy
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
-from pribble.errors import PictureError, loaded
+from pribble.errors import PictureError, loaded, visible
 from pribble.mime.encoding import base64_lines
+from pribble.mime.grammar import MEDIA_TYPE
+from pribble.mime.part import fit_name
 from pribble.pictures import decoding, drawing
 from pribble.values.kinds import Opaque
 
@@ -48,6 +51,10 @@ class Picture(Opaque):
     height: int = field(compare=False)
     density: float = field(compare=False, default=1.0)
 
+    def __post_init__(self) -> None:
+        if not MEDIA_TYPE.fullmatch(self.type):
+            raise PictureError(f'"{self.type[:60]}" is no media type of a picture', hint="as image/png")
+
     @classmethod
     def open(cls, path: str | Path) -> Picture:
         """Read a picture from a file.  Raises `PictureError` where there is none, or none that is sound."""
@@ -56,12 +63,14 @@ class Picture(Opaque):
             content = path.read_bytes()
         except OSError as error:
             raise PictureError(f'the picture "{path}" cannot be read: {error.strerror or error}') from None
+        except ValueError:  # NUL, half a surrogate pair
+            raise PictureError(f'"{path}" is the name of no picture') from None
         return cls.from_bytes(content, path.name)
 
     @classmethod
     def from_bytes(cls, content: bytes, name: str | None = None) -> Picture:
         """A picture from its bytes.  Raises `PictureError` for what is no picture, damaged or enormous."""
-        called = f'the picture "{name}"' if name else "the picture"
+        called = f'the picture "{visible(name)}"' if name else "the picture"
         type_, width, height = decoding.measured(content, called)
         return cls(content, type_, name, width, height)
 
@@ -128,7 +137,7 @@ class Picture(Opaque):
     @property
     def called(self) -> str:
         """The picture as errors name it."""
-        return f'the picture "{self.name}"' if self.name else "the picture"
+        return f'the picture "{visible(self.name)}"' if self.name else "the picture"
 
     @property
     def shown_width(self) -> int:
@@ -137,8 +146,17 @@ class Picture(Opaque):
 
     @property
     def file_name(self) -> str:
-        """Its name, or one made from its content."""
-        return self.name or f"picture-{self._digest[:8]}{ENDINGS.get(self.type, '')}"
+        """Its name as it may travel (RFC 2183 2.3), or one made from its content."""
+        fit = fit_name(self.name) if self.name else None
+        return fit or f"picture-{self._digest[:8]}{ENDINGS.get(self.type, '')}"
+
+    def named(self, name: str | None) -> Picture:
+        """The same picture under another name; what was made of its content is shared."""
+        if name == self.name:
+            return self
+        made = copy(self)
+        vars(made)["name"] = name
+        return made
 
     def content_id(self, domain: str) -> str:
         """Its Content-ID without the angle brackets (RFC 2392): the same for the same picture, everywhere."""

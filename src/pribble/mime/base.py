@@ -1,0 +1,124 @@
+"""What every message can do, built or read: name its envelope, say what it needs of a server, travel."""
+
+from __future__ import annotations
+
+import io
+from abc import ABC, abstractmethod
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from functools import cached_property
+from typing import TYPE_CHECKING, Literal, Protocol
+
+from pribble.errors import HeaderError
+from pribble.mime.address import Address, AddressList
+from pribble.mime.heading import address_field
+
+if TYPE_CHECKING:
+    from email.message import EmailMessage
+
+
+class InlinePicture(Protocol):
+    """What a message needs of a picture."""
+
+    @property
+    def type(self) -> str: ...
+    @property
+    def file_name(self) -> str: ...
+    @property
+    def base64_body(self) -> bytes: ...
+    def content_id(self, domain: str) -> str: ...
+
+
+@dataclass(frozen=True, slots=True)
+class Envelope:
+    """What a transport is told: the `sender` ("" for none) and all `recipients`, those of Bcc among them."""
+
+    sender: str
+    recipients: tuple[str, ...]
+
+
+class BaseMessage(ABC):
+    """A message as transports take it: a `Message`, which is built, or a `StoredMessage`, which is read."""
+
+    sender: Address
+    authors: tuple[Address, ...]
+    to: AddressList
+    cc: AddressList
+    bcc: AddressList
+    reply_to: AddressList
+    envelope_sender: str | None
+    subject: str | None
+    text: str | None
+    html: str | None
+    pictures: Sequence[InlinePicture]
+    date: datetime | None
+    message_id: str | None
+
+    @abstractmethod
+    def chunks(self) -> Iterator[bytes]:
+        """The message as it travels, piece by piece; lines end in CRLF.  A large attachment is never there twice."""
+
+    @property
+    @abstractmethod
+    def _size(self) -> int:
+        """How many octets `chunks` has."""
+
+    @property
+    @abstractmethod
+    def _eight_bit(self) -> bool:
+        """Whether its body has octets beyond ASCII that are not encoded."""
+
+    @property
+    def envelope(self) -> Envelope:
+        """Sender and recipients as a transport is told them; each recipient once."""
+        sender = self.sender.addr if self.envelope_sender is None else self.envelope_sender
+        found = (address.addr for field in (self.to, self.cc, self.bcc) for address in field)
+        return Envelope(sender, tuple(dict.fromkeys(found)))
+
+    @cached_property
+    def needs(self) -> frozenset[str]:
+        """What a server must offer to take it: "smtputf8" for a local part outside ASCII (RFC 6531), "8bit" for octets
+        beyond ASCII that are not encoded, as in a nested message (RFC 6152)."""
+        return frozenset(["8bit"] * self._eight_bit + ["smtputf8"] * self._international)
+
+    @cached_property
+    def _international(self) -> bool:
+        fields = ((self.sender,), self.authors, self.to, self.cc, self.bcc, self.reply_to)
+        return not (self.envelope_sender or "").isascii() or any(
+            address.needs_smtputf8 for field in fields for address in field
+        )
+
+    def __bytes__(self) -> bytes:
+        return joined(self.chunks(), self._size)
+
+    def draft(self) -> bytes:
+        """The message as it is kept until somebody sends it: the blind copies are in a Bcc field."""
+        return (address_field("Bcc", self.bcc.entries, self._international) if self.bcc else b"") + bytes(self)
+
+    def to_email_message(self, bcc: Literal["keep", "drop"] | None = None) -> EmailMessage:
+        """The message as the standard library's type, for whatever already sends mail; its bytes are the same.
+
+        Blind copies have no place in it: with Bcc recipients, `bcc` must say whether to "keep" them (in a
+        Bcc field, which ``smtplib.send_message`` removes) or "drop" them; else `HeaderError`.
+        """
+        from email import message_from_bytes, policy
+
+        if self.bcc and bcc not in ("keep", "drop"):
+            raise HeaderError(
+                "Bcc: this form of a message has no envelope for its blind copies", hint='say bcc="keep" or bcc="drop"'
+            )
+        # What is folded is not folded again, nor is 8bit re-encoded.
+        kept = policy.SMTP.clone(refold_source="none", utf8=self._international, max_line_length=None)
+        return message_from_bytes(self.draft() if bcc == "keep" else bytes(self), policy=kept)
+
+
+def joined(chunks: Iterable[bytes], size: int) -> bytes:
+    """`chunks` as one, of `size` octets, without a second copy of any."""
+    whole = io.BytesIO()
+    whole.seek(max(0, size - 1))
+    whole.write(b"\0")  # so that the room is taken once, and not a little more at every step
+    whole.seek(0)
+    for chunk in chunks:
+        whole.write(chunk)
+    return whole.getvalue()
