@@ -24,6 +24,7 @@ from pribble.markup.contexts import MarkupError
 from pribble.markup.events import Opened
 from pribble.markup.page import Page, read
 from pribble.surroundings import Surroundings, findings
+from pribble.values.escaping import is_seen
 from pribble.values.settings import Settings
 
 
@@ -89,7 +90,7 @@ class Compiled:
 
         def filled(data: Any) -> Any:
             line = subject(data)
-            if not line:
+            if not is_seen(line):
                 raise UnsafeValue(
                     "the subject comes to nothing", place=self.headed, hint="say what it is instead: {{ … else … }}"
                 )

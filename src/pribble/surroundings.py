@@ -63,7 +63,7 @@ class Surroundings:
         place = self.where(offset, offset + 1)
         return str(Path(place.source.name)) if place else str(self.near)
 
-    def load(self, address: str, base: str) -> tuple[str, str] | None:
+    def load(self, address: str, base: str, start: int, end: int) -> tuple[str, str] | None:
         """A style sheet read in, its addresses resolved, and where it is; None for one that is left alone.  Raises
         `TemplateError` for one that is not there."""
         joined = urljoin(base, address) if base.startswith(("http:", "https:")) else address
@@ -76,13 +76,20 @@ class Surroundings:
             path = self.finder.file(unquote(re.split("[?#]", address)[0]), Path(base).parent, "style sheet")
             css = path.read_text(encoding="utf-8-sig")
         except PictureError as error:
-            raise TemplateError(error.problem, hint=error.hint) from None
+            raise self._unread(error.problem, base, (start, end), error.hint) from None
         except UnicodeDecodeError as error:
-            raise TemplateError(
-                f'the style sheet "{address}" is no UTF-8 (at byte {error.start})', hint="save it as UTF-8"
-            ) from None
+            problem = f'the style sheet "{address}" is no UTF-8 (at byte {error.start})'
+            raise self._unread(problem, base, (start, end), "save it as UTF-8") from None
+        except OSError as error:
+            problem = f'the style sheet "{address}" cannot be read: {error.strerror or error}'
+            raise self._unread(problem, base, (start, end), None) from None
         self.paths.append(path)
         return addresses.resolved(css, lambda name, start, end: self._slot(name, path, None)), str(path)
+
+    def _unread(self, problem: str, base: str, stretch: tuple[int, int], hint: str | None) -> TemplateError:
+        """That a style sheet cannot be read, which a stretch of the page names, or another sheet, `base`."""
+        place = self.where(*stretch) if stretch[0] >= 0 else None
+        return TemplateError(problem if place else f"{base}: {problem}", place=place, hint=hint)
 
     def addresses(self, css: str, offset: int) -> str:
         """A piece of CSS that stands at `offset`, with the pictures in it as slots."""

@@ -23,11 +23,13 @@ from pribble.compiler.text import TEXT_HELPERS
 from pribble.compiler.trusted import MARKUP_FORMATTERS
 from pribble.compiler.unsure import brought, may_be_nothing
 from pribble.errors import DataError, FieldError, Place, PribbleError, Source, TemplateError, did_you_mean, visible
+from pribble.files import is_file, is_within, names_in, resolved
 from pribble.findings import Finding
 from pribble.language.fields import Field, fields
 from pribble.language.linking import Found, link
 from pribble.language.tape import Tape
 from pribble.limits import Limits
+from pribble.mime.heading import DOMAIN, checked_domain
 from pribble.pictures.embedding import PictureFinder
 from pribble.pictures.righting import ALL
 from pribble.pictures.slots import Embed
@@ -68,7 +70,7 @@ class TemplateFolder(Mapping[str, "Template"]):
         put_right: Collection[str] = ALL,
         presentational: bool = False,
         fetch: Callable[[str], bytes] | None = None,
-        id_domain: str = "pribble.invalid",
+        id_domain: str = DOMAIN,
         formatters: Mapping[str, Callable[..., Any]] | None = None,
         common: Mapping[str, Any] | None = None,
         limits: Limits | None = None,
@@ -78,7 +80,7 @@ class TemplateFolder(Mapping[str, "Template"]):
         if not self.path.is_dir():
             raise NotADirectoryError(f'there is no template folder "{self.path}"')
         finder = PictureFinder([self.path, *map(Path, picture_folders)], wanted(put_right), _dense(density), fetch)
-        manner = Manner(checked_embed(embed), checked_base(picture_base), id_domain)
+        manner = Manner(checked_embed(embed), checked_base(picture_base), checked_domain(id_domain, "id_domain"))
         self._set_up(locale, timezone, finder, manner, formatters, common, limits)
         self.presentational = presentational
         self._reload, self._has_files = reload, True
@@ -142,7 +144,7 @@ class TemplateFolder(Mapping[str, "Template"]):
         }
         for name in sorted(found):
             stem, dot, suffix = name.rpartition(".")
-            if self._is_name(name) and not (dot and stem in found and _is_locale(suffix)):
+            if self._is_name(name) and not (dot and stem in found and _is_locale(suffix)) and self._is_there(name):
                 yield name
 
     def __len__(self) -> int:
@@ -156,11 +158,15 @@ class TemplateFolder(Mapping[str, "Template"]):
         parts = name.split("/")
         return parts[0] not in _NOT_TEMPLATES and all(part and not part.startswith(".") for part in parts)
 
+    def _is_there(self, name: str) -> bool:
+        return any(is_within(path, self.path) for ending in _ENDINGS if is_file(path := self.path / f"{name}{ending}"))
+
     def _file(self, name: str) -> Path | None:
         """The plain file of a template; raises `TemplateError` where there are two."""
         if not self._has_files or not self._is_name(name):
             return None
-        found = [path for ending in _ENDINGS if (path := self.path / f"{name}{ending}").is_file()]
+        paths = [self.path / f"{name}{ending}" for ending in _ENDINGS]
+        found = [path for path in paths if is_file(path) and is_within(path, self.path)]
         if len(found) > 1:
             raise TemplateError(
                 f"there are both {found[0]} and {found[1]}",
@@ -195,7 +201,7 @@ class TemplateFolder(Mapping[str, "Template"]):
         for size in range(len(parts), 0, -1):
             for joint in "-_":
                 found = path.with_suffix(f".{joint.join(parts[:size])}{path.suffix}")
-                if found.is_file():
+                if is_file(found) and is_within(found, self.path):
                     return found, "_".join(parts[:size])
         return path, None
 
@@ -210,11 +216,13 @@ class TemplateFolder(Mapping[str, "Template"]):
         if not name.isprintable():
             raise TemplateError(f'"{visible(name)}" is the name of no file', place=place)
         path = Path(os.path.normpath(Path(source.name).parent / name))
-        if not path.resolve().is_relative_to(self.path.resolve()):
-            raise TemplateError(f'"{name}" lies outside the template folder', place=place)
-        if not path.is_file():
-            beside = [p.name for p in path.parent.iterdir() if p.is_file()] if path.parent.is_dir() else []
-            raise TemplateError(f'there is no file "{name}"', place=place, hint=did_you_mean(path.name, beside))
+        if resolved(path) is None:
+            raise TemplateError(f'"{name[:100]}" is the name of no file, or a link that leads to itself', place=place)
+        if not is_within(path, self.path):
+            raise TemplateError(f'"{name[:100]}" lies outside the template folder', place=place)
+        if not is_file(path):
+            hint = did_you_mean(path.name[:100], names_in(path.parent))
+            raise TemplateError(f'there is no file "{name[:100]}"', place=place, hint=hint)
         chosen, found = self.variant(path, locale)
         return Found(self._read(chosen), found)
 
@@ -249,8 +257,8 @@ class UnknownTemplate(KeyError):
 
     def __init__(self, name: str, folder: TemplateFolder) -> None:
         super().__init__(name)
-        hint = did_you_mean(name, folder)
-        self.message = f'there is no template "{name}" in {folder.path}' + (f" ({hint})" if hint else "")
+        hint = did_you_mean(name[:100], folder)
+        self.message = visible(f'there is no template "{name[:100]}" in {folder.path}' + (f" ({hint})" if hint else ""))
 
     def __str__(self) -> str:
         return self.message
@@ -391,7 +399,7 @@ class Template:
     def _compile(self, locale: str) -> Compiled:
         folder, source, own = self.folder, self._source, None
         path = Path(source.name)
-        if path.is_file():
+        if is_file(path):
             chosen, own = folder.variant(path, locale)
             source = source if chosen == path else folder._read(chosen)
         is_html = path.suffix != ".txt"

@@ -82,7 +82,7 @@ class Inlined:
 class Surroundings(Protocol):
     """What a page stands in: the files beside it, and what its marks may come to."""
 
-    def load(self, address: str, base: str) -> tuple[str, str] | None:
+    def load(self, address: str, base: str, start: int, end: int) -> tuple[str, str] | None:
         """A style sheet read in, its addresses resolved, and its own base; None for one that is elsewhere."""
 
     def base(self, offset: int) -> str:
@@ -168,7 +168,9 @@ class _Inliner:
             self._doubt(element, "a style sheet stands in a block or holds a mark")
             self.made.unsettled.add(("*", "*"))
             return
-        loaded = self.rules.load(address, self.around.base(element.opening.start))
+        loaded = self.rules.load(
+            address, self.around.base(element.opening.start), element.opening.start, element.opening.end
+        )
         if loaded is None:
             self._tell(
                 "css.remote",

@@ -6,6 +6,8 @@ import re
 
 from tinycss2.color3 import parse_color
 
+from pribble.cascade.syntax import readable
+
 _LENGTH = r"(?:0|\d*\.?\d+(?:px|em|%))"
 _THICKNESS = r"(?:0|\d*\.?\d+(?:px|em))"
 _SIGNED = r"(?:0|-?\d*\.?\d+(?:px|em|%))"
@@ -76,4 +78,4 @@ def is_plain(name: str, value: str) -> bool:
 
 
 def _is_colour(value: str) -> bool:
-    return value.lower() == "transparent" or parse_color(value) not in (None, "currentColor")
+    return value.lower() == "transparent" or parse_color(readable(value)) not in (None, "currentColor")

@@ -9,6 +9,7 @@ from tinycss2.color3 import parse_color
 
 from pribble.cascade.elements import Element
 from pribble.cascade.importance import Group
+from pribble.cascade.syntax import readable
 
 _CELLS = frozenset({"td", "th"})
 _ROWS = frozenset({"td", "th", "tr"})
@@ -52,7 +53,7 @@ def _value(group: Group, *names: str) -> str | None:
 
 
 def _opaque(value: str) -> str | None:
-    colour = parse_color(value)
+    colour = parse_color(readable(value))
     if colour is None or colour == "currentColor" or colour.alpha != 1:
         return None
     return "#" + "".join(f"{round(part * 255):02x}" for part in (colour.red, colour.green, colour.blue))

@@ -14,7 +14,7 @@ import tinycss2
 from cssselect2 import SelectorError
 
 from pribble.cascade.selectors import Selector, parsed
-from pribble.cascade.syntax import AtRule, Broken, Declaration, QualifiedRule, Sheet, has_error
+from pribble.cascade.syntax import AtRule, Broken, Declaration, QualifiedRule, Sheet, component_values, has_error
 
 _CONDITIONS = frozenset({"media", "supports", "container"})
 _KNOWN = frozenset(
@@ -78,9 +78,9 @@ class Told:
     reference: str
 
 
-# Reads a style sheet in: the address as written and where it is written from, to its text and its own base; None for
-# one that is elsewhere.
-Loader = Callable[[str, str], tuple[str, str] | None]
+# Reads a style sheet in: the address as written, where it is written from, and the stretch of the page that names it
+# (from -1 where it is no stretch of the page), to its text and its own base; None for one that is elsewhere.
+Loader = Callable[[str, str, int, int], tuple[str, str] | None]
 
 
 class Rules:
@@ -267,7 +267,8 @@ class _PartReader:
             )
             self.part.dropped.append((node.start, node.end))
             return
-        loaded = self.found.load(address, self.part.base)
+        at = self.part.offset  # -1 in a sheet that is itself read in
+        loaded = self.found.load(address, self.part.base, at + node.start if at >= 0 else -1, at + node.end)
         if loaded is None:
             self._tell(
                 "css.remote",
@@ -337,7 +338,7 @@ class _PartReader:
         *,
         nested: bool,
     ) -> None:
-        tokens = tinycss2.parse_component_value_list(prelude[0]) if prelude and isinstance(prelude[0], str) else prelude
+        tokens = component_values(prelude[0]) if prelude and isinstance(prelude[0], str) else prelude
         try:
             selectors = parsed(tokens)
         except (SelectorError, ValueError) as error:

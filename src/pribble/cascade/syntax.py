@@ -85,6 +85,21 @@ class Broken:
     why: str
 
 
+# Python reads no integer of more digits than this, and neither does a browser: they are as good as infinite.
+_TOO_MANY_DIGITS = re.compile(r"[0-9]{1000,}+")
+
+
+def readable(text: str) -> str:
+    """A text as tinycss2 can read it, everything at its place: a number of a thousand digits is a fraction there, of
+    which nobody makes an integer."""
+    return _TOO_MANY_DIGITS.sub(lambda found: f"{found[0][:-2]}.0", text)
+
+
+def component_values(text: str) -> list[Any]:
+    """A text as component values (CSS Syntax 3, 5.3.9)."""
+    return list(tinycss2.parse_component_value_list(readable(text)))
+
+
 class Sheet:
     """The text of a style sheet, or of a ``style`` attribute, that has become component values; none where it nests
     `too_deep`."""
@@ -95,7 +110,7 @@ class Sheet:
         self.text, depth = _closed(text.replace("\0", "\ufffd"))
         self.unclosed = len(self.text) > len(text)
         self.too_deep = depth > _DEEPEST
-        self.nodes: list[Any] = [] if self.too_deep else tinycss2.parse_component_value_list(self.text)
+        self.nodes: list[Any] = [] if self.too_deep else component_values(self.text)
         self._lines = [0]
         while (found := self.text.find("\n", self._lines[-1])) >= 0:
             self._lines.append(found + 1)

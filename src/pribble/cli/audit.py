@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from pribble.cli.common import Usage, add_json, print_json
+from pribble.files import is_file
 from pribble.findings import Finding
 from pribble.mime.audit import Audit, AuditedPart, audit
 
@@ -71,7 +72,7 @@ def run(options: argparse.Namespace) -> int:
 def _read(name: str) -> bytes:
     if name == "-":
         return sys.stdin.buffer.read()
-    if not Path(name).is_file():
+    if not is_file(Path(name)):
         raise Usage(f"there is no file {name}")
     return Path(name).read_bytes()
 

@@ -6,14 +6,15 @@ import argparse
 import json
 import os
 import re
+import secrets
 import sys
-import tempfile
 import tomllib
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from pribble.errors import DataError, Source, did_you_mean
+from pribble.files import is_file
 from pribble.pictures.slots import EMBED
 from pribble.rendering import Rendering, checked_embed
 from pribble.template import Template, TemplateFolder, read_data
@@ -69,6 +70,8 @@ def read_config(path: Path) -> Config:
         said = tomllib.loads(path.read_text(encoding="utf-8"))
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
         raise DataError(f"{path}: {error}") from None
+    except RecursionError:
+        raise DataError(f"{path}: tables and arrays are nested too deeply") from None
     for key, value in said.items():
         if key not in _KEYS:
             raise DataError(f'{path}: "{key}" means nothing here', hint=did_you_mean(key, _KEYS))
@@ -142,7 +145,7 @@ def add_embed(parser: argparse.ArgumentParser) -> None:
 def template(options: argparse.Namespace, settings: Config) -> Template:
     """The template that the command line names."""
     given = Path(options.template)
-    is_path = given.suffix == ".html" and given.is_file()
+    is_path = given.suffix == ".html" and is_file(given)
     folder_path = options.templates or settings.templates or Path("templates")
     name = options.template
     if is_path:
@@ -166,7 +169,7 @@ def data(options: argparse.Namespace, chosen: Template) -> Any:
     if options.data == "-":
         found = read_json(Source("standard input", sys.stdin.read()))
     elif options.data:
-        if not Path(options.data).is_file():
+        if not is_file(Path(options.data)):
             raise Usage(f"there is no file {options.data}")
         found = read_data(Path(options.data))
     else:
@@ -179,6 +182,7 @@ def data(options: argparse.Namespace, chosen: Template) -> Any:
     return found
 
 
+_MOST_STEPS, _LONGEST_INDEX = 100, 12
 _STEP = re.compile(r"\.?([^.\[\]=]+)|\[([0-9]+)\]")
 
 
@@ -192,8 +196,10 @@ def _set(found: Any, assignment: str) -> Any:
         step = _STEP.match(path, position)
         if step is None:
             raise Usage(f'"{path}" is no path of fields; write one as berth.number or lines[0].price')
-        steps.append(step[1] if step[1] is not None else int(step[2]))
+        steps.append(step[1] if step[1] is not None else int(step[2][:_LONGEST_INDEX]))
         position = step.end()
+        if len(steps) > _MOST_STEPS:
+            raise Usage(f"--set takes a path of at most {_MOST_STEPS} fields")
     try:
         value = read_json(Source(f"--set {path}", written))
     except DataError:
@@ -237,6 +243,13 @@ def sender(options: argparse.Namespace, settings: Config) -> str:
 # ---- output ---------------------------------------------------------------------------------------------------
 
 
+def port(written: str) -> int:
+    """A port, for argparse."""
+    if not re.fullmatch("[0-9]{1,5}", written) or int(written) > 65535:
+        raise argparse.ArgumentTypeError(f'"{written[:20]}" is no port (0 to 65535)')
+    return int(written)
+
+
 def add_json(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--json", action="store_true", help="answer in JSON, for programs")
 
@@ -252,7 +265,15 @@ def write(content: bytes, out: str | None) -> None:
         sys.stdout.buffer.flush()
         return
     path = Path(out)
-    with tempfile.NamedTemporaryFile(dir=path.parent, prefix=f".{path.name}.", delete=False) as file:
-        file.write(content)
-    os.chmod(file.name, 0o644)
-    os.replace(file.name, path)
+    if path.is_dir():
+        raise Usage(f"{path} is a folder (name a file in it)")
+    if not path.parent.is_dir():
+        raise Usage(f"there is no folder {path.parent}")
+    beside = path.with_name(f".{path.name}.{secrets.token_hex(4)}")
+    try:
+        with open(beside, "xb") as file:  # as permitted as the umask lets a file be
+            file.write(content)
+        os.replace(beside, path)
+    except BaseException:
+        beside.unlink(missing_ok=True)
+        raise

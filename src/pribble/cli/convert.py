@@ -9,6 +9,7 @@ from pathlib import Path
 from pribble.cli.common import Usage, add_embed, add_json, print_json, write
 from pribble.converting import NARROWEST, page_rendering, page_text
 from pribble.errors import DataError
+from pribble.files import is_file
 from pribble.plaintext.layout import WIDTH
 from pribble.rendering import checked_embed
 
@@ -107,7 +108,7 @@ def _read(given: str) -> tuple[str, Path]:
     """The text of a page, and the file that its pictures lie beside."""
     if given == "-":
         raw, path = sys.stdin.buffer.read(), Path("page.html")
-    elif Path(given).is_file():
+    elif is_file(Path(given)):
         raw, path = Path(given).read_bytes(), Path(given)
     else:
         raise Usage(f"there is no file {given}")

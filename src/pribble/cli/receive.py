@@ -7,7 +7,9 @@ import json
 import threading
 from pathlib import Path
 
+from pribble.cli.common import port
 from pribble.delivery.receiver import Received, Receiver
+from pribble.errors import visible
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
@@ -17,7 +19,7 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
         description="Listen on loopback, keep each message that comes as an .eml file, deliver none.  Stop it with "
         "Ctrl-C.",
     )
-    parser.add_argument("--port", metavar="N", type=int, default=8025, help="the port (default 8025; 0: any free one)")
+    parser.add_argument("--port", metavar="N", type=port, default=8025, help="the port (default 8025; 0: any free one)")
     parser.add_argument(
         "--folder", metavar="DIR", type=Path, default=Path("received"), help="where to keep them (received)"
     )
@@ -44,8 +46,10 @@ def run(options: argparse.Namespace) -> None:
             )
         else:
             print(
-                f"{received.path}  {received.size:,} bytes  from {received.sender or '<>'} "
-                f"to {', '.join(received.recipients)}",
+                visible(
+                    f"{received.path}  {received.size:,} bytes  from {received.sender or '<>'} "
+                    f"to {', '.join(received.recipients)}"
+                ),
                 flush=True,
             )
         if options.count is not None and len(receiver.received) >= options.count:

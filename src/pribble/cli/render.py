@@ -7,6 +7,7 @@ from pathlib import Path
 
 from pribble.cli.common import Config, Usage, add_json, add_template, config, print_json, rendering, template, write
 from pribble.cli.common import sender as sender_of
+from pribble.files import is_file
 from pribble.mime.message import Message
 from pribble.mime.part import Attachment
 from pribble.rendering import Rendering
@@ -54,7 +55,7 @@ def message(options: argparse.Namespace, settings: Config, made: Rendering) -> M
     """The message of a rendering, as the command line addresses it."""
     attachments = []
     for path in options.attach:
-        if not Path(path).is_file():
+        if not is_file(Path(path)):
             raise Usage(f"there is no file {path}")
         attachments.append(Attachment.from_path(path))
     return made.message(

@@ -24,7 +24,7 @@ from pribble.values.showing import text
 class Nowhere:
     """The surroundings of a page that has none: no file is beside it, and nothing of it depends on data."""
 
-    def load(self, address: str, base: str) -> tuple[str, str] | None:
+    def load(self, address: str, base: str, start: int, end: int) -> tuple[str, str] | None:
         return None
 
     def base(self, offset: int) -> str:

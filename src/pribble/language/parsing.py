@@ -43,6 +43,9 @@ RESERVED = frozenset("if else and or not in as true false none all".split())
 MOST_OPERATIONS = 100
 DEEPEST_BRACKETS = 20
 
+# A number of more digits is beyond what is computed with anyway.
+_MOST_DIGITS = 100
+
 
 def read_expression(reader: Reader) -> Expression:
     """The expression that begins at the reader's next token; raises `TemplateError` where there is none."""
@@ -217,6 +220,8 @@ class _Grammar:
                 return Constant(token.place, token.text)
             case "number":
                 self.reader.take()
+                if len(token.text) > _MOST_DIGITS:
+                    raise TemplateError(f"a number of more than {_MOST_DIGITS} digits", place=token.place)
                 return Constant(token.place, Decimal(token.text) if "." in token.text else int(token.text))
             case "name":
                 return self._word(token)

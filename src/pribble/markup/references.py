@@ -8,6 +8,7 @@ from html.entities import html5
 
 _REFERENCE = re.compile(r"&(?:#[xX][0-9a-fA-F]+;?|#[0-9]+;?|[A-Za-z][A-Za-z0-9]*;?)")
 _LONGEST = max(map(len, html5))
+_MOST_DIGITS = 7  # U+10FFFF is 1114111
 _UNFINISHED = re.compile(r"&(?:#[xX]?[0-9a-fA-F]*|[A-Za-z0-9]*)\Z")
 
 
@@ -32,7 +33,11 @@ def _meant(found: re.Match[str], attribute: bool) -> str:
     written = found[0]
     if written[1] == "#":
         # A reference may not smuggle in what stands for a mark on a tape, nor what is no character.
-        character = html.unescape(written if written.endswith(";") else written + ";")
+        base, digits = ("x", written[3:]) if written[2] in "xX" else ("", written[2:])
+        digits = digits.rstrip(";").lstrip("0") or "0"
+        if len(digits) > _MOST_DIGITS:
+            return "\ufffd"
+        character = html.unescape(f"&#{base}{digits};")
         return "\ufffd" if character >= "\U000f0000" else character
     name = written[1:]
     if name in html5 and name.endswith(";"):

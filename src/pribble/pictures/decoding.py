@@ -16,6 +16,7 @@ if TYPE_CHECKING:
 
 # More pixels than this are a decompression bomb or a mistake; a message shows a few hundred across.
 MOST_PIXELS = 64_000_000
+_LARGEST_SIZE = 100_000  # pixels of an SVG, which has none of its own
 TYPES = {
     "PNG": "image/png",
     "JPEG": "image/jpeg",
@@ -89,7 +90,12 @@ def _svg_size(content: bytes) -> tuple[int, int]:
     if across and down:
         width = width or (height * across / down if height else across)
         height = height or width * down / across
-    return max(1, round(width or 300)), max(1, round(height or 150))
+    return tuple(_pixels(size, usual) for size, usual in ((width, 300), (height, 150)))  # type: ignore[return-value]
+
+
+def _pixels(size: float, usual: int) -> int:
+    """A size in whole pixels; the `usual` one where none is given that a page could have."""
+    return max(1, round(size)) if 0 < size <= _LARGEST_SIZE else usual
 
 
 def _number(text: str) -> float:

@@ -130,15 +130,31 @@ def equal(left: Any, right: Any) -> bool:
     """``left == right``; raises `FieldError` across kinds, where nothing could ever be equal."""
     if left.__class__ is right.__class__ and left.__class__ in _COMPARED_AT_ONCE:
         return bool(left == right)
-    left, right = plain(left), plain(right)
-    if left is None or left is NOTHING or right is None or right is NOTHING:
-        return (left is None or left is NOTHING) and (right is None or right is NOTHING)
-    if kind(left) != kind(right):
-        raise FieldError(f"{named(left)} is compared with {named(right)}", hint=_text_hint((kind(left), kind(right))))
-    if kind(left) == "list":
-        return len(left) == len(right) and all(equal(a, b) for a, b in zip(left, right, strict=True))
-    _check_zones(left, right)
-    return bool(left == right)
+    pairs = [(left, right)]
+    while pairs:  # and not by recursion, however deep lists are
+        left, right = pairs.pop()
+        left, right = plain(left), plain(right)
+        if left is None or left is NOTHING or right is None or right is NOTHING:
+            same = (left is None or left is NOTHING) and (right is None or right is NOTHING)
+        elif kind(left) != kind(right):
+            hint = _text_hint((kind(left), kind(right)))
+            raise FieldError(f"{named(left)} is compared with {named(right)}", hint=hint)
+        elif kind(left) == "list":
+            same = len(left) == len(right)
+            pairs += reversed(list(zip(left, right, strict=False)) if same else [])
+        else:
+            _check_zones(left, right)
+            same = _same(left, right)
+        if not same:
+            return False
+    return True
+
+
+def _same(left: Any, right: Any) -> bool:
+    try:
+        return bool(left == right)
+    except RecursionError:
+        raise FieldError("these records are nested too deeply to be compared") from None
 
 
 _COMPARED_AT_ONCE = frozenset({str, int, bool})

@@ -91,7 +91,10 @@ def _from_text(value: Any, formatter: str, what: str, example: str) -> Any:
 
 
 def _local(moment: Moment, settings: Settings) -> Moment:
-    return moment if moment.tzinfo is None else moment.astimezone(settings.zone)
+    try:
+        return moment if moment.tzinfo is None else moment.astimezone(settings.zone)
+    except OverflowError:
+        raise FieldError(f"{moment} is in no year from 1 to 9999 in the zone {settings.timezone}") from None
 
 
 def day(settings: Settings) -> Apply:

@@ -7,6 +7,7 @@ refused for, with an `UnsafeValue` that says why.
 from __future__ import annotations
 
 import re
+import unicodedata
 
 import markupsafe
 
@@ -19,6 +20,7 @@ _DROPPED = re.compile(f"[{_UNSHOWN}]")
 _SURROGATE = re.compile("[\ud800-\udfff]")
 _SPECIAL = re.compile(f"[&<>\"'{_UNSHOWN}\ud800-\udfff]")
 _UNPLAIN = re.compile(f"[{_UNSHOWN}\ud800-\udfff]")
+_UNFIT_FOR_A_LINE = re.compile(f"[{_UNSHOWN}\u2066-\u2069\ud800-\udfff]")  # isolates too, which a list of mails mixes
 _SPACES = re.compile(r"\s+")
 
 
@@ -44,9 +46,14 @@ def plain_text(text: str) -> str:
 def one_line(text: str) -> str:
     """`text` in a subject or preheader: every run of white space is one space, nothing else unseen is let in."""
     text = _SPACES.sub(" ", text)
-    if found := _UNPLAIN.search(text):
+    if found := _UNFIT_FOR_A_LINE.search(text):
         raise UnsafeValue(f"U+{ord(found[0]):04X} at position {found.start()} may not stand in a subject")
     return text
+
+
+def is_seen(text: str) -> bool:
+    """Whether a reader sees anything of `text`: more than spaces and characters without a form."""
+    return any(unicodedata.category(character) not in ("Zs", "Zl", "Zp", "Cc", "Cf", "Cs") for character in text)
 
 
 _DASHES = re.compile("--+|^-|-$")

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from functools import cmp_to_key
 from typing import Any
 
 from pribble.errors import FieldError, LimitReached
 from pribble.values.arithmetic import EXACT, LONGEST_TEXT, NUMBERS, compute, equal, less
 from pribble.values.kinds import NOTHING, kind, named, plain
-from pribble.values.lookup import holds, items
+from pribble.values.lookup import holds, items, names
 from pribble.values.numbers import Apply, text_of
 from pribble.values.settings import Settings
 from pribble.values.showing import text as shown
@@ -31,7 +31,7 @@ def count(settings: Settings) -> Apply:
     def apply(value: Any) -> int:
         value = plain(value)
         if kind(value) == "record":
-            return len(value)
+            return len(value if isinstance(value, Mapping) else names(value))
         return 0 if value is NOTHING else len(_list(value, "count"))
 
     return apply

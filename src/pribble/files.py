@@ -1,0 +1,35 @@
+"""Files by names that somebody else wrote: a name that can be none, or a link that leads in a circle, is not there."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+
+def is_file(path: Path) -> bool:
+    """Whether a file is there."""
+    try:
+        return path.is_file()
+    except (OSError, ValueError):  # longer than names may be; half a surrogate pair, NUL
+        return False
+
+
+def resolved(path: Path) -> Path | None:
+    """A path with its links followed; None where they lead in a circle, or no path could be called so."""
+    try:
+        return path.resolve()
+    except (OSError, ValueError, RuntimeError):  # a circle is a RuntimeError before Python 3.13
+        return None
+
+
+def is_within(path: Path, folder: Path) -> bool:
+    """Whether a path, its links followed, lies in a folder."""
+    found, inside = resolved(path), resolved(folder)
+    return found is not None and inside is not None and found.is_relative_to(inside)
+
+
+def names_in(folder: Path) -> list[str]:
+    """The names of the files in a folder, in order; none where there is no folder."""
+    try:
+        return sorted(path.name for path in folder.iterdir() if is_file(path))
+    except (OSError, ValueError):
+        return []
