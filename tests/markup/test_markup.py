@@ -252,7 +252,10 @@ def tree_of(page: str) -> list[Any]:
             case Characters(start=start, end=end, raw="cdata"):
                 stack[-1].append(page[start:end].removesuffix("]]>"))
             case Characters(start=start, end=end, raw=raw):
-                stack[-1].append(page[start:end] if raw in RAW_TEXT else decoded(page[start:end]))
+                text = page[start:end] if raw in RAW_TEXT else decoded(page[start:end])
+                if len(stack[-1]) == 1 and stack[-1][0] in ("pre", "listing", "textarea"):
+                    text = text.removeprefix("\n")  # 13.2.6.4.7: a line feed at their beginning is not read
+                stack[-1] += [text] if text else []
     return root
 
 

@@ -5,11 +5,16 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from pribble.errors import UnsafeValue
-from pribble.markup.elements import NESTING_ENDS, NEVER_NESTED, OMITTABLE
-from pribble.markup.scanner import Cdata, Comment, Doctype, EndTag, StartTag, Unfinished, opened, tokens
+from pribble.markup.elements import FORMATTING, NEVER_NESTED, OMITTABLE
+from pribble.markup.misnesting import Note, misplaced, moved_text, outer, unclosed
+from pribble.markup.scanner import Cdata, Comment, Doctype, EndTag, StartTag, Text, Unfinished, opened, tokens
 from pribble.markup.tree import LeftOpen, OpenElements, OutOfBranch
 
 _PAGE_ELEMENTS = frozenset({"html", "head", "body", "frameset", "plaintext"})
+# What may stand in a list of options: of the rest, browsers of different ages make different things.
+_IN_SELECT = frozenset({"option", "optgroup"})
+_SPACE = "\t\n\f\r "
+_OF_SELECT = frozenset({"select", "optgroup", "option"})
 
 
 def whole(text: str) -> str:
@@ -21,8 +26,10 @@ def whole(text: str) -> str:
 
 
 def check_within(text: str, around: Iterable[str]) -> None:
-    """Raise `UnsafeValue` where `text`, which is `whole`, would close one of the elements `around` it."""
-    _followed(text, tuple(around))
+    """Raise `UnsafeValue` where `text`, which is `whole`, would close one of the elements `around` it, or a browser
+    would put it elsewhere."""
+    if left := _followed(text, tuple(around)):  # in svg and math no end tag may be left out
+        raise UnsafeValue(f"<{left[0]}> is not closed in this markup")
 
 
 def _followed(text: str, around: tuple[str, ...]) -> list[str]:
@@ -33,7 +40,7 @@ def _followed(text: str, around: tuple[str, ...]) -> list[str]:
     elements.enter()
     for token in tokens(text, elements):
         try:
-            _follow(elements, token, text)
+            notes = _follow(elements, token, text)
         except OutOfBranch as error:
             assert isinstance(token, StartTag | EndTag)
             raise UnsafeValue(
@@ -42,6 +49,9 @@ def _followed(text: str, around: tuple[str, ...]) -> list[str]:
                 if token.name in NEVER_NESTED
                 else "put the mark into a <div>",
             ) from None
+        for note in notes:
+            if note is not None:  # what a browser puts right in its own way may reach out
+                raise UnsafeValue(f"in this markup {note.message}", hint=note.fix)
     try:
         change = elements.leave(len(text), block=True)
     except LeftOpen as error:
@@ -49,7 +59,8 @@ def _followed(text: str, around: tuple[str, ...]) -> list[str]:
     return [element.name for element in change.closed if element.name in OMITTABLE and not element.implied]
 
 
-def _follow(elements: OpenElements, token: object, text: str) -> None:
+def _follow(elements: OpenElements, token: object, text: str) -> Iterable[Note | None]:
+    """Take in a token; returns what a browser would put right in its own way."""
     match token:
         case Unfinished():
             raise UnsafeValue("the markup is not whole: a tag is not closed")
@@ -62,11 +73,26 @@ def _follow(elements: OpenElements, token: object, text: str) -> None:
         case StartTag(name=name) | EndTag(name=name) if name in _PAGE_ELEMENTS:
             raise UnsafeValue(f"<{name}> belongs to the page, not into a piece of one")
         case StartTag(name=name):
-            if name in NEVER_NESTED and (outer := elements.nearest(name, NESTING_ENDS)) is not None:
-                raise OutOfBranch(outer)
-            opened(elements, token)
-        case EndTag(name=name) if elements.end(name) is None:
-            raise UnsafeValue(f"</{name}> closes nothing that this markup opened")
+            return _start(elements, token)
+        case EndTag(name=name):
+            change = elements.end(name)
+            if change is None:
+                raise UnsafeValue(f"</{name}> closes nothing that this markup opened")
+            return unclosed(change.closed[:-1], f"</{name}>", formatting=name in FORMATTING)
+        case Text(start=start, end=end, element="") if text[start:end].strip(_SPACE):
+            return [moved_text(start, end, elements.innermost)]
+    return ()
+
+
+def _start(elements: OpenElements, tag: StartTag) -> Iterable[Note | None]:
+    name = tag.name
+    if elements.innermost in _OF_SELECT and name not in _IN_SELECT:
+        raise UnsafeValue(f"<{name}> in this markup has no place in a <{elements.innermost}>")
+    if (around := outer(name, elements)) is not None:
+        raise OutOfBranch(around)
+    change = opened(elements, tag)
+    above = elements.stack[:-1] if change.opened else elements.stack
+    return [*unclosed(change.closed, f"<{name}>"), misplaced(tag, above[-1].name if above else "")]
 
 
 def _is_closed(comment: str) -> bool:

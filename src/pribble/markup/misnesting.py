@@ -74,11 +74,16 @@ def second(tag: StartTag) -> Note:
     )
 
 
+def outer(name: str, elements: OpenElements) -> Element | None:
+    """The open element that one of that name may not stand in, as a link in a link: of forms one however far out."""
+    if name not in NEVER_NESTED:
+        return None
+    return elements.nearest(name, frozenset({"template"}) if name == "form" else NESTING_ENDS)
+
+
 def nested(tag: StartTag, elements: OpenElements) -> Note | None:
     """A link in a link, a form in a form; `elements` are open before the tag."""
-    if tag.name not in NEVER_NESTED:
-        return None
-    if elements.nearest(tag.name, frozenset() if tag.name == "form" else NESTING_ENDS) is None:
+    if outer(tag.name, elements) is None:
         return None
     return Note(
         "page.nested",

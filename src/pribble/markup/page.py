@@ -42,9 +42,9 @@ _TAG_BEGUN = re.compile(r"<(?:/?[A-Za-z]*|!-?)\Z")
 _CONDITIONAL = re.compile(r"<!--\[if\b[^\]]*\]>", re.IGNORECASE)
 _CONDITIONAL_END = re.compile(r"<!\[endif\]-->\Z", re.IGNORECASE)
 _JSON_TYPE = "application/ld+json"
-# What a fragment of markup could close, if it stands in one of these.
-_AROUND = frozenset("p li dt dd option optgroup h1 h2 h3 h4 h5 h6 a button form nobr".split())
-_AROUND_ENDS = frozenset("td th caption table body html object".split())
+# Beyond these no tag reaches but that of a form; and of so many elements one is among them, or they are no page.
+_AROUND_ENDS = frozenset({"table", "template"})
+_MOST_AROUND = 100
 
 
 @dataclass(frozen=True, slots=True)
@@ -210,13 +210,17 @@ class Reader:
         self.made.add(Marked(offset, self._context(Context("markup", around=self._around()))))
 
     def _around(self) -> tuple[str, ...]:
-        """The elements that a fragment put here could close, outermost first."""
+        """The elements that a fragment put here could close or stand wrongly in, outermost first."""
         around: list[str] = []
-        for element in reversed(self.open.stack[-40:]):
+        for element in reversed(self.open.stack[-_MOST_AROUND:]):
+            if element.name in _PAGE_TAGS:
+                break
+            if not around or around[-1] != element.name:
+                around.append(element.name)
             if element.name in _AROUND_ENDS:
                 break
-            if element.name in _AROUND:
-                around.append(element.name)
+        if "form" not in around and self.open.nearest("form", frozenset()) is not None:
+            around.append("form")
         return tuple(reversed(around))
 
     def _context(self, context: Context, *wrapping: str) -> Context:

@@ -31,6 +31,8 @@ from pribble.markup.elements import (
     VOID,
 )
 
+_RUBY = frozenset({"rb", "rt", "rtc", "rp"})
+_ENDED_IN_RUBY = _RUBY | {"dd", "dt", "li", "optgroup", "option", "p"}  # 13.2.6.3, "generate implied end tags"
 _BARRIERS = SPECIAL - {"address", "div", "p"}  # a new li looks through these for the last one
 _ANNOTATION = ("math", "annotation-xml")
 _FOREIGN_SCOPE = frozenset(f"{space} {name}" for space, name in (*INTEGRATION, _ANNOTATION))
@@ -320,7 +322,12 @@ class OpenElements:
         elif name in ("dt", "dd"):
             closed += self._close_item(frozenset({"dt", "dd"}))
         elif name in ("option", "optgroup"):
-            while self.innermost == "option" or (name == "optgroup" and self.innermost == "optgroup"):
+            ended = frozenset({"option", name if self._at.get("select") else "option"})  # 13.2.6.4.7, 16
+            while self.innermost in ended:
+                closed += self._pop_to(len(self.stack) - 1)
+        elif name in _RUBY and self._find(frozenset({"ruby"}), _SCOPE) is not None:
+            ended = _ENDED_IN_RUBY if name in ("rb", "rtc") else _ENDED_IN_RUBY - {"rtc"}
+            while self.innermost in ended:
                 closed += self._pop_to(len(self.stack) - 1)
         elif name == "button":
             index = self._find(frozenset({name}), _SCOPE)
