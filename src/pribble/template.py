@@ -6,6 +6,7 @@ A `TemplateFolder` is a mapping from names to `Template`s; a template is compile
 
 from __future__ import annotations
 
+import glob
 import hashlib
 import os
 import re
@@ -364,7 +365,7 @@ class Template:
         path = Path(self._source.name)
         labels = {
             found.name[len(path.stem) + len(".sample") : -len(".json")]: found
-            for found in path.parent.glob(f"{path.stem}.sample*.json")
+            for found in self._beside(path, ".sample*.json")
         }
         return {
             label.removeprefix("-"): read_data(found)
@@ -372,14 +373,17 @@ class Template:
             if not label or label.startswith("-")
         }
 
+    def _beside(self, path: Path, endings: str) -> Iterator[Path]:
+        """The files of the folder beside `path` whose names are its own with some other ending."""
+        pattern = glob.escape(path.stem) + endings
+        return (found for found in path.parent.glob(pattern) if is_within(found, self.folder.path))
+
     # -- variants --
 
     def _locales(self) -> list[str]:
         """The locales that have a file of their own, after the folder's."""
         path = Path(self._source.name)
-        found = [
-            p.name[len(path.stem) + 1 : -len(path.suffix)] for p in path.parent.glob(f"{path.stem}.*{path.suffix}")
-        ]
+        found = [other.name[len(path.stem) + 1 : -len(path.suffix)] for other in self._beside(path, f".*{path.suffix}")]
         return [self.folder.settings.locale, *sorted(s for s in found if s and _is_locale(s))]
 
     def _paths(self) -> list[Path]:

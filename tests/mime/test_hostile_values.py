@@ -247,6 +247,19 @@ class Recipients(unittest.TestCase):
         with self.assertRaisesRegex(TypeError, "^From: a mailbox is a string"):
             Message(**{**TAME, "sender": ["a@x.example", "b@x.example"]})
 
+    def test_arguments_of_another_kind(self) -> None:
+        """A `TypeError` names the argument, whatever it is given."""
+        called = {"sender": "From", "authors": "From", "to": "To", "cc": "Cc", "bcc": "Bcc", "reply_to": "Reply-To"}
+        called |= {"envelope_sender": "the envelope's sender"}
+        others = {"one_click", "importance", "auto_submitted"}  # no kind, or refused by name
+        for name in set(inspect.signature(Message).parameters) - others:
+            for value in (5, 1.5, object(), [object()], [None], [5], lambda: 0):
+                if name == "sign" and callable(value):
+                    continue
+                with self.subTest(name, value=value), self.assertRaises((TypeError, PribbleError)) as caught:
+                    Message(**{**TAME, name: value})
+                self.assertIn(called.get(name, name), str(caught.exception))
+
 
 class OnTheWire(unittest.TestCase):
     """Lines of what is sent on end in CRLF and in nothing else (RFC 5321 2.3.8)."""

@@ -26,6 +26,10 @@ def further(headers: Mapping[str, str] | Iterable[tuple[str, str]]) -> tuple[tup
     pairs = headers.items() if isinstance(headers, Mapping) else headers
     kept = []
     for name, value in pairs:
+        if not (isinstance(name, str) and isinstance(value, str)):
+            raise TypeError(
+                f"headers are names and values, texts both, and not {type(name).__name__} and {type(value).__name__}"
+            )
         if not FIELD_NAME.fullmatch(name):
             raise HeaderError(
                 f'"{name[:60]}" is no name of a header field'

@@ -23,6 +23,7 @@ from typing import TYPE_CHECKING, Literal
 
 from pribble.errors import visible
 from pribble.mime.address import Address, AddressList, Mailbox, Recipients, mailbox, recipients
+from pribble.mime.arguments import check_kinds
 from pribble.mime.base import BaseMessage, InlinePicture, joined
 from pribble.mime.header import checked, date_time, free_text, written
 from pribble.mime.heading import DOMAIN, address_field, checked_domain, checked_id, further, references_field
@@ -137,47 +138,53 @@ class Message(BaseMessage):
         sign: Callable[[bytes], bytes] | None = None,
         id_domain: str = DOMAIN,
     ) -> None:
-        if text_format not in ("flowed", "fixed"):
-            raise ValueError(f'text_format is "flowed" or "fixed", not "{visible(text_format)}"')
-        from_ = mailbox(sender, "From")
-        wrote = recipients(authors, "From", groups=False) or (from_,)
-        seed = secrets.token_bytes(16) if seed is None else seed
-        if message_id is None:
-            message_id = f"<{hashlib.sha256(seed + b'message-id').hexdigest()[:32]}@{wrote[0].domain}>"
-        # One update and not twenty-seven assignments that are checked: there is one of these for every message.
-        vars(self).update(
-            sender=from_,
-            authors=tuple(wrote),
-            to=recipients(to, "To"),
-            cc=recipients(cc, "Cc"),
-            bcc=recipients(bcc, "Bcc", groups=False),
-            reply_to=recipients(reply_to, "Reply-To"),
-            envelope_sender=envelope_sender and mailbox(envelope_sender, "the envelope's sender").addr,
-            subject=None if subject is None else checked("Subject", subject, text=True),
-            text=text,
-            html=html,
-            text_format=text_format,
-            pictures=tuple(pictures),
-            invitation=invitation,
-            attachments=tuple(attachments),
-            headers=further(headers),
-            date=date or datetime.now(UTC).replace(microsecond=0),
-            message_id=checked_id(message_id, "Message-ID"),
-            in_reply_to=None if in_reply_to is None else checked_id(in_reply_to, "In-Reply-To"),
-            references=tuple(checked_id(one, "References") for one in _several(references)),
-            importance=importance,
-            language=_several(language),
-            unsubscribe=_several(unsubscribe),
-            one_click=one_click,
-            auto_submitted=auto_submitted,
-            seed=seed,
-            sign=sign,
-            id_domain=id_domain if id_domain == DOMAIN else checked_domain(id_domain, "id_domain"),
-        )
-        self._header  # noqa: B018 - whatever cannot be written is told now
-        self._inline  # noqa: B018
-        if invitation is not None:
-            invitation.asked(self.to)
+        given = locals()
+        try:
+            if text_format not in ("flowed", "fixed"):
+                raise ValueError(f'text_format is "flowed" or "fixed", not "{visible(text_format)}"')
+            from_ = mailbox(sender, "From")
+            wrote = recipients(authors, "From", groups=False) or (from_,)
+            seed = secrets.token_bytes(16) if seed is None else seed
+            if message_id is None:
+                message_id = f"<{hashlib.sha256(seed + b'message-id').hexdigest()[:32]}@{wrote[0].domain}>"
+            # One update and not twenty-seven assignments that are checked: there is one of these for every message.
+            vars(self).update(
+                sender=from_,
+                authors=tuple(wrote),
+                to=recipients(to, "To"),
+                cc=recipients(cc, "Cc"),
+                bcc=recipients(bcc, "Bcc", groups=False),
+                reply_to=recipients(reply_to, "Reply-To"),
+                envelope_sender=envelope_sender and mailbox(envelope_sender, "the envelope's sender").addr,
+                subject=None if subject is None else checked("Subject", subject, text=True),
+                text=text,
+                html=html,
+                text_format=text_format,
+                pictures=tuple(pictures),
+                invitation=invitation,
+                attachments=tuple(attachments),
+                headers=further(headers),
+                date=date or datetime.now(UTC).replace(microsecond=0),
+                message_id=checked_id(message_id, "Message-ID"),
+                in_reply_to=None if in_reply_to is None else checked_id(in_reply_to, "In-Reply-To"),
+                references=tuple(checked_id(one, "References") for one in _several(references)),
+                importance=importance,
+                language=_several(language),
+                unsubscribe=_several(unsubscribe),
+                one_click=one_click,
+                auto_submitted=auto_submitted,
+                seed=seed,
+                sign=sign,
+                id_domain=id_domain if id_domain == DOMAIN else checked_domain(id_domain, "id_domain"),
+            )
+            self._header  # noqa: B018 - whatever cannot be written is told now
+            self._inline  # noqa: B018
+            if invitation is not None:
+                invitation.asked(self.to)
+        except (TypeError, AttributeError):
+            check_kinds(given)  # looked at only now: a message that is right does not pay for it
+            raise
+        check_kinds({"text": text, "html": html, "sign": sign, "attachments": self.attachments})
 
     @classmethod
     def from_bytes(cls, raw: bytes, *, envelope_sender: str | None = None) -> StoredMessage:

@@ -1,0 +1,64 @@
+"""What kind of value each argument of a message is, for the words of a `TypeError`."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from datetime import datetime
+from typing import Any
+
+from pribble.mime.part import Attachment
+
+_Is = Callable[[Any], bool]
+
+
+def _text(value: Any) -> bool:
+    return isinstance(value, str)
+
+
+def _texts(value: Any) -> bool:
+    return _text(value) or (isinstance(value, list | tuple | set | frozenset) and all(map(_text, value)))
+
+
+def _list_of(is_one: _Is) -> _Is:
+    return lambda value: isinstance(value, list | tuple) and all(map(is_one, value))
+
+
+def _has(*names: str) -> _Is:
+    return lambda value: all(hasattr(value, name) for name in names)
+
+
+def _headers(value: Any) -> bool:
+    pairs = value.items() if isinstance(value, Mapping) else value
+    return isinstance(value, Mapping | list | tuple) and all(
+        isinstance(pair, tuple | list) and len(pair) == 2 and _texts(list(pair)) for pair in pairs
+    )
+
+
+# Of each argument, in words and as a test, what it is where it is not None.
+_KINDS: dict[str, tuple[str, _Is]] = {
+    **dict.fromkeys(
+        ("subject", "text", "html", "message_id", "in_reply_to", "id_domain", "text_format"), ("a text", _text)
+    ),
+    **dict.fromkeys(("references", "language", "unsubscribe"), ("a text or a list of texts", _texts)),
+    "date": ("a datetime", lambda value: isinstance(value, datetime)),
+    "seed": ("bytes", lambda value: isinstance(value, bytes)),
+    "sign": ("a function of the message's bytes", callable),
+    "headers": ("a mapping or a list of pairs of texts", _headers),
+    "attachments": ("a list of Attachments", _list_of(lambda value: isinstance(value, Attachment))),
+    "pictures": ("a list of Pictures", _list_of(_has("type", "file_name", "base64_body", "content_id"))),
+    "invitation": ("an Invitation", _has("calendar", "asked")),
+}
+
+
+def check_kinds(given: Mapping[str, Any]) -> None:
+    """Raise `TypeError`, which names the argument, for the first that is of another kind than it should be."""
+    for name, (words, is_one) in _KINDS.items():
+        value = given.get(name)
+        if value is not None and not is_one(value):
+            raise TypeError(f"{name} is {words}, not {_called(value)}") from None
+
+
+def _called(value: Any) -> str:
+    if isinstance(value, list | tuple):
+        return f"a {type(value).__name__} of {', '.join(sorted({type(item).__name__ for item in value}))}"
+    return type(value).__name__
