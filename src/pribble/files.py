@@ -13,7 +13,7 @@ def is_file(path: Path) -> bool:
         return False
 
 
-def resolved(path: Path) -> Path | None:
+def real_path(path: Path) -> Path | None:
     """A path with its links followed; None where they lead in a circle, or no path could be called so."""
     try:
         return path.resolve()
@@ -23,7 +23,7 @@ def resolved(path: Path) -> Path | None:
 
 def is_within(path: Path, folder: Path) -> bool:
     """Whether a path, its links followed, lies in a folder."""
-    found, inside = resolved(path), resolved(folder)
+    found, inside = real_path(path), real_path(folder)
     return found is not None and inside is not None and found.is_relative_to(inside)
 
 

@@ -24,7 +24,7 @@ from pribble.compiler.text import TEXT_HELPERS
 from pribble.compiler.trusted import MARKUP_FORMATTERS
 from pribble.compiler.unsure import brought, may_be_nothing
 from pribble.errors import DataError, FieldError, Place, PribbleError, Source, TemplateError, did_you_mean, visible
-from pribble.files import is_file, is_within, names_in, resolved
+from pribble.files import is_file, is_within, names_in, real_path
 from pribble.findings import Finding
 from pribble.language.fields import Field, fields
 from pribble.language.linking import Found, link
@@ -217,7 +217,7 @@ class TemplateFolder(Mapping[str, "Template"]):
         if not name.isprintable():
             raise TemplateError(f'"{visible(name)}" is the name of no file', place=place)
         path = Path(os.path.normpath(Path(source.name).parent / name))
-        if resolved(path) is None:
+        if real_path(path) is None:
             raise TemplateError(f'"{name[:100]}" is the name of no file, or a link that leads to itself', place=place)
         if not is_within(path, self.path):
             raise TemplateError(f'"{name[:100]}" lies outside the template folder', place=place)

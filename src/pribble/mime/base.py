@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import io
 from abc import ABC, abstractmethod
-from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, field
 from datetime import datetime
 from functools import cached_property
 from typing import TYPE_CHECKING, Literal, Protocol
@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Literal, Protocol
 from pribble.errors import HeaderError
 from pribble.mime.address import Address, AddressList
 from pribble.mime.heading import address_field
+from pribble.mime.part import Attachment
 
 if TYPE_CHECKING:
     from email.message import EmailMessage
@@ -38,6 +39,7 @@ class Envelope:
     recipients: tuple[str, ...]
 
 
+@dataclass(frozen=True, kw_only=True, init=False)
 class BaseMessage(ABC):
     """A message as transports take it: a `Message`, which is built, or a `StoredMessage`, which is read."""
 
@@ -49,11 +51,15 @@ class BaseMessage(ABC):
     reply_to: AddressList
     envelope_sender: str | None
     subject: str | None
-    text: str | None
-    html: str | None
-    pictures: Sequence[InlinePicture]
+    text: str | None = field(repr=False)
+    html: str | None = field(repr=False)
+    text_format: Literal["flowed", "fixed"]
+    pictures: tuple[InlinePicture, ...]
+    attachments: tuple[Attachment, ...]
     date: datetime | None
     message_id: str | None
+    in_reply_to: str | None
+    references: tuple[str, ...]
 
     @abstractmethod
     def chunks(self) -> Iterator[bytes]:
@@ -90,7 +96,7 @@ class BaseMessage(ABC):
         )
 
     def __bytes__(self) -> bytes:
-        return joined(self.chunks(), self._size)
+        return assembled(self.chunks(), self._size)
 
     def draft(self) -> bytes:
         """The message as it is kept until somebody sends it: the blind copies are in a Bcc field."""
@@ -113,7 +119,7 @@ class BaseMessage(ABC):
         return message_from_bytes(self.draft() if bcc == "keep" else bytes(self), policy=kept)
 
 
-def joined(chunks: Iterable[bytes], size: int) -> bytes:
+def assembled(chunks: Iterable[bytes], size: int) -> bytes:
     """`chunks` as one, of `size` octets, without a second copy of any."""
     whole = io.BytesIO()
     whole.seek(max(0, size - 1))

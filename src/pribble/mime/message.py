@@ -22,9 +22,9 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Literal
 
 from pribble.errors import visible
-from pribble.mime.address import Address, AddressList, Mailbox, Recipients, mailbox, recipients
+from pribble.mime.address import Mailbox, Recipients, mailbox, recipients
 from pribble.mime.arguments import check_kinds
-from pribble.mime.base import BaseMessage, InlinePicture, joined
+from pribble.mime.base import BaseMessage, InlinePicture, assembled
 from pribble.mime.header import checked, date_time, free_text, written
 from pribble.mime.heading import DOMAIN, address_field, checked_domain, checked_id, further, references_field
 from pribble.mime.machines import (
@@ -79,25 +79,10 @@ class Message(BaseMessage):
     `TypeError` for a bare tuple of recipients, which could be a pair or several.
     """
 
-    sender: Address
-    authors: tuple[Address, ...]
-    to: AddressList
-    cc: AddressList
-    bcc: AddressList
-    reply_to: AddressList
-    envelope_sender: str | None
-    subject: str | None
-    text: str | None = field(repr=False)
-    html: str | None = field(repr=False)
-    text_format: Literal["flowed", "fixed"]
-    pictures: tuple[InlinePicture, ...]
-    invitation: Invitation | None
-    attachments: tuple[Attachment, ...]
-    headers: tuple[tuple[str, str], ...]
     date: datetime
     message_id: str
-    in_reply_to: str | None
-    references: tuple[str, ...]
+    invitation: Invitation | None
+    headers: tuple[tuple[str, str], ...]
     importance: Importance | None
     language: tuple[str, ...]
     unsubscribe: tuple[str, ...]
@@ -238,7 +223,7 @@ class Message(BaseMessage):
     @cached_property
     def _signature(self) -> bytes:
         """What the signer returned; asked once, so that the message stays the same."""
-        return b"" if self.sign is None else signature(self.sign(joined(self._unsigned(), self._unsigned_size)))
+        return b"" if self.sign is None else signature(self.sign(assembled(self._unsigned(), self._unsigned_size)))
 
     @cached_property
     def _header(self) -> bytes:

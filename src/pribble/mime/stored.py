@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field, fields
 from datetime import datetime, timedelta, timezone
-from typing import Any, Literal
+from typing import Any
 
 from pribble.errors import AddressError, HeaderError
 from pribble.mime.address import Address, AddressList, Group, mailbox, parse_list
@@ -43,23 +43,6 @@ class FoundPicture:
 class StoredMessage(BaseMessage):
     """A message that was written before: what it holds, and its bytes as they are, without its blind copies."""
 
-    sender: Address
-    authors: tuple[Address, ...]
-    to: AddressList
-    cc: AddressList
-    bcc: AddressList
-    reply_to: AddressList
-    envelope_sender: str | None
-    subject: str | None
-    date: datetime | None
-    message_id: str | None
-    in_reply_to: str | None
-    references: tuple[str, ...]
-    text: str | None = field(repr=False)
-    text_format: Literal["flowed", "fixed"]
-    html: str | None = field(repr=False)
-    pictures: tuple[FoundPicture, ...]
-    attachments: tuple[Attachment, ...]
     _raw: bytes = field(repr=False)
     _holds_octets: bool = field(repr=False)
 

@@ -12,7 +12,7 @@ from typing import Any, TypeVar
 from urllib.parse import unquote
 
 from pribble.errors import FieldError, PictureError, UnsafeValue, did_you_mean, visible
-from pribble.files import is_file, names_in, resolved
+from pribble.files import is_file, names_in, real_path
 from pribble.pictures import righting
 from pribble.pictures.picture import Picture, renamed
 from pribble.values import urls
@@ -86,9 +86,9 @@ class PictureFinder:
             raise PictureError(f'"{visible(name)}" is the name of no {what}')
         relative = PurePosixPath(name)
         tried: list[Path] = []
-        beside = resolved(near) if near else None
+        beside = real_path(near) if near else None
         for folder in [*([beside] if beside else []), *self.folders]:
-            path = resolved(folder / relative)
+            path = real_path(folder / relative)
             if path is None:
                 raise PictureError(f'"{visible(name[:100])}" is the name of no {what}, or a link that leads to itself')
             if not any(path.is_relative_to(allowed) for allowed in self.folders):
