@@ -83,6 +83,20 @@ SHOWN = [
     ('"yes" if n == 3 else "no"', "yes"),
     ('"y" if 3 == 3.00 else "n"', "y"),
     ('"y" if name == "Ana" and n >= 3 else "n"', "y"),
+    # Each order, of each kind that has one: less, equal, more.
+    *[
+        (f'"y" if ({one}) {operator} ({other}) else "n"', "y" if holds else "n")
+        for low, high in [
+            ("2", "3"),
+            ("2.5", "2.50 + 0.01"),
+            ('"a"', '"b"'),
+            ("'2026-07-03' as day", "'2026-07-04' as day"),
+            ("'2026-07-03T10:00' as moment", "'2026-07-03T10:01' as moment"),
+            ("'2026-07-03T10:00+02:00' as moment", "'2026-07-03T09:00+00:00' as moment"),
+        ]
+        for one, other, order in [(low, high, -1), (low, low, 0), (high, low, 1)]
+        for operator, holds in [("<", order < 0), ("<=", order <= 0), (">", order > 0), (">=", order >= 0)]
+    ],
     ('"y" if not no or missing? else "n"', "y"),
     ('"y" if "b" in list else "n"', "y"),
     ('"y" if "z" not in list else "n"', "y"),
