@@ -34,7 +34,7 @@ PIECES = (
     "<td>|</td>|<th>|<col>|<caption>|</caption>|<select>|</select>|<option>|<optgroup>|<hr>|<input>|<br>|<img alt=''>|<button>|"
     "</button>|<h2>|</h2>|<dd>|<dt>|<ruby>|</ruby>|<rt>|<rp>|<fieldset>|</fieldset>|<svg>|</svg>|<g>|</g>|<desc>|</desc>|<math>|"
     "</math>|<mtext>|</mtext>|<mi>|</mi>|<annotation-xml encoding='text/html'>|</annotation-xml>|<![CDATA[|]]>|<a/>|<!--|-->|--!>|"
-    "<!-->|<script>|</script>|<style>|</style>|<title>|</title>|<textarea>|</textarea>|<template>|</template>|<noscript>|"
+    '<!-->|<!--->|<!--!>|<!|<?|</|<a b="|"|\'|<!--<script>|<script>|</script>|<style>|</style>|<title>|</title>|<textarea>|</textarea>|<template>|</template>|<noscript>|'
     "</noscript>|<iframe>|</iframe>|<form>|</form>|<nobr>|</nobr>|<object>|</object>|<applet>|</applet>|<frame>|<image>|<listing>|"
     "</listing>|</br>|<body>|</body>|</html>|<plaintext>|<xmp>|</xmp>|<span/>|<circle/>|</x>|<x>|&lt;|<|"
 ).split("|")
@@ -87,6 +87,7 @@ REFUSED = [
     ("<div>%s</div>", "<fieldset><font></fieldset>", "<font> is not closed before </fieldset>"),
     ("<div>%s</div>", "<table><b></table>", "<b>"),
     ("<div>%s</div>", "<table>x</table>", "text in a table but in no cell"),
+    ("<p>%s</p>", "<!--!>", "a comment is not closed"),
     ("<math><mtext>%s</mtext></math>", "<![CDATA[<a/>", "a CDATA section is not closed"),
     ("<svg>%s</svg>", "<p>x</p>", "<p> in this markup would end the <svg> around it"),
     ("<form><div>%s</div></form>", "<form></form>", "<form> in this markup would end the <form> around it"),

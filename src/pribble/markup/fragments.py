@@ -96,4 +96,6 @@ def _start(elements: OpenElements, tag: StartTag) -> Iterable[Note | None]:
 
 
 def _is_closed(comment: str) -> bool:
-    return comment.endswith(("-->", "--!>") if comment.startswith("<!--") else ">")
+    if not comment.startswith("<!--"):
+        return comment.endswith(">")
+    return comment[4:].endswith(("-->", "--!>")) or comment in ("<!-->", "<!--->")  # 13.2.5.43, 44
