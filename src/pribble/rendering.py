@@ -10,7 +10,7 @@ from typing import Any
 from pribble.compiler.dressing import cut
 from pribble.compiler.steps import PREHEADER
 from pribble.compiler.wire import Frames, Kept
-from pribble.errors import PictureError
+from pribble.errors import PictureError, UnsafeValue
 from pribble.findings import Finding
 from pribble.mime.address import Mailbox, Recipients
 from pribble.mime.encoding import Prepared
@@ -23,6 +23,7 @@ from pribble.plaintext.layout import layout
 from pribble.rendered import without_forks
 from pribble.surroundings import size_change
 from pribble.values.escaping import markup
+from pribble.values.urls import base
 
 # Hidden in the customary way: each of these hides it from receivers that ignore the others.
 _BEFORE_PREHEADER = (
@@ -195,10 +196,18 @@ def checked_embed(embed: str | None) -> Embed | None:
 
 
 def checked_base(picture_base: str | None) -> str | None:
-    """`picture_base`, if pictures can lie below it; raises `ValueError` otherwise."""
-    if picture_base is not None and not picture_base.lower().startswith(("http://", "https://")):
-        raise ValueError(f'the base of pictures is an address that begins with https://, not "{picture_base}"')
-    return picture_base
+    """`picture_base` as it can stand in a page, if pictures can lie below it; raises `ValueError` otherwise."""
+    if picture_base is None:
+        return None
+    try:
+        made = base(picture_base)
+    except UnsafeValue as error:
+        told = f"{error.problem} ({error.hint})" if error.hint else error.problem
+        raise ValueError(f"the base of pictures is an address that begins with https://: {told}") from None
+    # It stands in attributes, in lists of sources and in style sheets, quoted and bare.
+    if found := set("'(),&") & set(made):
+        raise ValueError(f"the base of pictures may hold no {min(found)} (write it as %{ord(min(found)):02X})")
+    return made
 
 
 def with_preheader(pieces: list[str], preheader: str | None) -> list[str]:

@@ -274,6 +274,21 @@ class Travelling(Case):
         self.assertIn('"inlin" is no way', self.complaint('<img src="a.png" data-travel="inlin">', files=picture))
         self.assertIn("a mark in data-travel", self.complaint('<img src="a.png" data-travel="{{ x }}">', files=picture))
 
+    def test_what_linked_pictures_lie_below(self) -> None:
+        files: dict[str, str | bytes] = {"t.html": '<img src="a.png" alt="">', "a.png": made(photograph(), "PNG")}
+        for base, shown in [
+            ("https://x.example/m/", "https://x.example/m/a.png"),
+            ("https://x.example:8080", "https://x.example:8080/a.png"),
+            ('https://x.example/" onerror="x', "https://x.example/%22%20onerror=%22x/a.png"),
+            ("https://x.example/ä b", "https://x.example/%C3%A4%20b/a.png"),
+        ]:
+            page = str(self.folder(files, picture_base=base, embed="link")["t"].render({}).html)
+            self.assertIn(f'src="{shown}"', page)
+        for wrong in ("m/", "//x.example/", "ftp://x.example/", "javascript:x", "https://x.example/\r\nX", "https://x.example/?a",
+                      "https://x.example/a)b", "https://x.example/a'b", "https://x.example/a,b", "https://x.example/a&b"):  # fmt: skip
+            with self.subTest(wrong), self.assertRaisesRegex(ValueError, "the base of pictures"):
+                self.folder(files, picture_base=wrong)
+
     def test_what_the_data_give(self) -> None:
         from matplotlib.figure import Figure
 
