@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
 
@@ -16,8 +17,9 @@ def is_file(path: Path) -> bool:
 def real_path(path: Path) -> Path | None:
     """A path with its links followed; None where they lead in a circle, or no path could be called so."""
     try:
-        return path.resolve()
-    except (OSError, ValueError, RuntimeError):  # a circle is a RuntimeError before Python 3.13
+        found = path.resolve()
+        return None if os.path.islink(found) else found  # a circle, as Python leaves it from 3.13 on
+    except (OSError, ValueError, RuntimeError):  # a circle before that
         return None
 
 
