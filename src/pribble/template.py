@@ -145,7 +145,7 @@ class TemplateFolder(Mapping[str, "Template"]):
         }
         for name in sorted(found):
             stem, dot, suffix = name.rpartition(".")
-            if self._is_name(name) and not (dot and stem in found and _is_locale(suffix)) and self._is_there(name):
+            if self._is_name(name) and not (dot and stem in found and _is_locale(suffix)) and self._files(name):
                 yield name
 
     def __len__(self) -> int:
@@ -159,15 +159,18 @@ class TemplateFolder(Mapping[str, "Template"]):
         parts = name.split("/")
         return parts[0] not in _NOT_TEMPLATES and all(part and not part.startswith(".") for part in parts)
 
-    def _is_there(self, name: str) -> bool:
-        return any(is_within(path, self.path) for ending in _ENDINGS if is_file(path := self.path / f"{name}{ending}"))
+    def _holds(self, path: Path) -> bool:
+        """Whether a file is there, and no link leads to it out of the folder."""
+        return is_file(path) and is_within(path, self.path)
+
+    def _files(self, name: str) -> list[Path]:
+        return [path for ending in _ENDINGS if self._holds(path := self.path / f"{name}{ending}")]
 
     def _file(self, name: str) -> Path | None:
         """The plain file of a template; raises `TemplateError` where there are two."""
         if not self._has_files or not self._is_name(name):
             return None
-        paths = [self.path / f"{name}{ending}" for ending in _ENDINGS]
-        found = [path for path in paths if is_file(path) and is_within(path, self.path)]
+        found = self._files(name)
         if len(found) > 1:
             raise TemplateError(
                 f"there are both {found[0]} and {found[1]}",
@@ -202,7 +205,7 @@ class TemplateFolder(Mapping[str, "Template"]):
         for size in range(len(parts), 0, -1):
             for joint in "-_":
                 found = path.with_suffix(f".{joint.join(parts[:size])}{path.suffix}")
-                if is_file(found) and is_within(found, self.path):
+                if self._holds(found):
                     return found, "_".join(parts[:size])
         return path, None
 
@@ -215,7 +218,7 @@ class TemplateFolder(Mapping[str, "Template"]):
                 hint="hand one in: Template.from_text(…, folder=…)",
             )
         if not name.isprintable():
-            raise TemplateError(f'"{visible(name)}" is the name of no file', place=place)
+            raise TemplateError(f'"{name}" is the name of no file', place=place)
         path = Path(os.path.normpath(Path(source.name).parent / name))
         if real_path(path) is None:
             raise TemplateError(f'"{name[:100]}" is the name of no file, or a link that leads to itself', place=place)

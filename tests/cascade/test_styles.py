@@ -14,9 +14,9 @@ from pribble.markup.events import Opened
 from pribble.markup.page import read as read_page
 from tests.cascade import styled
 from tests.chromium import STATES, browser, computed, differences, values
-from tests.support import ROOT, Case, needs_chromium, proof, seeds
+from tests.support import TEST_DATA, Case, needs_chromium, proof, seeds
 
-PAGES = sorted((ROOT / "tests/data/pages").glob("[0-9]*.html"))
+PAGES = sorted((TEST_DATA / "pages").glob("[0-9]*.html"))
 _SHEETS = re.compile(r"<style.*?</style>", re.DOTALL)
 # Pages of which rules stay that hold for a wide, light, unhovered page: ":is(.m:hover, .n)", "@supports", "::before".
 HOLDING = {"05-logical.html", "08-narrow.html"}
@@ -28,7 +28,7 @@ def stylish(css: str, body: str) -> str:
 
 class Inlining(Case):
     def test_each_rule_of_the_cascade(self) -> None:
-        rows = tomllib.loads((ROOT / "tests/data/styles.toml").read_text(encoding="utf-8"))["case"]
+        rows = tomllib.loads((TEST_DATA / "styles.toml").read_text(encoding="utf-8"))["case"]
         for row in rows:
             with self.subTest(row["says"]):
                 made = inline_styles(stylish(row["css"], row["body"]))

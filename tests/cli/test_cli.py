@@ -12,7 +12,7 @@ from email import message_from_bytes, policy
 from pathlib import Path
 
 from pribble.demo import defects
-from tests.support import DEMO, ROOT, Case, pribble, pribble_process, slow
+from tests.support import DEMO, ROOT, TEST_DATA, Case, pribble, pribble_process, slow
 
 SAMPLE = DEMO / "berth-confirmed.sample.json"
 
@@ -194,7 +194,7 @@ class Errors(Case):
             self.assertIn(expected, done.stderr)
 
 
-BROKEN = ROOT / "tests/data/broken.eml"
+BROKEN = TEST_DATA / "broken.eml"
 
 
 class Auditing(Case):

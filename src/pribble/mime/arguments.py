@@ -52,10 +52,11 @@ _KINDS: dict[str, tuple[str, _Is]] = {
 
 def check_kinds(given: Mapping[str, Any]) -> None:
     """Raise `TypeError`, which names the argument, for the first that is of another kind than it should be."""
-    for name, (words, is_one) in _KINDS.items():
-        value = given.get(name)
-        if value is not None and not is_one(value):
-            raise TypeError(f"{name} is {words}, not {_called(value)}") from None
+    for name, value in given.items():
+        if value is not None and name in _KINDS:
+            words, is_one = _KINDS[name]
+            if not is_one(value):
+                raise TypeError(f"{name} is {words}, not {_called(value)}") from None
 
 
 def _called(value: Any) -> str:

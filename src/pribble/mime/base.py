@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import io
 from abc import ABC, abstractmethod
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from datetime import datetime
 from functools import cached_property
@@ -65,10 +64,9 @@ class BaseMessage(ABC):
     def chunks(self) -> Iterator[bytes]:
         """The message as it travels, piece by piece; lines end in CRLF.  A large attachment is never there twice."""
 
-    @property
     @abstractmethod
-    def _size(self) -> int:
-        """How many octets `chunks` has."""
+    def __bytes__(self) -> bytes:
+        """`chunks` as one."""
 
     @property
     @abstractmethod
@@ -95,9 +93,6 @@ class BaseMessage(ABC):
             address.needs_smtputf8 for field in fields for address in field
         )
 
-    def __bytes__(self) -> bytes:
-        return assembled(self.chunks(), self._size)
-
     def draft(self) -> bytes:
         """The message as it is kept until somebody sends it: the blind copies are in a Bcc field."""
         return (address_field("Bcc", self.bcc.entries, self._international) if self.bcc else b"") + bytes(self)
@@ -117,14 +112,3 @@ class BaseMessage(ABC):
         # What is folded is not folded again, nor is 8bit re-encoded.
         kept = policy.SMTP.clone(refold_source="none", utf8=self._international, max_line_length=None)
         return message_from_bytes(self.draft() if bcc == "keep" else bytes(self), policy=kept)
-
-
-def assembled(chunks: Iterable[bytes], size: int) -> bytes:
-    """`chunks` as one, of `size` octets, without a second copy of any."""
-    whole = io.BytesIO()
-    whole.seek(max(0, size - 1))
-    whole.write(b"\0")  # so that the room is taken once, and not a little more at every step
-    whole.seek(0)
-    for chunk in chunks:
-        whole.write(chunk)
-    return whole.getvalue()

@@ -14,6 +14,7 @@ Each level is there only when it is needed.
 from __future__ import annotations
 
 import hashlib
+import io
 import secrets
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -24,7 +25,7 @@ from typing import TYPE_CHECKING, Literal
 from pribble.errors import visible
 from pribble.mime.address import Mailbox, Recipients, mailbox, recipients
 from pribble.mime.arguments import check_kinds
-from pribble.mime.base import BaseMessage, InlinePicture, assembled
+from pribble.mime.base import BaseMessage, InlinePicture
 from pribble.mime.header import checked, date_time, free_text, written
 from pribble.mime.heading import DOMAIN, address_field, checked_domain, checked_id, further, references_field
 from pribble.mime.machines import (
@@ -193,7 +194,7 @@ class Message(BaseMessage):
 
     def __bytes__(self) -> bytes:
         # One join is faster, where it does not mean that a large file is there twice.
-        return b"".join(self.chunks()) if not self.attachments else super().__bytes__()
+        return b"".join(self.chunks()) if not self.attachments else _assembled(self.chunks(), self._size)
 
     def _unsigned(self) -> Iterator[bytes]:
         root = self._root
@@ -223,7 +224,7 @@ class Message(BaseMessage):
     @cached_property
     def _signature(self) -> bytes:
         """What the signer returned; asked once, so that the message stays the same."""
-        return b"" if self.sign is None else signature(self.sign(assembled(self._unsigned(), self._unsigned_size)))
+        return b"" if self.sign is None else signature(self.sign(_assembled(self._unsigned(), self._unsigned_size)))
 
     @cached_property
     def _header(self) -> bytes:
@@ -301,3 +302,14 @@ _MIME_VERSION = written("MIME-Version", "1.0")
 
 def _several(given: str | Sequence[str]) -> tuple[str, ...]:
     return (given,) if isinstance(given, str) else tuple(given)
+
+
+def _assembled(chunks: Iterable[bytes], size: int) -> bytes:
+    """`chunks` as one, of `size` octets, without a second copy of any."""
+    whole = io.BytesIO()
+    whole.seek(size - 1)
+    whole.write(b"\0")  # so that the room is taken once, and not a little more at every step
+    whole.seek(0)
+    for chunk in chunks:
+        whole.write(chunk)
+    return whole.getvalue()

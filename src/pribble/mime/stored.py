@@ -78,9 +78,8 @@ class StoredMessage(BaseMessage):
     def chunks(self) -> Iterator[bytes]:
         yield self._raw
 
-    @property
-    def _size(self) -> int:
-        return len(self._raw)
+    def __bytes__(self) -> bytes:
+        return self._raw
 
     @property
     def _eight_bit(self) -> bool:

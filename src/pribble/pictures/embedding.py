@@ -11,7 +11,7 @@ from pathlib import Path, PurePosixPath
 from typing import Any, TypeVar
 from urllib.parse import unquote
 
-from pribble.errors import FieldError, PictureError, UnsafeValue, did_you_mean, visible
+from pribble.errors import FieldError, PictureError, UnsafeValue, did_you_mean
 from pribble.files import is_file, names_in, real_path
 from pribble.pictures import righting
 from pribble.pictures.picture import Picture, renamed
@@ -83,14 +83,14 @@ class PictureFinder:
     def file(self, name: str, near: Path | None, what: str) -> Path:
         """The file called `name`.  Raises `PictureError` for one that is not there, or in no permitted folder."""
         if not name.isprintable() or "\0" in name:
-            raise PictureError(f'"{visible(name)}" is the name of no {what}')
+            raise PictureError(f'"{name}" is the name of no {what}')
         relative = PurePosixPath(name)
         tried: list[Path] = []
         beside = real_path(near) if near else None
         for folder in [*([beside] if beside else []), *self.folders]:
             path = real_path(folder / relative)
             if path is None:
-                raise PictureError(f'"{visible(name[:100])}" is the name of no {what}, or a link that leads to itself')
+                raise PictureError(f'"{name[:100]}" is the name of no {what}, or a link that leads to itself')
             if not any(path.is_relative_to(allowed) for allowed in self.folders):
                 raise PictureError(
                     f'the {what} "{name}" lies outside the template folder',
