@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from pribble.cascade.syntax import Declaration, Sheet
@@ -75,10 +75,16 @@ def escaped(style: str, quote: str) -> str:
     return style.replace("&", "&amp;").replace(quote, "&quot;" if quote == '"' else "&#39;").replace("\n", " ")
 
 
-def joined(declarations: Sequence[tuple[Piece, ...]], quote: str) -> Iterator[Piece]:
-    """Declarations, separated; texts among their pieces are escaped for `quote`."""
+def joined(declarations: Sequence[tuple[Piece, ...]], quote: str) -> tuple[Piece, ...]:
+    """Declarations, separated; texts among their pieces are escaped for `quote`, and one text where they meet."""
+    made: list[Piece] = []
+    text = ""
     for index, pieces in enumerate(declarations):
-        if index:
-            yield "; "
+        text += "; " if index else ""
         for piece in pieces:
-            yield escaped(piece, quote) if isinstance(piece, str) else piece
+            if isinstance(piece, str):
+                text += escaped(piece, quote)
+            else:
+                made += [text, piece]
+                text = ""
+    return (*made, text)

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass
 from typing import Any
 
 import tinycss2
 
+from pribble.cascade.bounds import Bounds
+from pribble.cascade.elements import Element
 from pribble.cascade.syntax import Declaration
 
 # Longer than this no value is made, however custom properties multiply one another.
 _LONGEST = 100_000
-_LONGEST_CHAIN = 100
+_OF_PARENT = frozenset({"inherit", "unset", "revert", "revert-layer"})
 
 Value = Callable[[str], str | None]
 
@@ -21,84 +23,156 @@ class Invalid(Exception):
     """A value names a custom property that has none, or goes round in a circle."""
 
 
-@dataclass(frozen=True, eq=False)
-class Environment:
-    """The custom properties of an element: texts without ``var()``, None for one that has no valid value.
+@dataclass(frozen=True, slots=True)
+class Held:
+    """What a custom property holds: a text without ``var()``, None where that is not valid; `restless` where a rule
+    that stays can change it, on the element or above it."""
 
-    `restless` are those that a rule which stays can change, on the element or above it.
+    text: str | None
+    restless: bool
+
+
+_NONE = Held(None, False)
+# What an element's own rules make of its custom properties: those that change, and what they are from then on.
+Changes = Mapping[str, Held]
+
+
+class Environment:
+    """The custom properties of one element after another, in the order of the page.
+
+    Each property has a stack of what it holds, for the elements that stand within each other; so an element costs what
+    it changes, and not what it inherits.  `number` is the same for elements to which all properties are the same.
     """
 
-    values: Mapping[str, str | None] = field(default_factory=dict)
-    restless: frozenset[str] = frozenset()
+    def __init__(self, bounds: Bounds) -> None:
+        self.number = 0
+        self._bounds = bounds
+        self._stacks: dict[str, list[Held]] = {}
+        self._open: list[tuple[Element, tuple[str, ...], int]] = []
+        self._numbers: dict[tuple[int, tuple[tuple[str, Held], ...]], int] = {}
 
-    def within(self, declarations: Iterable[Declaration], moved: frozenset[str]) -> Environment:
-        """That of a child with these declarations of its own, ascending; `moved` are what kept rules set on it."""
+    def reach(self, element: Element) -> None:
+        """Go on to an element, the next in the order of the page."""
+        while self._open and self._open[-1][0].last < element.number:
+            _, names, self.number = self._open.pop()
+            for name in names:
+                self._stacks[name].pop()
+        self._open.append((element, (), self.number))
+
+    def change(self, changes: Changes) -> None:
+        """Change properties, for the element that was reached and all within it."""
+        if not changes:
+            return
+        element, _, number = self._open[-1]
+        self._open[-1] = element, tuple(changes), number
+        self.number = self._numbers.setdefault((number, tuple(changes.items())), len(self._numbers) + 1)
+        for name, held in changes.items():
+            self._stacks.setdefault(name, []).append(held)
+
+    def held(self, name: str) -> Held:
+        """What a custom property holds now."""
+        stack = self._stacks.get(name)
+        return stack[-1] if stack else _NONE
+
+    def value(self, name: str) -> str | None:
+        """The value of a custom property now; None for none that is valid."""
+        return self.held(name).text
+
+    def changes(self, declarations: Iterable[Declaration], moved: frozenset[str]) -> Changes:
+        """What declarations of an element's own change, ascending; `moved` are what kept rules set on it."""
         own: dict[str, Declaration] = {}
         for declaration in declarations:
             own[declaration.name] = declaration
-        if not own and moved <= self.restless:
-            return self
-        made: dict[str, str | None] = dict(self.values)
-        restless = set(self.restless)
-        for name in own:
-            restless.discard(name)
-        restless |= moved
-        resolving: list[str] = []
+        made = {name: Held(self.value(name), True) for name in moved - own.keys()}
+        for circle in _circles(own):
+            held = [self._made(own[name], made) for name in circle]
+            restless = any(each.restless for each in held) or not moved.isdisjoint(circle)
+            for name, each in zip(circle, held, strict=True):
+                made[name] = Held(each.text if len(circle) == 1 else None, restless)
+        return {name: held for name, held in made.items() if held != self.held(name)}
 
-        def value(name: str) -> str | None:
-            if name in resolving:
-                circles.update(resolving[resolving.index(name) :])
-                raise Invalid(name)
-            if len(resolving) > _LONGEST_CHAIN:
-                raise Invalid("too many custom properties name one another")
-            if name not in own or name in done:
-                return made.get(name)
-            resolving.append(name)
-            declaration = own[name]
-            try:
-                word = declaration.value.strip().lower()
-                if word in ("inherit", "unset", "revert", "revert-layer"):
-                    made[name] = self.values.get(name)
-                    restless.update({name} & self.restless)
-                elif word == "initial":
-                    made[name] = None
-                else:
-                    for other in names_in(declaration.tokens) & own.keys() - set(resolving):
-                        value(other)
-                    made[name] = substituted(declaration.tokens, value)
-            except Invalid:
-                made[name] = None
-            if names_in(declaration.tokens) & restless:
-                restless.add(name)
-            resolving.pop()
-            done.add(name)
-            if name in circles:
-                made[name] = None
-            return made[name]
+    def _made(self, declaration: Declaration, made: Mapping[str, Held]) -> Held:
+        """What a declaration makes of its property, where those it names are `made`."""
 
-        done: set[str] = set()
-        circles: set[str] = set()  # all of a circle are invalid, whatever they fall back on (2.3)
-        for name in own:
-            value(name)
-        return Environment(made, frozenset(restless))
+        def held(name: str) -> Held:
+            return made.get(name) or self.held(name)
+
+        names = names_in(declaration.tokens)
+        restless = any(held(name).restless for name in names)
+        word = declaration.value.strip().lower()
+        if word in _OF_PARENT:
+            return self.held(declaration.name)
+        if word == "initial" or declaration.name in names:
+            return Held(None, restless)
+        try:
+            text = substituted(declaration.tokens, lambda name: held(name).text)
+        except Invalid:
+            return Held(None, restless)
+        if names:
+            self._bounds.characters(len(text))
+        return Held(text, restless)
 
     def resolved(self, declaration: Declaration) -> str:
         """The value of a declaration with each ``var()`` in place; ``unset`` where it is invalid (3.1)."""
-        try:
-            return substituted(declaration.tokens, self.values.get).strip() or "unset"
-        except Invalid:
-            return "unset"
+        return self._resolved(declaration, guarded=False) or "unset"
 
     def guarded(self, declaration: Declaration) -> str:
         """The value with each ``var()`` left that names what can change, and its value now to fall back on."""
+        return self._resolved(declaration, guarded=True)
+
+    def _resolved(self, declaration: Declaration, *, guarded: bool) -> str:
+        restless = {name for name in names_in(declaration.tokens) if self.held(name).restless} if guarded else ()
         try:
-            return substituted(declaration.tokens, self.values.get, self.restless).strip()
+            text = substituted(declaration.tokens, self.value, frozenset(restless)).strip()
         except Invalid:
             return "unset"
+        self._bounds.characters(len(text))
+        return text
 
     def is_restless(self, declaration: Declaration) -> bool:
         """Whether a rule that stays can change the value."""
-        return bool(names_in(declaration.tokens) & self.restless)
+        return any(self.held(name).restless for name in names_in(declaration.tokens))
+
+
+def _circles(own: Mapping[str, Declaration]) -> Iterator[list[str]]:
+    """The properties that name one another in a circle, together, each other one alone; what is named comes first.
+
+    All of a circle are invalid, whatever they fall back on (2.3).  The algorithm is Tarjan's, without recursion.
+    """
+    places: dict[str, int] = {}  # in the order in which they are met
+    lowest: dict[str, int] = {}
+    waiting: list[str] = []
+    settled: set[str] = set()
+    for first in own:
+        if first in places:
+            continue
+        path: list[tuple[str, Iterator[str]]] = []
+        entering: str | None = first
+        while entering is not None or path:
+            if entering is not None:
+                places[entering] = lowest[entering] = len(places)
+                waiting.append(entering)
+                path.append((entering, iter(names_in(own[entering].tokens) & own.keys())))
+                entering = None
+            name, named = path[-1]
+            for other in named:
+                if other not in places:
+                    entering = other
+                    break
+                if other not in settled:
+                    lowest[name] = min(lowest[name], places[other])
+            if entering is not None:
+                continue
+            path.pop()
+            if path:
+                lowest[path[-1][0]] = min(lowest[path[-1][0]], lowest[name])
+            if lowest[name] == places[name]:
+                at = len(waiting) - 1
+                while waiting[at] != name:
+                    at -= 1
+                circle, waiting[at:] = waiting[at:], []
+                settled.update(circle)
+                yield circle
 
 
 def substituted(tokens: Iterable[Any], value: Value, guarded: frozenset[str] = frozenset()) -> str:

@@ -1,15 +1,14 @@
 """The elements of a page, as selectors see them.
 
-An `Element` has the face that cssselect2's selectors test.  Of a template's page some things depend on the data:
-the attributes that hold marks, and which brothers an element has beside a loop or a branch.  An element knows them,
-so that a selector which asks for one of them is found out.
+Of a template's page some things depend on the data: the attributes that hold marks, and which brothers an element has
+beside a loop or a branch.  An element knows them, so that a selector which asks for one of them is found out.
 """
 
 from __future__ import annotations
 
+import re
 from bisect import bisect_right
-from collections.abc import Callable, Iterator
-from typing import Any
+from collections.abc import Callable
 
 from pribble.markup.branching import CLOSE, ENDING, OPENING, SHOW, Role
 from pribble.markup.events import Characters, Closed, Marked, Opened, between
@@ -21,21 +20,27 @@ from pribble.markup.scanner import StartTag
 UNRENDERED = frozenset("head title meta link style script base template noscript area param source track".split())
 
 
+_WORD = re.compile("[^ \t\r\n\f]+")
+
+
+def words(value: str) -> frozenset[str]:
+    """The words of an attribute such as ``class`` (WHATWG HTML 2.3.7)."""
+    return frozenset(_WORD.findall(value))
+
+
 class Element:
-    """An element; `number` is its place among all of the page, `opening` its start tag, `implied` whether none is
-    written.
+    """An element; `number` is its place among all of the page and `last` that of the last one within it, `opening` its
+    start tag, `implied` whether none is written, `index` its place among its brothers.
 
     `values` are its attributes' values, references read.  `unsure` are the names of those whose value depends on the
     data, `fleeting` of those that may not be there at all; with `varying`, which children it has depends on the data,
     with `filling` what text it holds.
     """
 
-    in_html_document = True
-    namespace_url = ""
-
     def __init__(self, number: int, tag: StartTag, parent: Element | None, block: int, *, implied: bool) -> None:
         self.number, self.opening, self.parent, self.block, self.implied = number, tag, parent, block, implied
-        self.local_name = self.tag = tag.name
+        self.local_name = tag.name
+        self.last = number
         self.children: list[Element] = []
         self.index = len(parent.children) if parent else 0
         self.values: dict[str, str] = {}
@@ -46,75 +51,6 @@ class Element:
         self.text = ""
         self.classes: frozenset[str] = frozenset()
         self.unrendered: bool = tag.name in UNRENDERED or (parent is not None and parent.unrendered)
-
-    # -- the face that selectors test --
-
-    @property
-    def etree_element(self) -> Element:
-        return self
-
-    @property
-    def attrib(self) -> dict[str, str]:
-        return self.values
-
-    def get(self, name: str, default: Any = None) -> Any:
-        """The value of an attribute."""
-        return self.values.get(name, default)
-
-    @property
-    def id(self) -> str | None:
-        return self.values.get("id")
-
-    @property
-    def previous(self) -> Element | None:
-        return self.parent.children[self.index - 1] if self.parent and self.index else None
-
-    @property
-    def previous_siblings(self) -> Iterator[Element]:
-        if self.parent:
-            yield from self.parent.children[self.index - 1 :: -1] if self.index else ()
-
-    @property
-    def ancestors(self) -> Iterator[Element]:
-        above = self.parent
-        while above is not None:
-            yield above
-            above = above.parent
-
-    @property
-    def etree_siblings(self) -> list[Element]:
-        return self.parent.children if self.parent else [self]
-
-    @property
-    def etree_children(self) -> list[Element]:
-        return self.children
-
-    def iter_siblings(self) -> Iterator[Element]:
-        yield from self.etree_siblings
-
-    def iter_next_siblings(self) -> Iterator[Element]:
-        yield from self.etree_siblings[self.index + 1 :]
-
-    def iter_children(self) -> Iterator[Element]:
-        yield from self.children
-
-    def iter_subtree(self) -> Iterator[Element]:
-        stack = [self]
-        while stack:
-            element = stack.pop()
-            yield element
-            stack += reversed(element.children)
-
-    @property
-    def lang(self) -> str:
-        for element in (self, *self.ancestors):
-            if "lang" in element.values:
-                return element.values["lang"].lower()
-        return ""
-
-    @property
-    def in_disabled_fieldset(self) -> bool:
-        return any(above.local_name == "fieldset" and "disabled" in above.values for above in self.ancestors)
 
 
 class Document:
@@ -140,6 +76,7 @@ class Document:
                         open_.append(element)
                 case Closed(start=start, end=end):
                     closed = open_.pop()
+                    closed.last = len(self.elements) - 1
                     if closed.local_name == "style":
                         self.raw[closed.number] = closed.opening.end, start, end
                 case Characters(start=start, end=end):
@@ -159,6 +96,8 @@ class Document:
                         blocks[-1] = count
                     if inner and role != "set":
                         inner.filling = True
+        for element in open_:
+            element.last = len(self.elements) - 1
 
     def _element(self, opened: Opened, parent: Element | None, block: int) -> Element:
         tag = opened.tag
@@ -185,5 +124,5 @@ class Document:
                 fleeting.add(attribute.name)
         element.unsure, element.fleeting = frozenset(unsure), frozenset(fleeting)
         if "class" in element.values:
-            element.classes = frozenset(element.values["class"].split())
+            element.classes = words(element.values["class"])
         return element

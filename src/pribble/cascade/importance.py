@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 from itertools import pairwise
 from typing import Any
 
+from pribble.cascade.bounds import Bounds
 from pribble.cascade.longhands import ALL, is_logical, is_of_all, longhands
 from pribble.cascade.rules import Rule
 from pribble.cascade.selectors import Selector
@@ -59,7 +60,7 @@ class Group:
     numbers: list[int] = field(default_factory=list)
     by_longhand: dict[str, tuple[list[Entry], list[Entry]]] = field(default_factory=dict)
 
-    def prepare(self) -> None:
+    def prepare(self, bounds: Bounds) -> None:
         """Find out which declarations meet."""
         every = {
             longhand
@@ -70,6 +71,7 @@ class Group:
         of_all = tuple(sorted(filter(is_of_all, every))) or (ALL,)
         for entry in (*self.inlined, *self.kept):
             entry.sets = of_all if entry.declaration.name == ALL else longhands(entry.declaration.name)
+        bounds.declarations(sum(len(entry.sets) for entry in (*self.inlined, *self.kept)) + len(self.custom))
         for which, entries in enumerate((self.inlined, self.kept)):
             for entry in sorted(entries, key=lambda e: e.key):
                 for longhand in entry.sets:
@@ -90,13 +92,7 @@ class Group:
 def settled(groups: Iterable[Group]) -> set[Place]:
     """Settle the importance of all entries; the declarations of kept rules that become important."""
     concerned = [group for group in groups if group.kept or any(e.restless for e in group.inlined)]
-    raised: set[Place] = set()
-    while True:
-        before = len(raised)
-        for group in concerned:
-            _raise(group, raised)
-        if len(raised) == before:
-            break
+    raised = _raised(concerned)
     for group in concerned:
         _settle(group, raised)
     return raised
@@ -107,16 +103,39 @@ def is_important(entry: Entry, raised: set[Place]) -> bool:
     return entry.declaration.important or entry.place in raised
 
 
-def _raise(group: Group, raised: set[Place]) -> None:
-    """What beats a declaration in the attribute, or a raised one, must be important."""
-    for inlined, kept in group.by_longhand.values():
-        lowest = min((winner.key for winner in group.winners(inlined)), default=None)
-        for entry in kept:
-            above = lowest is not None and entry.key > lowest
-            if entry.declaration.important or entry.place in raised:
-                lowest = entry.key if lowest is None else min(lowest, entry.key)
-            elif above:
-                raised.add(entry.place)
+@dataclass(eq=False)
+class _Meeting:
+    """The kept declarations that set one longhand of a group, ascending; all `above` a place must be important."""
+
+    kept: list[Entry]
+    above: int
+
+
+def _raised(groups: Iterable[Group]) -> set[Place]:
+    """The declarations that must be important: what beats one in the attribute, or one that is important itself."""
+    meetings: dict[Place, list[tuple[_Meeting, int]]] = {}
+    raised: set[Place] = set()
+    waiting: list[Entry] = []
+    for group in groups:
+        for inlined, kept in group.by_longhand.values():
+            if not kept:
+                continue
+            lowest = min((winner.key for winner in group.winners(inlined)), default=None)
+            meeting = _Meeting(kept, len(kept))
+            for index, entry in enumerate(kept):
+                meetings.setdefault(entry.place, []).append((meeting, index))
+                if entry.declaration.important or (lowest is not None and entry.key > lowest):
+                    waiting.append(entry)
+    while waiting:
+        entry = waiting.pop()
+        if not entry.declaration.important:
+            if entry.place in raised:
+                continue
+            raised.add(entry.place)
+        for meeting, index in meetings.pop(entry.place, ()):
+            waiting += meeting.kept[index + 1 : meeting.above]
+            meeting.above = min(meeting.above, index + 1)
+    return raised
 
 
 def _settle(group: Group, raised: set[Place]) -> None:
@@ -124,12 +143,13 @@ def _settle(group: Group, raised: set[Place]) -> None:
     for entry in group.inlined:
         entry.state = IMPORTANT if entry.fixed else PLAIN
     for inlined, kept in group.by_longhand.values():
+        last = kept[-1].key if kept else ()
+        weighty = next((other.key for other in kept if is_important(other, raised)), None)
         for winner in group.winners(inlined):
-            for other in kept:
-                if other.key > winner.key:
-                    beaten.add(winner)
-                elif other.key < winner.key and is_important(other, raised) and not winner.fixed:
-                    winner.state = max(winner.state, IMPORTANT)
+            if kept and last > winner.key:
+                beaten.add(winner)
+            if weighty is not None and weighty < winner.key and not winner.fixed:
+                winner.state = max(winner.state, IMPORTANT)
             if winner.restless and not winner.fixed:
                 winner.state = COPIED
     changed = True

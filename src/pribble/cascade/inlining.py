@@ -11,18 +11,20 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Protocol
 
-from cssselect2 import Matcher
-
 from pribble.cascade import attribute, importance
+from pribble.cascade.applied import Applied, applied
 from pribble.cascade.attribute import Own, Piece
-from pribble.cascade.custom import Environment, uses_custom
+from pribble.cascade.bounds import Bounds
+from pribble.cascade.custom import Changes, Environment, uses_custom
+from pribble.cascade.doubts import Doubts, bringing
 from pribble.cascade.elements import Document, Element
 from pribble.cascade.importance import IMPORTANT, Entry, Group
 from pribble.cascade.longhands import longhands
+from pribble.cascade.matching import Column, Matcher
 from pribble.cascade.plain import is_plain
 from pribble.cascade.remaining import Copies, Label, Remains
 from pribble.cascade.rules import Part, Rule, Rules, Told, condition
-from pribble.cascade.selectors import Selector, loosened
+from pribble.cascade.selectors import Selector
 from pribble.cascade.syntax import Declaration, Sheet
 from pribble.markup.branching import Role
 from pribble.markup.contexts import MARK
@@ -111,7 +113,11 @@ class _Inliner:
         self.sheets: list[tuple[Element, Part]] = []
         self.selecting: set[Selector] = set()
         self.doubted: set[int] = set()
+        self.unsettled: set[tuple[str, int]] = set()
         self.order: dict[int, tuple[int, ...]] = {}
+        self.bounds = Bounds()
+        self.environment = Environment(self.bounds)
+        self.changes: dict[object, Changes] = {}
 
     def run(self) -> Inlined:
         self._read_sheets()
@@ -214,122 +220,101 @@ class _Inliner:
 
     def _groups(self) -> list[Group]:
         """The elements, together where they get the same."""
-        static, kept = Matcher(), Matcher()
-        for rule in self.rules.all:
-            self.order[rule.number] = self.rules.place(rule.layer)
-            for selector in rule.selectors:
-                if selector.pseudo_element:
-                    continue
-                inlinable = not rule.conditions and not selector.dynamic
-                if inlinable:
-                    static.add_selector(selector.compiled, (rule, selector))
-                if not inlinable or selector.links or rule.part.keep:
-                    kept.add_selector(selector.compiled, (rule, selector))
+        elements = self.document.elements
+        sure, possible = self._matched()
         self._find_doubts()
         groups: dict[object, Group] = {}
-        environments: dict[int, Environment] = {}
-        none = Environment()
         custom = any(uses_custom(d) for rule in self.rules.all for d in rule.declarations) or any(
-            "var(" in e.values.get("style", "").lower() for e in self.document.elements
+            "var(" in e.values.get("style", "").lower() for e in elements
         )
-        for element in self.document.elements:
-            applied = [payload for *_, payload in static.match(element)]
-            self.selecting.update(selector for _, selector in applied)
-            possible = [payload for *_, payload in kept.match(element)]
-            environment = self._environment(element, applied, possible, environments) if custom else none
-            style = element.opening.attribute("style")
-            if element.unrendered or not (applied or possible or style):
+        for element, for_sure, perhaps in zip(
+            elements,
+            applied(len(elements), sure, self.bounds),
+            applied(len(elements), possible, self.bounds),
+            strict=True,
+        ):
+            if custom:
+                self._change_custom(element, for_sure, perhaps)
+            if element.unrendered or not (for_sure or perhaps or element.opening.attribute("style")):
                 continue
-            key = self._signature(element, applied, possible, environment)
+            own: object = element.number if "style" in element.unsure else element.values.get("style")
+            key = for_sure, perhaps, own, self.environment.number
             group = groups.get(key)
             if group is None:
-                group = groups[key] = self._group(element, applied, possible, environment)
+                group = groups[key] = self._group(element, for_sure, perhaps)
             group.numbers.append(element.number)
             self.made.styles[element.number] = group
         return list(groups.values())
 
-    def _signature(
-        self,
-        element: Element,
-        applied: list[tuple[Rule, Selector]],
-        possible: list[tuple[Rule, Selector]],
-        environment: Environment,
-    ) -> object:
-        own: object = element.values.get("style")
-        if "style" in element.unsure:
-            own = element.number
-        matched = tuple((rule.number, selector.specificity) for rule, selector in applied)
-        return matched, tuple((r.number, id(s)) for r, s in possible), own, id(environment)
+    def _matched(self) -> tuple[list[tuple[Column, Rule, Selector]], list[tuple[Column, Rule, Selector]]]:
+        """The elements that each selector is for: of rules that are written into them, and of those that stay."""
+        matcher = Matcher(self.document.elements, lambda selector: selector.relaxed)
+        sure, possible = [], []
+        for rule in self.rules.all:
+            self.order[rule.number] = self.rules.place(rule.layer)
+            for selector in rule.selectors:
+                column = () if selector.pseudo_element else matcher.of(selector)
+                if not column:
+                    continue
+                inlinable = not rule.conditions and not selector.asked.dynamic
+                if inlinable:
+                    sure.append((column, rule, selector))
+                    self.selecting.add(selector)
+                if not inlinable or selector.asked.links or rule.part.keep:
+                    possible.append((column, rule, selector))
+        return sure, possible
 
     def _find_doubts(self) -> None:
         """Selectors that match by what depends on the data."""
-        elements = self.document.elements
-        unsure = frozenset().union(*(e.unsure for e in elements))
-        fleeting = frozenset().union(*(e.fleeting for e in elements))
-        varying = any(e.varying for e in elements)
-        for rule in self.rules.all:
-            for selector in rule.selectors:
-                asks = (
-                    (selector.attributes & unsure)
-                    or (selector.presences & fleeting)
-                    or selector.content
-                    or (varying and (selector.counts or selector.counts_above))
-                )
-                if not asks or selector.pseudo_element:
-                    continue
-                test = loosened(selector, unsure, fleeting).test
-                for element in elements:
-                    if not element.unrendered and test(element) and (why := selector.doubt(element)):
-                        self._doubt(element, f'"{selector.text}" {why}')
-                        self._unsettle("*", rule)
-                        break
+        for unsure in Doubts(self.document.elements, self.rules.all).found():
+            self._doubt(unsure.element, f'"{unsure.selector.text}" {unsure.why}')
+            self._unsettle("*", unsure.rule)
+        brought: dict[str, Selector | None] = {}
         for offset in self.document.shown:
             for name in self.around.brings(offset):
-                self._brought(offset, name)
+                if name not in brought:
+                    brought[name] = self._brought(name)
+            selector = next((found for name in self.around.brings(offset) if (found := brought[name])), None)
+            if selector:
+                self.made.doubts.append(Doubt(offset, offset + 1, f'"{selector.text}" may be for what a value brings'))
 
-    def _brought(self, offset: int, name: str) -> None:
-        """A mark brings an element called `name`: whether any rule could be for it."""
+    def _brought(self, name: str) -> Selector | None:
+        """A mark brings an element called `name`: a selector of a rule that could be for it, if there is any."""
         found: Selector | None = None
-        for rule in self.rules.all:
-            for selector in rule.selectors:
-                local, compiled = selector.compiled.local_name, selector.compiled
-                # What a formatter makes has neither class nor id.
-                named = local in (None, name) and compiled.id is None and compiled.class_name is None
-                if named or name == "*" or selector.counts_above or selector.content:
-                    found = found or selector
-                    self._unsettle(name if local == name else "*", rule)
-        if found:
-            self.made.doubts.append(Doubt(offset, offset + 1, f'"{found.text}" may be for what a value brings'))
+        for rule, selector, unsettled in bringing(self.rules.all, name):
+            found = found or selector
+            self._unsettle(unsettled, rule)
+        return found
 
     def _unsettle(self, name: str, rule: Rule) -> None:
         """Take note of what a rule declares for elements called `name`, which it may be for or not."""
-        self.made.unsettled.update((name, one) for d in rule.declarations for one in longhands(d.name))
+        if (name, rule.number) not in self.unsettled:
+            self.unsettled.add((name, rule.number))
+            self.made.unsettled.update((name, one) for d in rule.declarations for one in longhands(d.name))
 
-    def _environment(
-        self,
-        element: Element,
-        applied: list[tuple[Rule, Selector]],
-        possible: list[tuple[Rule, Selector]],
-        known: dict[int, Environment],
-    ) -> Environment:
-        above = known[element.parent.number] if element.parent else Environment()
-        entries = [
-            self._entry(d, i, rule, selector)
-            for rule, selector in applied
-            for i, d in enumerate(rule.declarations)
-            if d.name.startswith(_CUSTOM)
-        ]
+    def _change_custom(self, element: Element, for_sure: Applied, perhaps: Applied) -> None:
+        """Find out what an element makes of the custom properties; once for all to which the same is done."""
+        self.environment.reach(element)
         style = element.opening.attribute("style")
-        if style and "--" in element.values.get("style", ""):
-            own = attribute.read(self.text, style)
-            entries += [self._own(one, i) for i, one in enumerate(own) if one.declaration.name.startswith(_CUSTOM)]
-            if any(one.marked and one.declaration.name.startswith(_CUSTOM) for one in own):
-                self._doubt(element, "a custom property holds a mark")
-                self.made.unsettled.add(("*", "*"))
-        moved = frozenset(d.name for rule, _ in possible for d in rule.declarations if d.name.startswith(_CUSTOM))
-        entries.sort(key=lambda e: e.key)
-        known[element.number] = found = above.within([e.declaration for e in entries], moved)
-        return found
+        own = element.values.get("style", "") if style else ""
+        said: object = own if "--" in own else ""
+        if said and "style" in element.unsure:
+            said = element.number
+        key = self.environment.number, for_sure, perhaps, said
+        changes = self.changes.get(key)
+        if changes is None:
+            entries = [self._entry(d, i, rule, selector) for rule, selector, i, d in for_sure.custom]
+            if style and said:
+                read = [one for one in attribute.read(self.text, style) if one.declaration.name.startswith(_CUSTOM)]
+                entries += [self._own(one, i) for i, one in enumerate(read)]
+                if any(one.marked for one in read):
+                    self._doubt(element, "a custom property holds a mark")
+                    self.made.unsettled.add(("*", "*"))
+            entries.sort(key=lambda e: e.key)
+            self.bounds.declarations(len(entries) + len(perhaps.moved))
+            changes = self.environment.changes((e.declaration for e in entries), perhaps.moved)
+            self.changes[key] = changes
+        self.environment.change(changes)
 
     # -- the declarations of an element --
 
@@ -347,49 +332,36 @@ class _Inliner:
         key = (own.declaration.important, True, (), (0, 0, 0), 0, index)
         return Entry(own.declaration, key, None, (-1, index), fixed=own.declaration.important)
 
-    def _group(
-        self,
-        element: Element,
-        applied: list[tuple[Rule, Selector]],
-        possible: list[tuple[Rule, Selector]],
-        environment: Environment,
-    ) -> Group:
-        best: dict[int, tuple[Rule, Selector]] = {}
-        for rule, selector in applied:
-            if rule.number not in best or best[rule.number][1].specificity < selector.specificity:
-                best[rule.number] = rule, selector
+    def _group(self, element: Element, for_sure: Applied, perhaps: Applied) -> Group:
         entries = [
             self._entry(d, i, rule, selector)
-            for rule, selector in best.values()
+            for rule, selector in for_sure.best.values()
             for i, d in enumerate(rule.declarations)
             if not d.name.startswith(_CUSTOM)
         ]
-        entries += self._own_entries(element, bool(entries or possible), bool(possible))
+        entries += self._own_entries(element, bool(entries or perhaps), bool(perhaps))
         entries.sort(key=lambda e: e.key)
         for entry in entries:
             if uses_custom(entry.declaration) and not entry.declaration.name.startswith(_CUSTOM):
-                entry.text = environment.resolved(entry.declaration)
-                entry.restless = environment.is_restless(entry.declaration)
+                entry.text = self.environment.resolved(entry.declaration)
+                entry.restless = self.environment.is_restless(entry.declaration)
                 if entry.restless and entry.fixed:  # no rule beats it, so it has to follow the property itself
-                    entry.text = environment.guarded(entry.declaration)
+                    entry.text = self.environment.guarded(entry.declaration)
             else:
                 entry.text = entry.declaration.value
             if entry.rule is None and entry.span is None:
                 entry.text = self.around.addresses(entry.text, element.opening.start)
         kept = [
             self._entry(d, i, rule, selector, selector)
-            for rule, selector in possible
+            for rule, selector in perhaps.pairs
             for i, d in enumerate(rule.declarations)
             if not d.name.startswith(_CUSTOM)
         ]
         custom = [
-            self._entry(d, i, rule, selector, selector)
-            for rule, selector in (*applied, *possible)
-            for i, d in enumerate(rule.declarations)
-            if d.name.startswith(_CUSTOM)
+            self._entry(d, i, rule, selector, selector) for rule, selector, i, d in (*for_sure.custom, *perhaps.custom)
         ]
-        group = Group(_seen(entries), kept, frozenset(best), custom)
-        group.prepare()
+        group = Group(_seen(entries), kept, frozenset(for_sure.best), custom)
+        group.prepare(self.bounds)
         return group
 
     def _own_entries(self, element: Element, concerned: bool, beaten: bool) -> Iterator[Entry]:
@@ -419,14 +391,17 @@ class _Inliner:
     # -- the outcome --
 
     def _finish(self, raised: set[importance.Place], groups: list[Group]) -> None:
-        by_class = not any("class" in selector.presences for rule in self.rules.all for selector in rule.selectors)
+        by_class = not any(
+            "class" in selector.asked.presences for rule in self.rules.all for selector in rule.selectors
+        )
         copies = Copies(groups, self.document.elements, by_class=by_class)
         remains = Remains(self.rules.all, self.selecting, raised, copies, groups)
         for group in groups:
             label = copies.label_of(group)
+            style = self._style(group)
+            self.bounds.characters(len(group.numbers) * _length(style or ()))
             for number in group.numbers:
                 element = self.document.elements[number]
-                style = self._style(group)
                 if style is not None or label:
                     self.made.dressed.append(Dressed(element, style, label))
         for index, (element, part) in enumerate(self.sheets):
@@ -456,6 +431,10 @@ def _pieces(entry: Entry) -> tuple[Piece, ...]:
     if entry.span is None:
         return (f"{entry.declaration.name}:{entry.text}{mark}",)
     return (entry.span,) if entry.fixed or not mark else (entry.span, mark)
+
+
+def _length(style: tuple[tuple[Piece, ...], ...]) -> int:
+    return sum(len(piece) + 2 for pieces in style for piece in pieces)
 
 
 def _seen(entries: list[Entry]) -> list[Entry]:

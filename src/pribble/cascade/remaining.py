@@ -8,9 +8,9 @@ from __future__ import annotations
 
 import re
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from itertools import pairwise
+from itertools import groupby, pairwise
 
 from pribble.cascade.custom import uses_custom
 from pribble.cascade.elements import Element
@@ -67,16 +67,18 @@ class Copies:
         self._labels: dict[int, Label] = {}
         for number, found in sorted(wanted.items()):
             places = {entry.place for _, entry in found}
-            if number >= 0 and all(_copies_all(group, places) for group in selected[number]):
+            rule = found[0][1].rule
+            writable = rule is not None and all(selector.is_writable for selector in rule.selectors)
+            if writable and all(_copies_all(group, places) for group in selected[number]):
                 self.by_rule[number].append(Copy(found[0][1].rule, {entry.place: entry for _, entry in found}))
                 continue
+            labelled: dict[Label, Copy] = {}
             for group, entry in found:
                 label = self._label(group)
-                known = next((c for c in self.by_rule[number] if c.label == label), None)
-                if known is None:
-                    known = Copy(entry.rule, {}, label)
-                    self.by_rule[number].append(known)
-                known.places[entry.place] = entry
+                if label not in labelled:
+                    labelled[label] = Copy(entry.rule, {}, label)
+                labelled[label].places[entry.place] = entry
+            self.by_rule[number] += labelled.values()
 
     def _label(self, group: Group) -> Label:
         if id(group) not in self._labels:
@@ -109,7 +111,12 @@ class Remains:
         groups: Sequence[Group],
     ) -> None:
         self.rules, self.selecting, self.raised, self.copies = rules, selecting, raised, copies
-        kept = [d for rule in rules for d in rule.declarations if self._staying(rule)]
+        self._stay = {rule.number: self._staying_of(rule) for rule in rules}
+        self._places = {(rule.number, s): i for rule in rules for i, s in enumerate(rule.selectors)}
+        self._copies = {
+            (number, copy.label): i for number, found in copies.by_rule.items() for i, copy in enumerate(found)
+        }
+        kept = [d for rule in rules if self._staying(rule) for d in rule.declarations]
         copied = any(copy for found in copies.by_rule.values() for copy in found)
         copied |= any(entry.fixed and entry.restless for group in groups for entry in group.inlined)
         self.custom = copied or any(uses_custom(d) for d in kept)
@@ -117,12 +124,15 @@ class Remains:
 
     def _staying(self, rule: Rule) -> list[int]:
         """The places of those selectors of a rule that stay."""
+        return self._stay[rule.number]
+
+    def _staying_of(self, rule: Rule) -> list[int]:
         if rule.conditions or rule.part.keep:
             return list(range(len(rule.selectors)))
         return [
             i
             for i, s in enumerate(rule.selectors)
-            if s.dynamic or s.pseudo_element or s.links or s not in self.selecting
+            if s.is_writable and (s.asked.dynamic or s.pseudo_element or s.asked.links or s not in self.selecting)
         ]
 
     # -- weights --
@@ -149,6 +159,13 @@ class Remains:
     def _pairs(self, group: Group) -> set[tuple[Weighed, Specificity, Weighed, Specificity]]:
         """Neighbours in the cascade that set one longhand and are equally important: which must weigh more."""
         found = set()
+        weighed: dict[Entry, tuple[Weighed, Specificity]] = {}
+
+        def of(entry: Entry) -> tuple[Weighed, Specificity]:
+            if entry not in weighed:
+                weighed[entry] = self._weighed(entry, group)
+            return weighed[entry]
+
         meeting = list(group.by_longhand.values())
         if self.custom:
             named: dict[str, list[Entry]] = {}
@@ -162,21 +179,26 @@ class Remains:
                 levels[entry.selector is None or is_important(entry, self.raised)].append(entry)
             for level in levels:
                 for lower, higher in pairwise(level):
-                    one, other = self._weighed(lower, group), self._weighed(higher, group)
+                    one, other = of(lower), of(higher)
                     if one[0] != other[0]:
                         found.add((*one, *other))
         return found
 
     def _weighed(self, entry: Entry, group: Group) -> tuple[Weighed, Specificity]:
         if entry.selector is not None and entry.rule is not None:
-            index = entry.rule.selectors.index(entry.selector)
+            index = self._places[entry.rule.number, entry.selector]
             return (entry.rule.number, False, index, entry.declaration.important), entry.selector.specificity
-        number = entry.rule.number if entry.rule else len(self.rules)
-        for index, copy in enumerate(self.copies.by_rule[number if entry.rule else -1]):
-            if entry.place in copy.places and copy.label in (None, self.copies.label_of(group)):
-                weighed = number, True, index, entry.declaration.important
-                return weighed, (0, 1, 0) if copy.label else entry.key[3]
-        raise AssertionError("a copied declaration has no copy")
+        number = entry.rule.number if entry.rule else -1
+        label = self.copies.label_of(group)
+        if label is not None and (number, label) not in self._copies:
+            label = None
+        weighed = (
+            number if entry.rule else len(self.rules),
+            True,
+            self._copies[number, label],
+            entry.declaration.important,
+        )
+        return weighed, (0, 1, 0) if label else entry.key[3]
 
     # -- sheets --
 
@@ -210,12 +232,19 @@ class Remains:
                 (rule.number, index) in self.raised for rule in part.rules for index in range(len(rule.declarations))
             )
             return sheet.text, "".join(self._beside(rule, moved) for rule in part.rules)
+        nested: dict[int, list[tuple[int, tuple[str, ...], str]]] = defaultdict(list)
         for rule in part.rules:
             left = self._left(rule)
             if rule.nested:
-                edits.append((rule.anchor, rule.anchor, _within(rule.inner_conditions, left)))
+                nested[rule.anchor].append((rule.node.start, rule.inner_conditions, left))
             elif left != sheet.text[rule.node.start : rule.node.end]:
                 edits.append((rule.node.start, rule.node.end, left))
+        for each in part.unread:
+            written = f"{each.around.written} {{ {sheet.text[each.start : each.end]} }}"
+            nested[each.anchor].append((each.start, each.conditions, written))
+        for anchor, found in nested.items():
+            found.sort(key=lambda each: each[0])
+            edits.append((anchor, anchor, _together([(conditions, left) for _, conditions, left in found])))
         edits += [(start, end, "") for start, end in part.dropped]
         for layer in part.unwrapped:
             edits += [(layer.start, layer.inner, ""), (layer.inner_end, layer.end, "")]
@@ -224,7 +253,8 @@ class Remains:
         edits += [(start, end, "") for start, end in part.remote]
         if not edits:
             return sheet.text, ""
-        edits = [(start if new else _with_remarks(sheet.text, start), end, new) for start, end, new in edits]
+        comments = sheet.comments() if any(not new for _, _, new in edits) else {}
+        edits = [(start if new else _with_remarks(sheet.text, start, comments), end, new) for start, end, new in edits]
         return _tidied(_applied(sheet.text, edits)), ""
 
     def _left(self, rule: Rule) -> str:
@@ -242,7 +272,8 @@ class Remains:
             pieces.append(_applied(text[start : rule.node.end], [(a - start, b - start, s) for a, b, s in edits]))
         elif staying:
             pieces += self._rewritten(rule, staying)
-        gone = [i for i in range(len(rule.selectors)) if i not in staying]
+        stay = set(staying)
+        gone = [i for i in range(len(rule.selectors)) if i not in stay]
         own = [d for d in rule.declarations if d.name.startswith("--")]
         if gone and own and self.custom:
             for important in (False, True):
@@ -295,10 +326,11 @@ class Remains:
                 assert copy.label is not None
                 selectors = heavier(copy.label.selector, more)
             else:
+                staying = set(self._staying(copy.rule))
                 selectors = ", ".join(
                     heavier(s.text, more)
                     for i, s in enumerate(copy.rule.selectors)
-                    if i not in self._staying(copy.rule) or s.links
+                    if i not in staying or s.asked.links
                 )
             body = [
                 _written(entry.declaration, True)
@@ -333,6 +365,18 @@ def _within(conditions: Sequence[str], text: str) -> str:
     return text + "\n"
 
 
+def _together(found: Sequence[tuple[tuple[str, ...], str]]) -> str:
+    """Texts that stand within conditions, one after another; those that begin with the same conditions in one."""
+    made = ""
+    for begun, group in groupby(found, key=lambda each: each[0][:1]):
+        inside = [(conditions[1:], text) for conditions, text in group]
+        if begun:
+            made += _within(begun, _together(inside).strip())
+        else:
+            made += "".join(f"{text}\n" for _, text in inside if text.strip())
+    return made
+
+
 def _lacking(now: Specificity, target: Specificity) -> Specificity:
     """What to add to `now` so that it is no less than `target`."""
     for place in range(3):
@@ -357,18 +401,18 @@ def _applied(text: str, edits: Iterable[tuple[int, int, str]]) -> str:
     return "".join((*made, text[position:]))
 
 
-def _with_remarks(text: str, start: int) -> int:
-    """Where the comments and white space begin that stand before what goes."""
+def _with_remarks(text: str, start: int, comments: Mapping[int, int]) -> int:
+    """Where the comments and white space begin that stand before what goes; `comments` are where each begins, by its
+    end."""
     while True:
-        before = start
-        while before and text[before - 1] in " \t\n":
-            before -= 1
-        if not text.startswith("*/", before - 2):
-            return before
-        start = text.rfind("/*", 0, before)
+        while start and text[start - 1] in " \t\n":
+            start -= 1
+        if start not in comments:
+            return start
+        start = comments[start]
 
 
-_LINES = re.compile(r"[ \t]*\n(?:[ \t]*\n)+")
+_LINES = re.compile(r"(?<![ \t])[ \t]*+\n(?:[ \t]*+\n)++")
 
 
 def _tidied(text: str) -> str:

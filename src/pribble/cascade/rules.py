@@ -8,13 +8,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
-from typing import Any
 
 import tinycss2
 from cssselect2 import SelectorError
 
-from pribble.cascade.selectors import Selector, parsed
-from pribble.cascade.syntax import AtRule, Broken, Declaration, QualifiedRule, Sheet, component_values, has_error
+from pribble.cascade.selectors import Around, Selector, parsed
+from pribble.cascade.syntax import AtRule, Broken, Declaration, QualifiedRule, Sheet, has_error
 
 _CONDITIONS = frozenset({"media", "supports", "container"})
 _KNOWN = frozenset(
@@ -47,6 +46,17 @@ class Rule:
     inner_conditions: tuple[str, ...] = ()
 
 
+@dataclass(frozen=True, slots=True)
+class Unread:
+    """A nested rule from `start` to `end` that is not read: it stays, within `conditions` and those `around` it."""
+
+    anchor: int
+    conditions: tuple[str, ...]
+    around: Around
+    start: int
+    end: int
+
+
 @dataclass(eq=False)
 class Part:
     """A style sheet of the page or one read in: its text, and the rules and groups it is made of.
@@ -63,6 +73,7 @@ class Part:
     dropped: list[tuple[int, int]] = field(default_factory=list)
     imported: list[tuple[AtRule, Part, tuple[str, ...]]] = field(default_factory=list)
     remote: list[tuple[int, int]] = field(default_factory=list)  # imports that stay
+    unread: list[Unread] = field(default_factory=list)
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,7 +138,7 @@ class Rules:
                 "CSS Syntax 3, 5.4",
             )
         reader = _PartReader(self, part, chain)
-        reader.rules(part.sheet.rules(), conditions, layer, (), 0)
+        reader.rules(part.sheet.rules(), conditions, layer, None, 0)
         return part
 
     def tell(self, rule: str, part: Part, start: int, end: int, message: str, fix: str, reference: str) -> None:
@@ -166,10 +177,10 @@ class _PartReader:
         nodes: Iterator[QualifiedRule | AtRule | Broken | Declaration],
         conditions: tuple[str, ...],
         layer: tuple[str, ...],
-        outer: tuple[str, ...],
+        outer: Around | None,
         depth: int,
     ) -> None:
-        """Read rules; `outer` is the selector of the rule that they are nested in."""
+        """Read rules; `outer` are the selectors of the rule that they are nested in."""
         for node in nodes:
             match node:
                 case QualifiedRule():
@@ -196,10 +207,10 @@ class _PartReader:
     # -- at-rules --
 
     def _at_rule(
-        self, node: AtRule, conditions: tuple[str, ...], layer: tuple[str, ...], outer: tuple[str, ...], depth: int
+        self, node: AtRule, conditions: tuple[str, ...], layer: tuple[str, ...], outer: Around | None, depth: int
     ) -> None:
         keyword = node.keyword
-        if keyword == "import" and not outer:
+        if keyword == "import" and outer is None:
             self._import(node, conditions, layer)
             return
         self.begun |= keyword not in ("charset", "layer")
@@ -218,7 +229,7 @@ class _PartReader:
                     "CSS Syntax 3, 9.1",
                 )
             self._tell_namespace(node)
-        elif outer:
+        elif outer is not None:
             self._nested_group(node, conditions, layer, outer, depth)
         else:
             inside = self.sheet.rules_in(node.content, node.inner_end)
@@ -242,7 +253,7 @@ class _PartReader:
             )
 
     def _nested_group(
-        self, node: AtRule, conditions: tuple[str, ...], layer: tuple[str, ...], outer: tuple[str, ...], depth: int
+        self, node: AtRule, conditions: tuple[str, ...], layer: tuple[str, ...], outer: Around, depth: int
     ) -> None:
         """A condition within a rule: its declarations are those of the rule."""
         assert node.content is not None
@@ -251,7 +262,7 @@ class _PartReader:
         own = [each for each in content if isinstance(each, Declaration)]
         if own:
             rule = QualifiedRule((), node.start, (), node.start, node.inner, node.inner_end, node.end)
-            self._add(rule, list(outer), own, made, layer, nested=True)
+            self._add(rule, outer.selectors, own, made, layer, nested=True)
         self.rules((each for each in content if not isinstance(each, Declaration)), made, layer, outer, depth + 1)
 
     def _import(self, node: AtRule, conditions: tuple[str, ...], layer: tuple[str, ...]) -> None:
@@ -307,52 +318,68 @@ class _PartReader:
         node: QualifiedRule,
         conditions: tuple[str, ...],
         layer: tuple[str, ...],
-        outer: tuple[str, ...],
+        outer: Around | None,
         depth: int,
     ) -> None:
-        content = list(self.sheet.declarations_in(node.content, node.inner_end))
-        prelude = _desugared(node.prelude, outer) if outer else list(node.prelude)
-        texts = _selector_text(prelude)
         if depth > _DEEPEST:
+            self._tell(
+                "css.too-deep",
+                node.start,
+                node.prelude_end,
+                "rules nest too deep here and are left out",
+                "take them out of one another",
+                "CSS Nesting 1, 2",
+            )
             return
+        content = list(self.sheet.declarations_in(node.content, node.inner_end))
         for each in content:
             if isinstance(each, Broken):
                 self._broken(each)
         own = [each for each in content if isinstance(each, Declaration)]
         rules = [each for each in content if isinstance(each, QualifiedRule | AtRule)]
-        nested = bool(outer) or bool(rules)
-        if rules and not outer:
-            self.part.dropped.append((node.start, node.end))  # what of it stays is written out
-        if not outer:
+        nested = outer is not None or bool(rules)
+        if outer is None:
             self.outermost = node.end, conditions
-        self._add(node, prelude, own, conditions, layer, nested=nested)
-        self.rules(iter(rules), conditions, layer, (texts,), depth + 1)
+        try:
+            selectors = parsed(node.prelude, outer)
+        except (SelectorError, ValueError) as error:
+            self._unknown(node, _reason(error), conditions, outer)
+            return
+        if rules and outer is None:
+            self.part.dropped.append((node.start, node.end))  # what of it stays is written out
+        if not all(one.is_writable for one in selectors) and (
+            conditions or self.part.keep or any(map(_stays, selectors)) or any(d.name.startswith("--") for d in own)
+        ):
+            self._unknown(node, "it has to stay, and would be too long", conditions, outer)
+            return
+        self._add(node, selectors, own, conditions, layer, nested=nested)
+        if rules:
+            self.rules(iter(rules), conditions, layer, Around(tuple(selectors)), depth + 1)
+
+    def _unknown(self, node: QualifiedRule, reason: str, conditions: tuple[str, ...], outer: Around | None) -> None:
+        """A rule that is not read, because of its selectors: it stays as it is."""
+        self._tell(
+            "css.unknown-selector",
+            node.start,
+            node.prelude_end,
+            "this selector is left as it is: " + reason,
+            "mend it, unless it is meant for some receiver",
+            "Selectors 4, 3.9",
+        )
+        if outer is not None:
+            anchor, outside = self.outermost or (0, ())
+            self.part.unread.append(Unread(anchor, conditions[len(outside) :], outer, node.start, node.end))
 
     def _add(
         self,
         node: QualifiedRule,
-        prelude: Sequence[Any],
+        selectors: Sequence[Selector],
         declarations: list[Declaration],
         conditions: tuple[str, ...],
         layer: tuple[str, ...],
         *,
         nested: bool,
     ) -> None:
-        tokens = component_values(prelude[0]) if prelude and isinstance(prelude[0], str) else prelude
-        try:
-            selectors = parsed(tokens)
-        except (SelectorError, ValueError) as error:
-            self._tell(
-                "css.unknown-selector",
-                node.start,
-                node.prelude_end,
-                "this selector is left as it is: " + _reason(error),
-                "mend it, unless it is meant for some receiver",
-                "Selectors 4, 3.9",
-            )
-            if nested:
-                self.part.dropped = [each for each in self.part.dropped if each != (node.start, node.end)]
-            return
         sound = []
         for declaration in declarations:
             if not declaration.name.startswith("--") and (has_error(declaration.tokens) or not declaration.value):
@@ -367,12 +394,12 @@ class _PartReader:
             else:
                 sound.append(declaration)
         for selector in selectors:
-            if selector.unknown:
+            if selector.asked.unknown:
                 self._tell(
                     "css.unknown-selector",
                     node.start,
                     node.prelude_end,
-                    f":{selector.unknown} is known to no receiver; the rule is left as it is",
+                    f":{selector.asked.unknown} is known to no receiver; the rule is left as it is",
                     "mend or delete it",
                     "Selectors 4, 3.9",
                 )
@@ -383,7 +410,7 @@ class _PartReader:
             len(self.found.all),
             self.part,
             node,
-            selectors,
+            list(selectors),
             sound,
             conditions,
             layer,
@@ -425,36 +452,14 @@ def imported(node: AtRule) -> tuple[str | None, str | None, tuple[str, ...]]:
     return address, layer, tuple(conditions)
 
 
+def _stays(selector: Selector) -> bool:
+    """Whether a selector stays in the sheet whatever it matches."""
+    return selector.asked.dynamic or selector.asked.links or selector.pseudo_element
+
+
 def _layer_path(name: str) -> tuple[str, ...]:
     return tuple(part.strip() for part in name.strip().split(".") if part.strip())
 
 
 def _reason(error: Exception) -> str:
     return str(error.args[-1]) if error.args else "it is broken"
-
-
-def _selector_text(tokens: Sequence[Any]) -> str:
-    return "".join(token if isinstance(token, str) else token.serialize() for token in tokens).strip()
-
-
-def _desugared(prelude: Sequence[Any], outer: tuple[str, ...]) -> list[Any]:
-    """The selectors of a nested rule, written out: ``&`` is the rule around it (CSS Nesting 1, 3)."""
-    around = f":is({outer[0]})"
-    made, one = [], ""
-    for token in [*prelude, None]:
-        if token is None or (token.type == "literal" and token.value == ","):
-            one = one.strip()
-            made.append(one.replace("\0", around) if "\0" in one else f"{around} {one}")
-            one = ""
-        else:
-            one += _with_marks(token)
-    return [", ".join(made)]
-
-
-def _with_marks(token: Any) -> str:
-    """A token as text, each ``&`` as NUL, which no selector holds."""
-    if token.type == "literal" and token.value == "&":
-        return "\0"
-    if token.type == "function":
-        return f"{token.name}({''.join(map(_with_marks, token.arguments))})"
-    return str(token.serialize())

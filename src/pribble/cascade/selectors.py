@@ -1,156 +1,381 @@
-"""Selectors (Selectors 4): compiled by cssselect2, and asked what only the data or the reader decide.
+"""Selectors (Selectors 4): parsed by cssselect2, and asked what only the data or the reader decide.
 
 A selector has a part that is decided when the page is known, and perhaps a dynamic one: ``a:hover``.  A dynamic
-selector is compiled *relaxed*, as matching what it may match at some time.
+selector is *relaxed* before it is matched, so that it matches what it may match at some time.
+
+A nested rule's selector refers to those of the rule around it (CSS Nesting 1): ``&`` is a reference in its tree, and
+not a copy, so that rules in rules do not multiply.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
-from cssselect2 import SelectorError, compiler, parser
+from cssselect2 import SelectorError, parser
+from tinycss2 import ast
+from tinycss2.nth import parse_nth
+from tinycss2.serializer import serialize_identifier
 
-from pribble.cascade.elements import Element
-
-_LINKS = frozenset({"link", "any-link", "local-link"})
+LINKS = frozenset({"link", "any-link", "local-link"})
+_NTH = frozenset({"nth-child", "nth-last-child", "nth-of-type", "nth-last-of-type"})
+_COUNTING = _NTH | frozenset("first-child last-child first-of-type last-of-type only-child only-of-type".split())
 # What does not change while a message is read.
-_STATIC = _LINKS | frozenset(
-    "root scope first-child last-child first-of-type last-of-type only-child only-of-type "
-    "empty enabled disabled nth-child nth-last-child nth-of-type nth-last-of-type "
-    "lang".split()
-)
-_COUNTING = frozenset(
-    "first-child last-child first-of-type last-of-type only-child only-of-type nth-child "
-    "nth-last-child nth-of-type nth-last-of-type".split()
-)
+_STATIC = LINKS | _COUNTING | frozenset("root scope empty enabled disabled lang".split())
 _KNOWN = frozenset(
     "hover focus focus-within focus-visible active visited target target-within checked indeterminate "
     "default valid invalid in-range out-of-range required optional read-only read-write "
     "placeholder-shown autofill defined fullscreen modal open closed popover-open current past future "
     "playing paused seeking buffering stalled muted volume-locked user-valid user-invalid dir".split()
 )
-# Attributes whose values HTML compares without regard to case (WHATWG HTML 4.16.2).
-_CASELESS = frozenset(
-    "accept accept-charset align alink axis bgcolor charset checked clear codetype color compact "
-    "declare defer dir direction disabled enctype face frame hreflang http-equiv lang language link "
-    "media method multiple nohref noresize noshade nowrap readonly rel rev rules scope scrolling "
-    "selected shape target text type valign valuetype vlink".split()
-)
-# A selector longer than this is a mistake or an attack: nothing of it is read.
+# A selector longer than this is a mistake or an attack: nothing of it is read, and none is written.
 _LONGEST = 1000
 Specificity = tuple[int, int, int]
 Drops = Callable[[Any], bool]
+_NOTHING: Specificity = (0, 0, 0)
+# What stands for ``&`` while a nested selector is parsed.  No style sheet holds a NUL (CSS Syntax 3, 3.3).
+_AROUND = "\0around"
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Selector:
-    """One complex selector; `text` as written.  `compiled` tests an element (relaxed, if `dynamic`).
+class Nth:
+    """``:nth-child(2n+1 of .a)``: every `step`-th from the `first`, among those that `of` selects, None for all."""
+
+    name: str
+    step: int
+    first: int
+    of: tuple[parser.Selector, ...] | None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Lang:
+    """``:lang(de, en)``."""
+
+    tags: tuple[str, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Around:
+    """The selectors of the rule that a nested one stands in, which its ``&`` means."""
+
+    selectors: tuple[Selector, ...]
+    _held: dict[Drops, bool] = field(default_factory=dict)
+
+    @cached_property
+    def sound(self) -> tuple[Selector, ...]:
+        """Those that an element can match."""
+        return tuple(one for one in self.selectors if not one.pseudo_element)
+
+    @cached_property
+    def specificity(self) -> Specificity:
+        return max((one.specificity for one in self.sound), default=_NOTHING)
+
+    def holds(self, drops: Drops) -> bool:
+        """Whether any of them holds what `drops` names; it is found out once."""
+        if drops not in self._held:
+            self._held[drops] = any(_holds(one.tree, drops) for one in self.sound)
+        return self._held[drops]
+
+    @cached_property
+    def asked(self) -> Asked:
+        """What any of them asks for."""
+        every = [one.asked for one in self.sound]
+        return Asked(
+            dynamic=any(each.dynamic for each in every),
+            links=any(each.links for each in every),
+            counts=any(each.counts for each in every),
+            counts_above=any(each.counts_above for each in every),
+            content=any(each.content for each in every),
+            unknown=next((each.unknown for each in every if each.unknown), None),
+            attributes=frozenset().union(*(each.attributes for each in every)),
+            presences=frozenset().union(*(each.presences for each in every)),
+            around=next((each.around for each in every if each.around), None),
+        )
+
+    @cached_property
+    def length(self) -> int:
+        """How long its text is."""
+        return len(":is()") + sum(one.length + len(", ") for one in self.selectors)
+
+    @cached_property
+    def written(self) -> str:
+        """The selectors, as they stand before a rule."""
+        return ", ".join(one.text for one in self.selectors)
+
+    @cached_property
+    def text(self) -> str:
+        """What stands for them within another selector."""
+        return f":is({self.written})"
+
+
+@dataclass(eq=False)
+class Asked:
+    """What a selector asks for.
 
     `attributes` are those it asks for the value of, `presences` those it asks for at all.  `counts` and `counts_above`
     say whether the number of brothers matters, of the subject or of what stands before it; `content` whether what
-    the subject holds does.
+    the subject holds does; `unknown` is a pseudo-class that no receiver knows.  `around` is what ``&`` refers to, whose
+    flags are among these, and whose attributes are not.
     """
 
-    text: str
+    dynamic: bool = False
+    links: bool = False
+    counts: bool = False
+    counts_above: bool = False
+    content: bool = False
+    unknown: str | None = None
+    attributes: frozenset[str] = frozenset()
+    presences: frozenset[str] = frozenset()
+    around: Around | None = None
+
+    def levels(self) -> Iterator[tuple[frozenset[str], frozenset[str]]]:
+        """The attributes that it and what stands around it ask for, from the inside out."""
+        asked: Asked | None = self
+        while asked is not None:
+            yield asked.attributes, asked.presences
+            asked = asked.around.asked if asked.around else None
+
+
+@dataclass(frozen=True, eq=False)
+class Selector:
+    """One complex selector, `pieces` as written, None for each ``&``.  `tree` is what it is parsed into, `relaxed` that
+    without what is dynamic."""
+
+    pieces: tuple[str | None, ...]
     tree: Any
-    compiled: compiler.CompiledSelector
+    relaxed: Any
     specificity: Specificity
-    dynamic: bool
-    links: bool
     pseudo_element: bool
-    unknown: str | None
-    attributes: frozenset[str]
-    presences: frozenset[str]
-    counts: bool
-    counts_above: bool
-    content: bool
+    asked: Asked
 
-    def doubt(self, element: Element) -> str | None:
-        """Why it depends on the data whether it matches `element`, which it may; None where it does not."""
-        if self.counts and element.parent is not None and element.parent.varying:
-            return "counts brothers in a loop or branch"
-        if self.counts_above and any(above.varying for above in element.ancestors):
-            return "counts brothers in a loop or branch"
-        if self.content and (
-            element.filling
-            or any(e.varying for e in element.iter_subtree())
-            or (element.parent is not None and element.parent.varying)
-        ):
-            return "asks what an element holds"
-        for above in (element, *element.ancestors):
-            if (above.unsure & self.attributes) or (above.fleeting & self.presences):
-                return "asks for an attribute that holds a mark"
-        return None
+    @cached_property
+    def length(self) -> int:
+        """How long its text is, about."""
+        around = self.asked.around.length if self.asked.around else 0
+        return sum(len(piece) if piece is not None else around for piece in self.pieces)
+
+    @property
+    def is_writable(self) -> bool:
+        """Whether it can be written without what stands around it, and is not too long then."""
+        return self.asked.around is None or self.length <= _LONGEST
+
+    @cached_property
+    def text(self) -> str:
+        """It as it is written anywhere; as it stands in its rule, where it would be too long."""
+        around = self.asked.around.text if self.asked.around and self.is_writable else "&"
+        return "".join(around if piece is None else piece for piece in self.pieces)
 
 
-def parsed(tokens: Sequence[Any]) -> list[Selector]:
-    """The selectors of a rule's prelude.  Raises `SelectorError` for a list that no browser reads."""
-    texts = list(_texts(tokens))
-    if any(len(one) > _LONGEST for one in texts):
-        raise SelectorError("it is too long")
-    found = list(parser.parse(list(tokens)))
-    return [_selector(one.strip(), selector) for one, selector in zip(texts, found, strict=True)]
+def parsed(tokens: Sequence[Any], around: Around | None = None) -> list[Selector]:
+    """The selectors of a rule's prelude, which is nested where it has something `around`.  Raises `SelectorError` for
+    a list that no browser reads."""
+    return [_selector(pieces, one, around) for pieces, one in _apart(tokens, around)]
 
 
-def _texts(tokens: Sequence[Any]) -> Iterator[str]:
-    """The texts between the commas of a prelude, without comments."""
-    made = ""
+def _apart(
+    tokens: Sequence[Any], around: Around | None
+) -> Iterator[tuple[tuple[str | None, ...], list[parser.Selector]]]:
+    """The texts between the commas of a prelude, and what each is parsed into."""
+    one: list[Any] = []
+    for token in (*tokens, None):
+        if token is not None and not (token.type == "literal" and token.value == ","):
+            one.append(token)
+            continue
+        pieces = _pieces(one)
+        if sum(len(piece or "&") for piece in pieces) > _LONGEST:
+            raise SelectorError("it is too long")
+        if around is not None:
+            if None in pieces:
+                one = list(_with_references(one))
+            else:
+                one = [*_reference(), ast.WhitespaceToken(0, 0, " "), *one]
+                pieces = (None, " ", *pieces)
+        yield pieces, list(parser.parse(one))
+        one = []
+
+
+def _pieces(tokens: Sequence[Any]) -> tuple[str | None, ...]:
+    """The text of a selector without comments, apart where an ``&`` stands."""
+    made: list[str | None] = [""]
+
+    def write(tokens: Sequence[Any]) -> None:
+        for token in tokens:
+            if token.type == "function":
+                made.append(f"{serialize_identifier(token.name)}(")
+                write(token.arguments)
+                made.append(")")
+            elif token.type == "literal" and token.value == "&":
+                made.append(None)
+            elif token.type != "comment":
+                made.append(token.serialize())
+
+    write(tokens)
+    joined: list[str | None] = []
+    for piece in made:
+        if piece is not None and joined and joined[-1] is not None:
+            joined[-1] += piece
+        else:
+            joined.append(piece)
+    first, last = joined[0], joined[-1]
+    if first is not None:
+        joined[0] = first.lstrip()
+    if last is not None:
+        joined[-1] = (joined[-1] or "").rstrip()
+    return tuple(joined)
+
+
+def _with_references(tokens: Sequence[Any]) -> Iterator[Any]:
     for token in tokens:
-        if token.type == "literal" and token.value == ",":
-            yield made
-            made = ""
-        elif token.type != "comment":
-            made += token.serialize()
-    yield made
+        if token.type == "literal" and token.value == "&":
+            yield from _reference()
+        elif token.type == "function":
+            yield ast.FunctionBlock(0, 0, token.name, list(_with_references(token.arguments)))
+        else:
+            yield token
 
 
-def _selector(text: str, found: parser.Selector) -> Selector:
-    asked = _Asked()
-    asked.read(found.parsed_tree, subject=True)
-    specificity = _specificity(found.parsed_tree)
-    tree = _relaxed(found.parsed_tree, _is_dynamic)
-    try:
-        compiled = compiler.CompiledSelector(parser.Selector(tree, None))
-    except (SyntaxError, NotImplementedError) as error:  # [*|x], :has() of nothing
-        raise SelectorError(text, "unknown selector") from error
+def _reference() -> list[Any]:
+    return [ast.LiteralToken(0, 0, ":"), ast.IdentToken(0, 0, _AROUND)]
+
+
+def _selector(pieces: tuple[str | None, ...], found: list[parser.Selector], around: Around | None) -> Selector:
+    one = found[0]
+    tree = _understood(one.parsed_tree, around)
+    reading = _Reading()
+    reading.read(tree, subject=True)
     return Selector(
-        text,
-        found.parsed_tree,
-        compiled,
-        specificity,
-        asked.dynamic,
-        asked.links,
-        found.pseudo_element is not None,
-        asked.unknown,
-        frozenset(asked.attributes),
-        frozenset(asked.presences),
-        asked.counts,
-        asked.counts_above,
-        asked.content,
+        pieces, tree, relaxed(tree, _is_dynamic), specificity(tree), one.pseudo_element is not None, reading.asked()
     )
 
 
-class _Asked:
-    """What a selector asks for."""
+def chain(tree: Any) -> list[tuple[str, Any]]:
+    """The compound selectors of a complex one, each with the combinator before it, "" for the first."""
+    made = []
+    while isinstance(tree, parser.CombinedSelector):
+        made.append((tree.combinator, tree.right))
+        tree = tree.left
+    return [("", tree), *reversed(made)]
+
+
+def _chained(steps: Sequence[tuple[str, Any]]) -> Any:
+    tree = steps[0][1]
+    for combinator, compound in steps[1:]:
+        tree = parser.CombinedSelector(tree, combinator, compound)
+    return tree
+
+
+# -- what is parsed further than cssselect2 does --
+
+
+def _understood(tree: Any, around: Around | None, *, relative: bool = False) -> Any:
+    """`tree` with all that its functions hold parsed, and with references to what stands around it.  Raises
+    `SelectorError` for what Selectors 4 does not have."""
+    return _chained(
+        [
+            (combinator, parser.CompoundSelector([_simple(one, around, relative) for one in compound.simple_selectors]))
+            for combinator, compound in chain(tree)
+        ]
+    )
+
+
+def _simple(node: Any, around: Around | None, relative: bool) -> Any:
+    match node:
+        case parser.PseudoClassSelector(name=name) if name == _AROUND:
+            return around
+        case parser.AttributeSelector(namespace=None):
+            raise SelectorError("an attribute of any namespace")
+        case parser.RelationalSelector(selector_list=inner):
+            if relative or not inner:  # Selectors 4, 4.5
+                raise SelectorError(":has() of " + ("nothing" if not inner else "what holds :has()"))
+            return parser.RelationalSelector(
+                [
+                    parser.RelativeSelector(
+                        one.combinator, _bare(_understood(one.selector.parsed_tree, around, relative=True))
+                    )
+                    for one in inner
+                ]
+            )
+        case (
+            parser.NegationSelector(selector_list=inner)
+            | parser.MatchesAnySelector(selector_list=inner)
+            | parser.SpecificityAdjustmentSelector(selector_list=inner)
+        ):
+            return type(node)([_bare(_understood(one.parsed_tree, around, relative=relative)) for one in inner])
+        case parser.FunctionalPseudoClassSelector(name=name) if name in _NTH:
+            return _nth(node, around, relative)
+        case parser.FunctionalPseudoClassSelector(name="lang"):
+            return Lang(tuple(_languages(node.arguments)))
+        case parser.FunctionalPseudoClassSelector(name=name) if name in _STATIC:
+            raise SelectorError(f":{name}() is no function")
+        case parser.PseudoClassSelector(name=name) if name in _NTH or name == "lang":
+            raise SelectorError(f":{name} is a function")
+    return node
+
+
+class _Bare(parser.Selector):  # type: ignore[misc]
+    """A selector in a function, whose specificity is counted here: cssselect2 counts those in chains ever anew."""
+
+    def __init__(self, tree: Any) -> None:
+        self.parsed_tree, self.pseudo_element = tree, None
+
+
+def _bare(tree: Any) -> parser.Selector:
+    return _Bare(tree)
+
+
+def _nth(node: Any, around: Around | None, relative: bool) -> Nth:
+    at = next(
+        (i for i, token in enumerate(node.arguments) if token.type == "ident" and token.lower_value == "of"), None
+    )
+    found = parse_nth(node.arguments[:at])
+    if found is None or (at is not None and node.name.endswith("of-type")):
+        raise SelectorError(f"Invalid arguments for :{node.name}()")
+    of = None
+    if at is not None:
+        inner = parser.parse(node.arguments[at + 1 :])
+        of = tuple(_bare(_understood(one.parsed_tree, around, relative=relative)) for one in inner)
+    step, first = found
+    return Nth(node.name, step, first, of)
+
+
+def _languages(arguments: Sequence[Any]) -> Iterator[str]:
+    tokens = [token for token in arguments if token.type not in ("whitespace", "comment")]
+    for index, token in enumerate(tokens):
+        if index % 2 == 0 and token.type in ("ident", "string"):
+            yield token.value.lower()
+        elif index % 2 == 0 or token.type != "literal" or token.value != ",":
+            raise SelectorError("Invalid arguments for :lang()")
+    if len(tokens) % 2 == 0:
+        raise SelectorError("Invalid arguments for :lang()")
+
+
+# -- what a selector asks for --
+
+
+class _Reading:
+    """Finds out what a selector asks for."""
 
     def __init__(self) -> None:
-        self.dynamic = self.links = self.counts = self.counts_above = self.content = False
-        self.unknown: str | None = None
+        self.found = Asked()
         self.attributes: set[str] = set()
         self.presences: set[str] = set()
 
-    def read(self, node: Any, *, subject: bool) -> None:
+    def asked(self) -> Asked:
+        self.found.attributes, self.found.presences = frozenset(self.attributes), frozenset(self.presences)
+        return self.found
+
+    def read(self, tree: Any, *, subject: bool) -> None:
+        steps = chain(tree)
+        for index, (combinator, compound) in enumerate(steps):
+            if combinator in ("+", "~"):
+                self._counted(subject and index == len(steps) - 1)
+            for one in compound.simple_selectors:
+                self._simple(one, subject and index == len(steps) - 1)
+
+    def _simple(self, node: Any, subject: bool) -> None:
         match node:
-            case parser.CombinedSelector(left=left, combinator=combinator, right=right):
-                self.read(right, subject=subject)
-                self.read(left, subject=False)
-                if combinator in "+~":
-                    self._counted(subject)
-            case parser.CompoundSelector(simple_selectors=simple):
-                for one in simple:
-                    self.read(one, subject=subject)
             case parser.ClassSelector():
                 self.attributes.add("class")
             case parser.IDSelector():
@@ -159,8 +384,8 @@ class _Asked:
                 (self.attributes if operator else self.presences).add(name)
                 self.presences.add(name)
             case parser.RelationalSelector(selector_list=inner):
-                self.content = True
-                self.counts_above |= not subject
+                self.found.content = True
+                self.found.counts_above |= not subject
                 for one in inner:
                     self.read(one.selector.parsed_tree, subject=False)
             case (
@@ -170,62 +395,68 @@ class _Asked:
             ):
                 for one in inner:
                     self.read(one.parsed_tree, subject=subject)
+            case Nth(of=of):
+                self._counted(subject)
+                for one in of or ():
+                    self.read(one.parsed_tree, subject=subject)
+            case Lang():
+                self.attributes.add("lang")
+            case Around():
+                self._around(node, subject)
             case parser.PseudoClassSelector(name=name) | parser.FunctionalPseudoClassSelector(name=name):
                 self._pseudo_class(name, subject)
-                for one in _counted_of(node):
-                    self.read(one.parsed_tree, subject=subject)
 
     def _counted(self, subject: bool) -> None:
-        self.counts |= subject
-        self.counts_above |= not subject
+        self.found.counts |= subject
+        self.found.counts_above |= not subject
+
+    def _around(self, around: Around, subject: bool) -> None:
+        mine, its = self.found, around.asked
+        mine.around = around
+        mine.dynamic |= its.dynamic
+        mine.links |= its.links
+        mine.content |= its.content
+        mine.unknown = mine.unknown or its.unknown
+        mine.counts |= its.counts and subject
+        mine.counts_above |= its.counts_above or ((its.counts or its.content) and not subject)
 
     def _pseudo_class(self, name: str, subject: bool) -> None:
         if name in _COUNTING:
             self._counted(subject)
         elif name == "empty":
-            self.content = True
-        elif name in _LINKS:
-            self.links = True
+            self.found.content = True
+        elif name in LINKS:
+            self.found.links = True
             self.presences.add("href")
-        elif name == "lang":
-            self.attributes.add("lang")
         elif name in ("enabled", "disabled"):
             self.presences.add("disabled")
         elif name not in _STATIC:
-            self.dynamic = True
+            self.found.dynamic = True
             if name not in _KNOWN:
-                self.unknown = name
+                self.found.unknown = name
 
 
-def _counted_of(node: Any) -> list[parser.Selector]:
-    """The selectors of ``:nth-child(… of S)``."""
-    if not isinstance(node, parser.FunctionalPseudoClassSelector) or not node.name.startswith("nth"):
-        return []
-    at = next(
-        (i for i, token in enumerate(node.arguments) if token.type == "ident" and token.lower_value == "of"), None
-    )
-    return [] if at is None else list(parser.parse(node.arguments[at + 1 :]))
+def specificity(tree: Any) -> Specificity:
+    """The specificity of a selector (Selectors 4, 17)."""
+    total = _NOTHING
+    for _, compound in chain(tree):
+        for one in compound.simple_selectors:
+            total = added(total, _own_specificity(one))
+    return total
 
 
-def _specificity(node: Any) -> Specificity:
-    """The specificity of a selector (Selectors 4, 17); that of ``:nth-child(… of S)`` is put right."""
+def _own_specificity(node: Any) -> Specificity:
     match node:
-        case parser.CombinedSelector(left=left, right=right):
-            return added(_specificity(left), _specificity(right))
-        case parser.CompoundSelector(simple_selectors=simple):
-            total: Specificity = (0, 0, 0)
-            for one in simple:
-                total = added(total, _specificity(one))
-            return total
         case parser.SpecificityAdjustmentSelector():
-            return (0, 0, 0)
+            return _NOTHING
         case parser.NegationSelector(selector_list=inner) | parser.MatchesAnySelector(selector_list=inner):
-            return max((_specificity(one.parsed_tree) for one in inner), default=(0, 0, 0))
+            return max((specificity(one.parsed_tree) for one in inner), default=_NOTHING)
         case parser.RelationalSelector(selector_list=inner):
-            return max((_specificity(one.selector.parsed_tree) for one in inner), default=(0, 0, 0))
-        case parser.FunctionalPseudoClassSelector():
-            of = max((_specificity(one.parsed_tree) for one in _counted_of(node)), default=(0, 0, 0))
-            return added((0, 1, 0), of)
+            return max((specificity(one.selector.parsed_tree) for one in inner), default=_NOTHING)
+        case Nth(of=of):
+            return added((0, 1, 0), max((specificity(one.parsed_tree) for one in of or ()), default=_NOTHING))
+        case Lang():
+            return 0, 1, 0
     given: Specificity = node.specificity
     return given
 
@@ -235,87 +466,72 @@ def added(one: Specificity, other: Specificity) -> Specificity:
     return one[0] + other[0], one[1] + other[1], one[2] + other[2]
 
 
-def _relaxed(node: Any, drops: Drops) -> Any:
-    """A selector tree that matches all that `node` may match, whatever comes of the simple selectors `drops` names.
+# -- selectors that match more --
+
+
+def relaxed(tree: Any, drops: Drops) -> Any:
+    """A selector tree that matches all that `tree` may match, whatever comes of the simple selectors `drops` names.
 
     What stands before a ``+`` or ``~`` goes too, where ``drops("+")`` says so.
     """
-    match node:
-        case parser.CombinedSelector(left=left, combinator=combinator, right=right):
-            if combinator in "+~" and drops(combinator):
-                return _relaxed(right, drops)
-            return parser.CombinedSelector(_relaxed(left, drops), combinator, _relaxed(right, drops))
-        case parser.CompoundSelector(simple_selectors=simple):
-            made = (_relaxed_simple(one, drops) for one in simple)
-            return parser.CompoundSelector([one for one in made if one is not None])
-    return node
+    steps: list[tuple[str, Any]] = []
+    for combinator, compound in chain(tree):
+        if combinator in ("+", "~") and drops(combinator):
+            steps, combinator = [], ""
+        made = (_relaxed_simple(one, drops) for one in compound.simple_selectors)
+        steps.append((combinator, parser.CompoundSelector([one for one in made if one is not None])))
+    return _chained(steps)
 
 
 def _relaxed_simple(node: Any, drops: Drops) -> Any:
     if drops(node):
         return None
     match node:
-        case parser.AttributeSelector(lower_name=name, operator=operator) if operator and node.case_sensitive is None:
-            return parser.AttributeSelector(
-                node.namespace, (node.name, name), operator, node.value, False if name in _CASELESS else None
-            )
         case parser.NegationSelector(selector_list=inner):
             sure = [one for one in inner if not _holds(one.parsed_tree, drops)]
             return parser.NegationSelector(sure) if sure else None
         case parser.MatchesAnySelector(selector_list=inner) | parser.SpecificityAdjustmentSelector(selector_list=inner):
-            return type(node)([parser.Selector(_relaxed(one.parsed_tree, drops)) for one in inner])
+            return type(node)([_bare(relaxed(one.parsed_tree, drops)) for one in inner])
         case parser.RelationalSelector(selector_list=inner):
             return parser.RelationalSelector(
                 [
-                    parser.RelativeSelector(one.combinator, parser.Selector(_relaxed(one.selector.parsed_tree, drops)))
+                    parser.RelativeSelector(one.combinator, _bare(relaxed(one.selector.parsed_tree, drops)))
                     for one in inner
                 ]
             )
     return node
 
 
-def _holds(node: Any, drops: Drops) -> bool:
+def _holds(tree: Any, drops: Drops) -> bool:
     """Whether a selector tree holds anything that `drops` names."""
+    return any(
+        (combinator in ("+", "~") and drops(combinator))
+        or any(_holds_simple(one, drops) for one in compound.simple_selectors)
+        for combinator, compound in chain(tree)
+    )
+
+
+def _holds_simple(node: Any, drops: Drops) -> bool:
+    if drops(node):
+        return True
     match node:
-        case parser.CombinedSelector(left=left, combinator=combinator, right=right):
-            return (combinator in "+~" and drops(combinator)) or _holds(left, drops) or _holds(right, drops)
-        case parser.CompoundSelector(simple_selectors=simple):
-            return any(_holds(one, drops) for one in simple)
         case parser.RelationalSelector(selector_list=inner):
-            return drops(node) or any(_holds(one.selector.parsed_tree, drops) for one in inner)
+            return any(_holds(one.selector.parsed_tree, drops) for one in inner)
         case (
             parser.NegationSelector(selector_list=inner)
             | parser.MatchesAnySelector(selector_list=inner)
             | parser.SpecificityAdjustmentSelector(selector_list=inner)
         ):
             return any(_holds(one.parsed_tree, drops) for one in inner)
-    return drops(node)
+        case Around():
+            return node.holds(drops)
+    return False
 
 
 def _is_dynamic(node: Any) -> bool:
-    return (
-        isinstance(node, parser.PseudoClassSelector | parser.FunctionalPseudoClassSelector) and node.name not in _STATIC
-    )
-
-
-def loosened(selector: Selector, unsure: frozenset[str], fleeting: frozenset[str]) -> compiler.CompiledSelector:
-    """`selector` compiled as though what depends on the data held: brothers, contents, the attributes named."""
-
-    def drops(node: Any) -> bool:
-        match node:
-            case "+" | "~" | parser.RelationalSelector():
-                return True
-            case parser.ClassSelector():
-                return "class" in unsure
-            case parser.IDSelector():
-                return "id" in unsure
-            case parser.AttributeSelector(lower_name=name, operator=operator):
-                return name in (unsure if operator else fleeting)
-            case parser.PseudoClassSelector(name=name) | parser.FunctionalPseudoClassSelector(name=name):
-                return name not in ("root", "scope", *(() if fleeting else ("enabled", "disabled", *_LINKS)))
-        return False
-
-    return compiler.CompiledSelector(parser.Selector(_relaxed(selector.tree, drops), None))
+    if isinstance(node, parser.PseudoClassSelector | parser.FunctionalPseudoClassSelector):
+        return node.name not in _STATIC
+    return False
 
 
 def raised(text: str, by: Specificity) -> str:

@@ -7,7 +7,7 @@ by edits, and what no edit touches stays as its author wrote it.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -119,6 +119,10 @@ class Sheet:
         """Where a component value begins."""
         return int(self._lines[node.source_line - 1] + node.source_column - 1)
 
+    def comments(self) -> dict[int, int]:
+        """Where each comment begins, by where it ends."""
+        return {found.end(): found.start() for found in _LEXEME.finditer(self.text) if found[0].startswith("/*")}
+
     def rules(self) -> Iterator[QualifiedRule | AtRule | Broken]:
         """The rules of the sheet."""
         return self.rules_in(self.nodes, len(self.text), nested=False)
@@ -174,22 +178,21 @@ class Sheet:
         self, nodes: Sequence[Any], end: int
     ) -> Iterator[Declaration | QualifiedRule | AtRule | Broken]:
         """What a block holds: declarations, and rules nested in it (consume a block's contents, 5.4.4)."""
-        index = 0
+        index, stop, block = 0, 0, -1
         while index < len(nodes):
             node = nodes[index]
             if node.type in _SPACE or (node.type == "literal" and node.value == ";"):
                 index += 1
                 continue
-            stop = next(
-                (i for i in range(index, len(nodes)) if nodes[i].type == "literal" and nodes[i].value == ";"),
-                len(nodes),
-            )
-            if node.type != "at-keyword" and (made := self._declaration(nodes, index, stop, end)):
+            if stop <= index:
+                stop = _next(nodes, index, lambda each: each.type == "literal" and each.value == ";")
+            if block < index:
+                block = _next(nodes, index, lambda each: each.type == "{} block")
+            if node.type != "at-keyword" and (made := self._declaration(nodes, index, stop, end, block)):
                 yield made
                 index = stop
                 continue
-            block = next((i for i in range(index, stop) if nodes[i].type == "{} block"), None)
-            if node.type == "at-keyword" or block is not None:
+            if node.type == "at-keyword" or block < stop:
                 rule, index = self._rule(nodes, index, end)
                 yield rule
                 continue
@@ -197,7 +200,8 @@ class Sheet:
             yield Broken(self.offset(node), last, "no declaration: a name and a colon are missing")
             index = stop
 
-    def _declaration(self, nodes: Sequence[Any], index: int, stop: int, end: int) -> Declaration | None:
+    def _declaration(self, nodes: Sequence[Any], index: int, stop: int, end: int, block: int) -> Declaration | None:
+        """The declaration that ends at `stop`, if it is one; `block` is where the next block in braces stands."""
         first = index
         if nodes[index].type == "literal" and nodes[index].value in ("*", "_") and index + 1 < stop:
             index += 1  # what old browsers read though it is wrong; kept as its author wrote it
@@ -210,10 +214,10 @@ class Sheet:
         if colon >= stop or nodes[colon].type != "literal" or nodes[colon].value != ":":
             return None
         start = self.offset(nodes[first])
-        value = list(nodes[colon + 1 : stop])
         custom = name.value.startswith("--")
-        if not custom and any(token.type == "{} block" for token in value):
+        if not custom and colon < block < stop:
             return None  # a nested rule: a:hover { … }
+        value = list(nodes[colon + 1 : stop])
         last = self.offset(nodes[stop]) if stop < len(nodes) else end
         while last > start and self.text[last - 1] in " \t\n":
             last -= 1
@@ -232,6 +236,11 @@ class Sheet:
             if (mark.type, word.type) == ("literal", "ident") and mark.value == "!" and word.lower_value == "important":
                 return value[: parts[-2]], self.offset(mark), True
         return value, end, False
+
+
+def _next(nodes: Sequence[Any], index: int, holds: Callable[[Any], bool]) -> int:
+    """The place of the next node from `index` on of which something holds; the number of all for none."""
+    return next((i for i in range(index, len(nodes)) if holds(nodes[i])), len(nodes))
 
 
 def _closed(text: str) -> tuple[str, int]:

@@ -62,8 +62,9 @@ def dress(text: str, page: Page, role: Role, around: Surroundings, *, old_attrib
     made = inline(text, page, role, around)
     changes: list[Change] = []
     doubts = list(made.doubts)
+    written = _Written()
     for dressed in made.dressed:
-        changes += _dressed(dressed)
+        changes += _dressed(dressed, written)
         if dressed.added and "class" in dressed.element.unsure:
             doubts.append(Doubt(dressed.element.opening.start, dressed.element.opening.end, "its class holds a mark"))
     if old_attributes:
@@ -92,10 +93,23 @@ def _name_end(element: Element) -> int:
     return element.opening.start + 1 + len(element.local_name)
 
 
-def _dressed(dressed: Dressed) -> Iterator[Change]:
+class _Written:
+    """Styles as they are written between quotes; once for all elements that get the same."""
+
+    def __init__(self) -> None:
+        self._known: dict[tuple[int, str], tuple[Piece, ...]] = {}
+
+    def __call__(self, style: tuple[tuple[Piece, ...], ...], quote: str) -> tuple[Piece, ...]:
+        key = id(style), quote
+        if key not in self._known:
+            self._known[key] = attribute.joined(style, quote)
+        return self._known[key]
+
+
+def _dressed(dressed: Dressed, written: _Written) -> Iterator[Change]:
     element, tag = dressed.element, dressed.element.opening
     if element.implied:
-        style = tuple(attribute.joined(dressed.style or (), '"'))
+        style = written(dressed.style or (), '"')
         added = f" {_attribute(dressed.added)}" if dressed.added else ""
         corners: tuple[Piece, Piece] = (BODY_TAG, BODY) if element.local_name == "body" else ("", "")
         yield Change(
@@ -105,11 +119,11 @@ def _dressed(dressed: Dressed) -> Iterator[Change]:
     if dressed.style is not None:
         own = tag.attribute("style")
         if own is None:
-            pieces = (' style="', *attribute.joined(dressed.style, '"'), '"')
+            pieces = (' style="', *written(dressed.style, '"'), '"')
             yield Change(_name_end(element), _name_end(element), pieces)
         else:
             quote = "'" if own.quote == "'" else '"'
-            pieces = tuple(attribute.joined(dressed.style, quote))
+            pieces = written(dressed.style, quote)
             yield Change(own.start, own.end, (f"style={quote}", *pieces, quote))
     if dressed.added and dressed.added.is_class:
         yield from _class(tag.attribute("class"), element, f"pribble-{dressed.added.number}")
