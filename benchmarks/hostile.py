@@ -7,6 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import cache, partial
 
+from benchmarks import patterns
 from benchmarks.measure import doubling, timed
 from pribble import Limits, PribbleError, Template, TemplateFolder, audit, plain_text
 
@@ -182,7 +183,9 @@ def worst() -> list[Growth]:
     looked = {name: _growth(name, cases[name], sizes, 2) for name in again}
     # What still grows too fast is asked once more, with more rounds: a machine that was busy is no verdict.
     looked |= {name: _growth(name, cases[name], sizes, 5) for name, growth in looked.items() if growth.doubling > MOST}
-    return sorted((looked.get(growth.name, growth) for growth in found), key=_order)
+    found = [looked.get(growth.name, growth) for growth in found]
+    found += (Growth(grown, name, seconds) for name, grown, seconds in patterns.growths())
+    return sorted(found, key=_order)
 
 
 def main() -> int:

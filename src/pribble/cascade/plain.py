@@ -8,13 +8,15 @@ from tinycss2.color3 import parse_color
 
 from pribble.cascade.syntax import readable
 
-_LENGTH = r"(?:0|\d*\.?\d+(?:px|em|%))"
-_THICKNESS = r"(?:0|\d*\.?\d+(?:px|em))"
-_SIGNED = r"(?:0|-?\d*\.?\d+(?:px|em|%))"
+# Possessive, as all of these: what is no plain value is found out in one go.
+_NUMBER = r"(?:\d++(?:\.\d++)?|\.\d++)"
+_LENGTH = rf"(?:0|{_NUMBER}(?:px|em|%))"
+_THICKNESS = rf"(?:0|{_NUMBER}(?:px|em))"
+_SIGNED = rf"(?:0|-?{_NUMBER}(?:px|em|%))"
 _AUTO = rf"(?:auto|{_SIGNED})"
 _HEX = r"#(?:[0-9a-f]{3}|[0-9a-f]{6})"
 _LINE = "(?:none|hidden|dotted|dashed|solid|double)"
-_FAMILY = r"(?:[a-z][-\w]*(?: [a-z][-\w]*)*|'[^'\\]*'|\"[^\"\\]*\")"
+_FAMILY = r"(?:[a-z][-\w]*+(?: [a-z][-\w]*+)*+|'[^'\\]*'|\"[^\"\\]*\")"
 
 
 def _words(words: str) -> str:
@@ -34,8 +36,8 @@ _PATTERNS = {
     rf"none|{_LENGTH}": "max-width max-height",
     _LENGTH: "padding-top padding-right padding-bottom padding-left min-width min-height font-size",
     _THICKNESS: "border-spacing border-top-width border-right-width border-bottom-width border-left-width",
-    rf"normal|\d*\.?\d+|{_LENGTH}": "line-height",
-    r"normal|0|-?\d*\.?\d+(?:px|em)": "letter-spacing word-spacing",
+    rf"normal|{_NUMBER}|{_LENGTH}": "line-height",
+    rf"normal|0|-?{_NUMBER}(?:px|em)": "letter-spacing word-spacing",
     _SIGNED: "text-indent",
     r"0|1|0?\.\d+": "opacity",
     "normal|bold|[1-9]00": "font-weight",

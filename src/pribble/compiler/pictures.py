@@ -17,14 +17,11 @@ from pribble.markup.contexts import MARK, is_picture_place
 from pribble.markup.events import Opened, between
 from pribble.markup.references import decoded
 from pribble.markup.scanner import Attribute, StartTag
+from pribble.markup.sources import candidates
 from pribble.pictures.picture import Picture
 from pribble.pictures.slots import EMBED, Embed, Source
 
 _ELSEWHERE = re.compile(r"(?:[a-z][a-z0-9+.-]*:|//|#)", re.IGNORECASE)
-_CANDIDATE = re.compile(
-    r"[\t\n\f\r ,]*([^\t\n\f\r ,][^\t\n\f\r ]*[^\t\n\f\r ,]|[^\t\n\f\r ,])"
-    r"(?:[\t\n\f\r ]+([0-9.]+[wx]))?[\t\n\f\r ]*(?:,|\Z)"
-)
 TRAVEL = "data-travel"
 
 
@@ -176,7 +173,7 @@ class Pictures:
         if attribute is None or self._marks(opened, attribute) or opened.tag.name not in ("img", "source"):
             return []
         value = decoded(self.tape.text[attribute.value_start : attribute.value_end], attribute=True)
-        found = [(match[1], match[2] or "1x") for match in _CANDIDATE.finditer(value)]
+        found = list(candidates(value))
         start, end = attribute.value_start, attribute.value_end
         return [(self.finder.picture(name, start, end, travels) or name, descriptor) for name, descriptor in found]
 

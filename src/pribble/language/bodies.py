@@ -13,7 +13,9 @@ from pribble.language.statements import Body, File, Let, Statement, Text
 
 _BODY = re.compile(r"<body(?=[\s/>])", re.IGNORECASE)
 _BODY_END = re.compile(r"</body\s*>", re.IGNORECASE)
-_JOINING = re.compile(r"<style(?=[\s>]).*?</style\s*>|<(?:meta|link)(?=[\s/])[^>]*>", re.IGNORECASE | re.DOTALL)
+_JOINING = re.compile(
+    r"<style(?=[\s>]).*?(?:</style\s*+>|\Z)|<(?:meta|link)(?=[\s/])[^>]*+(?:>|\Z)", re.IGNORECASE | re.DOTALL
+)
 _CHARSET = re.compile(r"<meta\s+charset", re.IGNORECASE)
 HEAD_END = re.compile(r"</head\s*>", re.IGNORECASE)
 
@@ -46,7 +48,7 @@ def document(file: File) -> Document:
         for s in (*before, Text(_start(file.body[index]), start))
         if isinstance(s, Text)
         for found in _JOINING.finditer(text, s.start, s.end)
-        if not _CHARSET.match(found[0])
+        if found[0].endswith(">") and not _CHARSET.match(found[0])
     ]
     return Document((*settings, *inside), tuple(head))
 

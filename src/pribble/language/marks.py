@@ -22,7 +22,7 @@ _REMARK = re.compile(r"\s*#(?=\s|\}\})")
 _REMARK_BLOCK = re.compile(r"\s*remark\s*:\s*")
 _REMARK_END = re.compile(r"\{\{\s*:\s*remark\s*\}\}")
 # What a comment may hold as its whole content: words with a colon at either end, and these settings.
-_STATEMENT = re.compile(r"\s*(?::.*|(?:let|layout|slot|put|takes)\b.*|.*:\s*)", re.DOTALL)
+_STATEMENT = re.compile(r"\s*+(?::.*|(?:let|layout|slot|put|takes)\b.*|.*:\s*)", re.DOTALL)
 
 
 @dataclass(frozen=True, slots=True)

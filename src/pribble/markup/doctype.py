@@ -8,7 +8,7 @@ from typing import Literal
 Mode = Literal["no-quirks", "limited-quirks", "quirks"]
 
 _DOCTYPE = re.compile(
-    r"<!doctype\s*(?P<name>[^\s>]*)\s*(?:(?P<word>public|system)\s*(?P<ids>.*?))?\s*>?\Z", re.IGNORECASE | re.DOTALL
+    r"<!doctype\s*+(?P<name>[^\s>]*+)(?:\s*+(?P<word>public|system)(?P<ids>.*+)|\s*+>?\Z)?", re.IGNORECASE | re.DOTALL
 )
 _IDENTIFIER = re.compile(r"\"([^\">]*)\"|'([^'>]*)'")
 _QUIRKS = ("-//w3o//dtd w3 html strict 3.0//en//", "-/w3c/dtd html 4.0 transitional/en", "html")

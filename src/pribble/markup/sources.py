@@ -3,13 +3,35 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from pribble.markup.addresses import Addresses
 from pribble.markup.addresses import State as Address
 from pribble.markup.contexts import MarkupError
 
+_ADDRESS = re.compile(r"[\t\n\f\r ,]*+([^\t\n\f\r ,][^\t\n\f\r ]*+)")
 _PIECE = re.compile(r"[\t\n\f\r ]+|[^\t\n\f\r ]+")
+
+
+_SPACE = "\t\n\f\r "
+_DESCRIPTOR = re.compile(r"[0-9.]++[wx]")
+
+
+def candidates(value: str) -> Iterator[tuple[str, str]]:
+    """The addresses of a ``srcset`` without marks, each with its descriptor, ``1x`` where it has none."""
+    position = 0
+    while found := _ADDRESS.match(value, position):
+        address, position = found[1], found.end()
+        if address.endswith(","):
+            yield address.rstrip(","), "1x"
+            continue
+        comma = value.find(",", position)
+        end = comma if comma >= 0 else len(value)
+        descriptor = value[position:end].strip(_SPACE)
+        position = end
+        if not descriptor or _DESCRIPTOR.fullmatch(descriptor):
+            yield address, descriptor or "1x"
 
 
 @dataclass(frozen=True, slots=True)

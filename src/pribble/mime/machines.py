@@ -18,7 +18,7 @@ IMPORTANCE: tuple[Importance, ...] = ("high", "normal", "low")  # RFC 2156 5.3.4
 ONE_CLICK = "List-Unsubscribe=One-Click"  # RFC 8058 3.1
 _SCHEMES = ("https", "http", "mailto")
 
-_SIGNED = re.compile(rb"(?:[\x21-\x39\x3b-\x7e]+:[^\r\n]*\r\n(?:[ \t][^\r\n]*\r\n)*)+")
+_SIGNED = re.compile(rb"(?:[\x21-\x39\x3b-\x7e]++:[^\r\n]*+\r\n(?:[ \t][^\r\n]*+\r\n)*+)++")
 
 
 def one_of(field: str, value: str, known: Sequence[str]) -> bytes:

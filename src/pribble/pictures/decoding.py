@@ -30,7 +30,13 @@ TYPES = {
     "ICO": "image/x-icon",
 }
 _TAKEN = "PNG, JPEG, GIF, WebP, AVIF, TIFF, BMP, ICO and SVG are taken"
-_SVG = re.compile(rb"(?:\xef\xbb\xbf)?\s*(?:<\?xml[^>]*>\s*)?(?:<!--.*?-->\s*|<!DOCTYPE[^>]*>\s*)*<svg[\s>]", re.DOTALL)
+# What may stand before the root of an SVG (XML 1.0, 2.8), each with its end; and so far it is looked for.
+_BEFORE_ROOT = {b"<!--": b"-->", b"<?": b"?>", b"<!DOCTYPE": b">"}
+_HEAD = 4096
+_ROOT = re.compile(rb"<svg(?=[\s/>])[^>]*+>")
+_SIZE = {name: re.compile(rf"\s{name}\s*+=\s*+[\"']\s*+([0-9.]++)(?:px)?\s*+[\"']") for name in ("width", "height")}
+_BOX = re.compile(r"\sviewBox\s*+=\s*+[\"']\s*+[-0-9.]++[\s,]++[-0-9.]++[\s,]++([0-9.]++)[\s,]++([0-9.]++)")
+_NUMBER = re.compile(r"\d++\.?\d*+|\.\d++")
 
 
 def measured(content: bytes, called: str) -> tuple[str, int, int]:
@@ -38,8 +44,9 @@ def measured(content: bytes, called: str) -> tuple[str, int, int]:
 
     Raises `PictureError` for what is no picture, damaged or enormous.
     """
-    if _SVG.match(content[:4096]):
-        return "image/svg+xml", *_svg_size(content)
+    root = _root(content)
+    if root is not None:
+        return "image/svg+xml", *_svg_size(root)
     image = opened(content, called)
     return TYPES[str(image.format)], image.width, image.height
 
@@ -77,14 +84,27 @@ def _told(called: str) -> Iterator[None]:
         raise PictureError(f"{called} is damaged: {error}") from None
 
 
-def _svg_size(content: bytes) -> tuple[int, int]:
+def _root(content: bytes) -> str | None:
+    """The root's tag of an SVG; None for what is none, or has so much before its root that nobody would look for it."""
+    position = len(b"\xef\xbb\xbf") if content.startswith(b"\xef\xbb\xbf") else 0
+    while position < _HEAD:
+        while position < _HEAD and content[position : position + 1].isspace():
+            position += 1
+        begun = next((before for before in _BEFORE_ROOT if content.startswith(before, position)), None)
+        if begun is None:
+            break
+        end = content.find(_BEFORE_ROOT[begun], position + len(begun))
+        if end < 0:
+            return None
+        position = end + len(_BEFORE_ROOT[begun])
+    root = _ROOT.match(content, position)
+    return root[0].decode("utf-8", "replace") if root else None
+
+
+def _svg_size(opening: str) -> tuple[int, int]:
     """An SVG's width and height in pixels: as its root says, by its viewBox, or the default of 300 × 150."""
-    root = re.search(rb"<svg\b[^>]*>", content, re.DOTALL)
-    opening = root[0].decode("utf-8", "replace") if root else ""
-    sizes = {
-        name: re.search(rf"\s{name}\s*=\s*[\"']\s*([0-9.]+)(?:px)?\s*[\"']", opening) for name in ("width", "height")
-    }
-    box = re.search(r"\sviewBox\s*=\s*[\"']\s*[-0-9.]+[\s,]+[-0-9.]+[\s,]+([0-9.]+)[\s,]+([0-9.]+)", opening)
+    sizes = {name: pattern.search(opening) for name, pattern in _SIZE.items()}
+    box = _BOX.search(opening)
     width, height = (_number(m[1]) if m else 0.0 for m in (sizes["width"], sizes["height"]))
     across, down = (_number(box[1]), _number(box[2])) if box else (0.0, 0.0)
     if across and down:
@@ -99,4 +119,4 @@ def _pixels(size: float, usual: int) -> int:
 
 
 def _number(text: str) -> float:
-    return float(text) if re.fullmatch(r"\d+\.?\d*|\.\d+", text) else 0.0
+    return float(text) if _NUMBER.fullmatch(text) else 0.0

@@ -27,7 +27,7 @@ _WIDE = re.compile(f"[{_HAN}]")
 _THAI = re.compile("[\u0e01-\u0e5b]")
 _UNSPACED = re.compile(f"[{_HAN}\u0e01-\u0e5b{ZERO_WIDTH_SPACE}]")
 # An address is as long as it is.
-_ADDRESS = re.compile(r"<?[a-z][-a-z0-9+.]*:[^\s]", re.IGNORECASE)
+_ADDRESS = re.compile(r"<?[a-z][-a-z0-9+.]*+:[^\s]", re.IGNORECASE)
 # What no line begins with: closing punctuation, small kana, marks of repetition and length (classes CL, CP, EX, IS, NS,
 # CJ of UAX 14); and what none ends with: opening punctuation (OP).  Quotation marks (QU) bind on both sides.
 _NOT_FIRST = frozenset(

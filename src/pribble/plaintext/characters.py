@@ -74,9 +74,9 @@ def _first(found: re.Match[str]) -> str:
 # What is between the texts of a run while all are looked at together: a character like any other.
 _BETWEEN = "\u00a6"
 _BEFORE, _AFTER = f" {_BETWEEN}", f"{_BETWEEN} "
-_AROUND_BREAK = re.compile(f"[ {BOUND}]*([\n{KEPT_BREAK}])[ {BOUND}]*")
+_AROUND_BREAK = re.compile(f"(?:(?<![ {BOUND}])[ {BOUND}]++)?([\n{KEPT_BREAK}])[ {BOUND}]*+")
 _RUN = re.compile(f"([ {BOUND}])[ {BOUND}]+")
-_TOO_CLOSE = re.compile(rf"{LINKED}+(?=[\w\[(<“‘„«])")
+_TOO_CLOSE = re.compile(rf"(?<!{LINKED}){LINKED}++(?=[\w\[(<“‘„«])")
 _EMPTY_BEFORE = re.compile(f"\\A[{KEPT}{KEPT_SPACE}\n]*{KEPT_BREAK}(?:[{KEPT}{KEPT_SPACE}\n]*{KEPT_BREAK})*")
 _EMPTY_LINES = re.compile("\n{3,}")
 

@@ -32,13 +32,13 @@ READ = (
 # Less than this, in px, is no gap that a reader would make an empty line of.
 _GAP = 6.0
 _LENGTH = re.compile(
-    r"([-+]?(?:\d+\.?\d*|\.\d+)(?:e[-+]?\d+)?)(px|pt|pc|in|cm|mm|q|r?em|ex|ch|lh|rlh|[dsl]?v[whib]"
+    r"([-+]?(?:\d++\.?\d*+|\.\d++)(?:e[-+]?\d++)?)(px|pt|pc|in|cm|mm|q|r?em|ex|ch|lh|rlh|[dsl]?v[whib]"
     r"|vmin|vmax|%)?",
     re.IGNORECASE,
 )
 _FONT_SIZE = re.compile(
     r"(?:^|\s)((?:xx-small|x-small|small|medium|large|x-large|xx-large|xxx-large|smaller|larger)"
-    rf"|{_LENGTH.pattern})\s*(?:/\s*[^\s]+)?\s+[^\s\d]",
+    rf"|{_LENGTH.pattern})(?:\s*+/\s*+[^\s]++)?\s++[^\s\d]",
     re.IGNORECASE,
 )
 _PX = {"px": 1.0, "": 1.0, "pt": 4 / 3, "pc": 16.0, "in": 96.0, "cm": 37.8, "mm": 3.78, "q": 0.945}
@@ -239,7 +239,7 @@ def _white_space(longhand: str, prop: str, given: str) -> str | None:
 
 
 def _marker(prop: str, given: str) -> str | None:
-    words = list(re.sub(r"\([^)]*\)", "", given).split())
+    words = list(re.sub(r"\([^)]*+(?:\)|\Z)", "", given).split())
     found = [word for word in words if word in _MARKERS]
     if prop == "list-style":
         return found[-1] if found else "disc"

@@ -21,9 +21,9 @@ _CLEAN_BASE64 = re.compile(
 )
 _BEYOND = re.compile(r"[^\x00-\x7f]")
 _META = re.compile(rb"<meta\s[^>]{0,300}>", re.IGNORECASE)
-_CONTENT = re.compile(rb"""\bcontent\s*=\s*("[^"]*"|'[^']*'|[^\s>]+)""", re.IGNORECASE)
-_PRAGMA = re.compile(rb"""\bhttp-equiv\s*=\s*["']?\s*content-type\b""", re.IGNORECASE)
-_CHARSET = re.compile(rb"""\bcharset\s*=\s*["']?\s*([A-Za-z0-9_.:-]{1,40})""", re.IGNORECASE)
+_CONTENT = re.compile(rb"""\bcontent\s*+=\s*+("[^"]*"|'[^']*'|[^\s>]+)""", re.IGNORECASE)
+_PRAGMA = re.compile(rb"""\bhttp-equiv\s*+=\s*+["']?\s*+content-type\b""", re.IGNORECASE)
+_CHARSET = re.compile(rb"""\bcharset\s*+=\s*+["']?\s*+([A-Za-z0-9_.:-]{1,40})""", re.IGNORECASE)
 # By what the first octets are, whatever a part says of them.
 _SIGNATURES = (
     (b"\x89PNG\r\n\x1a\n", "image/png"),

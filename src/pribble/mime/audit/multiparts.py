@@ -13,8 +13,8 @@ from pribble.mime.parameters import Departure, Parameters
 from pribble.mime.reading import Entity, Field
 
 _UNSAFE_NAME = re.compile(f"[{TURNING}]")
-_CID = re.compile(rb"""(?:=\s*["']?|url\(\s*["']?)\s*cid:([^"'\s>)]*(?:>(?=["'\s)]))?)""", re.IGNORECASE)
-_ADDRESS = re.compile(rb"""(?:=\s*["']?|url\(\s*["']?)\s*([^"'\s>)]+)""", re.IGNORECASE)
+_CID = re.compile(rb"""(?:=\s*+["']?|url\(\s*+["']?)\s*+cid:([^"'\s>)]*(?:>(?=["'\s)]))?)""", re.IGNORECASE)
+_ADDRESS = re.compile(rb"""(?:=\s*+["']?|url\(\s*+["']?)\s*+([^"'\s>)]+)""", re.IGNORECASE)
 # RFC 3986 3.3:  pchar = unreserved / pct-encoded / sub-delims / ":" / "@"
 _PATH = re.compile(r"(?:[A-Za-z0-9._~!$&'()*+,;=:@/?-]|%[0-9A-Fa-f]{2})*")
 # How rich the forms of a text are; calendars and the like are richer than pages.

@@ -9,7 +9,7 @@ from pribble.mime.audit.report import Report
 from pribble.mime.flowed import SIGNATURE, read_line
 from pribble.mime.reading import Entity
 
-_METHOD = re.compile(r"^METHOD[^:]*:[ \t]*([A-Za-z-]+)", re.IGNORECASE | re.MULTILINE)
+_METHOD = re.compile(r"^METHOD[^:\r\n]*+:[ \t]*+([A-Za-z-]+)", re.IGNORECASE | re.MULTILINE)
 _COMPONENTS = ("VEVENT", "VTODO", "VJOURNAL")
 LONGEST_CALENDAR_LINE = 75
 
