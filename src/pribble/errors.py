@@ -13,16 +13,25 @@ opening of a block that was never closed.
 from __future__ import annotations
 
 import difflib
+import heapq
+import re
 import unicodedata
+from bisect import bisect_left
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from functools import lru_cache
 from importlib import import_module
+from itertools import islice
 from typing import Any
+
+from pribble.columns import columns
 
 # An excerpt shows at most this many characters of a long line, around the place.
 EXCERPT_WIDTH = 100
 # A hint that would make the first line longer than this goes on a line of its own.
 FIRST_LINE_WIDTH = 110
+# Names are compared up to this length, and so many of them, with one that is not known.
+_LONGEST_NAME, _MOST_NAMES = 100, 300
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +62,7 @@ class Place:
     @property
     def line(self) -> int:
         """Line number, from 1."""
-        return self.source.text.count("\n", 0, self.start) + 1
+        return bisect_left(_line_ends(self.source.text), self.start) + 1
 
     @property
     def column(self) -> int:
@@ -92,6 +101,12 @@ class Related:
     place: Place
 
 
+@lru_cache(maxsize=4)
+def _line_ends(text: str) -> list[int]:
+    """Where the lines of a text end: many errors of one text ask for it."""
+    return [found.start() for found in re.finditer("\n", text)]
+
+
 def visible(text: str) -> str:
     """`text` fit for one line of a terminal: tabs as single spaces; other controls, halves of surrogate pairs, and what
     turns the direction of the text around it (UAX 9), as U+FFFD."""
@@ -107,16 +122,13 @@ def _is_unfit(character: str) -> bool:
 
 
 def _width(text: str) -> int:
-    if text.isascii():
-        return len(text)
-    from wcwidth import wcswidth  # loaded when first needed
-
-    return max(int(wcswidth(text)), 0)
+    return len(text) if text.isascii() else columns(text) or 0
 
 
 def nearest(name: str, known: Iterable[str]) -> str | None:
     """The one of `known` that `name` was most likely meant to be, or None."""
-    candidates = sorted(set(known))
+    name = name[:_LONGEST_NAME]
+    candidates = [c for c in sorted(set(islice(known, _MOST_NAMES))) if len(c) <= _LONGEST_NAME]
     close = difflib.get_close_matches(name, candidates, n=1, cutoff=0.6)
     if close:
         return close[0]
@@ -126,14 +138,14 @@ def nearest(name: str, known: Iterable[str]) -> str | None:
 
 def did_you_mean(name: str, known: Iterable[str]) -> str | None:
     """A hint that names the nearest of `known`, or, where none is near, lists the first few."""
-    candidates = sorted(set(known))
-    match = nearest(name, candidates)
+    every = set(known)
+    match = nearest(name, sorted(every) if len(every) <= _MOST_NAMES else every)
     if match is not None:
         return f'did you mean "{match}"?'
-    if not candidates:
+    if not every:
         return None
-    shown = ", ".join(f'"{c}"' for c in candidates[:8])
-    return f"there is {shown}" + (f" and {len(candidates) - 8} more" if len(candidates) > 8 else "")
+    shown = ", ".join(f'"{c[:_LONGEST_NAME]}"' for c in heapq.nsmallest(8, every))
+    return f"there is {shown}" + (f" and {len(every) - 8} more" if len(every) > 8 else "")
 
 
 class PribbleError(Exception):

@@ -211,10 +211,12 @@ class _Parser:
         if self.takes or any(not isinstance(s, Text) for s in self.stack[0].body):
             raise TemplateError('"takes" is the first thing in a part, and stands there once', place=place)
         names: list[tuple[Token, Expression | None]] = []
+        known: set[str] = set()
         while True:
             name = self._name(reader)
-            if any(name.text == other.text for other, _ in names):
+            if name.text in known:
                 raise TemplateError(f'"{name.text}" is named twice', place=name.place)
+            known.add(name.text)
             names.append((name, read_expression(reader) if reader.takes("=") else None))
             if not reader.takes(","):
                 break
@@ -224,10 +226,12 @@ class _Parser:
     def _put(self, place: Place, reader: Reader) -> None:
         path = reader.expect("text", "the part's file name")
         arguments: list[tuple[Token, Expression]] = []
+        given: set[str] = set()
         while reader.takes(","):
             name = self._name(reader)
-            if any(name.text == given.text for given, _ in arguments):
+            if name.text in given:
                 raise TemplateError(f'"{name.text}" is given twice', place=name.place)
+            given.add(name.text)
             if not reader.takes("="):
                 reader.unexpected('"="')
             arguments.append((name, read_expression(reader)))

@@ -388,7 +388,7 @@ class _Linker:
         if file.takes is None:
             yield from ((name, place, value) for name, (place, value) in given.items())
             return
-        known = inner.takes or ()
+        known = frozenset(inner.takes or ())
         for other, (place, _) in given.items():
             if other not in known:
                 raise TemplateError(f'the part takes no "{other}"', place=place, hint=did_you_mean(other, known))

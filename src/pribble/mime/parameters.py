@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from urllib.parse import unquote_to_bytes
 
+from pribble.mime.charsets import decoded
 from pribble.mime.grammar import EXTENDED_VALUE, PARAMETER_NAME, TOKEN, WHITE_SPACE
 
 _NOT_ENDED = re.compile(r'[^;"]*')
@@ -196,7 +197,5 @@ def _together(pieces: Sequence[Piece]) -> str:
             charset, _, value = value.split("'", 2)
         stretches.append(unquote_to_bytes(value) if piece.extended else value.encode("latin-1"))
     octets = b"".join(stretches)  # what is raw is UTF-8 (RFC 6532)
-    try:
-        return octets.decode(charset)
-    except (LookupError, ValueError):  # unknown, no name of one, or not in it
-        return octets.decode("latin-1")
+    text = decoded(octets, charset)
+    return octets.decode("latin-1") if text is None else text

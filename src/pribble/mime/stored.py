@@ -11,6 +11,7 @@ from typing import Any
 from pribble.errors import AddressError, HeaderError
 from pribble.mime.address import Address, AddressList, Group, mailbox, parse_list
 from pribble.mime.base import BaseMessage
+from pribble.mime.charsets import decoded
 from pribble.mime.encoding import base64_lines
 from pribble.mime.flowed import read_flowed
 from pribble.mime.grammar import DATE_TIME, MESSAGE_ID, MONTHS
@@ -56,9 +57,9 @@ class StoredMessage(BaseMessage):
         sender = tuple(_people(root, "sender")) or authors
         if not sender:
             raise HeaderError("From: this message names no sender", hint="give bytes that begin with a header")
-        kept = raw
-        for blind in reversed(root.all("bcc")):
-            kept = kept[: blind.start] + kept[blind.end :]
+        ends = [0, *(blind.end for blind in root.all("bcc"))]
+        starts = [*(blind.start for blind in root.all("bcc")), len(raw)]
+        kept = b"".join(raw[end:start] for end, start in zip(ends, starts, strict=True))
         subject = root.first("subject")
         vars(self).update(
             people,
@@ -195,10 +196,8 @@ def _leaves(entity: Entity) -> Iterator[Entity]:
 def _body(entity: Entity) -> str:
     charset = entity.type.get("charset") or "utf-8"
     octets = entity.decoded().replace(b"\r\n", b"\n")
-    try:
-        return octets.decode(charset)
-    except (LookupError, ValueError):
-        return octets.decode("utf-8", "replace")
+    text = decoded(octets, charset)
+    return octets.decode("utf-8", "replace") if text is None else text
 
 
 def _attachment(entity: Entity) -> Attachment:

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import binascii
-import codecs
 import re
 from collections.abc import Iterator
 from typing import NamedTuple
 
+from pribble.mime.charsets import decoded
 from pribble.mime.grammar import WHITE_SPACE
 
 # What begins one, or was meant to.
@@ -66,23 +66,6 @@ def runs(words: list[Word], text: str) -> Iterator[list[Word]]:
         yield run
 
 
-def codec_name(charset: str) -> str | None:
-    """The name of the codec for a charset, the same for all its names; None where there is none."""
-    try:
-        return codecs.lookup(charset).name
-    except (LookupError, ValueError):  # unknown, or no name at all
-        return None
-
-
-def fits(octets: bytes, charset: str) -> bool:
-    """Whether octets are a text in a charset."""
-    try:
-        octets.decode(charset)
-    except (UnicodeError, LookupError, ValueError):  # none of it, or no charset at all
-        return False
-    return True
-
-
 def decoded_runs(text: str) -> Iterator[tuple[str, bool]]:
     """A field's value (octets, one character each) in stretches: what is shown, and whether it was encoded.
 
@@ -91,13 +74,14 @@ def decoded_runs(text: str) -> Iterator[tuple[str, bool]]:
     position = 0
     for run in runs(list(words_in(text)), text):
         octets = b"".join(word.octets or b"" for word in run)
-        if any(word.octets is None for word in run) or not fits(octets, run[0].charset):
+        shown = None if any(word.octets is None for word in run) else decoded(octets, run[0].charset)
+        if shown is None:
             continue
         before = text[position : run[0].start]
         # Nor is white space between words of two charsets.
         if before.strip(WHITE_SPACE) or not position:
             yield _raw(before), False
-        yield octets.decode(run[0].charset), True
+        yield shown, True
         position = run[-1].end
     yield _raw(text[position:]), False
 

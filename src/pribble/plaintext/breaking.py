@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
+from pribble.columns import columns as columns_of
 from pribble.graphemes import graphemes
 from pribble.plaintext.characters import BINDING, BOUND, ENDS, KEPT_SPACE, WORD_JOINER, ZERO_WIDTH_SPACE, written
 
@@ -58,10 +59,8 @@ def columns(text: str) -> int:
     """How many columns of a terminal `text` takes."""
     if is_narrow(text):
         return len(text)
-    from wcwidth import wcswidth  # loaded when first needed
-
-    width = int(wcswidth(written(text)))
-    return width if width >= 0 else len(text)
+    width = columns_of(written(text))
+    return len(text) if width is None else width
 
 
 def wrapped(text: str, width: int) -> list[str]:

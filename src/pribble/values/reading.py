@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from collections import Counter
 from decimal import Decimal
 from typing import Any, NoReturn
 
@@ -24,8 +25,8 @@ def read_json(source: Source) -> Any:
     def record(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
         made = dict(pairs)
         if len(made) < len(pairs):
-            names = [name for name, _ in pairs]
-            twice = next(name for name in names if names.count(name) > 1)
+            counted = Counter(name for name, _ in pairs)
+            twice = next(name for name, count in counted.items() if count > 1)
             raise DataError(f'{source.name}: an object has "{twice}" twice', hint="only one of them could count")
         return made
 

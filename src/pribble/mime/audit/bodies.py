@@ -5,9 +5,9 @@ from __future__ import annotations
 import re
 
 from pribble.mime.audit.report import Report
+from pribble.mime.charsets import codec_name, fits
 from pribble.mime.grammar import ENCODED_LINE, MECHANISMS, QUOTED_PRINTABLE, WHITE_SPACE
 from pribble.mime.reading import Entity
-from pribble.mime.words import codec_name, fits
 
 _BAD_ESCAPE = re.compile(r"=(?![0-9A-Fa-f]{2}|[ \t]*\r?\n|[ \t]*\Z)")
 _LOWER_ESCAPE = re.compile(r"=(?:[a-f][0-9A-Fa-f]|[0-9A-F][a-f])")
@@ -163,7 +163,7 @@ def _check_text(entity: Entity, report: Report) -> None:
     if charset == "us-ascii":
         if beyond:
             report.tell("types.us-ascii", start, end)
-    elif not _is_known(charset):
+    elif codec_name(charset) is None:
         report.tell("types.charset-unknown", start, end, named)
     elif beyond and not fits(octets, charset):
         report.tell("types.octets", start, end, named)
@@ -182,16 +182,6 @@ def _in_page(octets: bytes) -> str | None:
         if found:
             return found[1].decode("ascii")
     return None
-
-
-def _is_known(charset: str) -> bool:
-    try:
-        b" ".decode(charset)
-    except UnicodeError:
-        return True
-    except (LookupError, ValueError):  # unknown, no charset at all, or no name of one
-        return False
-    return True
 
 
 def _check_signature(entity: Entity, report: Report) -> None:

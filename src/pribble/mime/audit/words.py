@@ -6,9 +6,10 @@ import re
 import unicodedata
 
 from pribble.mime.audit.report import Report
+from pribble.mime.charsets import codec_name, fits
 from pribble.mime.grammar import BASE64, ENCODED_WORD, WHITE_SPACE
 from pribble.mime.reading import Field
-from pribble.mime.words import BAD_HEX, Word, codec_name, fits, runs, words_in
+from pribble.mime.words import BAD_HEX, Word, runs, words_in
 
 _NOT_IN_PHRASE = re.compile(r"[^A-Za-z0-9!*+\-/=_]")
 _QUOTED_OR_ANGLE = re.compile(r'"(?:[^"\\]|\\.)*"|<[^<>]*>', re.DOTALL)
