@@ -11,8 +11,13 @@ class Limits:
 
     `characters`: of a template after layouts and parts are linked.  `output`: characters of one form of a
     rendering.  `text`: characters of any text computed on the way.  `turns`: turns of all loops together;
-    list formatters and ``in`` count too.  `parts`: how many parts are put, `depth`: how deep within each
-    other.
+    items that formatters and comparisons go through count too, those of lists in lists as well.  `parts`: how many
+    parts are put, `depth`: how deep within each other.
+
+    `steps`: what each program of a rendering (its subject, its HTML, its text) computes: each call of a formatter, an
+    operator or a way to show a value, and each turn of a loop, is a step, and so are each ten characters and each item
+    that go into it or come out of it.  Without such a limit nothing is counted, and no message pays for it; set it
+    for templates that a stranger wrote.  A million steps take some seconds at the most.
     """
 
     characters: int = 2_000_000
@@ -21,3 +26,4 @@ class Limits:
     turns: int = 1_000_000
     parts: int = 5_000
     depth: int = 20
+    steps: int | None = None

@@ -8,19 +8,16 @@ from typing import Any, TypeVar
 from pribble.errors import LimitReached
 from pribble.mime.flowed import SIGNATURE
 from pribble.values import arithmetic, lookup
+from pribble.values.counting import Turns, counted, visited
 from pribble.values.kinds import NOTHING
 
 _Sized = TypeVar("_Sized", bound=Sized)
 
 
-def walked(turns: list[int], value: Any) -> Any:
+def walked(turns: Turns, value: Any) -> Any:
     """`value`; the items of a list count as turns."""
     if isinstance(value, list | tuple | dict):
-        turns[0] -= len(value)
-        if turns[0] < 0:
-            raise LimitReached(
-                "more turns of loops than are permitted", hint="Limits(turns=…) of the template folder permits more"
-            )
+        counted(turns, len(value))
     return value
 
 
@@ -59,6 +56,7 @@ def trimmed(pieces: list[str]) -> str:
 HELPERS: dict[str, Any] = {
     "NOTHING": NOTHING,
     "walked": walked,
+    "visited": visited,
     "kept": kept,
     "kept_value": kept_value,
     "filled": filled,
@@ -79,11 +77,11 @@ HELPERS: dict[str, Any] = {
     "exact_multiply": arithmetic.EXACT["*"],
     "negative": arithmetic.negative,
     "equal": arithmetic.equal,
-    "unequal": lambda left, right: not arithmetic.equal(left, right),
+    "unequal": lambda turns, left, right: not arithmetic.equal(turns, left, right),
     "less": arithmetic.less,
     "at_most": lambda left, right: arithmetic.less(left, right, or_equal=True),
     "more": lambda left, right: arithmetic.less(right, left),
     "at_least": lambda left, right: arithmetic.less(right, left, or_equal=True),
     "contains": arithmetic.contains,
-    "lacks": lambda value, whole: not arithmetic.contains(value, whole),
+    "lacks": lambda turns, value, whole: not arithmetic.contains(turns, value, whole),
 }

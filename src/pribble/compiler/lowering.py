@@ -38,7 +38,7 @@ from pribble.language.expressions import (
     PerItem,
 )
 from pribble.markup.contexts import Context
-from pribble.values.formatters import FORMATTERS, WALKING, Factory, complaint
+from pribble.values.formatters import COUNTING, DEEP, FORMATTERS, WALKING, Factory, complaint
 
 DATA = "data"
 _SCRATCH = "t"  # holds a value between two looks at it; never across another expression
@@ -54,6 +54,8 @@ _COMPARING = {
     "in": "contains",
     "not in": "lacks",
 }
+# Those that may go through lists and records: what they go through counts.
+_COUNTED = frozenset({"==", "!=", "in", "not in"})
 
 
 @dataclass(frozen=True, slots=True)
@@ -207,7 +209,10 @@ class Lowering:
                 whole = self.value(right)
                 if operator in ("in", "not in"):
                     whole = self.walked(whole, place)
-                return self.call(_COMPARING[operator], self.value(left), whole, place=place, path=described(left))
+                compared = [self.value(left), whole]
+                if operator in _COUNTED:
+                    compared.insert(0, ast.Name("turns", ast.Load()))
+                return self.call(_COMPARING[operator], *compared, place=place, path=described(left))
             case Not(operand=operand):
                 return ast.UnaryOp(ast.Not(), self.test(operand))
             case Both(left=left, right=right):
@@ -403,9 +408,14 @@ class Lowering:
         ):
             raise TemplateError(wrong, place=node.place)
         value, path = self.value(node.value), described(node.value)
-        if node.formatter in WALKING:
+        if node.formatter in DEEP:
+            value = self.call("visited", ast.Name("turns", ast.Load()), value, place=node.place)
+        elif node.formatter in WALKING:
             value = self.walked(value, node.place)
         given = [argument for _, argument in node.named]
+        last = [*map(self.value, per_item)]
+        if node.formatter in COUNTING:
+            last.append(ast.Name("turns", ast.Load()))
         if all(isinstance(argument, Constant) for argument in (*arguments, *given)):
             call = FormatterCall(
                 node.formatter,
@@ -415,15 +425,13 @@ class Lowering:
                 node.timezone,
                 context,
             )
-            return self.call(self._formatter(call), value, *map(self.value, per_item), place=node.place, path=path)
+            return self.call(self._formatter(call), value, *last, place=node.place, path=path)
         call = FormatterCall(node.formatter, None, (), node.locale, node.timezone, context)
         if len(arguments) == 1 and not given and not per_item and not self._in_function and _is_of_data(arguments[0]):
             return self._prepared_once(call, value, arguments[0], node.place, path)
         positional = ast.Tuple([self.value(argument) for argument in arguments], ast.Load())
         named = ast.Dict([ast.Constant(n) for n, _ in node.named], [self.value(a) for a in given])
-        return self.call(
-            self._formatter(call), value, positional, named, *map(self.value, per_item), place=node.place, path=path
-        )
+        return self.call(self._formatter(call), value, positional, named, *last, place=node.place, path=path)
 
     def _prepared_once(
         self, call: FormatterCall, value: ast.expr, argument: Expression, place: Place, path: str

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from decimal import DecimalException
 from functools import partial
 from types import CodeType, TracebackType
@@ -17,6 +17,7 @@ from typing import Any, Protocol
 from pribble.compiler.applying import applying
 from pribble.compiler.helpers import HELPERS
 from pribble.compiler.lowering import DATA, FormatterCall, Lowering, Site, class_check, described, items_variable
+from pribble.compiler.metering import Meter
 from pribble.compiler.survey import Survey, placed
 from pribble.errors import LimitReached, PribbleError
 from pribble.language.expressions import Binding, Local, children
@@ -67,10 +68,18 @@ class Program:
     def bound(self, settings: Settings, world: World) -> Run:
         """The function for one locale and time zone; it raises errors that name their place."""
         namespace = self._namespace(settings, world)
+        steps = world.limits.steps
         run, careful = self._function(dict(namespace)), self._function(namespace | _CAREFUL)
+
+        def counted(data: Any) -> Any:
+            """Runs with care, since what it computes counts, and is to be computed once."""
+            assert steps is not None
+            return self._function(Meter(steps).metered(namespace) | _CAREFUL)(data)
 
         def program(data: Any) -> Any:
             try:
+                if steps is not None:
+                    return counted(data)
                 try:
                     return run(data)
                 except KeyError:  # a dict lacks a field: whoever reads with care says so
@@ -84,9 +93,11 @@ class Program:
     def surveyed(self, settings: Settings, world: World, data: Any) -> list[PribbleError]:
         """Every problem that the data have here: what cannot be read comes to nothing, and the program goes on."""
         survey = Survey(self.sites)
+        namespace = self._namespace(settings, world)
+        if world.limits.steps is not None:
+            namespace = Meter(world.limits.steps).metered(namespace)
         watched = {
-            name: survey.watching(f) if callable(f) and not isinstance(f, type) else f
-            for name, f in self._namespace(settings, world).items()
+            name: survey.watching(f) if callable(f) and not isinstance(f, type) else f for name, f in namespace.items()
         }
         try:
             self._function(watched | _CAREFUL | {"each": survey.each})(data)
@@ -103,7 +114,7 @@ class Program:
         formatters = {name: applying(call, settings, world.formatters) for name, call in self.formatters.items()}
         return {
             **HELPERS,
-            "LIMITS": world.limits,
+            "LIMITS": _within_steps(world.limits),
             "compute": partial(compute, longest=world.limits.text),
             "common": _common(world.common),
             **world.helpers,
@@ -119,6 +130,11 @@ class Program:
                 line = traceback.tb_lineno
             traceback = traceback.tb_next
         return placed(error, self.sites[line - 1]) if line and error.place is None else error
+
+
+def _within_steps(limits: Limits) -> Limits:
+    """Limits in which turns are steps too."""
+    return limits if limits.steps is None else replace(limits, turns=min(limits.turns, limits.steps))
 
 
 def _common(values: Mapping[str, Any]) -> Callable[[Any, str], Any]:
@@ -146,8 +162,8 @@ def compiled(steps: Sequence[Any], sink: Sink, world: World) -> Program:
     assert isinstance(definition, ast.FunctionDef)
     never = ast.Constant(None)
     ready: list[ast.stmt] = [ast.Assign([ast.Name(name, ast.Store())], never) for name in lowering.prepared.values()]
-    definition.body[-1:-1] = [class_check(DATA), *ready, *body]
-    function.body[:0] = lowering.functions
+    # The functions for lists stand within the program: what they go through counts.
+    definition.body[-1:-1] = [class_check(DATA), *ready, *lowering.functions, *body]
     code = compile(ast.fix_missing_locations(function), _FILE, "exec")
     return Program(code, tuple(lowering.sites), lowering.constants, lowering.formatters)
 

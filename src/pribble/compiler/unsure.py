@@ -2,10 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from typing import TypeVar
 
-from pribble.language.expressions import Choice, Expression, Fallback, Formatted, Local, Maybe, Member, children
+from pribble.language.expressions import (
+    Binding,
+    Choice,
+    Expression,
+    Fallback,
+    Formatted,
+    Local,
+    Maybe,
+    Member,
+    children,
+)
 
+_Fact = TypeVar("_Fact")
 # The elements that the formatters of markup make; "*" stands for any.
 _BROUGHT = {
     "html": frozenset({"*"}),
@@ -16,31 +28,69 @@ _BROUGHT = {
 
 def may_be_nothing(expression: Expression | None) -> bool:
     """Whether a value may come to nothing at all."""
-    match expression:
-        case Maybe():
-            return True
-        case Choice(value=value, otherwise=otherwise):
-            return otherwise is None or may_be_nothing(value) or may_be_nothing(otherwise)
-        case Fallback(otherwise=otherwise):
-            return may_be_nothing(otherwise)
-        case Formatted(value=value):
-            return may_be_nothing(value)
-        case Member(base=base):
-            return may_be_nothing(base)
-        case Local(binding=binding):
-            return binding.kind == "let" and may_be_nothing(binding.value)
-    return False
+    return expression is not None and _of_all(expression, "may be nothing", _lacking)
 
 
 def brought(expression: Expression | None) -> frozenset[str]:
     """The elements that a value may bring."""
-    return frozenset().union(*_brought(expression)) if expression is not None else frozenset()
+    return frozenset() if expression is None else _of_all(expression, "brings", _bringing)
 
 
-def _brought(expression: Expression) -> Iterator[frozenset[str]]:
-    if isinstance(expression, Formatted):
-        yield _BROUGHT.get(expression.formatter, frozenset())
-    if isinstance(expression, Local) and expression.binding.kind == "let" and expression.binding.value is not None:
-        yield from _brought(expression.binding.value)
-    for child in children(expression):
-        yield from _brought(child)
+def _of_all(expression: Expression, fact: str, found: Callable[[Expression], _Fact]) -> _Fact:
+    """What is found out of an expression, for which it has to be known of each ``let`` that it is made of: first of
+    all found out of those, once for each, however often and deep they use one another."""
+    waiting = list(_lets(expression))
+    while waiting:
+        binding = waiting[-1]
+        assert binding.value is not None
+        unknown = [other for other in _lets(binding.value) if fact not in other.facts]
+        if unknown and fact not in binding.facts:
+            waiting += unknown
+            continue
+        waiting.pop()
+        if fact not in binding.facts:
+            binding.facts[fact] = found(binding.value)
+    return found(expression)
+
+
+def _lets(expression: Expression) -> Iterator[Binding]:
+    """The ``let``s whose names stand in an expression."""
+    for node in _nodes(expression):
+        if isinstance(node, Local) and node.binding.kind == "let" and node.binding.value is not None:
+            yield node.binding
+
+
+def _nodes(expression: Expression) -> Iterator[Expression]:
+    """An expression and all within it."""
+    waiting = [expression]
+    while waiting:
+        node = waiting.pop()
+        yield node
+        waiting += children(node)
+
+
+def _lacking(expression: Expression | None) -> bool:
+    match expression:
+        case Maybe():
+            return True
+        case Choice(value=value, otherwise=otherwise):
+            return otherwise is None or _lacking(value) or _lacking(otherwise)
+        case Fallback(otherwise=otherwise):
+            return _lacking(otherwise)
+        case Formatted(value=value):
+            return _lacking(value)
+        case Member(base=base):
+            return _lacking(base)
+        case Local(binding=binding):
+            return bool(binding.facts.get("may be nothing"))
+    return False
+
+
+def _bringing(expression: Expression) -> frozenset[str]:
+    made: frozenset[str] = frozenset()
+    for node in _nodes(expression):
+        if isinstance(node, Formatted):
+            made |= _BROUGHT.get(node.formatter, frozenset())
+        elif isinstance(node, Local):
+            made |= node.binding.facts.get("brings", frozenset())
+    return made

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from decimal import Decimal
+from typing import Any
 
 from pribble.errors import Place
 
@@ -187,12 +188,14 @@ class Binding:
     """Something the template itself gave a name; every binding is a different one, whatever its name.
 
     `kind` is ``let`` (with the `value` it stands for), ``item``, ``key`` or ``place`` of a loop over `value`.
+    `facts` is where those who found something out about the value keep it, since others are made of it.
     """
 
     name: str
     kind: str
     place: Place = field(repr=False)
     value: Expression | None = field(repr=False, default=None)
+    facts: dict[str, Any] = field(repr=False, default_factory=dict)
 
 
 def children(node: Expression) -> tuple[Expression, ...]:

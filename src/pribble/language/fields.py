@@ -87,20 +87,39 @@ def _is_inside(path: str, outer: str) -> bool:
     return path.startswith((f"{outer}.", f"{outer}["))
 
 
+@dataclass(frozen=True, slots=True)
+class _Guarded:
+    """The paths that tests made sure of, those `around` among them."""
+
+    paths: frozenset[str] = frozenset()
+    around: _Guarded | None = None
+
+    def __contains__(self, path: str) -> bool:
+        return path in self.paths or (self.around is not None and path in self.around)
+
+    def and_where(self, test: Expression | None) -> _Guarded:
+        """These, and what holds where `test` does."""
+        paths = frozenset(_guarded(test)) if test is not None else frozenset()
+        return _Guarded(paths, self) if paths else self
+
+
+_NONE_GUARDED = _Guarded()
+
+
 class _Survey:
     def __init__(self, seen: dict[str, _Seen]) -> None:
         self.seen = seen
 
     def tape(self, tape: Tape, pictures: Collection[int] = ()) -> None:
-        guards: list[set[str]] = []  # per open block: what its test made sure of
+        guards = [_NONE_GUARDED]  # for each open block: what its test and those around it made sure of
         for index, mark in enumerate(tape.marks):
             if mark.role == "close":
                 guards.pop()
             if mark.role == "branch":
                 guards.pop()
             if mark.role in ("open", "branch"):
-                guards.append(set(_guarded(mark.value)) if mark.value is not None else set())
-            optional = set().union(*guards)
+                guards.append(guards[-1].and_where(mark.value))
+            optional = guards[-1]
             if mark.loop is not None:
                 self.use(mark.loop.items, "list", optional)
             elif mark.value is not None:
@@ -111,7 +130,7 @@ class _Survey:
             elif mark.lifted is not None:
                 self.tape(mark.lifted.tape)
 
-    def use(self, node: Expression, kind: str, guarded: set[str], optional: bool = False) -> None:
+    def use(self, node: Expression, kind: str, guarded: _Guarded, optional: bool = False) -> None:
         match node:
             case Name() | Member() | Item():
                 path = path_of(node)
@@ -147,14 +166,14 @@ class _Survey:
                 self.use(right, _constant_kind(left) if node.operator not in ("in", "not in") else "any", guarded)
             case Both(left=left, right=right):
                 self.use(left, "flag", guarded)
-                self.use(right, "flag", guarded | set(_guarded(left)))
+                self.use(right, "flag", guarded.and_where(left))
             case Either() | Not():
                 for child in children(node):
                     self.use(child, "flag", guarded)
             case Negative(operand=operand):
                 self.use(operand, "number", guarded)
             case Choice(value=value, test=test, otherwise=otherwise):
-                self.use(value, kind, guarded | set(_guarded(test)))
+                self.use(value, kind, guarded.and_where(test))
                 self.use(test, "flag", guarded)
                 if otherwise is not None:
                     self.use(otherwise, kind, guarded)
@@ -169,7 +188,7 @@ class _Survey:
         """The fields that an expression over an item reads, as fields of the list it is applied to."""
         path = path_of(items)
         inner = _Survey({})
-        inner.use(rebound(node.body, node.item), "any", set())
+        inner.use(rebound(node.body, node.item), "any", _NONE_GUARDED)
         for name, seen in inner.seen.items():
             if path is not None:
                 whole = self.seen.setdefault(f"{path}[].{name}", _Seen())

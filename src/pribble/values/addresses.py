@@ -7,8 +7,8 @@ from typing import Any
 
 from pribble.errors import FieldError
 from pribble.values import urls
+from pribble.values.counting import fields
 from pribble.values.fit import Address, Encoded
-from pribble.values.json import fields
 from pribble.values.kinds import NOTHING, named, plain
 from pribble.values.numbers import Apply, text_of
 from pribble.values.settings import Settings

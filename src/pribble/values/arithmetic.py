@@ -9,11 +9,13 @@ from decimal import ROUND_HALF_UP, Decimal
 from typing import Any
 
 from pribble.errors import FieldError, LimitReached
-from pribble.values.kinds import NOTHING, bounded, kind, named, plain
+from pribble.values.counting import Turns, counted, fields
+from pribble.values.kinds import NOTHING, bounded, kind, named, plain, whole
 from pribble.values.lookup import names
 
 DIGITS = 40
 LONGEST_TEXT = 1_000_000
+_MOST_DAYS = date.max.toordinal()
 
 _LOUD = [decimal.InvalidOperation, decimal.DivisionByZero, decimal.Overflow]
 # What + - * lose they would lose unseen, so they may lose nothing; a quotient is rounded, and said to be.
@@ -110,10 +112,13 @@ def _check_zones(left: Any, right: Any) -> None:
 
 
 def _day(day: date, days: Decimal | int) -> date:
-    if days != int(days):
+    if not -_MOST_DAYS <= days <= _MOST_DAYS:
+        raise FieldError("the day lies beyond the calendar")
+    number = whole(days, -_MOST_DAYS, _MOST_DAYS)
+    if number is None:
         raise FieldError(f"{days} is no whole number of days")
     try:
-        return day + timedelta(days=int(days))
+        return day + timedelta(days=number)
     except OverflowError:
         raise FieldError("the day lies beyond the calendar") from None
 
@@ -126,35 +131,41 @@ def negative(value: Any) -> Any:
     return -bounded(value)
 
 
-def equal(left: Any, right: Any) -> bool:
-    """``left == right``; raises `FieldError` across kinds, where nothing could ever be equal."""
+def equal(turns: Turns, left: Any, right: Any) -> bool:
+    """``left == right``; raises `FieldError` across kinds, where nothing could ever be equal.  Items and fields that
+    are compared count as turns."""
     if left.__class__ is right.__class__ and left.__class__ in _COMPARED_AT_ONCE:
         return bool(left == right)
-    pairs = [(left, right)]
+    pairs = [(left, right, True)]
     while pairs:  # and not by recursion, however deep lists are
-        left, right = pairs.pop()
+        left, right, strict = pairs.pop()
         left, right = plain(left), plain(right)
         if left is None or left is NOTHING or right is None or right is NOTHING:
             same = (left is None or left is NOTHING) and (right is None or right is NOTHING)
         elif kind(left) != kind(right):
-            hint = _text_hint((kind(left), kind(right)))
-            raise FieldError(f"{named(left)} is compared with {named(right)}", hint=hint)
+            if strict:
+                hint = _text_hint((kind(left), kind(right)))
+                raise FieldError(f"{named(left)} is compared with {named(right)}", hint=hint)
+            same = False  # in a field of records, that may well differ
         elif kind(left) == "list":
             same = len(left) == len(right)
-            pairs += reversed(list(zip(left, right, strict=False)) if same else [])
+            if same:
+                counted(turns, len(left))
+                met = zip(reversed(left), reversed(right), strict=True)
+                # What is the same object is equal; the others are compared from the first on.
+                pairs += [(one, other, strict) for one, other in met if one is not other]
+        elif kind(left) == "record":
+            one, other = fields(left) or {}, fields(right) or {}
+            same = one.keys() == other.keys()
+            if same:
+                counted(turns, len(one))
+                pairs += [(one[name], other[name], False) for name in one]
         else:
             _check_zones(left, right)
-            same = _same(left, right)
+            same = bool(left == right)
         if not same:
             return False
     return True
-
-
-def _same(left: Any, right: Any) -> bool:
-    try:
-        return bool(left == right)
-    except RecursionError:
-        raise FieldError("these records are nested too deeply to be compared") from None
 
 
 _COMPARED_AT_ONCE = frozenset({str, int, bool})
@@ -172,14 +183,14 @@ def less(left: Any, right: Any, *, or_equal: bool = False) -> bool:
     return bool(left <= right) if or_equal else bool(left < right)
 
 
-def contains(value: Any, whole: Any) -> bool:
+def contains(turns: Turns, value: Any, whole: Any) -> bool:
     """``value in whole``: member of a list, key of a record, text in text."""
     value, whole = plain(value), plain(whole)
     match kind(whole):
         case "nothing":
             return False
         case "list":
-            return any(kind(plain(entry)) == kind(value) and equal(value, entry) for entry in whole)
+            return any(kind(plain(entry)) == kind(value) and equal(turns, value, entry) for entry in whole)
         case "record" if isinstance(value, str):
             return value in whole if isinstance(whole, Mapping) else value in names(whole)
         case "text" if isinstance(value, str):

@@ -10,6 +10,7 @@ from __future__ import annotations
 import inspect
 import re
 from collections.abc import Callable, Mapping
+from itertools import islice
 from types import MappingProxyType
 from typing import Any
 
@@ -18,7 +19,7 @@ from pribble.graphemes import graphemes
 from pribble.values import addresses, dates, json, lists, numbers
 from pribble.values.escaping import markup
 from pribble.values.fit import Fragment
-from pribble.values.kinds import NOTHING, kind, plain
+from pribble.values.kinds import NOTHING, kind, plain, whole
 from pribble.values.numbers import Apply, text_of
 from pribble.values.settings import Settings
 from pribble.values.showing import text as shown
@@ -64,17 +65,18 @@ def trim(settings: Settings) -> Apply:
 
 def shorten(settings: Settings, size: int) -> Apply:
     """At most `size` characters as a reader counts them, the "…" of a shortened text included."""
-    if kind(size) != "number" or size != int(size) or not 1 <= size <= 100_000:
+    most = whole(size, 1, 100_000) if kind(size) == "number" else None
+    if most is None:
         raise FieldError("shorten takes a whole number of characters from 1")
 
     def apply(value: Any) -> str:
         given = text_of(value, "shorten")
-        if len(given) <= size:
+        if len(given) <= most:
             return given
-        characters = list(graphemes(given))
-        if len(characters) <= size:
+        characters = list(islice(graphemes(given), most + 1))
+        if len(characters) <= most:
             return given
-        return "".join(characters[: int(size) - 1]).rstrip() + "…"
+        return "".join(characters[: most - 1]).rstrip() + "…"
 
     return apply
 
@@ -128,6 +130,9 @@ FORMATTERS: Mapping[str, Factory] = MappingProxyType(
 )
 # Those that go through the items of a list, and so count as turns.
 WALKING = frozenset({"reverse", "join", "rows", "sum", "sort", "keep", "by", "json", "table"})
+# Those that go through all that stands within the value; and those that count by themselves what they go through, for
+# which they are given what counts it.
+DEEP, COUNTING = frozenset({"json"}), frozenset({"by"})
 # Those that deal with nothing themselves.
 _KNOWS_NOTHING = frozenset({lists.count, numbers.number, numbers.money, dates.date})
 # Those that need an expression over an item's fields.

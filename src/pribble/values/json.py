@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from decimal import Decimal
 from json import dumps
 from typing import Any
 
 from pribble.errors import FieldError, LimitReached
 from pribble.values.arithmetic import LONGEST_TEXT
+from pribble.values.counting import fields
 from pribble.values.fit import Json
-from pribble.values.kinds import field_names, kind, named, plain
+from pribble.values.kinds import bounded, kind, named, plain
 from pribble.values.numbers import Apply
 from pribble.values.settings import Settings
 
@@ -26,10 +26,9 @@ def json(settings: Settings) -> Apply:
 
 def written(value: Any) -> str:
     """`value` as a JSON text."""
-    made = _text(value, 0)
-    if len(made) > LONGEST_TEXT:
-        raise LimitReached(f"json makes a text of more than {LONGEST_TEXT:,} characters")
-    return made
+    made = _Written()
+    made.write(value, 0)
+    return "".join(made.pieces)
 
 
 def in_script(json_text: str) -> str:
@@ -42,37 +41,50 @@ def characters(text: str) -> str:
     return in_script(dumps(text, ensure_ascii=False)[1:-1])
 
 
-def fields(value: Any) -> Mapping[str, Any] | None:
-    """The fields of a record; None for any other value."""
-    value = plain(value)
-    if isinstance(value, Mapping):
-        return value
-    if kind(value) == "record":
-        return {name: getattr(value, name) for name in field_names(value) or ()}
-    return None
+class _Written:
+    """A JSON text that is being written; it is no longer than is permitted at any time, however values are shared."""
+
+    def __init__(self) -> None:
+        self.pieces: list[str] = []
+        self._room = LONGEST_TEXT
+
+    def _add(self, piece: str) -> None:
+        self._room -= len(piece)
+        if self._room < 0:
+            raise LimitReached(f"json makes a text of more than {LONGEST_TEXT:,} characters")
+        self.pieces.append(piece)
+
+    def write(self, value: Any, depth: int) -> None:
+        if depth > _DEEPEST:
+            raise LimitReached(f"json takes lists and records up to {_DEEPEST} within each other")
+        value = plain(value)
+        what = kind(value)
+        if what == "list":
+            self._add("[")
+            for number, item in enumerate(value):
+                self._add(", " if number else "")
+                self.write(item, depth + 1)
+            self._add("]")
+        elif what == "record":
+            self._add("{")
+            for number, (name, item) in enumerate((fields(value) or {}).items()):
+                self._add(f"{', ' if number else ''}{dumps(str(name), ensure_ascii=False)}: ")
+                self.write(item, depth + 1)
+            self._add("}")
+        else:
+            self._add(_scalar(value, what))
 
 
-def _text(value: Any, depth: int) -> str:
-    if depth > _DEEPEST:
-        raise LimitReached(f"json takes lists and records up to {_DEEPEST} within each other")
-    value = plain(value)
-    match kind(value):
+def _scalar(value: Any, what: str) -> str:
+    match what:
         case "none" | "nothing":
             return "null"
         case "flag":
             return "true" if value else "false"
         case "number":
-            return f"{value:f}" if isinstance(value, Decimal) else str(value)
+            return f"{bounded(value):f}" if isinstance(value, Decimal) else str(bounded(value))
         case "text":
             return dumps(value, ensure_ascii=False)
-        case "list":
-            return f"[{', '.join([_text(item, depth + 1) for item in value])}]"
-        case "record":
-            inner = [
-                f"{dumps(str(name), ensure_ascii=False)}: {_text(item, depth + 1)}"
-                for name, item in (fields(value) or {}).items()
-            ]
-            return f"{{{', '.join(inner)}}}"
         case "day" | "time" | "moment":
             return f'"{value.isoformat()}"'
     raise FieldError(f"{named(value)} has no form in JSON")

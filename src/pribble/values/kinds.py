@@ -190,6 +190,14 @@ def field_names(value: Any) -> tuple[str, ...] | None:
     return tuple(name for name in names if not name.startswith("_"))
 
 
+def whole(number: Decimal | int, least: int, most: int) -> int | None:
+    """`number` as an integer, if it is a whole one from `least` to `most`; of no other is an integer made."""
+    if not least <= number <= most:
+        return None
+    made = int(number)
+    return made if made == number else None
+
+
 def bounded(number: Decimal | int) -> Decimal | int:
     """`number`, if its size is one that a template may compute with; raises `LimitReached` otherwise."""
     if isinstance(number, int):

@@ -7,8 +7,9 @@ from functools import cmp_to_key
 from typing import Any
 
 from pribble.errors import FieldError, LimitReached
-from pribble.values.arithmetic import EXACT, LONGEST_TEXT, NUMBERS, compute, equal, less
-from pribble.values.kinds import NOTHING, kind, named, plain
+from pribble.values.arithmetic import EXACT, LONGEST_TEXT, NUMBERS, compute, less
+from pribble.values.counting import Turns, frozen
+from pribble.values.kinds import NOTHING, kind, named, plain, whole
 from pribble.values.lookup import holds, items, names
 from pribble.values.numbers import Apply, text_of
 from pribble.values.settings import Settings
@@ -67,13 +68,14 @@ def join(settings: Settings, separator: str = ", ") -> Apply:
 
 def rows(settings: Settings, size: int) -> Apply:
     """Lists of `size` items, the last filled up with nothing: the rows of a table with so many columns."""
-    if kind(size) != "number" or size != int(size) or not 1 <= size <= 1000:
+    width = whole(size, 1, 1000) if kind(size) == "number" else None
+    if width is None:
         raise FieldError("rows takes a whole number from 1")
 
     def apply(value: Any) -> list[list[Any]]:
         listed = list(_list(value, "rows"))
-        listed += [NOTHING] * (-len(listed) % int(size))
-        return [listed[start : start + int(size)] for start in range(0, len(listed), int(size))]
+        listed += [NOTHING] * (-len(listed) % width)
+        return [listed[start : start + width] for start in range(0, len(listed), width)]
 
     return apply
 
@@ -124,21 +126,11 @@ def keep(settings: Settings) -> Apply:
 def by(settings: Settings) -> Apply:
     """Pairs of a value of the expression and the list of items that have it, in first-met order."""
 
-    def apply(value: Any, each: PerItem) -> list[tuple[Any, list[Any]]]:
-        groups: list[tuple[Any, list[Any]]] = []
-        index: dict[Any, list[Any]] = {}
+    def apply(value: Any, each: PerItem, turns: Turns) -> list[tuple[Any, list[Any]]]:
+        groups: dict[Any, tuple[Any, list[Any]]] = {}
         listed = _list(value, "by")
         for item, key in zip(listed, map(plain, each(listed)), strict=True):
-            try:
-                found = index.get((kind(key), key))
-            except TypeError:  # a list or record: compared one by one
-                found = next((group for other, group in groups if kind(other) == kind(key) and equal(other, key)), None)
-            if found is None:
-                found = []
-                groups.append((key, found))
-                if kind(key) not in ("list", "record"):
-                    index[kind(key), key] = found
-            found.append(item)
-        return groups
+            groups.setdefault(frozen(turns, key), (key, []))[1].append(item)
+        return list(groups.values())
 
     return apply

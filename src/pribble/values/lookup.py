@@ -6,14 +6,19 @@ can be reached from a template.
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Mapping
 from typing import Any
 
 from pribble.errors import FieldError, did_you_mean
-from pribble.values.kinds import NOTHING, field_names, kind, named, plain
+from pribble.values.kinds import NOTHING, field_names, kind, named, plain, whole
 
 # The types whose values are what they are, and hold as Python has it.
 _SIMPLE = frozenset({str, int, bool, list, dict})
+
+
+# No list has an item beyond this position.
+_LAST_POSITION = sys.maxsize
 
 
 class _Missing:
@@ -88,17 +93,22 @@ def item(value: Any, key: Any, where: str, *, maybe: bool = False) -> Any:
         return read_maybe(value, key, where) if maybe else read(value, key, where)
     if kind(value) != "list":
         raise FieldError(f"{where} is {named(value)} and has neither fields nor positions")
-    if kind(key) != "number" or key != int(key):
+    if kind(key) != "number":
         raise FieldError(f"{where} is a list: its positions are whole numbers from 0, not {named(key)}")
-    if 0 <= key < len(value):
-        found = value[int(key)]
+    position = whole(key, 0, _LAST_POSITION)
+    if position is not None and position < len(value):
+        found = value[position]
         return NOTHING if maybe and plain(found) is None else found
+    if position is None and 0 <= key <= _LAST_POSITION:
+        raise FieldError(f"{where} is a list: its positions are whole numbers from 0, not {named(key)}")
     if maybe:
         return NOTHING
     if key < 0:
         raise FieldError("a position counts from 0 and is not negative", hint="the last of a list is: lines as last")
     raise FieldError(
-        f"{where} has {len(value)} item{'' if len(value) == 1 else 's'}, so no [{key}]", hint="positions count from 0"
+        f"{where} has {len(value)} item{'' if len(value) == 1 else 's'}, so no "
+        + ("item so far on" if position is None else f"[{position}]"),
+        hint="positions count from 0",
     )
 
 

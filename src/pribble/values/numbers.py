@@ -8,7 +8,7 @@ from typing import Any
 
 from pribble.errors import FieldError
 from pribble.values.escaping import is_harmless
-from pribble.values.kinds import LARGEST_EXPONENT, NOTHING, bounded, kind, named, plain
+from pribble.values.kinds import LARGEST_EXPONENT, NOTHING, bounded, kind, named, plain, whole
 from pribble.values.settings import Settings
 
 MOST_DECIMALS = 20
@@ -111,8 +111,9 @@ def _grouped(whole: str, primary: int, secondary: int, separator: str) -> str:
 def _decimals(value: Any, formatter: str) -> int | None:
     if value is None:
         return None
-    if kind(value) == "number" and 0 <= value <= MOST_DECIMALS and value == int(value):
-        return int(value)
+    number = whole(value, 0, MOST_DECIMALS) if kind(value) == "number" else None
+    if number is not None:
+        return number
     raise FieldError(f"{formatter} takes a number of decimals from 0 to {MOST_DECIMALS}")
 
 

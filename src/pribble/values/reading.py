@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import json
 import re
+import sys
 from collections import Counter
-from decimal import Decimal
+from decimal import Decimal, InvalidOperation
 from typing import Any, NoReturn
 
 from pribble.errors import DataError, Source
@@ -30,17 +31,31 @@ def read_json(source: Source) -> Any:
             raise DataError(f'{source.name}: an object has "{twice}" twice', hint="only one of them could count")
         return made
 
+    def fraction(text: str) -> Decimal:
+        try:
+            return Decimal(text)
+        except InvalidOperation:  # an exponent of more digits than Decimal has
+            at = source.text.find(text)
+            raise DataError("a number beyond all measure", place=source.place(at, at + len(text))) from None
+
     try:
-        return json.loads(source.text, parse_float=Decimal, parse_constant=constant, object_pairs_hook=record)
+        return json.loads(source.text, parse_float=fraction, parse_constant=constant, object_pairs_hook=record)
     except json.JSONDecodeError:
         at, message, hint = _first_mistake(source.text)
         raise DataError(f"this is no JSON: {message}", place=source.place(at, at + 1), hint=hint) from None
     except RecursionError:
         raise DataError(f"{source.name}: lists and objects are nested too deeply") from None
-    except ValueError as error:  # an integer of more digits than Python reads
-        raise DataError(f"{source.name}: {error}") from None
+    except ValueError:  # an integer of more digits than Python reads
+        most = sys.get_int_max_str_digits()
+        found = next(found for found in _DIGITS.finditer(source.text) if len(found[0]) > most)
+        raise DataError(
+            f"a number of more than {most:,} digits",
+            place=source.place(found.start(), found.end()),
+            hint="make it a text",
+        ) from None
 
 
+_TEXT_OR_DIGITS = re.compile(r'"(?:[^"\\]|\\.)*+"|[0-9]+', re.DOTALL)
 # The grammar of RFC 8259, 2, 6 and 7.
 _SPACE = re.compile(r"[ \t\n\r]*+")
 _CHARACTERS = re.compile(r'"(?:[^"\\\x00-\x1f]|\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4}))*+')

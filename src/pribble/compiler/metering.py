@@ -1,0 +1,69 @@
+"""Counting the steps of a program, for templates that a stranger wrote (`Limits.steps`).
+
+A program calls functions for all that takes time.  Each call is a step, and so are each ten characters and each item
+that go into it or come out of it.  A program without such a limit is never run so, and pays nothing for it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from typing import Any
+
+from pribble.errors import LimitReached
+
+_CHARACTERS = 10
+# What takes no more time for a longer text or list; what goes through its items is counted as turns.
+_AT_ONCE = frozenset(
+    "read read_maybe item item_maybe common holds or_nothing items kept kept_value walked visited".split()
+)
+_AT_ONCE_OF_LISTS = ("as_count_", "as_first_", "as_last_")
+
+
+class Meter:
+    """What is left of the steps of one run."""
+
+    def __init__(self, steps: int) -> None:
+        self._left = steps
+
+    def take(self, steps: int) -> None:
+        """Count so many steps; raises `LimitReached` where they are more than is permitted."""
+        self._left -= steps
+        if self._left < 0:
+            raise LimitReached(
+                "more steps than are permitted", hint="Limits(steps=…) of the template folder permits more"
+            )
+
+    def metered(self, namespace: Mapping[str, Any]) -> dict[str, Any]:
+        """The namespace of a program, its functions counting."""
+        made = {
+            name: self._counting(value, name) if callable(value) and not isinstance(value, type) else value
+            for name, value in namespace.items()
+        }
+        return made | {"each": self._each}
+
+    def _counting(self, function: Callable[..., Any], name: str) -> Callable[..., Any]:
+        at_once = name in _AT_ONCE or name.startswith(_AT_ONCE_OF_LISTS)
+        sorting = name.startswith("as_sort_")
+
+        def counted(*arguments: Any) -> Any:
+            if at_once:
+                self.take(1)
+                return function(*arguments)
+            weight = 1 + sum(map(_weight, arguments))
+            self.take(weight * weight.bit_length() if sorting else weight)
+            made = function(*arguments)
+            self.take(_weight(made))
+            return self._counting(made, name) if callable(made) and not isinstance(made, str) else made
+
+        return counted
+
+    def _each(self, items: Iterable[Any], path: str) -> Iterator[tuple[int, Any]]:
+        for turn in enumerate(items):
+            self.take(1)
+            yield turn
+
+
+def _weight(value: Any) -> int:
+    if isinstance(value, str):
+        return len(value) // _CHARACTERS
+    return len(value) if isinstance(value, list | tuple | dict) else 0

@@ -1,0 +1,74 @@
+"""What a rendering has gone through: turns of loops, items of lists, and what stands within them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from pribble.errors import LimitReached
+from pribble.values.kinds import field_names, kind, plain
+
+# What is left of `Limits.turns`, in a list of one, since everything that counts shares it.
+Turns = list[int]
+
+
+def counted(turns: Turns, number: int) -> None:
+    """Count so many more; raises `LimitReached` where they are more than is permitted."""
+    turns[0] -= number
+    if turns[0] < 0:
+        raise LimitReached(
+            "more turns of loops, or more items gone through, than are permitted",
+            hint="Limits(turns=…) of the template folder permits more",
+        )
+
+
+def fields(value: Any) -> Mapping[str, Any] | None:
+    """The fields of a record; None for any other value."""
+    value = plain(value)
+    if isinstance(value, Mapping):
+        return value
+    if kind(value) == "record":
+        return {name: getattr(value, name) for name in field_names(value) or ()}
+    return None
+
+
+def within(value: Any) -> list[Any]:
+    """What stands in a list or record, each item and field; nothing in any other value."""
+    value = plain(value)
+    match kind(value):
+        case "list":
+            return list(value)
+        case "record":
+            return list((fields(value) or {}).values())
+    return []
+
+
+def visited(turns: Turns, value: Any) -> Any:
+    """`value`; all that stands in it counts, and what stands in it twice counts twice."""
+    waiting = within(value)
+    while waiting:
+        counted(turns, 1)
+        waiting += within(waiting.pop())
+    return value
+
+
+def frozen(turns: Turns, value: Any) -> tuple[Any, ...]:
+    """What is the same of two values if they are equal, and can be looked up; all that stands in them counts."""
+    made: list[Any] = []
+    waiting = [value]
+    while waiting:
+        counted(turns, 1)
+        value = plain(waiting.pop())
+        what = kind(value)
+        match what:
+            case "list":
+                made.append((what, len(value)))
+                waiting += value
+            case "record":
+                found = fields(value) or {}
+                names = sorted(found, key=str)
+                made.append((what, *names))
+                waiting += [found[name] for name in names]
+            case _:
+                made.append((what, value))
+    return tuple(made)
