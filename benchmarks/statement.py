@@ -99,7 +99,7 @@ def _recipient(sample: Any, number: int) -> Any:
 def html_by_hand(template: Any) -> Callable[[Any], str]:
     """The function by hand, with the literals of the compiled template between its values."""
     tape = template._variant("en_GB").tape
-    around = template.folder.around(tape, TEMPLATES / "mooring-statement.html")
+    around = template.folder._around(tape, TEMPLATES / "mooring-statement.html")
     page, dressing = read_page(tape, around, old_attributes=False)
     steps = html_steps(tape, page, around, dressing, preheader=True)
     values, parts = {"before": BEFORE, "row": ROW, "after": AFTER}, {"before": "", "row": "", "after": ""}

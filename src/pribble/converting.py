@@ -7,6 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Literal
 
+from pribble.arguments import integers, paths, texts
 from pribble.compiler.saying import Nowhere
 from pribble.pictures.embedding import PictureFinder
 from pribble.pictures.righting import ALL
@@ -29,6 +30,9 @@ def inline_styles(html: str, *, folder: str | os.PathLike[str] | None = None, pr
 
     Raises `TemplateError` for a page that no browser reads to its end, or a sheet that is not in the folder.
     """
+    texts(html=html)
+    if folder is not None:
+        paths(folder=folder)
     near = Path(folder or ".") / "page.html"
     finder = PictureFinder([Path(folder)] if folder is not None else [], frozenset())
     dresser = Dresser(finder, Manner().id_domain, near, presentational, sheets=folder is not None)
@@ -59,8 +63,10 @@ def plain_text(html: str, *, width: int = WIDTH, links: Literal["inline", "notes
     Any page can be read; a tag that is not closed at its end is dropped, as in a browser.  Raises `ValueError` for a
     width below 20.
     """
+    texts(html=html, links=links)
+    integers(width=width)
     if width < NARROWEST:
-        raise ValueError(f"a text is at least {NARROWEST} columns wide, not {width}")
+        raise ValueError(f"width: a text is at least {NARROWEST} columns wide")
     if links not in ("inline", "notes"):
         raise ValueError(f'links are "inline" or "notes", not "{links}"')
     return said(html, Nowhere(), Links(links), width)
@@ -85,6 +91,7 @@ def compare(html: str, text: str) -> Drift:
     The words for pictures count as said, and so do the addresses of links, wherever they lead.  Case, the form of
     quotation marks, and spaces between digits do not matter; the order does not either.
     """
+    texts(html=html, text=text)
     links = Links("bare")
     page = said(html, Nowhere(), links, _WIDEST)
     return drift(page, links.met, text)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
+
+from pribble.arguments import integers
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,3 +29,9 @@ class Limits:
     parts: int = 5_000
     depth: int = 20
     steps: int | None = None
+
+    def __post_init__(self) -> None:
+        for one in fields(self):
+            value = getattr(self, one.name)
+            if one.name != "steps" or value is not None:
+                integers(**{one.name: value})

@@ -7,12 +7,14 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
+from pribble.arguments import maybe_texts, texts
 from pribble.compiler.dressing import cut
 from pribble.compiler.steps import PREHEADER
 from pribble.compiler.wire import Frames, Kept
-from pribble.errors import PictureError, UnsafeValue
+from pribble.errors import PictureError, UnsafeValue, visible
 from pribble.findings import Finding
 from pribble.mime.address import Mailbox, Recipients
+from pribble.mime.arguments import check_kinds
 from pribble.mime.encoding import Prepared
 from pribble.mime.heading import DOMAIN
 from pribble.mime.message import Message
@@ -135,6 +137,7 @@ class Rendering:
         `pictures` are further ones, which the data name by ``cid:`` addresses.  Raises `PictureError` where they name
         one that is not given.
         """
+        check_kinds({"pictures": pictures})
         ids = {picture.content_id(self._manner.id_domain) for picture in pictures}
         for piece in self._pieces or ():
             if isinstance(piece, NamedId) and piece[4:] not in ids:
@@ -190,8 +193,9 @@ class Rendering:
 
 def checked_embed(embed: str | None) -> Embed | None:
     """`embed`, if it is a way for pictures to travel; raises `ValueError` otherwise."""
+    maybe_texts(embed=embed)
     if embed is not None and embed not in EMBED:
-        raise ValueError(f'embed is one of {", ".join(EMBED)}, not "{embed}"')
+        raise ValueError(f'embed is one of {", ".join(EMBED)}, not "{visible(embed[:60])}"')
     return embed
 
 
@@ -199,14 +203,17 @@ def checked_base(picture_base: str | None) -> str | None:
     """`picture_base` as it can stand in a page, if pictures can lie below it; raises `ValueError` otherwise."""
     if picture_base is None:
         return None
+    texts(picture_base=picture_base)
     try:
         made = base(picture_base)
     except UnsafeValue as error:
         told = f"{error.problem} ({error.hint})" if error.hint else error.problem
-        raise ValueError(f"the base of pictures is an address that begins with https://: {told}") from None
+        raise ValueError(
+            f"picture_base: the base of pictures is an address that begins with https://: {told}"
+        ) from None
     # It stands in attributes, in lists of sources and in style sheets, quoted and bare.
     if found := set("'(),&") & set(made):
-        raise ValueError(f"the base of pictures may hold no {min(found)} (write it as %{ord(min(found)):02X})")
+        raise ValueError(f"picture_base may hold no {min(found)} (write it as %{ord(min(found)):02X})")
     return made
 
 

@@ -17,6 +17,7 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import Any
 
+from pribble.arguments import numbers, of, paths, texts, wrong
 from pribble.chosen import helpers
 from pribble.compiled import Bound, Compiled, compile_page, compile_text
 from pribble.compiler.program import World
@@ -55,7 +56,7 @@ class TemplateFolder(Mapping[str, "Template"]):
     ``f(value, *arguments, locale=…)``; `common` values that every template sees, the data's own name first;
     `limits` what a template may multiply.  With `reload`, a template whose files changed is compiled anew.
 
-    Raises `NotADirectoryError` where there is no folder, `ValueError` for settings that mean nothing.
+    Raises `NotADirectoryError` (an `OSError`) where there is no folder, `ValueError` for settings that mean nothing.
     """
 
     def __init__(
@@ -77,6 +78,9 @@ class TemplateFolder(Mapping[str, "Template"]):
         limits: Limits | None = None,
         reload: bool = False,
     ) -> None:
+        paths(path=path)
+        for one in picture_folders:
+            paths(picture_folders=one)
         self.path = Path(path)
         if not self.path.is_dir():
             raise NotADirectoryError(f'there is no template folder "{self.path}"')
@@ -107,16 +111,19 @@ class TemplateFolder(Mapping[str, "Template"]):
     ) -> None:
         self.settings = Settings.checked(locale, timezone)
         self.manner, self.pictures, self.presentational = manner, finder, False
+        limits = limits if limits is not None else Limits()
+        of(Limits, "Limits", limits=limits)
+        of(Mapping, "a mapping of names", formatters=formatters or {}, common=common or {})
         own = {name: application_formatter(f) for name, f in (formatters or {}).items()}
         for name in (*own, *(common or ())):
-            if not _NAME.fullmatch(name):
-                raise ValueError(f'"{name}" cannot be a name in a template')
+            if not isinstance(name, str) or not _NAME.fullmatch(name):
+                raise ValueError(f'formatters, common: "{visible(str(name)[:60])}" cannot be a name in a template')
         if taken := next((name for name in own if name in FORMATTERS or name in MARKUP_FORMATTERS), None):
             raise ValueError(f'there is a formatter "{taken}" already')
         self.world = World(
             MappingProxyType({**FORMATTERS, **MARKUP_FORMATTERS, **own}),
             dict(common or {}),
-            limits or Limits(),
+            limits,
             {**helpers(finder, manner.id_domain), **TEXT_HELPERS},
         )
         self._templates: dict[str, tuple[Template, tuple[_Stamp, ...]]] = {}
@@ -125,6 +132,7 @@ class TemplateFolder(Mapping[str, "Template"]):
     # -- the mapping --
 
     def __getitem__(self, name: str) -> Template:
+        texts(name=name)
         with self._lock:
             if name in self._templates:
                 template, stamps = self._templates[name]
@@ -180,7 +188,7 @@ class TemplateFolder(Mapping[str, "Template"]):
 
     # -- files --
 
-    def around(self, tape: Tape, near: Path) -> Surroundings:
+    def _around(self, tape: Tape, near: Path) -> Surroundings:
         """What stands around the page on a tape."""
         return Surroundings(
             self.pictures,
@@ -199,7 +207,7 @@ class TemplateFolder(Mapping[str, "Template"]):
         except OSError as error:
             raise TemplateError(f"{path} cannot be read: {error.strerror or error}") from None
 
-    def variant(self, path: Path, locale: str) -> tuple[Path, str | None]:
+    def _variant_of(self, path: Path, locale: str) -> tuple[Path, str | None]:
         """The file for a locale (``x.de-CH.html``, ``x.de.html``, ``x.html``), and the locale it is for."""
         parts = locale.replace("-", "_").split("_")
         for size in range(len(parts), 0, -1):
@@ -209,7 +217,7 @@ class TemplateFolder(Mapping[str, "Template"]):
                     return found, "_".join(parts[:size])
         return path, None
 
-    def find(self, name: str, source: Source, place: Place, locale: str) -> Found:
+    def _find(self, name: str, source: Source, place: Place, locale: str) -> Found:
         """The layout or part called `name`, relative to the file that names it, for a locale if there is one."""
         if not self._has_files:
             raise TemplateError(
@@ -227,7 +235,7 @@ class TemplateFolder(Mapping[str, "Template"]):
         if not is_file(path):
             hint = did_you_mean(path.name[:100], names_in(path.parent))
             raise TemplateError(f'there is no file "{name[:100]}"', place=place, hint=hint)
-        chosen, found = self.variant(path, locale)
+        chosen, found = self._variant_of(path, locale)
         return Found(self._read(chosen), found)
 
 
@@ -270,14 +278,19 @@ class UnknownTemplate(KeyError):
 
 def wanted(put_right: Collection[str]) -> frozenset[str]:
     """`put_right`, if all of it can be; raises `ValueError` otherwise."""
+    if isinstance(put_right, str) or not isinstance(put_right, Collection):
+        raise wrong("put_right", "a list of texts", put_right)
+    for one in put_right:
+        texts(put_right=one)
     if unknown := sorted(set(put_right) - ALL):
-        raise ValueError(f'put_right takes {", ".join(sorted(ALL))}, not "{unknown[0]}"')
+        raise ValueError(f'put_right takes {", ".join(sorted(ALL))}, not "{visible(unknown[0][:60])}"')
     return frozenset(put_right)
 
 
 def _dense(density: float) -> float:
+    numbers(density=density)
     if not 0.5 <= density <= 10:
-        raise ValueError(f"density is between 0.5 and 10 pixels to one of CSS, not {density}")
+        raise ValueError("density is between 0.5 and 10 pixels to one of CSS")
     return density
 
 
@@ -302,7 +315,9 @@ class Template:
 
         It is HTML unless its `name` ends in ``.txt``.
         """
+        texts(text=text, name=name)
         where = folder if folder is not None else TemplateFolder.nowhere()
+        of(TemplateFolder, "a TemplateFolder", folder=where)
         return cls(Source(str(where.path / name), text), name, where)
 
     def __repr__(self) -> str:
@@ -407,12 +422,12 @@ class Template:
         folder, source, own = self.folder, self._source, None
         path = Path(source.name)
         if is_file(path):
-            chosen, own = folder.variant(path, locale)
+            chosen, own = folder._variant_of(path, locale)
             source = source if chosen == path else folder._read(chosen)
         is_html = path.suffix != ".txt"
         tape = link(
             Found(source, own),
-            lambda name, named_in, place: folder.find(name, named_in, place, locale),
+            lambda name, named_in, place: folder._find(name, named_in, place, locale),
             html=is_html,
             common=folder.world.common,
             limits=folder.world.limits,
@@ -420,7 +435,7 @@ class Template:
         if not is_html:
             return compile_text(tape, folder.world)
         return compile_page(
-            tape, folder.world, folder.around(tape, Path(source.name)), old_attributes=folder.presentational
+            tape, folder.world, folder._around(tape, Path(source.name)), old_attributes=folder.presentational
         )
 
     def _settings(self, timezone: str | None) -> Settings:

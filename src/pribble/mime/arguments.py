@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 from datetime import datetime
 from typing import Any
 
+from pribble.arguments import check
 from pribble.mime.part import Attachment
 
 _Is = Callable[[Any], bool]
@@ -54,12 +55,4 @@ def check_kinds(given: Mapping[str, Any]) -> None:
     """Raise `TypeError`, which names the argument, for the first that is of another kind than it should be."""
     for name, value in given.items():
         if value is not None and name in _KINDS:
-            words, is_one = _KINDS[name]
-            if not is_one(value):
-                raise TypeError(f"{name} is {words}, not {_called(value)}") from None
-
-
-def _called(value: Any) -> str:
-    if isinstance(value, list | tuple):
-        return f"a {type(value).__name__} of {', '.join(sorted({type(item).__name__ for item in value}))}"
-    return type(value).__name__
+            check(name, *_KINDS[name], value)

@@ -11,6 +11,7 @@ import unicodedata
 from collections.abc import Callable, Iterator
 from datetime import datetime
 
+from pribble.arguments import wrong
 from pribble.errors import HeaderError
 from pribble.graphemes import belongs
 from pribble.mime.grammar import (
@@ -35,6 +36,8 @@ def checked(field: str, value: str, *, text: bool = False) -> str:
 
     `text` says that the field is free text, where a tab may stand.
     """
+    if not isinstance(value, str):
+        raise wrong(field, "a text", value)
     found = (FORBIDDEN_IN_TEXT if text else FORBIDDEN).search(value)
     if found is None:
         return value

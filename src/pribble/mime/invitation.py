@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, timedelta
 from typing import Any, Literal
 
+from pribble import arguments
 from pribble.errors import HeaderError, loaded
 from pribble.mime.address import Address, Mailbox, Recipients, mailbox, recipients
 from pribble.mime.grammar import FORBIDDEN
@@ -50,6 +51,11 @@ class Invitation:
 
     def __post_init__(self) -> None:
         _icalendar()
+        arguments.texts(
+            summary=self.summary, uid=self.uid, location=self.location, description=self.description, method=self.method
+        )
+        arguments.of(date, "a datetime or a date", start=self.start, end=self.end)
+        arguments.integers(sequence=self.sequence)
         object.__setattr__(self, "organizer", mailbox(self.organizer, "ORGANIZER"))
         object.__setattr__(self, "attendees", recipients(self.attendees, "ATTENDEE", groups=False))
         if self.method not in METHODS:
@@ -93,6 +99,7 @@ class Invitation:
     def asked(self, named: Sequence[Address]) -> tuple[Address, ...]:
         """Who is asked, where those in `named` (the message's To) are besides the attendees; each once, without the
         organizer.  Raises `HeaderError` where somebody must be and nobody is (RFC 5546 3.2.2)."""
+        arguments.check("named", "a list of Address objects", _are_addresses, named)
         if self.method == "PUBLISH":  # which asks nobody (RFC 5546 3.2.1)
             return ()
         everyone = {address.addr: address for address in (*self._attendees, *named)}
@@ -106,6 +113,7 @@ class Invitation:
 
     def calendar(self, named: Sequence[Address], stamp: datetime) -> str:
         """The iCalendar object, its lines ending in CRLF; `named` are those of the message's To, `stamp` its Date."""
+        arguments.of(datetime, "a datetime", stamp=stamp)
         icalendar = _icalendar()
         event = icalendar.Event()
         event.add("uid", self.uid)
@@ -176,3 +184,7 @@ def _person(icalendar: Any, address: Address) -> Any:
 
 def _icalendar() -> Any:
     return loaded("icalendar", extra="calendar", message="an invitation needs the icalendar package")
+
+
+def _are_addresses(value: Any) -> bool:
+    return isinstance(value, list | tuple) and all(isinstance(one, Address) for one in value)

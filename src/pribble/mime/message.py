@@ -22,6 +22,7 @@ from datetime import UTC, datetime
 from functools import cached_property
 from typing import TYPE_CHECKING, Literal
 
+from pribble.arguments import maybe_texts, octets
 from pribble.errors import visible
 from pribble.mime.address import Mailbox, Recipients, mailbox, recipients
 from pribble.mime.arguments import check_kinds
@@ -183,6 +184,8 @@ class Message(BaseMessage):
         """
         from pribble.mime.stored import StoredMessage
 
+        octets(raw=raw)
+        maybe_texts(envelope_sender=envelope_sender)
         return StoredMessage(raw, envelope_sender)
 
     # -- writing --

@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import Literal, NamedTuple
 from urllib.parse import quote
 
+from pribble.arguments import of, paths, texts
 from pribble.errors import HeaderError, PribbleError, visible
 from pribble.mime.encoding import base64_chunks, base64_size, encoded_text, longest_line
 from pribble.mime.flowed import flowed
@@ -87,6 +88,8 @@ class Attachment:
     nested: Literal["message", "file"] = "message"
 
     def __post_init__(self) -> None:
+        texts(name=self.name)
+        of((str, bytes), "a text or bytes", content=self.content)
         object.__setattr__(self, "name", file_name(self.name))
         if self.type is not None and not MEDIA_TYPE.fullmatch(checked("Content-Type", self.type)):
             raise HeaderError(
@@ -94,7 +97,7 @@ class Attachment:
                 hint='one is written "application/pdf"; parameters have no place in it',
             )
         if self.nested not in ("message", "file"):
-            raise ValueError(f'nested is "message" or "file", not "{visible(self.nested)}"')
+            raise ValueError(f'nested is "message" or "file", not "{visible(str(self.nested))}"')
         kind = self.media_type.lower()
         if kind.startswith("multipart/"):
             raise HeaderError(f'Content-Type: "{kind}" is no type of a file', hint="a multipart has parts, not content")
@@ -113,6 +116,7 @@ class Attachment:
     @classmethod
     def from_path(cls, path: str | Path, type: str | None = None) -> Attachment:
         """The file at `path`; raises `OSError` where it cannot be read."""
+        paths(path=path)
         path = Path(path)
         return cls(path.name, path.read_bytes(), type)
 

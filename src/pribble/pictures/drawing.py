@@ -36,7 +36,13 @@ def on(image: Image, colour: str) -> Image:
     """An image on a ground of `colour`; raises `ValueError` for what is no colour."""
     from PIL import Image, ImageColor
 
-    ground = Image.new("RGBA", image.size, (*ImageColor.getrgb(colour)[:3], 255))
+    try:
+        parts = ImageColor.getrgb(colour)[:3]
+    except ValueError:
+        raise ValueError(
+            f'colour: "{ascii(colour[:60])[1:-1]}" is none that is known (one is written #14364f)'
+        ) from None
+    ground = Image.new("RGBA", image.size, (*parts, 255))
     return Image.alpha_composite(ground, image.convert("RGBA")).convert("RGB")
 
 

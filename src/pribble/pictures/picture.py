@@ -10,6 +10,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
+from pribble.arguments import integers, maybe_texts, numbers, octets, paths, texts, wrong
 from pribble.errors import PictureError, loaded, visible
 from pribble.mime.encoding import base64_lines
 from pribble.mime.grammar import MEDIA_TYPE
@@ -52,12 +53,20 @@ class Picture(Opaque):
     density: float = field(compare=False, default=1.0)
 
     def __post_init__(self) -> None:
+        octets(content=self.content)
+        texts(type=self.type)
+        maybe_texts(name=self.name)
+        integers(width=self.width, height=self.height)
+        numbers(density=self.density)
+        if self.width < 1 or self.height < 1 or not self.density > 0:
+            raise ValueError("width, height and density are above 0")
         if not MEDIA_TYPE.fullmatch(self.type):
             raise PictureError(f'"{self.type[:60]}" is no media type of a picture', hint="as image/png")
 
     @classmethod
     def open(cls, path: str | Path) -> Picture:
         """Read a picture from a file.  Raises `PictureError` where there is none, or none that is sound."""
+        paths(path=path)
         path = Path(path)
         try:
             content = path.read_bytes()
@@ -70,6 +79,8 @@ class Picture(Opaque):
     @classmethod
     def from_bytes(cls, content: bytes, name: str | None = None) -> Picture:
         """A picture from its bytes.  Raises `PictureError` for what is no picture, damaged or enormous."""
+        octets(content=content)
+        maybe_texts(name=name)
         called = f'the picture "{visible(name)}"' if name else "the picture"
         type_, width, height = decoding.measured(content, called)
         return cls(content, type_, name, width, height)
@@ -84,7 +95,10 @@ class Picture(Opaque):
         """
         figures = loaded("matplotlib.figure", extra="charts", message="a figure needs Matplotlib")
         if not isinstance(figure, figures.FigureBase):
-            raise TypeError(f"from_figure takes a Matplotlib figure, not {type(figure).__name__}")
+            raise wrong("figure", "a Matplotlib figure", figure)
+        if width is not None:
+            integers(width=width)
+        maybe_texts(name=name)
         content = drawing.drawn(figure, width)
         type_, pixels, height = decoding.measured(content, "the figure")
         return cls(content, type_, name, pixels, height, drawing.DENSITY)
@@ -96,14 +110,16 @@ class Picture(Opaque):
 
         Raises `ValueError` for a factor that is not above nothing, `PictureError` for one that cannot be scaled (SVG).
         """
+        numbers(factor=factor)
         if not 0 < factor < 1000:
-            raise ValueError(f"a factor is above 0 and below 1000, not {factor}")
+            raise ValueError("a factor is above 0 and below 1000")
         return self.resized(width=max(1, round(self.width * factor)))
 
     def resized(self, *, width: int) -> Picture:
         """The picture `width` pixels wide, its height by its proportions; itself where it has that width."""
-        if width < 1:
-            raise ValueError(f"a width is at least 1, not {width}")
+        integers(width=width)
+        if not 1 <= width <= decoding.MOST_PIXELS:
+            raise ValueError(f"a width is at least 1, and at most {decoding.MOST_PIXELS:,}")
         height = max(1, round(self.height * width / self.width))
         if (width, height) == (self.width, self.height):
             return self
@@ -113,6 +129,7 @@ class Picture(Opaque):
 
     def on(self, colour: str) -> Picture:
         """The picture on a ground of `colour` (``#14364f``, ``white``), its transparency gone."""
+        texts(colour=colour)
         return self._redrawn(drawing.on(self._pixels(), colour))
 
     def _pixels(self) -> Image:
@@ -152,6 +169,7 @@ class Picture(Opaque):
 
     def named(self, name: str | None) -> Picture:
         """The same picture under another name; what was made of its content is shared."""
+        maybe_texts(name=name)
         if name == self.name:
             return self
         made = copy(self)
@@ -160,6 +178,7 @@ class Picture(Opaque):
 
     def content_id(self, domain: str) -> str:
         """Its Content-ID without the angle brackets (RFC 2392): the same for the same picture, everywhere."""
+        texts(domain=domain)
         return f"{self._id}@{domain}"
 
     @cached_property

@@ -47,12 +47,10 @@ def read_json(source: Source) -> Any:
         raise DataError(f"{source.name}: lists and objects are nested too deeply") from None
     except ValueError:  # an integer of more digits than Python reads
         most = sys.get_int_max_str_digits()
-        found = next(found for found in _DIGITS.finditer(source.text) if len(found[0]) > most)
-        raise DataError(
-            f"a number of more than {most:,} digits",
-            place=source.place(found.start(), found.end()),
-            hint="make it a text",
-        ) from None
+        digits = (found for found in _TEXT_OR_DIGITS.finditer(source.text) if found[0][0] != '"')
+        found = next(found for found in digits if len(found[0]) > most)
+        place = source.place(found.start(), found.end())
+        raise DataError(f"a number of more than {most:,} digits", place=place, hint="make it a text") from None
 
 
 _TEXT_OR_DIGITS = re.compile(r'"(?:[^"\\]|\\.)*+"|[0-9]+', re.DOTALL)

@@ -7,6 +7,9 @@ from functools import lru_cache
 from typing import TYPE_CHECKING
 from zoneinfo import ZoneInfo
 
+from pribble.arguments import texts
+from pribble.errors import visible
+
 if TYPE_CHECKING:
     from babel import Locale
 
@@ -34,6 +37,7 @@ class Settings:
 
 def settings_text(kind: str, value: str) -> str:
     """`value`, a ``locale`` or ``timezone`` as `kind` says, in its canonical form; raises `ValueError` if unknown."""
+    texts(**{kind: value})
     try:
         if kind == "locale":
             return str(_locale(value.replace("-", "_")))
@@ -42,7 +46,9 @@ def settings_text(kind: str, value: str) -> str:
     except (KeyError, ValueError, OSError, _unknown_locale()):
         hint = "en_GB" if kind == "locale" else "Europe/Berlin"
         name = "locale" if kind == "locale" else "time zone"
-        raise ValueError(f'"{value}" is no {name} that is known (one is written {hint})') from None
+        raise ValueError(
+            f'{kind}: "{visible(value[:60])}" is no {name} that is known (one is written {hint})'
+        ) from None
 
 
 @lru_cache(maxsize=64)

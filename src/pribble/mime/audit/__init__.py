@@ -11,6 +11,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
+from pribble import arguments
 from pribble.findings import Finding
 from pribble.mime.audit.automatic import check_machines
 from pribble.mime.audit.bodies import check_body
@@ -98,6 +99,8 @@ def audit(raw: bytes, *, submitted: bool = False, smtputf8: bool = True, name: s
     the servers on its way take addresses beyond ASCII (RFC 6531).  `name` is how findings call the message.  A finding
     has its offset in octets in ``where.start``.  Nothing that a message holds makes this fail.
     """
+    arguments.octets(raw=raw)
+    arguments.texts(name=name)
     text = raw.decode("latin-1")
     root = read_message(text)
     report = Report(Octets(name, text))
