@@ -35,6 +35,12 @@ def paths(**given: Any) -> None:
     for name, value in given.items():
         if not isinstance(value, str | os.PathLike) or not isinstance(os.fspath(value), str):
             raise wrong(name, "a path", value)
+
+
+def possible_paths(**given: Any) -> None:
+    """Likewise, and raise `ValueError` for one that no file could have."""
+    paths(**given)
+    for name, value in given.items():
         if "\0" in os.fspath(value) or _SURROGATE.search(os.fspath(value)):
             raise ValueError(f"{name} holds a character that is in the name of no file")
 

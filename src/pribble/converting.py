@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Literal
 
-from pribble.arguments import integers, paths, texts
+from pribble.arguments import integers, possible_paths, texts
 from pribble.compiler.saying import Nowhere
 from pribble.pictures.embedding import PictureFinder
 from pribble.pictures.righting import ALL
@@ -32,7 +32,7 @@ def inline_styles(html: str, *, folder: str | os.PathLike[str] | None = None, pr
     """
     texts(html=html)
     if folder is not None:
-        paths(folder=folder)
+        possible_paths(folder=folder)
     near = Path(folder or ".") / "page.html"
     finder = PictureFinder([Path(folder)] if folder is not None else [], frozenset())
     dresser = Dresser(finder, Manner().id_domain, near, presentational, sheets=folder is not None)

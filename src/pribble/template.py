@@ -17,7 +17,7 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import Any
 
-from pribble.arguments import numbers, of, paths, texts, wrong
+from pribble.arguments import numbers, of, possible_paths, texts, wrong
 from pribble.chosen import helpers
 from pribble.compiled import Bound, Compiled, compile_page, compile_text
 from pribble.compiler.program import World
@@ -78,9 +78,9 @@ class TemplateFolder(Mapping[str, "Template"]):
         limits: Limits | None = None,
         reload: bool = False,
     ) -> None:
-        paths(path=path)
+        possible_paths(path=path)
         for one in picture_folders:
-            paths(picture_folders=one)
+            possible_paths(picture_folders=one)
         self.path = Path(path)
         if not self.path.is_dir():
             raise NotADirectoryError(f'there is no template folder "{self.path}"')

@@ -223,7 +223,7 @@ class Refused(Case):
                 self.assertIn("pip install 'pribble[charts]'", str(caught.exception))
             sample = TemplateFolder(TEMPLATES)["mooring-statement"].samples[""]
             self.assertEqual(charted(sample), (sample, []))
-        with self.assertRaisesRegex(TypeError, "takes a Matplotlib figure, not int"):
+        with self.assertRaisesRegex(TypeError, "figure is a Matplotlib figure, not int"):
             Picture.from_figure(3)
 
 
@@ -286,7 +286,7 @@ class Travelling(Case):
             self.assertIn(f'src="{shown}"', page)
         for wrong in ("m/", "//x.example/", "ftp://x.example/", "javascript:x", "https://x.example/\r\nX", "https://x.example/?a",
                       "https://x.example/a)b", "https://x.example/a'b", "https://x.example/a,b", "https://x.example/a&b"):  # fmt: skip
-            with self.subTest(wrong), self.assertRaisesRegex(ValueError, "the base of pictures"):
+            with self.subTest(wrong), self.assertRaisesRegex(ValueError, "picture_base"):
                 self.folder(files, picture_base=wrong)
 
     def test_what_the_data_give(self) -> None:

@@ -15,7 +15,7 @@ from pathlib import Path
 from typing import Literal, NamedTuple
 from urllib.parse import quote
 
-from pribble.arguments import of, paths, texts
+from pribble.arguments import of, possible_paths, texts
 from pribble.errors import HeaderError, PribbleError, visible
 from pribble.mime.encoding import base64_chunks, base64_size, encoded_text, longest_line
 from pribble.mime.flowed import flowed
@@ -116,7 +116,7 @@ class Attachment:
     @classmethod
     def from_path(cls, path: str | Path, type: str | None = None) -> Attachment:
         """The file at `path`; raises `OSError` where it cannot be read."""
-        paths(path=path)
+        possible_paths(path=path)
         path = Path(path)
         return cls(path.name, path.read_bytes(), type)
 
