@@ -5,11 +5,18 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from decimal import Decimal
 from functools import cache, partial
+from typing import Any
 
 from benchmarks import patterns
 from benchmarks.measure import doubling, timed
-from pribble import Limits, PribbleError, Template, TemplateFolder, audit, plain_text
+from benchmarks.takers import UNITS, takers
+from pribble import Limits, Picture, PribbleError, Template, TemplateFolder, audit, inline_styles, plain_text
+from pribble.errors import Source
+from pribble.values.reading import read_json
+
+_FLAG = "\U0001f1e9\U0001f1ea"
 
 # Each template by its size in characters, about.
 TEMPLATES: dict[str, Callable[[int], str]] = {
@@ -124,11 +131,153 @@ MESSAGES: dict[str, Callable[[int], bytes]] = {
     "flowed quotes": lambda n: _HEAD + b"Content-Type: text/plain; format=flowed\r\n\r\n" + b"> \r\n>> \r\n" * (n // 9),
     "a calendar": lambda n: _HEAD + b"Content-Type: text/calendar\r\n\r\n" + b"BEGIN:VEVENT\r\n" * (n // 14),
 }
+# Each style sheet by its size in characters, about, and the page that it is for by the same size.
+STYLES: dict[str, Callable[[int], tuple[str, str]]] = {
+    "descendants over deep elements": lambda n: (
+        "i " + "div " * min(n // 40, 200) + "b{color:red}",
+        "<div>" * (n // 5),
+    ),
+    "children over deep elements": lambda n: ("div>" * min(n // 40, 200) + "b{color:red}", "<div>" * (n // 5)),
+    "brothers": lambda n: ("b" + "~p" * min(n // 40, 300) + "{color:red}", "<p>" * (n // 3)),
+    "next brothers": lambda n: ("b" + "+p" * min(n // 40, 300) + "{color:red}", "<p>" * (n // 3)),
+    ":has() over deep elements": lambda n: (
+        "div:has(i " + "b " * min(n // 40, 200) + "){color:red}",
+        "<div>" * (n // 10) + "<b>" * (n // 6),
+    ),
+    ":nth-of-type()": lambda n: ("p:nth-of-type(2n+1){color:red}", "<p>" * (n // 3)),
+    ":nth-last-child(of)": lambda n: ("p:nth-last-child(2n+1 of p:nth-child(n of p)){color:red}", "<p>" * (n // 3)),
+    ":not() of many": lambda n: ("p:not(.a,.b):not(b p){color:red}", "<p class=c>" * (n // 11)),
+    ":is() within :is()": lambda n: (
+        ":is(p,:is(b," * min(n // 50, 20) + "i" + "))" * min(n // 50, 20) + "{x:y}",
+        "<p>" * (n // 3),
+    ),
+    "rules within rules": lambda n: (
+        "a,b{" * min(n // 50, 28) + "color:red" + "}" * min(n // 50, 28),
+        "<a><b>" * (n // 6),
+    ),
+    "rules within a rule": lambda n: ("a{" + "b{color:red}" * (n // 12) + "}", "<a><b>x"),
+    "rules within a rule of many": lambda n: (
+        ",".join(f".a{i}" for i in range(n // 12)) + "{" + "b{color:red}" * (n // 24) + "}",
+        "<p class=a1><b>x",
+    ),
+    "one rule again and again": lambda n: ("p{color:red}" * (n // 24), "<p>" * (n // 6)),
+    "rules of one selector": lambda n: ("".join(f"p{{a{i}:b}}" for i in range(n // 24)), "<p>" * (n // 6)),
+    "rules that match nothing": lambda n: ("".join(f".a{i}{{a:b}}" for i in range(n // 20)), "<p class=b>" * (n // 20)),
+    "rules that stay": lambda n: (
+        "".join(f"p:hover{{a{i}:b}}" for i in range(n // 20)),
+        "<p style='a1:c'>" * (n // 30),
+    ),
+    "logical properties": lambda n: (
+        "p:hover{margin:1px}" * (n // 40) + "p{margin-inline:calc(1px)}" * (n // 40),
+        "<p>x",
+    ),
+    "declarations": lambda n: ("p{" + "a:b;" * (n // 4) + "}", "<p>x"),
+    "layers": lambda n: ("".join(f"@layer a{i}{{p{{a:b}}}}" for i in range(n // 20)), "<p>x"),
+    "conditions": lambda n: ("@media print{p{a:b}}" * (n // 20), "<p>x"),
+    "a chain of custom properties": lambda n: (
+        ":root{" + "".join(f"--a{i}:var(--a{i + 1});" for i in range(n // 20)) + "}p{color:var(--a0)}",
+        "<p>x",
+    ),
+    "a circle of custom properties": lambda n: (
+        ":root{"
+        + "".join(f"--a{i}:var(--a{(i + 1) % max(1, n // 20)});" for i in range(n // 20))
+        + "}p{color:var(--a0)}",
+        "<p>x",
+    ),
+    "custom properties of all": lambda n: (
+        "*{" + "".join(f"--a{i}:b;" for i in range(n // 16)) + "}p{x:var(--a0)}",
+        "<p>" * (n // 6),
+    ),
+    "custom properties within each other": lambda n: ("p{x:var(--a)}", "<div style='--a:b'>" * (n // 19) + "<p>x"),
+    "fallbacks": lambda n: (
+        "p{x:" + "var(--a," * min(n // 9, 90) + "b" + ")" * min(n // 9, 90) + "}",
+        "<p>" * (n // 3),
+    ),
+    "spaces": lambda n: ("a{b:c}" + " " * n, "<p>x"),
+    "comments": lambda n: ("/**/" * (n // 4) + "p{a:b}", "<p>x"),
+    "digits": lambda n: ("p{margin:" + "9" * n + "px;font:" + "9" * n + "px a}", "<p>x"),
+    "brackets": lambda n: ("p{margin:" + "(" * n, "<p>x"),
+}
+# Templates with data by their size: what they go through may share its parts.
+COMPUTED: dict[str, tuple[str, Callable[[int], object]]] = {
+    "lists in lists compared": ("{{ if v == w: }}x{{ :if }}", lambda n: _shared(n)),
+    "lists in lists looked for": ("{{ if v in [w]: }}x{{ :if }}", lambda n: _shared(n)),
+    "lists in lists as json": ("{{ v as json }}", lambda n: _shared(n)),
+    "lists compared": ("{{ if v == w: }}x{{ :if }}", lambda n: (list(range(n)), list(range(n)))),
+    "a list looked through": ("{{ if 1.5 in v: }}x{{ :if }}", lambda n: (list(range(n)), 0)),
+    "lists as keys": ('{{ for k, g in v as by("k"): }}x{{ :for }}', lambda n: ([{"k": [i]} for i in range(n // 8)], 0)),
+    "keys": ('{{ for k, g in v as by("k"): }}x{{ :for }}', lambda n: ([{"k": i} for i in range(n // 8)], 0)),
+    "sorted": ("{{ for i in v as sort: }}x{{ :for }}", lambda n: ([i * 7919 % n for i in range(n // 4)], 0)),
+    "rows": ("{{ for i in v as rows(3): }}x{{ :for }}", lambda n: (list(range(n)), 0)),
+    "joined": ("{{ v as join }}", lambda n: (list(range(n)), 0)),
+    "a table": ("{{ v as table }}", lambda n: ([{"a": i} for i in range(n // 16)], 0)),
+    "records as json": ("{{ v as json }}", lambda n: ([{"a": i, "b": [i]} for i in range(n // 8)], 0)),
+    "a text read as a number": ("{{ v as decimal }}", lambda n: ("9" * n, 0)),
+    "a number of many digits": ("{{ if v == w: }}x{{ :if }}", lambda n: (Decimal("0." + "9" * n), 0)),
+    "flags": ("{{ v as shorten(100000) }}", lambda n: ("\U0001f1e9\U0001f1ea" * n, 0)),
+    "a title": ("{{ v as title }}", lambda n: ("a b" * n, 0)),
+}
+# Templates by their size whose names are made of one another.
+NAMED: dict[str, Callable[[int], str]] = {
+    "let": lambda n: "{{ let a0 = 1 }}" + "".join(f"{{{{ let a{i + 1} = a{i} }}}}" for i in range(n // 20)),
+    "let in a list": lambda n: (
+        "{{ let a0 = 1 }}" + "".join(f"{{{{ let a{i + 1} = [a{i}, a{i}] }}}}" for i in range(min(n // 30, 900)))
+    ),
+    "let of a choice": lambda n: (
+        (
+            "{{ let a0 = 1 }}"
+            + "".join(f"{{{{ let a{i + 1} = a{i} if c else a{i} }}}}" for i in range(min(n // 30, 900)))
+        )
+        + "<p>{{ a1 }}"
+    ),
+    "fields": lambda n: "".join(f"{{{{ a{i} }}}}" for i in range(n // 10)),
+    "takes": lambda n: "{{ takes " + ", ".join(f"a{i}" for i in range(n // 6)) + " }}",
+    "a record's fields": lambda n: "{{ a" + ".b" * min(n // 2, 90) + " }}" + "{{ a.b.c }}" * (n // 12),
+    "tests around marks": lambda n: "{{ if a? and b? and c?: }}" * 9 + "{{ a }}" * (n // 7) + "{{ :if }}" * 9,
+}
+DATA: dict[str, Callable[[int], str]] = {
+    "brackets": lambda n: "[" * n,
+    "a name twice": lambda n: "{" + "".join(f'"a{i}":1,' for i in range(n // 8)) + '"z":1,"z":2}',
+    "names": lambda n: "{" + ",".join(f'"a{i}":1' for i in range(n // 8)) + "}",
+    "digits": lambda n: "[1" + "0" * n + "]",
+    "a fraction": lambda n: "[0." + "1" * n + "]",
+    "an exponent": lambda n: "[1e" + "9" * n + "]",
+    "quotes": lambda n: '"\\"' * (n // 3),
+    "escapes": lambda n: '"' + "\\u0041" * (n // 6) + '"',
+}
+PICTURES: dict[str, Callable[[int], bytes]] = {
+    "comments before the root": lambda n: b"<!---->" * (n // 7),
+    "comments that do not end": lambda n: b"<!--" * (n // 4),
+    "roots that do not end": lambda n: b"<svg " * (n // 5),
+    "an attribute": lambda n: b"<svg viewBox='" + b"1 " * (n // 2) + b"'>",
+    "digits": lambda n: b"<svg width='" + b"1" * n + b"'>",
+    "spaces": lambda n: b" " * n,
+}
 VALUES: dict[str, Callable[[int], str]] = {
     "quotes in a row": lambda n: '"a" ' * (n // 4),
     **{
         text: lambda n, text=text: text * (n // len(text))
-        for text in ("a", " ", '"', "<", "-", "&", "%", "é", "(", "a(", ".", "a.", "a@", ",", "\\", "\n", "<!--", "1,")
+        for text in (
+            "a",
+            " ",
+            '"',
+            "<",
+            "-",
+            "&",
+            "%",
+            "é",
+            "(",
+            "a(",
+            ".",
+            "a.",
+            "a@",
+            ",",
+            "\\",
+            "\n",
+            "<!--",
+            "1,",
+            _FLAG,
+        )
     },
 }
 PLACES = {
@@ -152,15 +301,26 @@ PLACES = {
     "html": "<div>{{ v as html }}</div>",
     "subject": "<title>{{ v }}</title>",
 }
+
+
+def _shared(n: int) -> tuple[object, object]:
+    """Two lists of so many items, within lists of ten times the same, twelve levels of them: all is never seen."""
+    one: list[object] = list(range(n))
+    other: list[object] = list(range(n))
+    for _ in range(12):
+        one, other = [one] * 10, [other] * 10
+    return one, other
+
+
 _LIMITS = Limits(characters=5_000_000, output=50_000_000, text=5_000_000)
 
 
 Case = Callable[[int], Callable[[], object]]
 # So many times as long may twice an input take: 2 is linear, 4 quadratic, and machines are noisy.
 MOST = 2.6
-_SIZES = 1_000, 4_000, 8_000
+_SIZES = 500, 2_000, 4_000
 _DOUBTFUL, _LOOKED_AT_AGAIN = 2.25, 4
-_SAYS_NOTHING = 0.005  # seconds: what takes no longer
+_SAYS_NOTHING = 0.0025  # seconds: what takes no longer
 
 
 @dataclass(frozen=True, slots=True)
@@ -179,7 +339,7 @@ def worst() -> list[Growth]:
     cases = _cases()
     found = sorted((_growth(name, case, _SIZES, 1) for name, case in cases.items()), key=_order)
     again = [g.name for n, g in enumerate(found) if n < _LOOKED_AT_AGAIN or g.doubling > _DOUBTFUL]
-    sizes = tuple(4 * size for size in _SIZES)
+    sizes = tuple(8 * size for size in _SIZES)
     looked = {name: _growth(name, cases[name], sizes, 2) for name in again}
     # What still grows too fast is asked once more, with more rounds: a machine that was busy is no verdict.
     looked |= {name: _growth(name, cases[name], sizes, 5) for name, growth in looked.items() if growth.doubling > MOST}
@@ -205,6 +365,15 @@ def _cases() -> dict[str, Case]:
     }
     cases |= {f"text of {name}": partial(_saying, text) for name, text in PAGES.items()}
     cases |= {f"audit of {name}": partial(_auditing, raw) for name, raw in MESSAGES.items()}
+    for name, sheet in STYLES.items():
+        cases |= {f"styles of {name}": partial(_styling, sheet), f"text by styles of {name}": partial(_shown_by, sheet)}
+    for name, (page, data) in COMPUTED.items():
+        cases[f"computing {name}"] = partial(_computing, Template.from_text(page, folder=folder), data)
+    cases |= {f"names of {name}": partial(_compiling, folder, text) for name, text in NAMED.items()}
+    cases |= {f"data of {name}": partial(_reading, text) for name, text in DATA.items()}
+    cases |= {f"picture of {name}": partial(_opening, raw) for name, raw in PICTURES.items()}
+    for name, take in takers():
+        cases |= {f"{name} of {unit!r}": partial(_taking, take, unit) for unit in UNITS}
     for place, page in PLACES.items():
         template = Template.from_text(page, folder=folder)
         cases |= {f"{place}: {name}": partial(_rendering, template, value) for name, value in VALUES.items()}
@@ -237,6 +406,36 @@ def _auditing(raw: Callable[[int], bytes], size: int) -> Callable[[], object]:
     return lambda: audit(written)
 
 
+def _styling(sheet: Callable[[int], tuple[str, str]], size: int) -> Callable[[], object]:
+    page = "<!DOCTYPE html><style>{}</style>{}".format(*sheet(size))
+    return lambda: inline_styles(page)
+
+
+def _shown_by(sheet: Callable[[int], tuple[str, str]], size: int) -> Callable[[], object]:
+    page = "<!DOCTYPE html><style>{}</style>{}".format(*sheet(size))
+    return lambda: plain_text(page)
+
+
+def _computing(template: Template, data: Callable[[int], Any], size: int) -> Callable[[], object]:
+    one, other = data(size)
+    return lambda: template.render({"v": one, "w": other}).html
+
+
+def _reading(text: Callable[[int], str], size: int) -> Callable[[], object]:
+    source = Source("data", text(size))
+    return lambda: read_json(source)
+
+
+def _opening(raw: Callable[[int], bytes], size: int) -> Callable[[], object]:
+    content = raw(10 * size)
+    return lambda: Picture.from_bytes(content)
+
+
+def _taking(take: Callable[[str], object], unit: str, size: int) -> Callable[[], object]:
+    text = unit * (size // len(unit))
+    return lambda: take(text)
+
+
 def _rendering(template: Template, value: Callable[[int], str], size: int) -> Callable[[], object]:
     data = {"v": value(size)}
 
@@ -250,7 +449,7 @@ def _rendering(template: Template, value: Callable[[int], str], size: int) -> Ca
 def _done(run: Callable[[], object]) -> None:
     try:
         run()
-    except PribbleError as error:
+    except (PribbleError, ValueError) as error:
         str(error)
 
 

@@ -263,6 +263,8 @@ class MessageErrors(Case):
             ('{"a": NaN}', "data.json:1:7: NaN is no JSON (write null)"),
             ('{"a": 1, "a": 2}', 'data.json: an object has "a" twice'),
             ("[" * 100_000, "data.json: lists"),
+            ('{"a": 1e99999999999999999999}', "data.json:1:7: a number beyond all measure"),
+            ('["' + "1" * 9_000 + '",\n 1' + "0" * 9_000 + "]", "data.json:2:2: a number of more than 4,300 digits"),
         ]:
             with self.subTest(text[:20]), self.assertRaises(DataError) as caught:
                 read_json(Source("data.json", text))

@@ -182,7 +182,7 @@ class Knocking:
 
     random: Random
     kept: dict[str, list[Any]] = field(default_factory=dict)
-    steps: bool = True
+    last: str = ""  # the call that was made
 
     def run(self) -> Finding | None:
         """Make one call, and look at what it comes to."""
@@ -192,9 +192,9 @@ class Knocking:
             given = {}
         shown = f"{call.path}({', '.join(f'{name}={_shown(value)}' for name, value in given.items())})"
         positional = [given.pop(p.name) for p in call.parameters if p.kind is p.POSITIONAL_ONLY and p.name in given]
-        counter = _Counter(_STEPS + _STEPS_EACH * sum(map(_length, given.values()))) if self.steps else None
+        self.last = shown
         try:
-            with counter or _Nothing():
+            with _Counter(_STEPS + _STEPS_EACH * sum(map(_length, given.values()))):
                 made = call.function(*positional, **given)
                 if inspect.isgenerator(made):
                     made = list(made)
@@ -345,14 +345,6 @@ class _Counter:
             raise TooManySteps
 
 
-class _Nothing:
-    def __enter__(self) -> None:
-        pass
-
-    def __exit__(self, *_: object) -> None:
-        pass
-
-
 def warm_up() -> None:
     """Load now what is loaded at first use, so that it is not counted."""
     with suppress(TypeError, PribbleError):
@@ -375,7 +367,7 @@ def main() -> int:
         taken = time.monotonic() - at
         made += 1
         if taken > 5:
-            finding = finding or Finding("the last call", f"took {taken:.1f} s")
+            finding = finding or Finding(knocking.last, f"took {taken:.1f} s")
         if finding is not None:
             key = finding.call.split("(")[0] + finding.what[-80:]
             if key not in found:

@@ -6,7 +6,7 @@ import re
 
 # A pair of regional indicators is one flag.  The package that knows widths counts them back from each: their square.
 _FLAG = re.compile("[\U0001f1e6-\U0001f1ff]{2}")
-_AS_WIDE = "漢"
+_AS_WIDE = "\U0001f44d"  # to which the same can be joined as to a flag
 
 
 def columns(text: str) -> int | None:

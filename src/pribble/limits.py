@@ -35,3 +35,5 @@ class Limits:
             value = getattr(self, one.name)
             if one.name != "steps" or value is not None:
                 integers(**{one.name: value})
+                if not 0 <= value < 2**63:
+                    raise ValueError(f"{one.name} is at least 0, and below 2 to the power of 63")

@@ -79,6 +79,7 @@ class TemplateFolder(Mapping[str, "Template"]):
         reload: bool = False,
     ) -> None:
         possible_paths(path=path)
+        of((list, tuple), "a list of paths", picture_folders=picture_folders)
         for one in picture_folders:
             possible_paths(picture_folders=one)
         self.path = Path(path)

@@ -178,6 +178,13 @@ class Stored(unittest.TestCase):
                 found = [f.rule for f in audit(anew) if f.severity != "note"]
                 self.assertEqual(found, [])
 
+    def test_blind_copies_in_many_fields(self) -> None:
+        fields = b"".join(b"Bcc: a%d@example.org\r\nX-%d: y\r\n" % (n, n) for n in range(400))
+        stored = Message.from_bytes(b"From: ana@example.org\r\n" + fields + b"\r\nx\r\n")
+        self.assertEqual(len(stored.envelope.recipients), 400)
+        self.assertEqual(bytes(stored).count(b"Bcc"), 0)
+        self.assertEqual(bytes(stored).count(b"\r\nX-"), 400)
+
 
 @slow
 class Large(unittest.TestCase):

@@ -17,6 +17,7 @@ from PIL import Image, ImageCms
 from pribble import MissingExtra, Picture, PictureError, Template, TemplateFolder, UnsafeValue
 from pribble.demo import TEMPLATES, charted
 from pribble.demo.charts import statement_pdf, usage_chart
+from pribble.markup.sources import candidates
 from pribble.pictures.righting import ALL
 from tests.chromium import PAINTED, browser
 from tests.support import Case, needs_chromium, slow
@@ -177,6 +178,32 @@ class Righting(Case):
                     self.assertEqual(sorted(sizes), sorted(re.findall(r'\S+="[^"]*"', f"{written} {added}")))
 
 
+class Vectors(Case):
+    def test_what_stands_before_the_root(self) -> None:
+        root = b'<svg xmlns="http://www.w3.org/2000/svg" width="30" height="20px" viewBox="0 0 3 2"/>'
+        for before in (
+            b"",
+            b"\xef\xbb\xbf \n",
+            b'<?xml version="1.0"?>\n',
+            b"<!-- a > b --><!DOCTYPE svg>\n<!---->",
+            b"<!---->" * 500,
+            b'<?xml version="1.0"?><?xml-stylesheet href="a"?><!--\n-->',
+        ):
+            with self.subTest(before[:40]):
+                picture = Picture.from_bytes(before + root)
+                self.assertEqual((picture.type, picture.width, picture.height), ("image/svg+xml", 30, 20))
+        for other in (b"<!-- <svg > ", b"<svgx>", b"<!--" * 900, b"x" + root, b"<!---->" * 2_000 + root, b"<svg"):
+            with self.subTest(other[:20]), self.assertRaises(PictureError):
+                Picture.from_bytes(other)
+        for size, wanted in (
+            (b'viewBox="0 0 60,40"', (60, 40)),
+            (b'width="1e9"', (300, 150)),
+            (b"width='9'", (9, 150)),
+        ):
+            picture = Picture.from_bytes(b"<svg " + size + b">")
+            self.assertEqual((picture.width, picture.height), wanted)
+
+
 class Refused(Case):
     def test_no_picture(self) -> None:
         png = made(photograph(), "PNG")
@@ -256,6 +283,17 @@ class Travelling(Case):
             str(self.folder({"t.html": self.PAGE, "a.png": source.content})["t"].render({}, embed="link").html)
         with self.assertRaisesRegex(ValueError, "begins with https://"):
             self.folder({}, picture_base="m/")
+
+    def test_the_candidates_of_a_srcset(self) -> None:
+        for written, wanted in (
+            ("a.png 2x, b.png 3x", [("a.png", "2x"), ("b.png", "3x")]),
+            (" , a.png,b.png 2x ,c.png", [("a.png,b.png", "2x"), ("c.png", "1x")]),
+            ("a.png, b.png", [("a.png", "1x"), ("b.png", "1x")]),
+            ("a.png 2y, b.png 640w", [("b.png", "640w")]),
+            (" \t\n,, ", []),
+        ):
+            with self.subTest(written):
+                self.assertEqual(list(candidates(written)), wanted)
 
     def test_a_srcset(self) -> None:
         page = '<img src="1.png" srcset="2.png 2x, 3.png 3x" alt="">'

@@ -34,6 +34,10 @@ ENDINGS = {
 }
 
 
+# No side of a picture has so many pixels.
+_LARGEST = 2**31
+
+
 @dataclass(frozen=True)
 class Picture(Opaque):
     """A picture as it travels.
@@ -58,8 +62,8 @@ class Picture(Opaque):
         maybe_texts(name=self.name)
         integers(width=self.width, height=self.height)
         numbers(density=self.density)
-        if self.width < 1 or self.height < 1 or not self.density > 0:
-            raise ValueError("width, height and density are above 0")
+        if not (0 < self.width < _LARGEST and 0 < self.height < _LARGEST and 0 < self.density < _LARGEST):
+            raise ValueError(f"width, height and density are above 0 and below {_LARGEST:,}")
         if not MEDIA_TYPE.fullmatch(self.type):
             raise PictureError(f'"{self.type[:60]}" is no media type of a picture', hint="as image/png")
 
