@@ -88,6 +88,9 @@ PAGES: dict[str, Callable[[int], str]] = {
     "rows of short texts": lambda n: "<table>" + "<tr><td>word<td>2" * (n // 18),
     "cells": lambda n: "<table><tr><th>A<th>B<tr>" + "<td>x" * (n // 5),
     "spans": lambda n: "<table><tr><th>A<th>B" + "<tr><td rowspan=9>x<td colspan=9>y" * (n // 34),
+    "cells that reach down": lambda n: (
+        "<table><tr><th>A<th>B<tr>" + "<td rowspan=65534>x" * (n // 40) + "<tr><td>y" * (n // 20)
+    ),
     "items": lambda n: "<ol>" + "<li>x" * (n // 5),
     "lines": lambda n: "<pre>" + "x\n" * (n // 2),
     "empty lines": lambda n: "<pre>" + "\n" * n + "x",
@@ -173,6 +176,8 @@ STYLES: dict[str, Callable[[int], tuple[str, str]]] = {
     ),
     "declarations": lambda n: ("p{" + "a:b;" * (n // 4) + "}", "<p>x"),
     "layers": lambda n: ("".join(f"@layer a{i}{{p{{a:b}}}}" for i in range(n // 20)), "<p>x"),
+    "a layer's path": lambda n: ("@layer " + ".".join("a" * (n // 2)) + "{p{a:b}}", "<p>x"),
+    "every so manieth": lambda n: ("".join(f"p:nth-child({i + 2}n){{a:b}}" for i in range(n // 60)), "<p>" * (n // 6)),
     "conditions": lambda n: ("@media print{p{a:b}}" * (n // 20), "<p>x"),
     "a chain of custom properties": lambda n: (
         ":root{" + "".join(f"--a{i}:var(--a{i + 1});" for i in range(n // 20)) + "}p{color:var(--a0)}",

@@ -11,7 +11,7 @@ from __future__ import annotations
 import re
 from bisect import bisect_right
 from collections import Counter, defaultdict
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import cached_property
 from typing import Any
 
@@ -109,6 +109,9 @@ class Matcher:
             case parser.RelationalSelector(selector_list=inner):
                 having = [self._having(one) for one in inner]
                 return None, having[0] if len(having) == 1 else lambda n: any(test(n) for test in having)
+            case Nth(of=None):
+                ranks, places = page.ranks(node.name), page.by_rank(node.name)
+                return places.every(node.step, node.first), _counting(ranks, node)
             case Nth():
                 return None, self._nth(node)
             case Lang(tags=tags):
@@ -169,16 +172,8 @@ class Matcher:
         return leads
 
     def _nth(self, node: Nth) -> _Test:
-        if node.of is None:
-            ranks = self.page.ranks(node.name)
-        else:
-            ranks = self.page.ranks_among(self._any(node.of), last=node.name == "nth-last-child")
-        step, first = node.step, node.first
-        if step == 0:
-            return lambda n: ranks.get(n) == first
-        return lambda n: (
-            (rank := ranks.get(n)) is not None and (rank - first) % step == 0 and (rank - first) // step >= 0
-        )
+        assert node.of is not None
+        return _counting(self.page.ranks_among(self._any(node.of), last=node.name == "nth-last-child"), node)
 
     def _pseudo_class(self, name: str) -> _Test:
         page, elements = self.page, self.page.elements
@@ -223,6 +218,7 @@ class Places:
             if "id" in element.values:
                 self.by_id[element.values["id"]].append(number)
         self._ranks: dict[str, dict[int, int]] = {}
+        self._by_rank: dict[str, Ranked] = {}
         self._words: dict[tuple[int, str, bool], frozenset[str]] = {}
         self._lower: dict[tuple[int, str], str | None] = {}
 
@@ -289,6 +285,12 @@ class Places:
                 counted[key] += 1
                 made[number] = counted[key]
         return self._ranks[name]
+
+    def by_rank(self, name: str) -> Ranked:
+        """The elements by their ranks, as `ranks` has them."""
+        if name not in self._by_rank:
+            self._by_rank[name] = Ranked(self.ranks(name))
+        return self._by_rank[name]
 
     def ranks_among(self, column: Column, *, last: bool) -> dict[int, int]:
         """The rank of each element of a column among its brothers there."""
@@ -357,6 +359,35 @@ class Places:
         elif element.local_name != "optgroup":
             return ""
         return "disabled" if disabled else "enabled"
+
+
+class Ranked:
+    """Elements by their ranks."""
+
+    def __init__(self, ranks: Mapping[int, int]) -> None:
+        self._of: dict[int, list[int]] = defaultdict(list)
+        for number, rank in ranks.items():
+            self._of[rank].append(number)
+        self._last = max(self._of, default=0)
+
+    def every(self, step: int, first: int) -> Column:
+        """Those of every `step`-th rank from the `first`, as ``:nth-child()`` counts."""
+        if step == 0:
+            ranks = range(first, first + 1)
+        elif step > 0:  # from the first that is above 0
+            ranks = range(first if first > 0 else first % step or step, self._last + 1, step)
+        else:  # from the first that is no rank beyond the last
+            over = max(0, first - self._last)
+            ranks = range(first + -(-over // -step) * step, 0, step)
+        return sorted(number for rank in ranks for number in self._of.get(rank, ()))
+
+
+def _counting(ranks: Mapping[int, int], node: Nth) -> _Test:
+    """What ``:nth-child()`` asks of the rank of an element."""
+    step, first = node.step, node.first
+    if step == 0:
+        return lambda n: ranks.get(n) == first
+    return lambda n: (rank := ranks.get(n)) is not None and (rank - first) % step == 0 and (rank - first) // step >= 0
 
 
 def _is_link(element: Element) -> bool:

@@ -102,6 +102,7 @@ class Rules:
         self.all: list[Rule] = []
         self.told: list[Told] = []
         self._names: dict[tuple[str, ...], int] = {}
+        self._places: dict[tuple[str, ...], tuple[int, ...]] = {}
         self._unnamed = 0
 
     def read(
@@ -154,12 +155,16 @@ class Rules:
 
     def layer(self, path: tuple[str, ...]) -> None:
         """Take note of a layer: its place is where it is first named."""
+        if path in self._names:
+            return
         for length in range(1, len(path) + 1):
             self._names.setdefault(path[:length], len(self._names))
 
     def place(self, path: tuple[str, ...]) -> tuple[int, ...]:
-        """The place of a layer among all: inner ones come before what stands in their outer one itself."""
-        return (*(self._names[path[:length]] for length in range(1, len(path) + 1)), *UNLAYERED)
+        """The place of a layer, when all are known: inner ones come before what stands in their outer one itself."""
+        if path not in self._places:
+            self._places[path] = *(self._names[path[:length]] for length in range(1, len(path) + 1)), *UNLAYERED
+        return self._places[path]
 
 
 class _PartReader:
@@ -458,7 +463,8 @@ def _stays(selector: Selector) -> bool:
 
 
 def _layer_path(name: str) -> tuple[str, ...]:
-    return tuple(part.strip() for part in name.strip().split(".") if part.strip())
+    """The names of a layer and of those it is within; of a path deeper than anyone writes, the first ones."""
+    return tuple(part.strip() for part in name.strip().split(".", _DEEPEST)[:_DEEPEST] if part.strip())
 
 
 def _reason(error: Exception) -> str:

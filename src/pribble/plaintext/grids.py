@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import NamedTuple
 
@@ -251,6 +252,10 @@ def _across(sizes: Sequence[int]) -> int:
     return sum(shown) + _APART * (len(shown) - 1) if shown else 0
 
 
+# A row says what reaches into it from above, where it is no more than this.
+_MOST_REACHING = 20
+
+
 def _placed(table: Table) -> tuple[list[_Stretch], int]:
     """Rows at their places, and which are the first of the foot; cells that reach down from above push others aside."""
     every = [*table.rows, *table.feet]
@@ -258,20 +263,29 @@ def _placed(table: Table) -> tuple[list[_Stretch], int]:
         body, feet = _joined(table.rows), _joined(table.feet)
         return [_Stretch(rows, rows.form.places, rows.form.width) for rows in (*body, *feet)], len(body)
     made: list[_Stretch] = []
-    taken: dict[int, tuple[int, Content]] = {}  # for how many more rows a column is taken, and by what
+    taken: dict[int, Content] = {}  # the columns that cells above reach into, and what those hold
+    ending: dict[int, list[int]] = defaultdict(list)  # which of them end before a row
+    row = 0
     for rows in every:
         for cells in rows.cells:
+            for column in ending.pop(row, ()):
+                del taken[column]
             places, at = [], 0
-            reaching = tuple((place, content) for place, (_, content) in sorted(taken.items()) if content)
-            now = set(taken)
-            taken = {place: (left - 1, content) for place, (left, content) in taken.items() if left > 1}
+            # That so many cells belong to each of many rows, nobody would follow.
+            said = taken if len(taken) <= _MOST_REACHING else {}
+            reaching = tuple((place, content) for place, content in sorted(said.items()) if content)
+            begun: dict[int, Content] = {}
             for shape, content in zip(rows.form.shapes, cells, strict=True):
-                while at in now:
+                while at in taken:
                     at += 1
                 places.append(at)
                 if shape.rows > 1:
-                    taken.update({at + n: (shape.rows - 1, "" if n else content) for n in range(shape.columns)})
+                    below = [at + n for n in range(shape.columns) if at + n not in taken]
+                    begun.update({place: "" if place != at else content for place in below})
+                    ending[row + shape.rows] += below
                 at += shape.columns
+            taken.update(begun)
+            row += 1
             made.append(_Stretch(Rows(rows.form, [cells], rows.head, rows.flat), tuple(places), at, reaching))
     return made, sum(len(rows.cells) for rows in table.rows)
 
