@@ -28,7 +28,8 @@ def inline_styles(html: str, *, folder: str | os.PathLike[str] | None = None, pr
     it used to beat.  Sheets that the page names are read from `folder`; without one they stay as they are.
     `presentational` adds the old attributes (``bgcolor``, ``align``) beside the styles.
 
-    Raises `TemplateError` for a page that no browser reads to its end, or a sheet that is not in the folder.
+    Raises `TemplateError` for a page that no browser reads to its end, or a sheet that is not in the folder,
+    `LimitReached` for sheets that come to beyond all measure in the elements.
     """
     texts(html=html)
     if folder is not None:
@@ -61,7 +62,7 @@ def plain_text(html: str, *, width: int = WIDTH, links: Literal["inline", "notes
     at the end. As the text of a `Message` it flows: a reader may wrap its paragraphs anew (RFC 3676).
 
     Any page can be read; a tag that is not closed at its end is dropped, as in a browser.  Raises `ValueError` for a
-    width below 20.
+    width below 20, `LimitReached` for style sheets that come to beyond all measure in the elements.
     """
     texts(html=html, links=links)
     integers(width=width)

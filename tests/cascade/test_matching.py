@@ -190,11 +190,11 @@ class Products(Case):
     @slow
     def test_a_product_beyond_measure_is_refused(self) -> None:
         rules = "".join(f"p:nth-child(n + {n}) {{ x-{n}: 1 }}" for n in range(400))
-        page = "<!DOCTYPE html><style>" + rules + "</style>" + "<p>x" * 2_000
+        page = "<!DOCTYPE html><style>" + rules + "</style>" + "<p>x" * 900
         for call in (inline_styles, plain_text):
             with self.subTest(call), self.assertRaises(LimitReached) as caught:
                 call(page)
-            self.assertIn("the style sheets come to more than", str(caught.exception))
+            self.assertIn("the style sheets", str(caught.exception))
 
     def test_custom_properties(self) -> None:
         n = 3_000

@@ -53,7 +53,6 @@ def applied(count: int, found: Iterable[tuple[Column, Rule, Selector]], bounds: 
         pairs.append((rule, selector))
     of: list[list[int]] = [[] for _ in range(count)]
     for number, column in enumerate(by_column):
-        bounds.declarations(len(column))
         for element in column:
             of[element].append(number)
     distinct = list(by_column.values())
@@ -63,5 +62,5 @@ def applied(count: int, found: Iterable[tuple[Column, Rule, Selector]], bounds: 
         made = known.get(key)
         if made is None:
             made = known[key] = Applied(tuple(pair for number in key for pair in distinct[number]))
-            bounds.declarations(len(made.pairs))
+            bounds.matches(len(made.pairs))
         yield made

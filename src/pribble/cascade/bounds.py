@@ -8,7 +8,8 @@ from __future__ import annotations
 
 from pribble.errors import LimitReached
 
-_MOST_DECLARATIONS = 500_000
+_MOST_MATCHES = 2_000_000
+_MOST_DECLARATIONS = 200_000
 _MOST_CHARACTERS = 20_000_000
 
 
@@ -16,10 +17,19 @@ class Bounds:
     """Counts what comes of the style sheets of a page; raises `LimitReached` where it is too much."""
 
     def __init__(self) -> None:
-        self._declarations = self._characters = 0
+        self._matches = self._declarations = self._characters = 0
+
+    def matches(self, count: int) -> None:
+        """Count elements that selectors are for; one that is written twice counts once."""
+        self._matches += count
+        if self._matches > _MOST_MATCHES:
+            raise LimitReached(
+                f"the style sheets select elements more than {_MOST_MATCHES:,} times",
+                hint="fewer rules that are for many elements, or fewer elements",
+            )
 
     def declarations(self, count: int) -> None:
-        """Count declarations that elements get."""
+        """Count declarations that meet, of elements that get different ones."""
         self._declarations += count
         if self._declarations > _MOST_DECLARATIONS:
             raise LimitReached(

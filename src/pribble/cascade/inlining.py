@@ -222,6 +222,7 @@ class _Inliner:
         """The elements, together where they get the same."""
         elements = self.document.elements
         sure, possible = self._matched()
+        self._tell_unwritten()
         self._find_doubts()
         groups: dict[object, Group] = {}
         custom = any(uses_custom(d) for rule in self.rules.all for d in rule.declarations) or any(
@@ -248,7 +249,7 @@ class _Inliner:
 
     def _matched(self) -> tuple[list[tuple[Column, Rule, Selector]], list[tuple[Column, Rule, Selector]]]:
         """The elements that each selector is for: of rules that are written into them, and of those that stay."""
-        matcher = Matcher(self.document.elements, lambda selector: selector.relaxed)
+        matcher = Matcher(self.document.elements, lambda selector: selector.relaxed, self.bounds)
         sure, possible = [], []
         for rule in self.rules.all:
             self.order[rule.number] = self.rules.place(rule.layer)
@@ -264,9 +265,23 @@ class _Inliner:
                     possible.append((column, rule, selector))
         return sure, possible
 
+    def _tell_unwritten(self) -> None:
+        """Tell of selectors that are for nothing here, and too long to stay: they are written nowhere."""
+        for rule in self.rules.all:
+            if any(not (one.is_writable or one in self.selecting) for one in rule.selectors):
+                self.rules.tell(
+                    "css.unknown-selector",
+                    rule.part,
+                    rule.node.start,
+                    rule.node.prelude_end,
+                    "nothing here is selected so, and written out it would be too long: it is left out",
+                    "take the rule out of those around it",
+                    "CSS Nesting 1, 3",
+                )
+
     def _find_doubts(self) -> None:
         """Selectors that match by what depends on the data."""
-        for unsure in Doubts(self.document.elements, self.rules.all).found():
+        for unsure in Doubts(self.document.elements, self.rules.all, self.bounds).found():
             self._doubt(unsure.element, f'"{unsure.selector.text}" {unsure.why}')
             self._unsettle("*", unsure.rule)
         brought: dict[str, Selector | None] = {}

@@ -17,8 +17,10 @@ from typing import Any
 
 from cssselect2 import parser
 
+from pribble.cascade.bounds import Bounds
 from pribble.cascade.elements import Element, words
-from pribble.cascade.selectors import Around, Lang, Nth, Selector, chain
+from pribble.cascade.selectors import Around, Selector
+from pribble.cascade.trees import Lang, Nth, chain
 
 Column = Sequence[int]
 _Test = Callable[[int], bool]
@@ -37,10 +39,10 @@ _SCHEME = re.compile("[a-zA-Z][a-zA-Z0-9+.-]*:")
 
 
 class Matcher:
-    """Matches selectors with the elements of one page; `tree` says which tree of a selector is meant."""
+    """Matches selectors with the elements of one page, within bounds; `tree` says which tree of a selector is meant."""
 
-    def __init__(self, elements: Sequence[Element], tree: Callable[[Selector], Any]) -> None:
-        self.page, self.tree = Places(elements), tree
+    def __init__(self, elements: Sequence[Element], tree: Callable[[Selector], Any], bounds: Bounds) -> None:
+        self.page, self.tree, self.bounds = Places(elements), tree, bounds
         self._known: dict[object, Column] = {}
 
     def of(self, selector: Selector) -> Column:
@@ -49,6 +51,7 @@ class Matcher:
         found = self._known.get(key)
         if found is None:
             found = self._known[key] = self._complex(self.tree(selector))
+            self.bounds.matches(len(found))
         return found
 
     def _around(self, around: Around) -> Column:

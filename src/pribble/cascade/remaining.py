@@ -16,9 +16,10 @@ from pribble.cascade.custom import uses_custom
 from pribble.cascade.elements import Element
 from pribble.cascade.importance import COPIED, Entry, Group, Place, is_important
 from pribble.cascade.rules import Part, Rule
-from pribble.cascade.selectors import Selector, Specificity, added
+from pribble.cascade.selectors import Selector
 from pribble.cascade.selectors import raised as heavier
 from pribble.cascade.syntax import AtRule, Declaration, Sheet
+from pribble.cascade.trees import Specificity, added
 
 # So often weights are put right at the most: selectors that need one another's weight in a circle have none.
 _MOST_ROUNDS = 20

@@ -1,4 +1,4 @@
-"""Selectors (Selectors 4): parsed by cssselect2, and asked what only the data or the reader decide.
+"""Selectors (Selectors 4), asked what only the data or the reader decide.
 
 A selector has a part that is decided when the page is known, and perhaps a dynamic one: ``a:hover``.  A dynamic
 selector is *relaxed* before it is matched, so that it matches what it may match at some time.
@@ -9,21 +9,33 @@ not a copy, so that rules in rules do not multiply.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
 from cssselect2 import SelectorError, parser
 from tinycss2 import ast
-from tinycss2.nth import parse_nth
 from tinycss2.serializer import serialize_identifier
 
-LINKS = frozenset({"link", "any-link", "local-link"})
-_NTH = frozenset({"nth-child", "nth-last-child", "nth-of-type", "nth-last-of-type"})
-_COUNTING = _NTH | frozenset("first-child last-child first-of-type last-of-type only-child only-of-type".split())
-# What does not change while a message is read.
-_STATIC = LINKS | _COUNTING | frozenset("root scope empty enabled disabled lang".split())
+from pribble.cascade.trees import (
+    AROUND,
+    COUNTING,
+    LINKS,
+    NOTHING,
+    STATIC,
+    Drops,
+    Lang,
+    Nth,
+    Reference,
+    Specificity,
+    chain,
+    holds,
+    relaxed,
+    specificity,
+    understood,
+)
+
 _KNOWN = frozenset(
     "hover focus focus-within focus-visible active visited target target-within checked indeterminate "
     "default valid invalid in-range out-of-range required optional read-only read-write "
@@ -32,32 +44,10 @@ _KNOWN = frozenset(
 )
 # A selector longer than this is a mistake or an attack: nothing of it is read, and none is written.
 _LONGEST = 1000
-Specificity = tuple[int, int, int]
-Drops = Callable[[Any], bool]
-_NOTHING: Specificity = (0, 0, 0)
-# What stands for ``&`` while a nested selector is parsed.  No style sheet holds a NUL (CSS Syntax 3, 3.3).
-_AROUND = "\0around"
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Nth:
-    """``:nth-child(2n+1 of .a)``: every `step`-th from the `first`, among those that `of` selects, None for all."""
-
-    name: str
-    step: int
-    first: int
-    of: tuple[parser.Selector, ...] | None
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Lang:
-    """``:lang(de, en)``."""
-
-    tags: tuple[str, ...]
 
 
 @dataclass(frozen=True, eq=False)
-class Around:
+class Around(Reference):
     """The selectors of the rule that a nested one stands in, which its ``&`` means."""
 
     selectors: tuple[Selector, ...]
@@ -70,12 +60,12 @@ class Around:
 
     @cached_property
     def specificity(self) -> Specificity:
-        return max((one.specificity for one in self.sound), default=_NOTHING)
+        return max((one.specificity for one in self.sound), default=NOTHING)
 
     def holds(self, drops: Drops) -> bool:
         """Whether any of them holds what `drops` names; it is found out once."""
         if drops not in self._held:
-            self._held[drops] = any(_holds(one.tree, drops) for one in self.sound)
+            self._held[drops] = any(holds(one.tree, drops) for one in self.sound)
         return self._held[drops]
 
     @cached_property
@@ -237,118 +227,17 @@ def _with_references(tokens: Sequence[Any]) -> Iterator[Any]:
 
 
 def _reference() -> list[Any]:
-    return [ast.LiteralToken(0, 0, ":"), ast.IdentToken(0, 0, _AROUND)]
+    return [ast.LiteralToken(0, 0, ":"), ast.IdentToken(0, 0, AROUND)]
 
 
 def _selector(pieces: tuple[str | None, ...], found: list[parser.Selector], around: Around | None) -> Selector:
     one = found[0]
-    tree = _understood(one.parsed_tree, around)
+    tree = understood(one.parsed_tree, around)
     reading = _Reading()
     reading.read(tree, subject=True)
     return Selector(
         pieces, tree, relaxed(tree, _is_dynamic), specificity(tree), one.pseudo_element is not None, reading.asked()
     )
-
-
-def chain(tree: Any) -> list[tuple[str, Any]]:
-    """The compound selectors of a complex one, each with the combinator before it, "" for the first."""
-    made = []
-    while isinstance(tree, parser.CombinedSelector):
-        made.append((tree.combinator, tree.right))
-        tree = tree.left
-    return [("", tree), *reversed(made)]
-
-
-def _chained(steps: Sequence[tuple[str, Any]]) -> Any:
-    tree = steps[0][1]
-    for combinator, compound in steps[1:]:
-        tree = parser.CombinedSelector(tree, combinator, compound)
-    return tree
-
-
-# -- what is parsed further than cssselect2 does --
-
-
-def _understood(tree: Any, around: Around | None, *, relative: bool = False) -> Any:
-    """`tree` with all that its functions hold parsed, and with references to what stands around it.  Raises
-    `SelectorError` for what Selectors 4 does not have."""
-    return _chained(
-        [
-            (combinator, parser.CompoundSelector([_simple(one, around, relative) for one in compound.simple_selectors]))
-            for combinator, compound in chain(tree)
-        ]
-    )
-
-
-def _simple(node: Any, around: Around | None, relative: bool) -> Any:
-    match node:
-        case parser.PseudoClassSelector(name=name) if name == _AROUND:
-            return around
-        case parser.AttributeSelector(namespace=None):
-            raise SelectorError("an attribute of any namespace")
-        case parser.RelationalSelector(selector_list=inner):
-            if relative or not inner:  # Selectors 4, 4.5
-                raise SelectorError(":has() of " + ("nothing" if not inner else "what holds :has()"))
-            return parser.RelationalSelector(
-                [
-                    parser.RelativeSelector(
-                        one.combinator, _bare(_understood(one.selector.parsed_tree, around, relative=True))
-                    )
-                    for one in inner
-                ]
-            )
-        case (
-            parser.NegationSelector(selector_list=inner)
-            | parser.MatchesAnySelector(selector_list=inner)
-            | parser.SpecificityAdjustmentSelector(selector_list=inner)
-        ):
-            return type(node)([_bare(_understood(one.parsed_tree, around, relative=relative)) for one in inner])
-        case parser.FunctionalPseudoClassSelector(name=name) if name in _NTH:
-            return _nth(node, around, relative)
-        case parser.FunctionalPseudoClassSelector(name="lang"):
-            return Lang(tuple(_languages(node.arguments)))
-        case parser.FunctionalPseudoClassSelector(name=name) if name in _STATIC:
-            raise SelectorError(f":{name}() is no function")
-        case parser.PseudoClassSelector(name=name) if name in _NTH or name == "lang":
-            raise SelectorError(f":{name} is a function")
-    return node
-
-
-class _Bare(parser.Selector):  # type: ignore[misc]
-    """A selector in a function, whose specificity is counted here: cssselect2 counts those in chains ever anew."""
-
-    def __init__(self, tree: Any) -> None:
-        self.parsed_tree, self.pseudo_element = tree, None
-
-
-def _bare(tree: Any) -> parser.Selector:
-    return _Bare(tree)
-
-
-def _nth(node: Any, around: Around | None, relative: bool) -> Nth:
-    at = next(
-        (i for i, token in enumerate(node.arguments) if token.type == "ident" and token.lower_value == "of"), None
-    )
-    found = parse_nth(node.arguments[:at])
-    if found is None or (at is not None and node.name.endswith("of-type")):
-        raise SelectorError(f"Invalid arguments for :{node.name}()")
-    of = None
-    if at is not None:
-        inner = parser.parse(node.arguments[at + 1 :])
-        of = tuple(_bare(_understood(one.parsed_tree, around, relative=relative)) for one in inner)
-    step, first = found
-    return Nth(node.name, step, first, of)
-
-
-def _languages(arguments: Sequence[Any]) -> Iterator[str]:
-    tokens = [token for token in arguments if token.type not in ("whitespace", "comment")]
-    for index, token in enumerate(tokens):
-        if index % 2 == 0 and token.type in ("ident", "string"):
-            yield token.value.lower()
-        elif index % 2 == 0 or token.type != "literal" or token.value != ",":
-            raise SelectorError("Invalid arguments for :lang()")
-    if len(tokens) % 2 == 0:
-        raise SelectorError("Invalid arguments for :lang()")
 
 
 # -- what a selector asks for --
@@ -421,7 +310,7 @@ class _Reading:
         mine.counts_above |= its.counts_above or ((its.counts or its.content) and not subject)
 
     def _pseudo_class(self, name: str, subject: bool) -> None:
-        if name in _COUNTING:
+        if name in COUNTING:
             self._counted(subject)
         elif name == "empty":
             self.found.content = True
@@ -430,107 +319,15 @@ class _Reading:
             self.presences.add("href")
         elif name in ("enabled", "disabled"):
             self.presences.add("disabled")
-        elif name not in _STATIC:
+        elif name not in STATIC:
             self.found.dynamic = True
             if name not in _KNOWN:
                 self.found.unknown = name
 
 
-def specificity(tree: Any) -> Specificity:
-    """The specificity of a selector (Selectors 4, 17)."""
-    total = _NOTHING
-    for _, compound in chain(tree):
-        for one in compound.simple_selectors:
-            total = added(total, _own_specificity(one))
-    return total
-
-
-def _own_specificity(node: Any) -> Specificity:
-    match node:
-        case parser.SpecificityAdjustmentSelector():
-            return _NOTHING
-        case parser.NegationSelector(selector_list=inner) | parser.MatchesAnySelector(selector_list=inner):
-            return max((specificity(one.parsed_tree) for one in inner), default=_NOTHING)
-        case parser.RelationalSelector(selector_list=inner):
-            return max((specificity(one.selector.parsed_tree) for one in inner), default=_NOTHING)
-        case Nth(of=of):
-            return added((0, 1, 0), max((specificity(one.parsed_tree) for one in of or ()), default=_NOTHING))
-        case Lang():
-            return 0, 1, 0
-    given: Specificity = node.specificity
-    return given
-
-
-def added(one: Specificity, other: Specificity) -> Specificity:
-    """The specificity of two selectors together."""
-    return one[0] + other[0], one[1] + other[1], one[2] + other[2]
-
-
-# -- selectors that match more --
-
-
-def relaxed(tree: Any, drops: Drops) -> Any:
-    """A selector tree that matches all that `tree` may match, whatever comes of the simple selectors `drops` names.
-
-    What stands before a ``+`` or ``~`` goes too, where ``drops("+")`` says so.
-    """
-    steps: list[tuple[str, Any]] = []
-    for combinator, compound in chain(tree):
-        if combinator in ("+", "~") and drops(combinator):
-            steps, combinator = [], ""
-        made = (_relaxed_simple(one, drops) for one in compound.simple_selectors)
-        steps.append((combinator, parser.CompoundSelector([one for one in made if one is not None])))
-    return _chained(steps)
-
-
-def _relaxed_simple(node: Any, drops: Drops) -> Any:
-    if drops(node):
-        return None
-    match node:
-        case parser.NegationSelector(selector_list=inner):
-            sure = [one for one in inner if not _holds(one.parsed_tree, drops)]
-            return parser.NegationSelector(sure) if sure else None
-        case parser.MatchesAnySelector(selector_list=inner) | parser.SpecificityAdjustmentSelector(selector_list=inner):
-            return type(node)([_bare(relaxed(one.parsed_tree, drops)) for one in inner])
-        case parser.RelationalSelector(selector_list=inner):
-            return parser.RelationalSelector(
-                [
-                    parser.RelativeSelector(one.combinator, _bare(relaxed(one.selector.parsed_tree, drops)))
-                    for one in inner
-                ]
-            )
-    return node
-
-
-def _holds(tree: Any, drops: Drops) -> bool:
-    """Whether a selector tree holds anything that `drops` names."""
-    return any(
-        (combinator in ("+", "~") and drops(combinator))
-        or any(_holds_simple(one, drops) for one in compound.simple_selectors)
-        for combinator, compound in chain(tree)
-    )
-
-
-def _holds_simple(node: Any, drops: Drops) -> bool:
-    if drops(node):
-        return True
-    match node:
-        case parser.RelationalSelector(selector_list=inner):
-            return any(_holds(one.selector.parsed_tree, drops) for one in inner)
-        case (
-            parser.NegationSelector(selector_list=inner)
-            | parser.MatchesAnySelector(selector_list=inner)
-            | parser.SpecificityAdjustmentSelector(selector_list=inner)
-        ):
-            return any(_holds(one.parsed_tree, drops) for one in inner)
-        case Around():
-            return node.holds(drops)
-    return False
-
-
 def _is_dynamic(node: Any) -> bool:
     if isinstance(node, parser.PseudoClassSelector | parser.FunctionalPseudoClassSelector):
-        return node.name not in _STATIC
+        return node.name not in STATIC
     return False
 
 

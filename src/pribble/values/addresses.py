@@ -7,7 +7,7 @@ from typing import Any
 
 from pribble.errors import FieldError
 from pribble.values import urls
-from pribble.values.counting import fields
+from pribble.values.counting import fields, together
 from pribble.values.fit import Address, Encoded
 from pribble.values.kinds import NOTHING, named, plain
 from pribble.values.numbers import Apply, text_of
@@ -59,11 +59,14 @@ def _record(value: Any) -> Mapping[str, Any]:
 
 
 def _query(parameters: Mapping[str, Any]) -> str:
-    pairs = [(name, plain(value)) for name, value in parameters.items()]
-    return "&".join(
-        f"{urls.encoded(str(name))}={urls.encoded(_parameter(value))}"
-        for name, value in pairs
-        if value is not None and value is not NOTHING
+    pairs = ((name, plain(value)) for name, value in parameters.items())
+    said = ((name, value) for name, value in pairs if value is not None and value is not NOTHING)
+    return together(
+        (
+            f"{'&' if number else ''}{urls.encoded(str(name))}={urls.encoded(_parameter(value))}"
+            for number, (name, value) in enumerate(said)
+        ),
+        "query",
     )
 
 

@@ -9,12 +9,11 @@ from decimal import ROUND_HALF_UP, Decimal
 from typing import Any
 
 from pribble.errors import FieldError, LimitReached
-from pribble.values.counting import Turns, counted, fields
+from pribble.values.counting import LONGEST_TEXT, Turns, counted, fields
 from pribble.values.kinds import NOTHING, bounded, kind, named, plain, whole
 from pribble.values.lookup import names
 
 DIGITS = 40
-LONGEST_TEXT = 1_000_000
 _MOST_DAYS = date.max.toordinal()
 
 _LOUD = [decimal.InvalidOperation, decimal.DivisionByZero, decimal.Overflow]

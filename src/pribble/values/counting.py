@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from pribble.errors import LimitReached
 from pribble.values.kinds import field_names, kind, plain
 
+# No text that a formatter makes of several values is longer, unless it says so.
+LONGEST_TEXT = 1_000_000
 # What is left of `Limits.turns`, in a list of one, since everything that counts shares it.
 Turns = list[int]
 
@@ -20,6 +22,17 @@ def counted(turns: Turns, number: int) -> None:
             "more turns of loops, or more items gone through, than are permitted",
             hint="Limits(turns=…) of the template folder permits more",
         )
+
+
+def together(pieces: Iterable[str], what: str, longest: int = LONGEST_TEXT) -> str:
+    """Pieces of what a formatter makes as one text; raises `LimitReached` as soon as they are too long."""
+    made, room = [], longest
+    for piece in pieces:
+        room -= len(piece)
+        if room < 0:
+            raise LimitReached(f"{what} makes a text of more than {longest:,} characters")
+        made.append(piece)
+    return "".join(made)
 
 
 def fields(value: Any) -> Mapping[str, Any] | None:

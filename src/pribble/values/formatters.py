@@ -129,10 +129,10 @@ FORMATTERS: Mapping[str, Factory] = MappingProxyType(
     }
 )
 # Those that go through the items of a list, and so count as turns.
-WALKING = frozenset({"reverse", "join", "rows", "sum", "sort", "keep", "by", "json", "table"})
+WALKING = frozenset({"reverse", "join", "rows", "sum", "sort", "keep", "by", "json", "table", "query"})
 # Those that go through all that stands within the value; and those that count by themselves what they go through, for
 # which they are given what counts it.
-DEEP, COUNTING = frozenset({"json"}), frozenset({"by"})
+DEEP, COUNTING = frozenset({"json"}), frozenset({"by", "table"})
 # Those that deal with nothing themselves.
 _KNOWS_NOTHING = frozenset({lists.count, numbers.number, numbers.money, dates.date})
 # Those that need an expression over an item's fields.

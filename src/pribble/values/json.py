@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from decimal import Decimal
 from json import dumps
 from typing import Any
 
 from pribble.errors import FieldError, LimitReached
-from pribble.values.arithmetic import LONGEST_TEXT
-from pribble.values.counting import fields
+from pribble.values.counting import fields, together
 from pribble.values.fit import Json
 from pribble.values.kinds import bounded, kind, named, plain
 from pribble.values.numbers import Apply
@@ -26,9 +26,7 @@ def json(settings: Settings) -> Apply:
 
 def written(value: Any) -> str:
     """`value` as a JSON text."""
-    made = _Written()
-    made.write(value, 0)
-    return "".join(made.pieces)
+    return together(_pieces(value, 0), "json")
 
 
 def in_script(json_text: str) -> str:
@@ -41,38 +39,26 @@ def characters(text: str) -> str:
     return in_script(dumps(text, ensure_ascii=False)[1:-1])
 
 
-class _Written:
-    """A JSON text that is being written; it is no longer than is permitted at any time, however values are shared."""
-
-    def __init__(self) -> None:
-        self.pieces: list[str] = []
-        self._room = LONGEST_TEXT
-
-    def _add(self, piece: str) -> None:
-        self._room -= len(piece)
-        if self._room < 0:
-            raise LimitReached(f"json makes a text of more than {LONGEST_TEXT:,} characters")
-        self.pieces.append(piece)
-
-    def write(self, value: Any, depth: int) -> None:
-        if depth > _DEEPEST:
-            raise LimitReached(f"json takes lists and records up to {_DEEPEST} within each other")
-        value = plain(value)
-        what = kind(value)
-        if what == "list":
-            self._add("[")
-            for number, item in enumerate(value):
-                self._add(", " if number else "")
-                self.write(item, depth + 1)
-            self._add("]")
-        elif what == "record":
-            self._add("{")
-            for number, (name, item) in enumerate((fields(value) or {}).items()):
-                self._add(f"{', ' if number else ''}{dumps(str(name), ensure_ascii=False)}: ")
-                self.write(item, depth + 1)
-            self._add("}")
-        else:
-            self._add(_scalar(value, what))
+def _pieces(value: Any, depth: int) -> Iterator[str]:
+    """A JSON text in pieces, none of which is made before it is asked for, however values are shared."""
+    if depth > _DEEPEST:
+        raise LimitReached(f"json takes lists and records up to {_DEEPEST} within each other")
+    value = plain(value)
+    what = kind(value)
+    if what == "list":
+        yield "["
+        for number, item in enumerate(value):
+            yield ", " if number else ""
+            yield from _pieces(item, depth + 1)
+        yield "]"
+    elif what == "record":
+        yield "{"
+        for number, (name, item) in enumerate((fields(value) or {}).items()):
+            yield f"{', ' if number else ''}{dumps(str(name), ensure_ascii=False)}: "
+            yield from _pieces(item, depth + 1)
+        yield "}"
+    else:
+        yield _scalar(value, what)
 
 
 def _scalar(value: Any, what: str) -> str:

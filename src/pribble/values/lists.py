@@ -7,8 +7,8 @@ from functools import cmp_to_key
 from typing import Any
 
 from pribble.errors import FieldError, LimitReached
-from pribble.values.arithmetic import EXACT, LONGEST_TEXT, NUMBERS, compute, less
-from pribble.values.counting import Turns, frozen
+from pribble.values.arithmetic import EXACT, NUMBERS, compute, less
+from pribble.values.counting import LONGEST_TEXT, Turns, frozen
 from pribble.values.kinds import NOTHING, kind, named, plain, whole
 from pribble.values.lookup import holds, items, names
 from pribble.values.numbers import Apply, text_of
