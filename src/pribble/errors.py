@@ -13,7 +13,6 @@ opening of a block that was never closed.
 from __future__ import annotations
 
 import difflib
-import heapq
 import re
 import unicodedata
 from bisect import bisect_left
@@ -31,7 +30,7 @@ EXCERPT_WIDTH = 100
 # A hint that would make the first line longer than this goes on a line of its own.
 FIRST_LINE_WIDTH = 110
 # Names are compared up to this length, and so many of them, with one that is not known.
-_LONGEST_NAME, _MOST_NAMES = 100, 300
+_LONGEST_NAME, _MOST_NAMES = 100, 100
 
 
 @dataclass(frozen=True, slots=True)
@@ -126,7 +125,7 @@ def _width(text: str) -> int:
 
 
 def nearest(name: str, known: Iterable[str]) -> str | None:
-    """The one of `known` that `name` was most likely meant to be, or None."""
+    """The one of `known` that `name` was most likely meant to be, or None; of very many, the first are looked at."""
     name = name[:_LONGEST_NAME]
     candidates = [c for c in sorted(set(islice(known, _MOST_NAMES))) if len(c) <= _LONGEST_NAME]
     close = difflib.get_close_matches(name, candidates, n=1, cutoff=0.6)
@@ -138,14 +137,15 @@ def nearest(name: str, known: Iterable[str]) -> str | None:
 
 def did_you_mean(name: str, known: Iterable[str]) -> str | None:
     """A hint that names the nearest of `known`, or, where none is near, lists the first few."""
-    every = set(known)
-    match = nearest(name, sorted(every) if len(every) <= _MOST_NAMES else every)
+    every = sorted(set(islice(known, _MOST_NAMES + 1)))
+    match = nearest(name, every)
     if match is not None:
         return f'did you mean "{match}"?'
     if not every:
         return None
-    shown = ", ".join(f'"{c[:_LONGEST_NAME]}"' for c in heapq.nsmallest(8, every))
-    return f"there is {shown}" + (f" and {len(every) - 8} more" if len(every) > 8 else "")
+    shown = ", ".join(f'"{c[:_LONGEST_NAME]}"' for c in every[:8])
+    more = str(len(every) - 8) if len(every) <= _MOST_NAMES else "many"
+    return f"there is {shown}" + (f" and {more} more" if len(every) > 8 else "")
 
 
 class PribbleError(Exception):

@@ -32,7 +32,7 @@ def count(settings: Settings) -> Apply:
     def apply(value: Any) -> int:
         value = plain(value)
         if kind(value) == "record":
-            return len(value if isinstance(value, Mapping) else names(value))
+            return len(value) if isinstance(value, Mapping) else sum(1 for _ in names(value))
         return 0 if value is NOTHING else len(_list(value, "count"))
 
     return apply

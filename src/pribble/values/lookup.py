@@ -7,7 +7,7 @@ can be reached from a template.
 from __future__ import annotations
 
 import sys
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from pribble.errors import FieldError, did_you_mean
@@ -28,11 +28,11 @@ class _Missing:
 MISSING = _Missing()
 
 
-def names(value: Any) -> list[str]:
-    """The names of a record's fields."""
+def names(value: Any) -> Iterable[str]:
+    """The names of a record's fields, one after another."""
     if isinstance(value, Mapping):
-        return [name for name in value if isinstance(name, str)]
-    return list(field_names(value) or ())
+        return (name for name in value if isinstance(name, str))
+    return field_names(value) or ()
 
 
 def field(value: Any, name: str) -> Any:
