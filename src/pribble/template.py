@@ -17,7 +17,7 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import Any
 
-from pribble.arguments import numbers, of, possible_paths, texts, wrong
+from pribble.arguments import numbers, of, possible_paths, texts
 from pribble.chosen import helpers
 from pribble.compiled import Bound, Compiled, compile_page, compile_text
 from pribble.compiler.program import World
@@ -33,7 +33,7 @@ from pribble.language.tape import Tape
 from pribble.limits import Limits
 from pribble.mime.heading import DOMAIN, checked_domain
 from pribble.pictures.embedding import PictureFinder
-from pribble.pictures.righting import ALL
+from pribble.pictures.righting import ALL, checked_changes
 from pribble.pictures.slots import Embed
 from pribble.rendered import Dresser
 from pribble.rendering import Manner, Rendering, checked_base, checked_embed, with_preheader
@@ -85,7 +85,9 @@ class TemplateFolder(Mapping[str, "Template"]):
         self.path = Path(path)
         if not self.path.is_dir():
             raise NotADirectoryError(f'there is no template folder "{self.path}"')
-        finder = PictureFinder([self.path, *map(Path, picture_folders)], wanted(put_right), _dense(density), fetch)
+        finder = PictureFinder(
+            [self.path, *map(Path, picture_folders)], checked_changes(put_right), _dense(density), fetch
+        )
         manner = Manner(checked_embed(embed), checked_base(picture_base), checked_domain(id_domain, "id_domain"))
         self._set_up(locale, timezone, finder, manner, formatters, common, limits)
         self.presentational = presentational
@@ -275,17 +277,6 @@ class UnknownTemplate(KeyError):
 
     def __str__(self) -> str:
         return self.message
-
-
-def wanted(put_right: Collection[str]) -> frozenset[str]:
-    """`put_right`, if all of it can be; raises `ValueError` otherwise."""
-    if isinstance(put_right, str) or not isinstance(put_right, Collection):
-        raise wrong("put_right", "a list of texts", put_right)
-    for one in put_right:
-        texts(put_right=one)
-    if unknown := sorted(set(put_right) - ALL):
-        raise ValueError(f'put_right takes {", ".join(sorted(ALL))}, not "{visible(unknown[0][:60])}"')
-    return frozenset(put_right)
 
 
 def _dense(density: float) -> float:

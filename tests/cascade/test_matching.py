@@ -189,7 +189,7 @@ class Products(Case):
 
     @slow
     def test_a_product_beyond_measure_is_refused(self) -> None:
-        rules = "".join(f"p:nth-child(n + {n}) {{ x-{n}: 1 }}" for n in range(400))
+        rules = "".join(f"p:nth-child(n + {n}) {{ x-{n}: 1 }}" for n in range(700))
         page = "<!DOCTYPE html><style>" + rules + "</style>" + "<p>x" * 900
         for call in (inline_styles, plain_text):
             with self.subTest(call), self.assertRaises(LimitReached) as caught:

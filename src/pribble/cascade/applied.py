@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from functools import cached_property
 
-from pribble.cascade.bounds import Bounds
+from pribble.cascade.bounds import MATCHES, Bounds
 from pribble.cascade.matching import Column
 from pribble.cascade.rules import Rule
 from pribble.cascade.selectors import Selector
@@ -62,5 +62,5 @@ def applied(count: int, found: Iterable[tuple[Column, Rule, Selector]], bounds: 
         made = known.get(key)
         if made is None:
             made = known[key] = Applied(tuple(pair for number in key for pair in distinct[number]))
-            bounds.matches(len(made.pairs))
+            bounds.count(MATCHES, len(made.pairs))
         yield made

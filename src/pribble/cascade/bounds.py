@@ -6,42 +6,39 @@ that is a product, of which the bounds are here.  They are far beyond what a mes
 
 from __future__ import annotations
 
+from collections import Counter
+from dataclasses import dataclass
+
 from pribble.errors import LimitReached
 
-_MOST_MATCHES = 2_000_000
-_MOST_DECLARATIONS = 200_000
-_MOST_CHARACTERS = 20_000_000
+
+@dataclass(frozen=True, slots=True)
+class Bound:
+    """So much at the most of something that is counted, and how errors say it."""
+
+    most: int
+    problem: str
+
+
+# Elements that selectors are for; one that is written twice counts once.
+MATCHES = Bound(2_000_000, "the style sheets select elements more than {:,} times")
+# Declarations that meet, of elements that get different ones.
+DECLARATIONS = Bound(200_000, "the style sheets come to more than {:,} declarations for the elements of the page")
+# Characters of values that are made, and of styles that are written.
+CHARACTERS = Bound(20_000_000, "the style sheets come to more than {:,} characters in the elements of the page")
 
 
 class Bounds:
-    """Counts what comes of the style sheets of a page; raises `LimitReached` where it is too much."""
+    """Counts what comes of the style sheets of a page."""
 
     def __init__(self) -> None:
-        self._matches = self._declarations = self._characters = 0
+        self._counted: Counter[Bound] = Counter()
 
-    def matches(self, count: int) -> None:
-        """Count elements that selectors are for; one that is written twice counts once."""
-        self._matches += count
-        if self._matches > _MOST_MATCHES:
+    def count(self, bound: Bound, number: int) -> None:
+        """Count so many more; raises `LimitReached` where it is too much."""
+        self._counted[bound] += number
+        if self._counted[bound] > bound.most:
             raise LimitReached(
-                f"the style sheets select elements more than {_MOST_MATCHES:,} times",
-                hint="fewer rules that are for many elements, or fewer elements",
-            )
-
-    def declarations(self, count: int) -> None:
-        """Count declarations that meet, of elements that get different ones."""
-        self._declarations += count
-        if self._declarations > _MOST_DECLARATIONS:
-            raise LimitReached(
-                f"the style sheets come to more than {_MOST_DECLARATIONS:,} declarations for the elements of the page",
-                hint="fewer rules that are for all elements, or fewer elements",
-            )
-
-    def characters(self, count: int) -> None:
-        """Count characters of values that are made, and of styles that are written."""
-        self._characters += count
-        if self._characters > _MOST_CHARACTERS:
-            raise LimitReached(
-                f"the style sheets come to more than {_MOST_CHARACTERS:,} characters in the elements of the page",
-                hint="fewer rules that are for all elements, or shorter values",
+                bound.problem.format(bound.most),
+                hint="fewer rules that are for all elements, fewer elements, or shorter values",
             )

@@ -8,7 +8,7 @@ from typing import Any
 
 import tinycss2
 
-from pribble.cascade.bounds import Bounds
+from pribble.cascade.bounds import CHARACTERS, Bounds
 from pribble.cascade.elements import Element
 from pribble.cascade.syntax import Declaration
 
@@ -109,7 +109,7 @@ class Environment:
         except Invalid:
             return Held(None, restless)
         if names:
-            self._bounds.characters(len(text))
+            self._bounds.count(CHARACTERS, len(text))
         return Held(text, restless)
 
     def resolved(self, declaration: Declaration) -> str:
@@ -126,7 +126,7 @@ class Environment:
             text = substituted(declaration.tokens, self.value, frozenset(restless)).strip()
         except Invalid:
             return "unset"
-        self._bounds.characters(len(text))
+        self._bounds.count(CHARACTERS, len(text))
         return text
 
     def is_restless(self, declaration: Declaration) -> bool:

@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from itertools import pairwise
 from typing import Any
 
-from pribble.cascade.bounds import Bounds
+from pribble.cascade.bounds import DECLARATIONS, Bounds
 from pribble.cascade.longhands import ALL, is_logical, is_of_all, longhands
 from pribble.cascade.rules import Rule
 from pribble.cascade.selectors import Selector
@@ -71,7 +71,7 @@ class Group:
         of_all = tuple(sorted(filter(is_of_all, every))) or (ALL,)
         for entry in (*self.inlined, *self.kept):
             entry.sets = of_all if entry.declaration.name == ALL else longhands(entry.declaration.name)
-        bounds.declarations(sum(len(entry.sets) for entry in (*self.inlined, *self.kept)) + len(self.custom))
+        bounds.count(DECLARATIONS, sum(len(entry.sets) for entry in (*self.inlined, *self.kept)) + len(self.custom))
         for which, entries in enumerate((self.inlined, self.kept)):
             for entry in sorted(entries, key=lambda e: e.key):
                 for longhand in entry.sets:

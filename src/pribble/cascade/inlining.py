@@ -14,7 +14,7 @@ from typing import Protocol
 from pribble.cascade import attribute, importance
 from pribble.cascade.applied import Applied, applied
 from pribble.cascade.attribute import Own, Piece
-from pribble.cascade.bounds import Bounds
+from pribble.cascade.bounds import CHARACTERS, DECLARATIONS, Bounds
 from pribble.cascade.custom import Changes, Environment, uses_custom
 from pribble.cascade.doubts import Doubts, bringing
 from pribble.cascade.elements import Document, Element
@@ -326,7 +326,7 @@ class _Inliner:
                     self._doubt(element, "a custom property holds a mark")
                     self.made.unsettled.add(("*", "*"))
             entries.sort(key=lambda e: e.key)
-            self.bounds.declarations(len(entries) + len(perhaps.moved))
+            self.bounds.count(DECLARATIONS, len(entries) + len(perhaps.moved))
             changes = self.environment.changes((e.declaration for e in entries), perhaps.moved)
             self.changes[key] = changes
         self.environment.change(changes)
@@ -414,7 +414,7 @@ class _Inliner:
         for group in groups:
             label = copies.label_of(group)
             style = self._style(group)
-            self.bounds.characters(len(group.numbers) * _length(style or ()))
+            self.bounds.count(CHARACTERS, len(group.numbers) * _length(style or ()))
             for number in group.numbers:
                 element = self.document.elements[number]
                 if style is not None or label:

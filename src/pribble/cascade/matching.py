@@ -17,7 +17,7 @@ from typing import Any
 
 from cssselect2 import parser
 
-from pribble.cascade.bounds import Bounds
+from pribble.cascade.bounds import MATCHES, Bounds
 from pribble.cascade.elements import Element, words
 from pribble.cascade.selectors import Around, Selector
 from pribble.cascade.trees import Lang, Nth, chain
@@ -51,7 +51,7 @@ class Matcher:
         found = self._known.get(key)
         if found is None:
             found = self._known[key] = self._complex(self.tree(selector))
-            self.bounds.matches(len(found))
+            self.bounds.count(MATCHES, len(found))
         return found
 
     def _around(self, around: Around) -> Column:

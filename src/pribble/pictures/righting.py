@@ -7,10 +7,12 @@ from __future__ import annotations
 
 import io
 import struct
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from pribble.arguments import texts, wrong
+from pribble.errors import visible
 from pribble.pictures import decoding, drawing
 from pribble.pictures.picture import Picture, renamed
 
@@ -39,6 +41,17 @@ class Change:
 
     what: str
     message: str
+
+
+def checked_changes(put_right: Collection[str]) -> frozenset[str]:
+    """`put_right`, if all of it can be; raises `ValueError` otherwise."""
+    if isinstance(put_right, str) or not isinstance(put_right, Collection):
+        raise wrong("put_right", "a list of texts", put_right)
+    for one in put_right:
+        texts(put_right=one)
+    if unknown := sorted(set(put_right) - ALL):
+        raise ValueError(f'put_right takes {", ".join(sorted(ALL))}, not "{visible(unknown[0][:60])}"')
+    return frozenset(put_right)
 
 
 def righted(picture: Picture, wanted: frozenset[str]) -> tuple[Picture, tuple[Change, ...]]:
