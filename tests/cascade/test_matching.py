@@ -186,6 +186,9 @@ class Products(Case):
         made = inline_styles(f"<!DOCTYPE html><style>{nested}</style>" + "<b>" * 9 + "x")
         self.assertEqual(made.count('style="color:red"'), 1)
         self.assertIn("&:hover { top: 0 }", made)
+        self.assertEqual(inline_styles(made).count("style="), 1)  # what stays is for the same elements
+        left = made[made.index("<style>") : made.index("</style>")]
+        self.assertNotRegex(left, r"^<style>\s*&")
 
     @slow
     def test_a_product_beyond_measure_is_refused(self) -> None:

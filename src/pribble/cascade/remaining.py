@@ -241,7 +241,7 @@ class Remains:
             elif left != sheet.text[rule.node.start : rule.node.end]:
                 edits.append((rule.node.start, rule.node.end, left))
         for each in part.unread:
-            written = f"{each.around.written} {{ {sheet.text[each.start : each.end]} }}"
+            written = each.around.enclosing(sheet.text[each.start : each.end])
             nested[each.anchor].append((each.start, each.conditions, written))
         for anchor, found in nested.items():
             found.sort(key=lambda each: each[0])

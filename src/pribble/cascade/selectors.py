@@ -90,14 +90,16 @@ class Around(Reference):
         return len(":is()") + sum(one.length + len(", ") for one in self.selectors)
 
     @cached_property
-    def written(self) -> str:
-        """The selectors, as they stand before a rule."""
-        return ", ".join(one.text for one in self.selectors)
-
-    @cached_property
     def text(self) -> str:
         """What stands for them within another selector."""
-        return f":is({self.written})"
+        return f":is({', '.join(one.text for one in self.selectors)})"
+
+    def enclosing(self, rule: str) -> str:
+        """A rule as it stands within one of these selectors; within the rules around that, where it would be too long
+        to write it without them."""
+        text = f"{', '.join(one.text for one in self.selectors)} {{ {rule} }}"
+        outer = self.asked.around
+        return text if outer is None or all(one.is_writable for one in self.selectors) else outer.enclosing(text)
 
 
 @dataclass(eq=False)
