@@ -181,6 +181,13 @@ class Products(Case):
         self.assertEqual(made.count('style="color:red"'), 2)
         self.assertLess(len(made), 5_000)
 
+    def test_a_nested_rule_without_a_selector_is_none(self) -> None:
+        for nested in ("{ color: red }", ", { color: red }", "b, { color: red }"):
+            made = inline_styles(f"<!DOCTYPE html><style>p {{ margin: 0; {nested} }}</style><p>x<b>y")
+            with self.subTest(nested):
+                self.assertIn('<p style="margin:0">x<b>y', made)
+                self.assertIn(f"p {{ {nested} }}", made)  # left as it is, within what it stood in
+
     def test_what_would_be_too_long_to_write_is_told_and_kept(self) -> None:
         nested = "a, b { " * 9 + "color: red; &:hover { top: 0 }" + " }" * 9
         made = inline_styles(f"<!DOCTYPE html><style>{nested}</style>" + "<b>" * 9 + "x")

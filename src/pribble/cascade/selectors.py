@@ -178,6 +178,8 @@ def _apart(
         pieces = _pieces(one)
         if sum(len(piece or "&") for piece in pieces) > _LONGEST:
             raise SelectorError("it is too long")
+        if not any(piece is None or piece for piece in pieces):
+            raise SelectorError("it is empty")
         if around is not None:
             if None in pieces:
                 one = list(_with_references(one))
