@@ -347,7 +347,7 @@ class _PartReader:
             self.outermost = node.end, conditions
         try:
             selectors = parsed(node.prelude, outer)
-        except (SelectorError, ValueError) as error:
+        except (SelectorError, ValueError, RecursionError) as error:
             self._unknown(node, _reason(error), conditions, outer)
             return
         if rules and outer is None:
@@ -468,4 +468,6 @@ def _layer_path(name: str) -> tuple[str, ...]:
 
 
 def _reason(error: Exception) -> str:
+    if isinstance(error, RecursionError):
+        return "it nests too deep for what called us"
     return str(error.args[-1]) if error.args else "it is broken"
