@@ -123,6 +123,29 @@ class AgainstABrowser(Case):
                 with self.subTest(rule, seed=seed):
                     self.assertEqual(ours.get(number), theirs.get(number))
 
+    def test_lists_that_hold_what_is_no_selector(self) -> None:
+        page = numbered("<div><p class=a>x</p><b>y</b></div>")
+        for rule in (
+            "div:has(p, ..a)",
+            "div:has(..a)",
+            "div:has(p::before)",
+            "div:has(p, b)",
+            "p:is(.a, ..b)",
+            "p:where(:nope(, .a)",
+            "div:is(:has(p), ..b)",
+            "p:not(..a)",
+            "p:not(.b, .c)",
+            "div:has(> p + b)",
+        ):
+            found = browser()
+            found.show(page)
+            wanted = found.evaluate(
+                f"try {{ return [...document.querySelectorAll({json.dumps(rule)})].map(e => +e.getAttribute('n')) }} "
+                "catch { return [] }"
+            )
+            with self.subTest(rule):
+                self.assertEqual(sorted(matched(f"{rule} {{ x-0: 1 }}", page).get(0, ())), wanted)
+
     def test_generated_nesting(self) -> None:
         """A rule within rules is for what ``:is()`` of those around it makes of its selector (CSS Nesting 1, 3)."""
         for seed in seeds(20):

@@ -186,8 +186,20 @@ def _apart(
             else:
                 one = [*_reference(), ast.WhitespaceToken(0, 0, " "), *one]
                 pieces = (None, " ", *pieces)
+        _check_having(one)
         yield pieces, list(parser.parse(one))
         one = []
+
+
+def _check_having(tokens: Sequence[Any]) -> None:
+    """Raise `SelectorError` for a ``:has()`` of which a part is none: it forgives nothing (Selectors 4, 4.5)."""
+    for token in tokens:
+        if token.type == "function":
+            if token.lower_name == "has" and any(
+                one.pseudo_element for one in parser.parse(list(token.arguments), relative=True)
+            ):
+                raise SelectorError(":has() of a pseudo-element")
+            _check_having(token.arguments)
 
 
 def _pieces(tokens: Sequence[Any]) -> tuple[str | None, ...]:
