@@ -110,6 +110,7 @@ _SIZES = 16, 24, 32, 48, 64, 256, 2048
 _TOO_LONG = 0.02  # seconds, for texts so short
 _SUSPICIOUS = 0.001
 _DOUBTFUL = 2.25
+_NO_DOUBT = 1.0
 
 
 def growths() -> Iterator[tuple[str, float, float]]:
@@ -129,8 +130,9 @@ def growths() -> Iterator[tuple[str, float, float]]:
             else:
                 if taken > _SUSPICIOUS:
                     grown, taken = _doubled(one, text, 1)
-                    if grown > _DOUBTFUL:  # a machine that was busy is no verdict
-                        grown, taken = _doubled(one, text, 7)
+                    for rounds in (7, 25):  # a machine that was busy is no verdict
+                        if grown > _DOUBTFUL and taken < _NO_DOUBT:
+                            grown, taken = min((grown, taken), _doubled(one, text, rounds))
                     yield name, grown, taken
 
 
