@@ -121,7 +121,7 @@ def _is_unfit(character: str) -> bool:
 
 
 def _width(text: str) -> int:
-    return len(text) if text.isascii() else columns(text) or 0
+    return columns(text) or 0
 
 
 def nearest(name: str, known: Iterable[str]) -> str | None:

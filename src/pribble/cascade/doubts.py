@@ -15,7 +15,7 @@ from cssselect2 import parser
 
 from pribble.cascade.bounds import Bounds
 from pribble.cascade.elements import Element
-from pribble.cascade.matching import Matcher
+from pribble.cascade.matching import Matcher, Places
 from pribble.cascade.rules import Rule
 from pribble.cascade.selectors import Around, Asked, Selector
 from pribble.cascade.trees import LINKS, Lang, Nth, chain, relaxed
@@ -34,8 +34,9 @@ class Unsure:
 class Doubts:
     """Finds the doubts about the rules of a page."""
 
-    def __init__(self, elements: Sequence[Element], rules: Sequence[Rule], bounds: Bounds) -> None:
-        self.elements, self.rules, self.bounds = elements, rules, bounds
+    def __init__(self, page: Places, rules: Sequence[Rule], bounds: Bounds) -> None:
+        self.page, self.elements, self.rules, self.bounds = page, page.elements, rules, bounds
+        elements = page.elements
         self.unsure = frozenset().union(*(e.unsure for e in elements))
         self.fleeting = frozenset().union(*(e.fleeting for e in elements))
         self.varying = any(e.varying for e in elements)
@@ -44,7 +45,7 @@ class Doubts:
 
     def found(self) -> Iterator[Unsure]:
         """The doubts, at most one for a selector."""
-        matcher = Matcher(self.elements, self._loosened, self.bounds)
+        matcher = Matcher(self.page, self._loosened, self.bounds)
         for rule in self.rules:
             for selector in rule.selectors:
                 if selector.pseudo_element or not self._depends(selector.asked):

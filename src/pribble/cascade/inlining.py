@@ -20,7 +20,7 @@ from pribble.cascade.doubts import Doubts, bringing
 from pribble.cascade.elements import Document, Element
 from pribble.cascade.importance import IMPORTANT, Entry, Group
 from pribble.cascade.longhands import longhands
-from pribble.cascade.matching import Column, Matcher
+from pribble.cascade.matching import Column, Matcher, Places
 from pribble.cascade.plain import is_plain
 from pribble.cascade.remaining import Copies, Label, Remains
 from pribble.cascade.rules import Part, Rule, Rules, Told, condition
@@ -221,9 +221,10 @@ class _Inliner:
     def _groups(self) -> list[Group]:
         """The elements, together where they get the same."""
         elements = self.document.elements
-        sure, possible = self._matched()
+        page = Places(elements)
+        sure, possible = self._matched(page)
         self._tell_unwritten()
-        self._find_doubts()
+        self._find_doubts(page)
         groups: dict[object, Group] = {}
         custom = any(uses_custom(d) for rule in self.rules.all for d in rule.declarations) or any(
             "var(" in e.values.get("style", "").lower() for e in elements
@@ -247,9 +248,9 @@ class _Inliner:
             self.made.styles[element.number] = group
         return list(groups.values())
 
-    def _matched(self) -> tuple[list[tuple[Column, Rule, Selector]], list[tuple[Column, Rule, Selector]]]:
+    def _matched(self, page: Places) -> tuple[list[tuple[Column, Rule, Selector]], list[tuple[Column, Rule, Selector]]]:
         """The elements that each selector is for: of rules that are written into them, and of those that stay."""
-        matcher = Matcher(self.document.elements, lambda selector: selector.relaxed, self.bounds)
+        matcher = Matcher(page, lambda selector: selector.relaxed, self.bounds)
         sure, possible = [], []
         for rule in self.rules.all:
             self.order[rule.number] = self.rules.place(rule.layer)
@@ -279,9 +280,9 @@ class _Inliner:
                     "CSS Nesting 1, 3",
                 )
 
-    def _find_doubts(self) -> None:
+    def _find_doubts(self, page: Places) -> None:
         """Selectors that match by what depends on the data."""
-        for unsure in Doubts(self.document.elements, self.rules.all, self.bounds).found():
+        for unsure in Doubts(page, self.rules.all, self.bounds).found():
             self._doubt(unsure.element, f'"{unsure.selector.text}" {unsure.why}')
             self._unsettle("*", unsure.rule)
         brought: dict[str, Selector | None] = {}

@@ -41,8 +41,8 @@ _SCHEME = re.compile("[a-zA-Z][a-zA-Z0-9+.-]*:")
 class Matcher:
     """Matches selectors with the elements of one page, within bounds; `tree` says which tree of a selector is meant."""
 
-    def __init__(self, elements: Sequence[Element], tree: Callable[[Selector], Any], bounds: Bounds) -> None:
-        self.page, self.tree, self.bounds = Places(elements), tree, bounds
+    def __init__(self, page: Places, tree: Callable[[Selector], Any], bounds: Bounds) -> None:
+        self.page, self.tree, self.bounds = page, tree, bounds
         self._known: dict[object, Column] = {}
 
     def of(self, selector: Selector) -> Column:

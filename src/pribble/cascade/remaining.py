@@ -130,11 +130,7 @@ class Remains:
     def _staying_of(self, rule: Rule) -> list[int]:
         if rule.conditions or rule.part.keep:
             return list(range(len(rule.selectors)))
-        return [
-            i
-            for i, s in enumerate(rule.selectors)
-            if s.is_writable and (s.asked.dynamic or s.pseudo_element or s.asked.links or s not in self.selecting)
-        ]
+        return [i for i, s in enumerate(rule.selectors) if s.is_writable and (s.stays or s not in self.selecting)]
 
     # -- weights --
 

@@ -353,7 +353,10 @@ class _PartReader:
         if rules and outer is None:
             self.part.dropped.append((node.start, node.end))  # what of it stays is written out
         if not all(one.is_writable for one in selectors) and (
-            conditions or self.part.keep or any(map(_stays, selectors)) or any(d.name.startswith("--") for d in own)
+            conditions
+            or self.part.keep
+            or any(one.stays for one in selectors)
+            or any(d.name.startswith("--") for d in own)
         ):
             self._unknown(node, "it has to stay, and would be too long", conditions, outer)
             return
@@ -455,11 +458,6 @@ def imported(node: AtRule) -> tuple[str | None, str | None, tuple[str, ...]]:
         start = next(i for i, token in enumerate(node.prelude) if token is rest[0])
         conditions += condition("media", tinycss2.serialize(node.prelude[start:]))
     return address, layer, tuple(conditions)
-
-
-def _stays(selector: Selector) -> bool:
-    """Whether a selector stays in the sheet whatever it matches."""
-    return selector.asked.dynamic or selector.asked.links or selector.pseudo_element
 
 
 def _layer_path(name: str) -> tuple[str, ...]:

@@ -142,6 +142,11 @@ class Selector:
     pseudo_element: bool
     asked: Asked
 
+    @property
+    def stays(self) -> bool:
+        """Whether it stays in the sheet whatever it matches."""
+        return self.asked.dynamic or self.asked.links or self.pseudo_element
+
     @cached_property
     def length(self) -> int:
         """How long its text is, about."""

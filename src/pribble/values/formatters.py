@@ -129,7 +129,7 @@ FORMATTERS: Mapping[str, Factory] = MappingProxyType(
     }
 )
 # Those that go through the items of a list, and so count as turns.
-WALKING = frozenset({"reverse", "join", "rows", "sum", "sort", "keep", "by", "json", "table", "query"})
+WALKING = frozenset({"reverse", "join", "rows", "sum", "sort", "keep", "by", "table", "query"})
 # Those that go through all that stands within the value; and those that count by themselves what they go through, for
 # which they are given what counts it.
 DEEP, COUNTING = frozenset({"json"}), frozenset({"by", "table"})
