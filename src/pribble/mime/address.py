@@ -8,6 +8,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import NoReturn
+from urllib.parse import quote
 
 import idna
 
@@ -21,6 +22,9 @@ from pribble.mime.grammar import (
     QUOTED,
 )
 from pribble.mime.header import checked, quoted
+
+# Of the reserved characters of a URI, those that RFC 6068 2 lets stand in an address as they are, but for the comma.
+_BARE = "!$'*+"
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,6 +91,12 @@ class AddressList(tuple[Address, ...]):
         made = super().__new__(cls, members(kept))
         made.entries = kept
         return made
+
+
+def in_uri(address: Address) -> str:
+    """An address as it stands in a ``mailto:`` (RFC 6068 2), where a comma is between two of them."""
+    local, _, domain = address.addr.rpartition("@")
+    return f"{quote(local, safe=_BARE)}@{quote(domain, safe=_BARE)}"
 
 
 # One mailbox: as text, as an `Address`, or as a pair of name and address.

@@ -98,7 +98,8 @@ class BaseMessage(ABC):
         return (address_field("Bcc", self.bcc.entries, self._international) if self.bcc else b"") + bytes(self)
 
     def to_email_message(self, bcc: Literal["keep", "drop"] | None = None) -> EmailMessage:
-        """The message as the standard library's type, for whatever already sends mail; its bytes are the same.
+        """The message as the standard library's type, for whatever already sends mail; its bytes are the same, but for
+        those of a `StoredMessage` that departs from the standards, which the library writes as it understood them.
 
         Blind copies have no place in it: with Bcc recipients, `bcc` must say whether to "keep" them (in a
         Bcc field, which ``smtplib.send_message`` removes) or "drop" them; else `HeaderError`.

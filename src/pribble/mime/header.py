@@ -9,7 +9,7 @@ from __future__ import annotations
 import base64
 import unicodedata
 from collections.abc import Callable, Iterator
-from datetime import datetime
+from datetime import datetime, timedelta, timezone
 
 from pribble.arguments import wrong
 from pribble.errors import HeaderError
@@ -17,6 +17,7 @@ from pribble.graphemes import belongs
 from pribble.mime.grammar import (
     ASCII_ATOM,
     ATOM,
+    DATE_TIME,
     ENCODED_WORD,
     ENCODED_WORD_START,
     FORBIDDEN,
@@ -315,3 +316,24 @@ def date_time(moment: datetime) -> str:
         f"{WEEKDAYS[moment.weekday()]}, {moment.day:02} {MONTHS[moment.month - 1]} {moment.year:04} "
         f"{moment.hour:02}:{moment.minute:02}:{moment.second:02} {zone}"
     )
+
+
+def read_date_time(value: str) -> datetime | None:
+    """The moment that a date-time names (RFC 5322 3.3); None where it is none, or has a zone without a number."""
+    found = DATE_TIME.fullmatch(value)
+    if found is None or found["zone"][0] not in "+-":
+        return None
+    zone = found["zone"]
+    offset = timedelta(hours=int(zone[1:3]), minutes=int(zone[3:])) * (-1 if zone[0] == "-" else 1)
+    try:
+        return datetime(
+            int(found["year"]),
+            MONTHS.index(found["month"].capitalize()) + 1,
+            int(found["day"]),
+            int(found["hour"]),
+            int(found["minute"]),
+            int(found["second"] or 0),
+            tzinfo=timezone(offset),
+        )
+    except (ValueError, OverflowError):
+        return None

@@ -2,49 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Sequence
 from functools import lru_cache
 
 from pribble.errors import HeaderError
 from pribble.mime.address import Address, Group
-from pribble.mime.grammar import FIELD_NAME, MESSAGE_ID
+from pribble.mime.grammar import MESSAGE_ID
 from pribble.mime.header import FieldWriter, checked, written
 
-# Fields that a Message writes itself, or that others add on the way; `headers=` may not hold them.
-_OWN = frozenset(
-    "from sender to cc bcc reply-to subject date message-id mime-version in-reply-to references importance "
-    "auto-submitted list-unsubscribe list-unsubscribe-post return-path received dkim-signature "
-    "authentication-results".split()
-)
-_OWN_PREFIXES = ("content-", "resent-", "arc-")
 # RFC 5322 3.6.4 sets no limit; long threads keep the first and the last of their ids.
 _MOST_REFERENCES = 20
-
-
-def further(headers: Mapping[str, str] | Iterable[tuple[str, str]]) -> tuple[tuple[str, str], ...]:
-    """Further header fields, their names and values checked; empty ones are left out.  Raises `HeaderError`."""
-    pairs = headers.items() if isinstance(headers, Mapping) else headers
-    kept = []
-    for name, value in pairs:
-        if not (isinstance(name, str) and isinstance(value, str)):
-            raise TypeError(
-                f"headers are names and values, texts both, and not {type(name).__name__} and {type(value).__name__}"
-            )
-        if not FIELD_NAME.fullmatch(name):
-            raise HeaderError(
-                f'"{name[:60]}" is no name of a header field'
-                if name.isprintable()
-                else "the name of a header field holds a control character",
-                hint="it is made of printable ASCII characters but the colon",
-            )
-        if name.lower() in _OWN or name.lower().startswith(_OWN_PREFIXES):
-            raise HeaderError(
-                f"{name}: this field is not set by headers",
-                hint="Message has an argument of its own for it, or it is added on the way",
-            )
-        if checked(name, value, text=True).strip():
-            kept.append((name, value))
-    return tuple(kept)
 
 
 # The right side of Content-IDs, where nobody says another one.

@@ -12,7 +12,7 @@ from typing import Any, Literal
 
 from pribble import arguments
 from pribble.errors import HeaderError, loaded
-from pribble.mime.address import Address, Mailbox, Recipients, mailbox, recipients
+from pribble.mime.address import Address, Mailbox, Recipients, in_uri, mailbox, recipients
 from pribble.mime.grammar import FORBIDDEN
 from pribble.mime.header import checked
 
@@ -178,7 +178,7 @@ def _day(moment: datetime | date) -> date:
 
 
 def _person(icalendar: Any, address: Address) -> Any:
-    person = icalendar.vCalAddress(f"mailto:{address.addr}")
+    person = icalendar.vCalAddress(f"mailto:{in_uri(address)}")
     if address.name:
         person.params["CN"] = address.name
     return person

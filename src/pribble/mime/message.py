@@ -27,8 +27,9 @@ from pribble.errors import visible
 from pribble.mime.address import Mailbox, Recipients, mailbox, recipients
 from pribble.mime.arguments import check_kinds
 from pribble.mime.base import BaseMessage, InlinePicture
+from pribble.mime.further import further, further_field
 from pribble.mime.header import checked, date_time, free_text, written
-from pribble.mime.heading import DOMAIN, address_field, checked_domain, checked_id, further, references_field
+from pribble.mime.heading import DOMAIN, address_field, checked_domain, checked_id, references_field
 from pribble.mime.machines import (
     AUTO_SUBMITTED,
     IMPORTANCE,
@@ -67,7 +68,8 @@ class Message(BaseMessage):
     `subject` None writes no Subject.  `text` and `html` are the two forms of the body; at least one is given, or an
     empty text is sent.  The text is "flowed" (RFC 3676): a reader wraps its paragraphs anew, and lines of more than 78
     characters flow; or its lines are "fixed".  `pictures` are the ones the HTML refers to by Content-ID.  `invitation`
-    is an event for the calendar.  `headers` are further fields, of free text.
+    is an event for the calendar.  `headers` are further fields: free text,
+    or what the field of that name has for its form (docs/mime.md).
 
     `date` is an aware datetime (now, by default), `message_id` an id in angle brackets, `in_reply_to` and `references`
     ids of earlier messages.  `importance` is "high", "normal" or "low", `language` one tag or several (RFC 5646),
@@ -254,7 +256,7 @@ class Message(BaseMessage):
             fields.append(one_of("Importance", self.importance, IMPORTANCE))
         if self.unsubscribe or self.one_click:
             fields.append(unsubscribe_fields(self.unsubscribe, one_click=self.one_click))
-        fields += [free_text(name, value, utf8=utf8) for name, value in self.headers]
+        fields += [further_field(name, value, utf8=utf8) for name, value in self.headers]
         fields.append(_MIME_VERSION)
         if self.language:
             fields.append(language_field(self.language))

@@ -11,12 +11,13 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from urllib.parse import unquote_to_bytes
 
-from pribble.mime.charsets import decoded
+from pribble.mime.charsets import codec_name, decoded
 from pribble.mime.grammar import EXTENDED_VALUE, PARAMETER_NAME, TOKEN, WHITE_SPACE
 
 _NOT_ENDED = re.compile(r'[^;"]*')
 _WORD = re.compile(r"[^(; \t\r\n]*")
 _QUOTED = re.compile(r'"((?:[^"\\]|\\.)*)("?)', re.DOTALL)
+_CONTROL = re.compile("[\x00-\x1f\x7f]")
 _SPACE = re.compile(r"(?:[ \t\r\n]|\((?:[^()\\]|\\.)*\))*", re.DOTALL)
 
 
@@ -73,8 +74,10 @@ def read_parameters(text: str) -> Parameters:
     read.value = text[position:end].strip(WHITE_SPACE).lower()
     _first(read, text, position, end)
     while end < len(text):
-        begin, end = end + 1, _next(text, end + 1, stop=";")
-        _stretch(read, text, begin, end)
+        semicolon, end = end, _next(text, end + 1, stop=";")
+        if _space(text, semicolon + 1, end) >= end:
+            read.departures.append(Departure("parameters.empty", semicolon, semicolon + 1))
+        _stretch(read, text, semicolon + 1, end)
     _check(read)
     return read
 
@@ -167,24 +170,46 @@ def _check(read: Parameters) -> None:
             read.departures.append(Departure("parameters.both-forms", first, last, pieces[0].name))
         if sections and sorted(sections) != list(range(len(sections))):
             read.departures.append(Departure("parameters.continuation", first, last))
-        for piece in pieces:
-            if piece.extended:
-                _check_extended(read, piece)
+        extended = [piece for piece in pieces if piece.extended]
+        for piece in extended:
+            _check_extended(read, piece)
+        if extended:
+            _check_decoded(read, pieces)
 
 
 def _check_extended(read: Parameters, piece: Piece) -> None:
     value = piece.value
+    if piece.quoted:
+        read.departures.append(Departure("parameters.quoted-extended", piece.start, piece.end))
     if piece.section in (None, 0):
-        charset, _, rest = value.partition("'")
-        if "'" not in rest or not charset:
+        rest = value.partition("'")[2]
+        if "'" not in rest:  # charset and language may be blank, but not left out (RFC 2231 4)
             read.departures.append(Departure("parameters.no-charset", piece.start, piece.end))
         value = rest.partition("'")[2] if "'" in rest else value
     if not EXTENDED_VALUE.fullmatch(value):
         read.departures.append(Departure("parameters.bad-percent", piece.start, piece.end))
 
 
+def _check_decoded(read: Parameters, pieces: Sequence[Piece]) -> None:
+    """What the octets of a percent-encoded parameter come to (RFC 2231 4)."""
+    octets, charset = _octets(pieces)
+    first, last = pieces[0].start, pieces[-1].end
+    text = decoded(octets, charset)
+    if text is None and codec_name(charset) is not None:
+        read.departures.append(Departure("parameters.octets", first, last, charset))
+    elif found := _CONTROL.search(text or ""):
+        read.departures.append(Departure("parameters.control", first, last, f"U+{ord(found[0]):04X}"))
+
+
 def _together(pieces: Sequence[Piece]) -> str:
     """The value of one parameter, from its pieces in any order."""
+    octets, charset = _octets(pieces)
+    text = decoded(octets, charset)
+    return octets.decode("latin-1") if text is None else text
+
+
+def _octets(pieces: Sequence[Piece]) -> tuple[bytes, str]:
+    """The octets of one parameter and their charset."""
     chosen = (
         [p for p in pieces if p.section is None and p.extended]
         or sorted((p for p in pieces if p.section is not None), key=lambda p: p.section or 0)
@@ -194,8 +219,7 @@ def _together(pieces: Sequence[Piece]) -> str:
     for number, piece in enumerate(chosen):
         value = piece.value
         if number == 0 and piece.extended and value.count("'") >= 2:
-            charset, _, value = value.split("'", 2)
+            named, _, value = value.split("'", 2)
+            charset = named or charset
         stretches.append(unquote_to_bytes(value) if piece.extended else value.encode("latin-1"))
-    octets = b"".join(stretches)  # what is raw is UTF-8 (RFC 6532)
-    text = decoded(octets, charset)
-    return octets.decode("latin-1") if text is None else text
+    return b"".join(stretches), charset  # what is raw is UTF-8 (RFC 6532)

@@ -19,7 +19,7 @@ from pribble.arguments import of, possible_paths, texts
 from pribble.errors import HeaderError, PribbleError, visible
 from pribble.mime.encoding import base64_chunks, base64_size, encoded_text, longest_line
 from pribble.mime.flowed import flowed
-from pribble.mime.grammar import LONGEST_LINE, MEDIA_TYPE, MESSAGE_TYPES, TOKEN, TURNING
+from pribble.mime.grammar import ENCODED_WORD_START, LONGEST_LINE, MEDIA_TYPE, MESSAGE_TYPES, TOKEN, TURNING
 from pribble.mime.header import checked, written
 from pribble.mime.heading import checked_id
 
@@ -304,14 +304,16 @@ def _with_parameters(field_name: str, value: str, *parameters: tuple[str, str]) 
 
 def parameter(name: str, value: str) -> list[str]:
     """A parameter (RFC 2045 5.1), in several pieces where it is long, percent-encoded where it is not ASCII
-    (RFC 2231): never both forms, which RFC 2231 does not permit in mail."""
-    if value.isascii() and len(value) <= _LONGEST_PARAMETER:
+    (RFC 2231), or holds what some readers take for an encoded-word (RFC 2047 5(3)): never both forms, which RFC 2231
+    does not permit in mail."""
+    is_plain = value.isascii() and ENCODED_WORD_START not in value
+    if is_plain and len(value) <= _LONGEST_PARAMETER:
         return [
             f"{name}={value}"
             if TOKEN.fullmatch(value) and not set(value) & set("*'%") and name != "boundary"
             else f"{name}={_quoted(value)}"
         ]
-    if value.isascii():
+    if is_plain:
         pieces = [value[i : i + _CONTINUATION] for i in range(0, len(value), _CONTINUATION)]
         return [f"{name}*{number}={_quoted(piece)}" for number, piece in enumerate(pieces)]
     # RFC 2231 7: attribute-char is any ASCII but SPACE, CTLs, "*", "'", "%" and tspecials.
@@ -333,7 +335,9 @@ def _quoted(value: str) -> str:
 
 
 def ascii_name(name: str) -> str:
-    """An ASCII transliteration of a file name, for receivers that know only ``name=``."""
+    """An ASCII transliteration of a file name, for receivers that know only ``name=``, in which nothing looks like an
+    encoded-word."""
+    name = name.replace(ENCODED_WORD_START, "=_")
     if name.isascii():
         return name
     plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode("ascii")

@@ -25,6 +25,8 @@ _FIELD = re.compile(r"([^ \t\r\n:]+)([ \t]*):")
 _WIDER_FIELD = re.compile(r"[^ \t\r\n:][^\r\n:]{0,75}:")
 # A word that was meant as the name of a field.
 _LIKE_A_NAME = re.compile(r"(?:[A-Z][A-Za-z0-9]*(?:-[A-Za-z0-9]+)+|From|To|Cc|Subject|Date|Sender)(?=[ \t]|\r?\n)")
+# RFC 2045 6.7(3): blanks at the end of a line were put there on the way.
+_PADDING = re.compile(rb"(?<![ \t])[ \t]++(?=\r?\n)")
 _BOM = "\xef\xbb\xbf"
 
 
@@ -117,11 +119,20 @@ class Entity:
     def file_name(self) -> str | None:
         return self.disposition.get("filename") or self.type.get("name")
 
+    def own_stretches(self) -> Iterator[tuple[int, int]]:
+        """Where its body is its own: all of it, or of a multipart what stands before the first part and behind the
+        last (RFC 2046 5.1.1: preamble and epilogue), with the delimiters there."""
+        if not self.parts:
+            yield self.body_start, self.end
+        elif self.is_multipart:
+            yield self.body_start, self.parts[0].start
+            yield self.parts[-1].end, self.end
+
     def decoded(self) -> bytes:
         """Its body without its transfer encoding, as far as it can be decoded."""
         octets = self.body.encode("latin-1")
         if self.encoding == "quoted-printable":
-            return binascii.a2b_qp(octets)
+            return binascii.a2b_qp(_PADDING.sub(b"", octets))
         if self.encoding == "base64":
             return _from_base64(octets)
         return octets

@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field, fields
-from datetime import datetime, timedelta, timezone
 from typing import Any
 
 from pribble.errors import AddressError, HeaderError
@@ -14,10 +13,10 @@ from pribble.mime.base import BaseMessage
 from pribble.mime.charsets import decoded
 from pribble.mime.encoding import base64_lines
 from pribble.mime.flowed import read_flowed
-from pribble.mime.grammar import DATE_TIME, MESSAGE_ID, MONTHS
-from pribble.mime.header import quoted
+from pribble.mime.grammar import MESSAGE_ID
+from pribble.mime.header import quoted, read_date_time
 from pribble.mime.part import Attachment
-from pribble.mime.reading import Entity, Field, read_message
+from pribble.mime.reading import Entity, read_message
 from pribble.mime.words import decoded_runs, decoded_text
 
 LF = b"\n"
@@ -67,7 +66,7 @@ class StoredMessage(BaseMessage):
             authors=authors,
             envelope_sender=envelope_sender and mailbox(envelope_sender, "the envelope's sender").addr,
             subject=None if subject is None else decoded_text(subject.value),
-            date=_date(root.first("date")),
+            date=None if (date := root.first("date")) is None else read_date_time(date.value),
             message_id=next(iter(_ids(root, "message-id")), None),
             in_reply_to=next(iter(_ids(root, "in-reply-to")), None),
             references=tuple(_ids(root, "references")),
@@ -125,27 +124,6 @@ def _people(root: Entity, key: str) -> AddressList:
         except AddressError as error:
             raise AddressError(f"{named.name}: {error.problem}", hint=error.hint) from None
     return AddressList(found)
-
-
-def _date(field: Field | None) -> datetime | None:
-    """The moment; None where it is none, of which the audit says why."""
-    found = DATE_TIME.fullmatch(field.value) if field is not None else None
-    if found is None or found["zone"][0] not in "+-":
-        return None
-    zone = found["zone"]
-    offset = timedelta(hours=int(zone[1:3]), minutes=int(zone[3:])) * (-1 if zone[0] == "-" else 1)
-    try:
-        return datetime(
-            int(found["year"]),
-            MONTHS.index(found["month"].capitalize()) + 1,
-            int(found["day"]),
-            int(found["hour"]),
-            int(found["minute"]),
-            int(found["second"] or 0),
-            tzinfo=timezone(offset),
-        )
-    except (ValueError, OverflowError):
-        return None
 
 
 def _ids(root: Entity, key: str) -> Iterator[str]:

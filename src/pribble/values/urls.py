@@ -14,7 +14,7 @@ from urllib.parse import quote, unquote
 import idna
 
 from pribble.errors import AddressError, HeaderError, UnsafeValue
-from pribble.mime.address import parse_mailboxes
+from pribble.mime.address import in_uri, parse_mailboxes
 
 _SCHEME = re.compile(r"([A-Za-z][A-Za-z0-9+.-]*):")
 # What most addresses are: nothing in them needs a second look.
@@ -176,8 +176,7 @@ def mailboxes(text: str) -> str:
         raise UnsafeValue(error.problem, hint=error.hint) from None
     if not found:
         raise UnsafeValue("no e-mail address")
-    # Any "," between them is RFC 6068's; one within a local part is encoded.
-    return ",".join(quote(one.addr, safe="!$'*+@") for one in found)
+    return ",".join(map(in_uri, found))
 
 
 def field(text: str) -> str:

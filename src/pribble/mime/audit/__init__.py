@@ -14,7 +14,8 @@ from dataclasses import dataclass, field
 from pribble import arguments
 from pribble.findings import Finding
 from pribble.mime.audit.automatic import check_machines
-from pribble.mime.audit.bodies import check_body
+from pribble.mime.audit.bodies import check_around, check_body
+from pribble.mime.audit.calendars import check_calendar
 from pribble.mime.audit.heads import check_content_fields, check_date, check_fields, check_ids, check_senders
 from pribble.mime.audit.lines import check_lines
 from pribble.mime.audit.mailboxes import Mailboxes
@@ -24,28 +25,18 @@ from pribble.mime.audit.multiparts import (
     check_multipart,
     check_parameters,
     check_related,
+    check_secured,
     without_extended,
 )
 from pribble.mime.audit.report import Octets, Report
-from pribble.mime.audit.texts import check_calendar, check_flowed
-from pribble.mime.audit.words import check_raw, check_words
-from pribble.mime.reading import Entity, read_message
+from pribble.mime.audit.structured import check_form
+from pribble.mime.audit.texts import check_flowed
+from pribble.mime.audit.words import check_raw, check_raw_in_part, check_words
+from pribble.mime.fields import known_field
+from pribble.mime.reading import Entity, Field, read_message
 
-_ADDRESS_FIELDS = frozenset(
-    "from sender reply-to to cc bcc resent-from resent-sender resent-to resent-cc resent-bcc resent-reply-to".split()
-)
-_DATES = frozenset(("date", "resent-date"))
-_IDS = frozenset(("message-id", "in-reply-to", "references", "content-id", "resent-message-id"))
-# Fields of a form that has no place for encoded-words; what looks like one there is looked at elsewhere, or is none.
-_STRUCTURED = (
-    _ADDRESS_FIELDS
-    | _DATES
-    | _IDS
-    | frozenset(
-        "content-type content-disposition content-transfer-encoding mime-version received return-path dkim-signature "
-        "auto-submitted list-unsubscribe list-unsubscribe-post content-language authentication-results".split()
-    )
-)
+# Fields with parameters, which may be encoded in a way of their own (RFC 2231).
+_WITH_PARAMETERS = ("content-type", "content-disposition")
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,36 +96,40 @@ def audit(raw: bytes, *, submitted: bool = False, smtputf8: bool = True, name: s
     root = read_message(text)
     report = Report(Octets(name, text))
     check_lines(root, report)
+    international: dict[int, bool] = {}
     for entity in root.walk():
-        _check_entity(entity, report, submitted=submitted, smtputf8=smtputf8)
+        parent = entity.parent
+        of_message = parent is None or parent.is_message
+        international[id(entity)] = _is_international(entity) if of_message else international[id(parent)]
+        _check_entity(
+            entity,
+            report,
+            submitted=submitted,
+            smtputf8=smtputf8,
+            international=smtputf8 and international[id(entity)],
+        )
     check_related(root, report)
     check_forms(root, report)
     return Audit(_audited(root), report.findings, dict(report.counts))
 
 
-def _check_entity(entity: Entity, report: Report, *, submitted: bool, smtputf8: bool) -> None:
+def _check_entity(entity: Entity, report: Report, *, submitted: bool, smtputf8: bool, international: bool) -> None:
     report.tell_all(without_extended(entity) if entity.is_multipart else entity.departures)
     if entity.parent is None or entity.parent.is_message:
         check_fields(entity, report, submitted=submitted, nested=entity.parent is not None)
         check_machines(entity, report)
     check_content_fields(entity, report)
-    addresses: dict[str, list[str]] = {}
-    for one in entity.fields:
-        if not one.key.startswith("content-"):
-            check_raw(one, report, smtputf8=smtputf8)
-        if one.key in _ADDRESS_FIELDS:
-            addresses[one.key] = Mailboxes(one, report, smtputf8=smtputf8).check()
-            check_words(one, report, phrase=True)
-        elif one.key in _DATES:
-            check_date(one, report)
-        elif one.key in _IDS:
-            check_ids(one, report)
-        elif one.key not in _STRUCTURED:
-            check_words(one, report, phrase=False)
+    addresses = {
+        one.key: found
+        for one in entity.fields
+        if (found := _check_field(one, report, smtputf8=smtputf8, international=international)) is not None
+    }
     check_senders(entity, addresses, report)
-    check_parameters(entity, report)
+    check_parameters(entity, report, international=international)
     if entity.is_multipart:
         check_multipart(entity, report)
+        check_secured(entity, report)
+        check_around(entity, report)
     if entity.is_multipart or entity.is_message:
         check_encoding_of_whole(entity, report)
     if not entity.parts and not entity.is_multipart:
@@ -143,6 +138,31 @@ def _check_entity(entity: Entity, report: Report, *, submitted: bool, smtputf8: 
         check_flowed(entity, report)
     elif entity.type.value == "text/calendar" and entity.disposition.value != "attachment":  # else a file like others
         check_calendar(entity, report)
+
+
+def _check_field(field: Field, report: Report, *, smtputf8: bool, international: bool) -> list[str] | None:
+    """A field by the form that it has; returns the addresses in it, None where it has none."""
+    syntax = known_field(field.key).syntax
+    if not field.key.startswith("content-"):
+        check_raw(field, report, smtputf8=smtputf8)
+    elif field.key not in _WITH_PARAMETERS and not international:
+        check_raw_in_part(field, report)
+    if field.key not in _WITH_PARAMETERS:  # where what is encoded so, and what is not ASCII, is told of parameters
+        check_words(field, report, syntax)
+    if syntax in ("mailboxes", "addresses"):
+        return Mailboxes(field, report, smtputf8=smtputf8).check()
+    if syntax == "date":
+        check_date(field, report)
+    elif syntax in ("id", "ids"):
+        check_ids(field, report)
+    if syntax != "text":
+        check_form(field, report, syntax, smtputf8=smtputf8)
+    return None
+
+
+def _is_international(message: Entity) -> bool:
+    """Whether the header of a message is not ASCII, and so those of its parts need not be either (RFC 6532 3.4)."""
+    return any(not field.raw.isascii() for field in message.fields if not field.key.startswith("content-"))
 
 
 def _audited(entity: Entity) -> AuditedPart:

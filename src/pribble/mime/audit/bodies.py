@@ -11,7 +11,8 @@ from pribble.mime.reading import Entity
 
 _BAD_ESCAPE = re.compile(r"=(?![0-9A-Fa-f]{2}|[ \t]*\r?\n|[ \t]*\Z)")
 _LOWER_ESCAPE = re.compile(r"=(?:[a-f][0-9A-Fa-f]|[0-9A-F][a-f])")
-_TRAILING = re.compile(r"(?<![ \t])[ \t]+(?=\r?\n|\Z)")
+# RFC 2045 6.7: behind a soft break there may be padding that a server put there.
+_TRAILING = re.compile(r"(?<![ \t=])[ \t]+(?=\r?\n|\Z)")
 _RAW = re.compile(r"[^\x20-\x7e\t\r\n]")
 _ENCODED_ENDS = re.compile(r"=0D=0A|=0A", re.IGNORECASE)
 _FOREIGN = re.compile(r"[^A-Za-z0-9+/=\r\n]")
@@ -54,6 +55,14 @@ def check_body(entity: Entity, report: Report) -> None:
         _check_text(entity, report)
     elif entity.type.value in _KNOWN_TYPES:
         _check_signature(entity, report)
+
+
+def check_around(entity: Entity, report: Report) -> None:
+    """What stands around the parts of a multipart, which is shown to nobody and travels all the same."""
+    if entity.encoding == "7bit":
+        for start, end in entity.own_stretches():
+            if found := _BEYOND.search(entity.text, start, end):
+                report.tell("encodings.undeclared", found.start(), found.end())
 
 
 def _beyond_ascii(entity: Entity) -> int | None:

@@ -8,18 +8,24 @@ from datetime import date
 
 from pribble.mime.audit.report import Report
 from pribble.mime.comments import without_comments
-from pribble.mime.grammar import DATE_TIME, MESSAGE_ID, MONTHS, OBSOLETE_ZONES, WEEKDAYS, WHITE_SPACE
+from pribble.mime.fields import FIELDS, known_field
+from pribble.mime.grammar import (
+    ATEXT,
+    DATE_TIME,
+    DOMAIN_LITERAL,
+    MESSAGE_ID,
+    MONTHS,
+    OBSOLETE_ZONES,
+    QUOTED,
+    WEEKDAYS,
+    WHITE_SPACE,
+)
 from pribble.mime.reading import Entity, Field
-
-# RFC 5322 3.6: of each of these at most one
-_ONCE = ("date", "from", "sender", "reply-to", "to", "cc", "bcc", "message-id", "in-reply-to", "references", "subject")
 
 
 def check_fields(message: Entity, report: Report, *, submitted: bool, nested: bool) -> None:
     """What a message must have.  One that is `nested` in another may lack all but syntax (RFC 2046 5.2.1)."""
-    for key in _ONCE:
-        for again in message.all(key)[1:]:
-            report.tell("fields.repeated", again.start, again.value_start, again.name)
+    _check_counts(message, report)
     for key in ("to", "cc", "sender", "reply-to", "from"):
         for field in message.all(key):
             if not without_comments(field.value).strip(WHITE_SPACE):
@@ -36,6 +42,19 @@ def check_fields(message: Entity, report: Report, *, submitted: bool, nested: bo
         lacking = [name for name in ("Resent-Date", "Resent-From") if not message.first(name.lower())]
         if lacking:
             report.tell("fields.resent-incomplete", resent[0].start, resent[0].value_start, " and ".join(lacking))
+
+
+def _check_counts(entity: Entity, report: Report) -> None:
+    """Each field at most as often as the table of fields allows."""
+    met: set[str] = set()
+    for field in entity.fields:
+        known = FIELDS.get(field.key)
+        if known is None or not known.once or field.key == "mime-version":  # which has a rule of its own
+            continue
+        if field.key in met:
+            rule = "mime.content-type-repeated" if field.key.startswith("content-") else "fields.repeated"
+            report.tell(rule, field.start, field.value_start, field.name, reference=known.reference)
+        met.add(field.key)
 
 
 def _check_missing(message: Entity, report: Report) -> None:
@@ -74,11 +93,9 @@ def check_senders(message: Entity, addresses: Mapping[str, Sequence[str]], repor
 
 
 def check_content_fields(entity: Entity, report: Report) -> None:
-    """The fields that tell what a body is: each once, and in a part no others."""
-    for key in ("content-type", "content-transfer-encoding", "content-disposition", "content-id"):
-        for again in entity.all(key)[1:]:
-            report.tell("mime.content-type-repeated", again.start, again.value_start, again.name)
+    """In the header of a part each field once, and none but those that tell what its body is."""
     if entity.parent is not None and entity.parent.is_multipart:
+        _check_counts(entity, report)
         for field in entity.fields:
             if not field.key.startswith("content-"):
                 report.tell("multipart.other-field", field.start, field.value_start, field.name)
@@ -123,6 +140,8 @@ def _check_moment(field: Field, report: Report, found: re.Match[str], month: str
     if len(digits) < 4:
         report.tell_of("date.short-year", field, len(digits))
         year += 2000 if len(digits) == 2 and year < 50 else 1900  # RFC 5322 4.3
+    elif year < 1900:
+        report.tell_of("date.early-year", field, year)
     # A second of 60 is a leap second (RFC 5322 3.3).
     if int(found["hour"]) > 23 or int(found["minute"]) > 59 or int(found["second"] or 0) > 60:
         report.tell_of("date.no-such-time", field)
@@ -143,6 +162,8 @@ def _check_zone(field: Field, report: Report, zone: str) -> None:
     if zone[0] in "+-":
         if int(zone[3:]) > 59:
             report.tell_of("date.zone-range", field)
+        elif int(zone[1:]) > 1400:
+            report.tell_of("date.far-zone", field, zone)
     else:
         report.tell_of("date.old-zone" if zone.upper() in OBSOLETE_ZONES else "date.zone-name", field)
 
@@ -150,11 +171,14 @@ def _check_zone(field: Field, report: Report, zone: str) -> None:
 # ---- ids ------------------------------------------------------------------------------------------------------
 
 _AN_ID = re.compile(r"<[^<>]*>")
+# RFC 5322 4.5.4:  obs-id-left = local-part   obs-id-right = domain   (4.4: obs-local-part = word *("." word))
+_A_WORD = rf"(?:[{ATEXT}]+|{QUOTED.pattern})"
+_OBSOLETE_ID = re.compile(rf"<{_A_WORD}(?:\.{_A_WORD})*@(?:[{ATEXT}]+(?:\.[{ATEXT}]+)*|{DOMAIN_LITERAL.pattern})>")
 
 
 def check_ids(field: Field, report: Report) -> None:
     """Ids in Message-ID, In-Reply-To, References and Content-ID (RFC 5322 3.6.4, RFC 2045 7)."""
-    several = field.key in ("in-reply-to", "references")
+    several = known_field(field.key).syntax == "ids"
     value = without_comments(field.raw)
     found = _AN_ID.findall(value)
     words = _AN_ID.sub(" ", value).replace(",", " ").strip(WHITE_SPACE)
@@ -179,6 +203,8 @@ def check_ids(field: Field, report: Report) -> None:
                 if "@" not in one
                 else "ids.space"
                 if re.search(r"[ \t\r\n]", one)
+                else "ids.obsolete"
+                if _OBSOLETE_ID.fullmatch(one)
                 else "ids.syntax",
                 field,
             )

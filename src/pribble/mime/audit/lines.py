@@ -24,22 +24,34 @@ def check_lines(root: Entity, report: Report) -> None:
     headers = sorted((e.start, e.body_start) for e in entities)
     starts = [start for start, _ in headers]
 
+    # RFC 2045 2.9: in a binary body a line feed is an octet like others.
+    binary = [(e.body_start, e.end) for e in entities if e.encoding == "binary" and not e.parts]
+    binary_starts = [start for start, _ in binary]
+
     def in_header(offset: int) -> bool:
         index = bisect_right(starts, offset) - 1
         return index >= 0 and offset < headers[index][1]
 
+    def in_binary(offset: int) -> bool:
+        index = bisect_right(binary_starts, offset) - 1
+        return index >= 0 and offset < binary[index][1]
+
     ends = text.count("\r\n")
     if text.count("\n") != ends:
         for found in _BARE_LF.finditer(text):
+            if in_binary(found.start()):
+                continue
             inside = in_header(found.start())
             report.tell("lines.bare-lf-header" if inside else "lines.bare-lf-body", found.start(), found.end())
     if text.count("\r") != ends:
         for found in _BARE_CR.finditer(text):
+            if in_binary(found.start()):
+                continue
             report.tell("lines.bare-cr", found.start(), found.end())
     for entity in entities:
         _check_header_lines(entity, report)
-        if not entity.parts:
-            _check_body_lines(entity, report)
+        for start, end in entity.own_stretches():
+            _check_body_lines(entity, start, end, report)
     if text and not text.endswith("\n"):
         report.tell("limits.no-final-crlf", len(text) - 1, len(text))
 
@@ -75,18 +87,17 @@ def _check_width(line: str, position: int, report: Report) -> None:
         report.tell("lines.wide-header" if len(tokens) > 1 else "lines.wide-token", position, end, width)
 
 
-def _check_body_lines(entity: Entity, report: Report) -> None:
+def _check_body_lines(entity: Entity, position: int, end: int, report: Report) -> None:
     if entity.encoding == "binary":  # RFC 2045 2.9: anything goes
         return
     text = entity.text
-    for found in _NUL.finditer(text, entity.body_start, entity.end):
+    for found in _NUL.finditer(text, position, end):
         report.tell("lines.nul-body", found.start(), found.end())
     if entity.encoding in ("quoted-printable", "base64"):  # whose lines are shorter still
         return
-    position = entity.body_start
-    while entity.end - position > LONGEST_LINE:
-        stop = text.find("\n", position, entity.end)
-        stop = entity.end if stop < 0 else stop
+    while end - position > LONGEST_LINE:
+        stop = text.find("\n", position, end)
+        stop = end if stop < 0 else stop
         size = stop - position - (text[stop - 1 : stop] == "\r")
         if size > LONGEST_LINE:
             report.tell("lines.long-body", position, stop, size)

@@ -3,12 +3,17 @@
 from __future__ import annotations
 
 import re
+import unicodedata
 from collections.abc import Iterator, Sequence
+from ipaddress import IPv4Address, IPv6Address
 from itertools import pairwise
 from typing import NamedTuple
 
+import idna
+
 from pribble.mime.audit.report import Report
-from pribble.mime.grammar import ENCODED_WORD_START, LONGEST_DOMAIN, LONGEST_LABEL, LONGEST_LOCAL
+from pribble.mime.fields import known_field
+from pribble.mime.grammar import ENCODED_WORD_TEXT, LONGEST_DOMAIN, LONGEST_LABEL, LONGEST_LOCAL
 from pribble.mime.reading import Field
 
 _LEXER = re.compile(
@@ -17,6 +22,7 @@ _LEXER = re.compile(
     re.DOTALL,
 )
 _COMMENT_END = re.compile(r"[()]|\\.", re.DOTALL)
+_TAG = re.compile(r"[A-Za-z0-9-]*[A-Za-z0-9]")
 _LABEL = re.compile(r"[A-Za-z0-9](?:[A-Za-z0-9-]*[A-Za-z0-9])?")
 
 
@@ -37,6 +43,7 @@ class Mailboxes:
 
     def __init__(self, field: Field, report: Report, *, smtputf8: bool) -> None:
         self.field, self.report, self.smtputf8 = field, report, smtputf8
+        self.syntax = known_field(field.key).syntax
         self._addresses: list[str] = []
 
     def check(self) -> list[str]:
@@ -65,16 +72,18 @@ class Mailboxes:
             if token.kind == ":" and not any(t.kind == "@" for t in member):
                 if group is not None:
                     self._tell("addresses.nested-group", [token])
-                elif self.field.key in ("from", "sender", "resent-from", "resent-sender"):
+                elif self.syntax == "mailboxes":
                     self._tell("addresses.group-in-from", [*member, token], self.field.name)
                 group, member = token, []
                 continue
             closes = token.kind == ";" and group is not None
+            if token.kind == ";" and not closes:
+                self._tell("addresses.semicolon", [token])
             if member:
                 yield member
             elif token.kind == "," and not ended:
                 self._tell("addresses.empty-member", [token])
-            elif not closes and token.kind != ",":
+            elif token.kind == ":":
                 self._tell("addresses.syntax", [token])
             member, after_comma, ended = [], token.kind == ",", closes
             group = None if closes else group
@@ -92,7 +101,7 @@ class Mailboxes:
             inside = member[angle + 1 :]
             if not inside or inside[-1].kind != ">" or any(token.kind == ">" for token in inside[:-1]):
                 self._tell("addresses.syntax", member)
-            elif self.field.key != "return-path" or len(inside) > 1:
+            elif self.syntax != "path" or len(inside) > 1:
                 self._check_angle(inside[:-1] or member)
         elif any(token.kind == "@" for token in member):
             self._check_addr_spec(member)
@@ -117,7 +126,7 @@ class Mailboxes:
 
     def _check_addr_spec(self, tokens: Member) -> None:
         ats = [n for n, token in enumerate(tokens) if token.kind == "@"]
-        if any(ENCODED_WORD_START in token.text and token.kind == "atom" for token in tokens):
+        if ENCODED_WORD_TEXT.search("".join([token.text if token.kind == "atom" else " " for token in tokens])):
             self._tell("addresses.encoded-word", tokens)
             return
         if len(ats) != 1 or any(token.kind not in ("atom", "quoted", ".", "@", "literal") for token in tokens):
@@ -148,6 +157,8 @@ class Mailboxes:
         if domain[0].kind == "literal":
             if len(domain) > 1:
                 self._tell("addresses.syntax", domain)
+            elif not _is_literal(domain[0].text[1:-1]):
+                self._tell("addresses.literal", domain)
             return
         if any(a.kind == b.kind == "atom" for a, b in pairwise(domain)):
             self._tell("addresses.syntax", domain)
@@ -159,6 +170,8 @@ class Mailboxes:
             self._tell("addresses.label", domain)
         elif len(name) > LONGEST_DOMAIN:
             self._tell("addresses.long-domain", domain, len(name))
+        elif any(label[:4].lower() == "xn--" and not _is_a_label(label) for label in name.split(".")):
+            self._tell("addresses.a-label", domain)
 
     # -- lexical --
 
@@ -176,7 +189,7 @@ class Mailboxes:
                 if kind == "unclosed":
                     self.report.tell("addresses.unclosed-quote", base + position, base + end)
                     kind = "quoted"
-                if kind == "quoted" and ENCODED_WORD_START in text and "?=" in text:
+                if kind == "quoted" and ENCODED_WORD_TEXT.search(text):
                     self.report.tell("addresses.encoded-word-in-quotes", base + position, base + end)
                 yield Token(text if kind == "special" else kind, text, base + position, base + end)
             position = end
@@ -191,3 +204,31 @@ class Mailboxes:
         base = self.field.value_start
         self.report.tell("addresses.unclosed-comment", base + start, base + len(self.field.raw))
         return len(self.field.raw)
+
+
+def _is_literal(inside: str) -> bool:
+    """Whether what stands in the brackets of a domain literal is an address of the net (RFC 5321 4.1.3)."""
+    tag, colon, address = inside.strip(" \t").partition(":")
+    try:
+        if not colon:
+            IPv4Address(tag)
+        elif tag.lower() == "ipv6":
+            IPv6Address(address)
+        else:  # a tag that was registered since
+            return bool(_TAG.fullmatch(tag) and address)
+    except ValueError:
+        return False
+    return True
+
+
+def _is_a_label(label: str) -> bool:
+    """Whether a label that says that it is one is an A-label (RFC 5890 2.3.2.1), or of those with pictographs, which
+    are none and in use."""
+    try:
+        try:
+            idna.ulabel(label.lower())
+        except idna.IDNAError:
+            return any(unicodedata.category(c) == "So" for c in label[4:].encode("ascii").decode("punycode"))
+    except UnicodeError:
+        return False
+    return True

@@ -7,8 +7,9 @@ import re
 from urllib.parse import unquote
 
 from pribble.mime.audit.report import Report
+from pribble.mime.charsets import fits
 from pribble.mime.comments import without_comments
-from pribble.mime.grammar import BOUNDARY, LONGEST_BOUNDARY, MEDIA_TYPE, TURNING, WHITE_SPACE
+from pribble.mime.grammar import BOUNDARY, LONGEST_BOUNDARY, MEDIA_TYPE, TOKEN, TURNING, WHITE_SPACE
 from pribble.mime.parameters import Departure, Parameters
 from pribble.mime.reading import Entity, Field
 
@@ -17,31 +18,50 @@ _CID = re.compile(rb"""(?:=\s*+["']?|url\(\s*+["']?)\s*+cid:([^"'\s>)]*(?:>(?=["
 _ADDRESS = re.compile(rb"""(?:=\s*+["']?|url\(\s*+["']?)\s*+([^"'\s>)]+)""", re.IGNORECASE)
 # RFC 3986 3.3:  pchar = unreserved / pct-encoded / sub-delims / ":" / "@"
 _PATH = re.compile(r"(?:[A-Za-z0-9._~!$&'()*+,;=:@/?-]|%[0-9A-Fa-f]{2})*")
+# What some types must say besides (a boundary has rules of its own).
+REQUIRED_PARAMETERS = {
+    "multipart/signed": (("protocol", "micalg"), "RFC 1847 2.1"),
+    "multipart/encrypted": (("protocol",), "RFC 1847 2.2"),
+    "multipart/report": (("report-type",), "RFC 6522 3"),
+    "message/external-body": (("access-type",), "RFC 2046 5.2.3"),
+    "message/partial": (("id", "number"), "RFC 2046 5.2.2"),
+}
 # How rich the forms of a text are; calendars and the like are richer than pages.
 _RICHNESS = {"text/plain": 0, "text/enriched": 1, "text/watch-html": 1, "text/html": 2, "multipart/related": 2}
 
 
-def check_parameters(entity: Entity, report: Report) -> None:
-    """Content-Type and Content-Disposition (RFC 2045 5.1, RFC 2183, RFC 2231)."""
+def check_parameters(entity: Entity, report: Report, *, international: bool) -> None:
+    """Content-Type and Content-Disposition (RFC 2045 5.1, RFC 2183, RFC 2231); `international` says that the header of
+    the message is not ASCII, and so need parameters not be (RFC 6532 3.4)."""
     for key, read in (("content-type", entity.type), ("content-disposition", entity.disposition)):
         field = entity.first(key)
         if field is None:
             continue
         report.tell_all(read.departures, field.value_start)
-        if key == "content-type":
-            if not MEDIA_TYPE.fullmatch(re.sub(r"[ \t\r\n]", "", without_comments(read.value))):
+        value = re.sub(r"[ \t\r\n]*/[ \t\r\n]*", "/", without_comments(read.value)).strip(WHITE_SPACE)
+        if re.search(r"[ \t\r\n]", value):
+            report.tell_of("parameters.extra-word", field, field.name)
+        elif key == "content-type":
+            if not MEDIA_TYPE.fullmatch(value):
                 report.tell_of("parameters.no-subtype", field)
-        elif not read.value:
+        elif not TOKEN.fullmatch(value):
             report.tell_of("parameters.no-disposition", field)
-        _check_values(read, field, report)
+        _check_values(read, field, report, international=international)
+        if not international and not _without(field.raw, read).isascii():
+            report.tell_of("international.part", field, field.name)
+    if field := entity.first("content-type"):
+        required, reference = REQUIRED_PARAMETERS.get(entity.type.value, ((), ""))
+        if lacking := [name for name in required if not entity.type.get(name)]:
+            detail = f"{entity.type.value} without {' and '.join(f'{name}=' for name in lacking)}"
+            report.tell("parameters.required", field.start, field.end, detail, reference=reference)
 
 
-def _check_values(read: Parameters, field: Field, report: Report) -> None:
+def _check_values(read: Parameters, field: Field, report: Report, *, international: bool) -> None:
     for piece in read.pieces:
         start, end = field.value_start + piece.start, field.value_start + piece.end
         if "=?" in piece.value and "?=" in piece.value:
             report.tell("words.in-parameter", start, end)
-        elif piece.quoted and not piece.value.isascii():
+        elif piece.quoted and not piece.value.isascii() and not (international and _is_utf8(piece.value)):
             report.tell("parameters.raw-octets", start, end)
     for name in ("filename", "name"):
         value = read.get(name)
@@ -51,6 +71,31 @@ def _check_values(read: Parameters, field: Field, report: Report) -> None:
                 field,
                 "a path in it" if re.search(r"[/\\]", value) else "characters that turn its direction",
             )
+
+
+def _without(text: str, read: Parameters) -> str:
+    """The value of a field without its parameters, which tell of themselves."""
+    kept, position = [], 0
+    for piece in read.pieces:
+        kept.append(text[position : piece.start])
+        position = piece.end
+    return "".join(kept) + text[position:]
+
+
+def _is_utf8(octets: str) -> bool:
+    return fits(octets.encode("latin-1"), "utf-8")
+
+
+def check_secured(entity: Entity, report: Report) -> None:
+    """multipart/signed and multipart/encrypted: two parts, one of which is of the protocol's type (RFC 1847 2)."""
+    field, kind = entity.first("content-type"), entity.type.value
+    if field is None or kind not in ("multipart/signed", "multipart/encrypted"):
+        return
+    protocol = (entity.type.get("protocol") or "").lower()
+    if entity.parts and len(entity.parts) != 2:
+        report.tell_of("multipart.two-parts", field, f"{kind} with {len(entity.parts)}")
+    elif entity.parts and protocol and entity.parts[kind == "multipart/signed"].type.value != protocol:
+        report.tell_of("multipart.protocol", field, protocol)
 
 
 def check_multipart(entity: Entity, report: Report) -> None:

@@ -33,14 +33,15 @@ class Report:
         self.counts: Counter[str] = Counter()
         self._findings: list[Finding] = []
 
-    def tell(self, rule: str, start: int, end: int, detail: object = "") -> None:
-        """Something was found under `rule`, between two offsets; `detail` goes into what the rule says."""
+    def tell(self, rule: str, start: int, end: int, detail: object = "", *, reference: str = "") -> None:
+        """Something was found under `rule`, between two offsets; `detail` goes into what the rule says, and where the
+        rule is laid down for each field elsewhere, `reference` is the section."""
         self.counts[rule] += 1
         if self.counts[rule] > MOST_OF_A_RULE:
             return
-        severity, reference, message, fix = RULES[rule]
+        severity, section, message, fix = RULES[rule]
         place = self.source.place(start, max(end, start + 1))
-        self._findings.append(Finding(rule, severity, place, message.format(detail), fix, reference))
+        self._findings.append(Finding(rule, severity, place, message.format(detail), fix, reference or section))
 
     def tell_all(self, departures: Iterable[Departure], base: int = 0) -> None:
         """Departures whose places are counted from `base`."""

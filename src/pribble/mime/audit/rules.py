@@ -159,6 +159,7 @@ RULES: dict[str, Rule] = {
             "Return-Path before it was delivered",
             "leave it to the last server, and name the sender in the envelope",
         ),
+        "fields.unclosed-comment": (_E, "RFC 5322 3.2.2", "a comment in {} is not closed", "write the )"),
         "mime.version-missing": (_E, "RFC 2045 4", "Content- fields without MIME-Version", "write MIME-Version: 1.0"),
         "mime.version-repeated": (_E, "RFC 2045 4", "MIME-Version stands there again", "keep one"),
         "mime.version-unknown": (_E, "RFC 2045 4", "MIME-Version is not 1.0", "write MIME-Version: 1.0"),
@@ -184,6 +185,18 @@ RULES: dict[str, Rule] = {
         "date.syntax": (_E, "RFC 5322 3.3", "this is no date", "write it as Fri, 03 Jul 2026 10:15:00 +0100"),
         "date.short-year": (_W, "RFC 5322 4.3", "a year of {} digits", "write all four"),
         "date.zone-name": (_E, "RFC 5322 4.3", "a zone by a name that means nothing", "write it as +0100"),
+        "date.early-year": (
+            _E,
+            "RFC 5322 3.3",
+            "the year {}, and none before 1900 may stand there",
+            "check the clock that it was written by",
+        ),
+        "date.far-zone": (
+            _N,
+            "RFC 5322 3.3",
+            "the zone {}, in which nobody lives",
+            "check the clock that it was written by",
+        ),
         "date.old-zone": (_W, "RFC 5322 4.3", "a zone by its name", "write it as +0000"),
         # -- ids --
         "ids.no-brackets": (_E, "RFC 5322 3.6.4", "an id without angle brackets", "write <left@right>"),
@@ -198,6 +211,12 @@ RULES: dict[str, Rule] = {
             "an id with a character that none may hold",
             "write <left@right>, of letters, digits and dots",
         ),
+        "ids.obsolete": (
+            _W,
+            "RFC 5322 4.5.4",
+            "an id with a quoted string, or in another obsolete form",
+            "write <left@right>, both of letters, digits and dots",
+        ),
         "ids.content-id": (_E, "RFC 2045 7", "a Content-ID that is no id in angle brackets", "write <left@right>"),
         # -- addresses --
         "addresses.dot-in-name": (_W, "RFC 5322 4.1", "a name with a dot, and no quotes around it", 'write "A. Bell"'),
@@ -206,6 +225,12 @@ RULES: dict[str, Rule] = {
             "RFC 5322 3.4",
             "a name without an address: a comma ended it",
             'put the whole name in quotes: "Bell, Ana" <ana@example.org>',
+        ),
+        "addresses.semicolon": (
+            _E,
+            "RFC 5322 3.4",
+            "a semicolon that ends no group",
+            "write a comma between addresses",
         ),
         "addresses.at-in-name": (
             _E,
@@ -242,6 +267,18 @@ RULES: dict[str, Rule] = {
             "check the address",
         ),
         "addresses.long-domain": (_E, "RFC 5321 4.5.3.1", "a domain of {} octets, more than 255", "check the address"),
+        "addresses.literal": (
+            _E,
+            "RFC 5321 4.1.3",
+            "brackets without an address of the net in them",
+            "write [192.0.2.1] or [IPv6:2001:db8::1]",
+        ),
+        "addresses.a-label": (
+            _E,
+            "RFC 5890 2.3.2.1",
+            "a label with xn-- that no name was made into",
+            "write the A-label of the name",
+        ),
         "addresses.empty-member": (_W, "RFC 5322 4.4", "nothing between two commas", "remove one"),
         "addresses.route": (_W, "RFC 5322 4.4", "a route before an address", "remove it"),
         "addresses.nested-group": (_E, "RFC 5322 3.4", "a group in a group", "make one of them"),
@@ -272,6 +309,8 @@ RULES: dict[str, Rule] = {
             "= without two hexadecimal digits in an encoded-word",
             "write a bare = as =3D",
         ),
+        "words.empty": (_E, "RFC 2047 2", "an encoded-word with nothing in it", "leave it out"),
+        "words.lower-case": (_N, "RFC 2047 4.2", "hexadecimal digits in lower case", "write them in capitals"),
         "words.beside": (
             _E,
             "RFC 2047 5(1)",
@@ -290,12 +329,19 @@ RULES: dict[str, Rule] = {
             "an encoded-word in a parameter",
             "write name*=utf-8''… (RFC 2231)",
         ),
+        "words.forbidden": (
+            _E,
+            "RFC 2047 5",
+            "an encoded-word in {}, which has no place for one",
+            "write ASCII there; names, comments and free text may have them",
+        ),
         "words.line-break": (
             _E,
             "RFC 2047 5",
             "an encoded-word that decodes to a line break",
             "remove it: it may forge a field",
         ),
+        "words.control": (_E, "RFC 2047 5", "an encoded-word that decodes to a control character ({})", "remove it"),
         "words.octets": (
             _E,
             "RFC 2047 3",
@@ -323,6 +369,19 @@ RULES: dict[str, Rule] = {
             "a percent-encoded parameter that is not wholly encoded",
             "write % and two hexadecimal digits",
         ),
+        "parameters.octets": (
+            _E,
+            "RFC 2231 4",
+            "a percent-encoded parameter that is not in its charset: {}",
+            "name the right charset",
+        ),
+        "parameters.control": (
+            _E,
+            "RFC 2045 5.1",
+            "a parameter that decodes to a control character ({})",
+            "remove it: it may forge a field, or hide what a file is",
+        ),
+        "parameters.quoted-extended": (_E, "RFC 2231 7", "quotes around a percent-encoded parameter", "remove them"),
         "parameters.both-forms": (
             _W,
             "RFC 2231",
@@ -342,6 +401,14 @@ RULES: dict[str, Rule] = {
             "name the file alone, in characters that show",
         ),
         "parameters.missing-semicolon": (_E, "RFC 2045 5.1", "a semicolon is missing", "write ; before each parameter"),
+        "parameters.empty": (_E, "RFC 2045 5.1", "a semicolon without a parameter behind it", "remove it"),
+        "parameters.extra-word": (
+            _E,
+            "RFC 2045 5.1",
+            "{} says two words where one belongs",
+            "write filename= before the name of a file",
+        ),
+        "parameters.required": (_E, "RFC 2045 5", "{}", "write it"),
         "parameters.unclosed-quote": (_E, "RFC 2045 5.1", "a quoted string is not closed", 'write the second "'),
         "parameters.syntax": (_E, "RFC 2045 5.1", "this is no parameter", "write name=value"),
         "parameters.no-subtype": (_E, "RFC 2045 5.1", "a type without a subtype", "write it as text/plain"),
@@ -417,6 +484,18 @@ RULES: dict[str, Rule] = {
             "leave it 7bit or 8bit, or send it as a plain file",
         ),
         "multipart.understated": (_E, "RFC 2045 6.4", "it says 7bit, and a part in it is {}", "say so too"),
+        "multipart.two-parts": (
+            _E,
+            "RFC 1847 2",
+            "{} parts, where two belong: what is secured, and what secures it",
+            "make them two",
+        ),
+        "multipart.protocol": (
+            _E,
+            "RFC 1847 2",
+            "no part of the type that protocol names where it belongs: {}",
+            "let both be the same",
+        ),
         # -- transfer encodings --
         "encodings.unknown": (
             _E,
@@ -594,6 +673,46 @@ RULES: dict[str, Rule] = {
         "calendar.split-character": (_W, "RFC 5545 3.1", "a fold splits a character", "fold between characters"),
         "calendar.bare-lf": (_E, "RFC 5545 3.1", "a line that ends in LF alone", _CRLF),
         "calendar.incomplete": (_E, "RFC 5545 3.6.1", "an event without {}", "write UID and DTSTAMP"),
+        "calendar.header": (_E, "RFC 5545 3.6", "a calendar without {}", "write PRODID and VERSION"),
+        "calendar.unbalanced": (
+            _E,
+            "RFC 5545 3.6",
+            "what begins does not end, or the other way round",
+            "write END for each BEGIN, the inner ones first",
+        ),
+        "calendar.no-start": (_E, "RFC 5545 3.6.1", "an event without DTSTART", "say when it begins"),
+        "calendar.end-first": (
+            _E,
+            "RFC 5545 3.8.2.2",
+            "an event that ends before it begins",
+            "let DTEND be later than DTSTART",
+        ),
+        "calendar.end-and-duration": (_E, "RFC 5545 3.6.1", "an event with DTEND and DURATION", "keep one of them"),
+        "calendar.no-zone": (
+            _E,
+            "RFC 5545 3.2.19",
+            "no VTIMEZONE for the zone {}",
+            "put it into the calendar, or write moments in UTC",
+        ),
+        "calendar.stamp": (_E, "RFC 5545 3.8.7.2", "a DTSTAMP that is not in UTC: {}", "write it with a Z at its end"),
+        "calendar.address": (
+            _E,
+            "RFC 5545 3.3.3",
+            "{} is no URI",
+            "write mailto: and the address, percent-encoded (RFC 6068)",
+        ),
+        "calendar.repeated": (
+            _E,
+            "RFC 5545 3.8.4.7",
+            "the event {} stands there twice",
+            "keep the later one, or give each its RECURRENCE-ID",
+        ),
+        "calendar.sequence": (
+            _E,
+            "RFC 5546 3.2.5",
+            "a CANCEL without SEQUENCE",
+            "write the number of the revision that is called off",
+        ),
         # -- machines --
         "machines.auto-submitted": (
             _W,
@@ -601,12 +720,32 @@ RULES: dict[str, Rule] = {
             "an unknown value of Auto-Submitted",
             "write auto-generated, auto-replied or no",
         ),
+        "machines.value": (_W, "RFC 2156 5.3", "an unknown value: {}", "write one of these"),
         "machines.unsubscribe": (
             _E,
             "RFC 2369 2",
             "List-Unsubscribe without an address in angle brackets",
             "write <https://…>, <mailto:…>",
         ),
+        "machines.uri": (
+            _E,
+            "RFC 2369 2",
+            "{} without an address in angle brackets, or with more than addresses",
+            "write <https://…>, <mailto:…>",
+        ),
+        "machines.uri-blank": (
+            _E,
+            "RFC 2369 2",
+            "white space in an address in {}",
+            "percent-encode it, and fold between addresses",
+        ),
+        "machines.uri-character": (
+            _E,
+            "RFC 3986 2",
+            "a character in an address in {} that none may have",
+            "percent-encode it",
+        ),
+        "machines.list-id": (_E, "RFC 2919 3", "List-Id without an id in angle brackets", "write Name <name.domain>"),
         "machines.post-value": (
             _E,
             "RFC 8058 3.1",
@@ -624,6 +763,26 @@ RULES: dict[str, Rule] = {
             "RFC 8058 4",
             "no DKIM signature covers List-Unsubscribe-Post",
             "sign both fields, or receivers will not offer it",
+        ),
+        "machines.dkim-tags": (_E, "RFC 6376 3.5", "a signature without {}", "sign anew"),
+        "machines.dkim-from": (
+            _E,
+            "RFC 6376 5.4",
+            "a signature that does not cover From",
+            "sign From as well: who wrote it is what matters",
+        ),
+        # -- trace --
+        "trace.received-date": (
+            _E,
+            "RFC 5321 4.4",
+            "Received without a date behind its last semicolon",
+            "leave it to servers, which write ; and the date-time",
+        ),
+        "trace.return-path": (
+            _E,
+            "RFC 5321 4.4",
+            "Return-Path without an address in angle brackets",
+            "write <local@domain>, or <> for none",
         ),
         # -- international --
         "international.nested": (
@@ -650,6 +809,12 @@ RULES: dict[str, Rule] = {
             "RFC 5322 2.2",
             "octets beyond ASCII in a header field, which this way does not carry",
             "write them in encoded-words",
+        ),
+        "international.part": (
+            _E,
+            "RFC 6532 3.4",
+            "octets beyond ASCII in {}, where the header of the message is ASCII",
+            "encode them",
         ),
         "international.smtputf8": (
             _N,

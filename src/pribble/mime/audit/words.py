@@ -4,30 +4,75 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from typing import Literal
 
 from pribble.mime.audit.report import Report
-from pribble.mime.charsets import codec_name, fits
-from pribble.mime.grammar import BASE64, ENCODED_WORD, WHITE_SPACE
+from pribble.mime.charsets import codec_name, decoded, fits
+from pribble.mime.comments import Commented, read_comments
+from pribble.mime.fields import Syntax
+from pribble.mime.grammar import BASE64, ENCODED_WORD, ENCODED_WORD_TEXT, WHITE_SPACE
 from pribble.mime.reading import Field
 from pribble.mime.words import BAD_HEX, Word, runs, words_in
 
-_NOT_IN_PHRASE = re.compile(r"[^A-Za-z0-9!*+\-/=_]")
-_QUOTED_OR_ANGLE = re.compile(r'"(?:[^"\\]|\\.)*"|<[^<>]*>', re.DOTALL)
+# What of a field an encoded-word stands in (RFC 2047 5 (1), (3), (2)).
+_In = Literal["text", "phrase", "comment"]
+# What Q may not leave bare there.
+_NOT_BARE = {
+    "text": re.compile(r"(?!)"),
+    "phrase": re.compile(r"[^A-Za-z0-9!*+\-/=_]"),
+    "comment": re.compile(r'["()]'),
+}
+# What may stand before and behind one, at once; in a phrase also a comma, and the ends of a group.
+_BESIDE = {
+    "text": (WHITE_SPACE, WHITE_SPACE),
+    "phrase": (WHITE_SPACE + "(,:", WHITE_SPACE + "),;:"),
+    "comment": (WHITE_SPACE + "(", WHITE_SPACE + ")"),
+}
+_LOWER_HEX = re.compile("=(?:[a-f][0-9A-Fa-f]|[0-9A-F][a-f])")
+_CONTROL = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f]")
+_QUOTED_OR_ANGLE = re.compile(r'"(?:[^"\\]|\\.)*+"|<[^<>]*+>', re.DOTALL)
+_IN_ANGLES = re.compile(r"<[^<>]*>")
 
 
-def check_words(field: Field, report: Report, *, phrase: bool) -> None:
-    """The encoded-words of a field of free text, or, `phrase`, of names and comments."""
+def check_words(field: Field, report: Report, syntax: Syntax) -> None:
+    """The encoded-words of a field of this syntax: each well made, and in a place for one."""
     raw = field.raw
-    if "=?" in raw:
+    if "=?" not in raw:
+        return
+    if syntax == "text":
+        _check_all(raw, None, field, report)
+    elif syntax in ("phrases", "mailboxes", "addresses", "list-id"):
         # What stands in quotes or is an address has rules of its own.
-        text = _QUOTED_OR_ANGLE.sub(lambda found: " " * len(found[0]), raw) if phrase else raw
-        words = list(words_in(text))
-        for word in words:
-            _check_word(word, text, field.value_start, report, phrase=phrase)
-        _check_octets(words, text, field.value_start, report)
-        beside = re.split("[,:;]", text) if phrase else [text]
-        if words and any("=?" in stretch and not stretch.isascii() for stretch in beside):
-            report.tell_of("international.mixed", field)
+        text = _QUOTED_OR_ANGLE.sub(lambda found: " " * len(found[0]), raw)
+        _check_all(text, read_comments(text), field, report)
+    else:
+        _check_structured(field, report, syntax)
+
+
+def _check_structured(field: Field, report: Report, syntax: Syntax) -> None:
+    """Encoded-words where none may be but in comments, and of what servers say not even there."""
+    raw, commented = field.raw, read_comments(field.raw)
+    where = raw if syntax == "trace" else commented.outside
+    # Between ids may be a phrase (RFC 5322 4.5.4).
+    stretches = [ids.span() for ids in _IN_ANGLES.finditer(where)] if syntax in ("id", "ids") else [(0, len(where))]
+    for start, end in stretches:
+        for found in ENCODED_WORD_TEXT.finditer(where, start, end):
+            at = field.value_start + found.start()
+            report.tell("words.forbidden", at, at + len(found[0]), field.name)
+    if syntax != "trace" and commented.comments:
+        _check_all(commented.inside(raw), commented, field, report)
+
+
+def _check_all(text: str, commented: Commented | None, field: Field, report: Report) -> None:
+    """The encoded-words of a text; without comments it is free text, with some a phrase."""
+    words = list(words_in(text))
+    for word in words:
+        place: _In = "text" if commented is None else "comment" if commented.holds(word.start) else "phrase"
+        _check_word(word, text, field.value_start, report, place)
+    _check_octets(words, text, field.value_start, report)
+    beside = [text] if commented is None else re.split("[,:;]", text)
+    if words and any("=?" in stretch and not stretch.isascii() for stretch in beside):
+        report.tell_of("international.mixed", field)
 
 
 def check_raw(field: Field, report: Report, *, smtputf8: bool) -> None:
@@ -44,7 +89,13 @@ def check_raw(field: Field, report: Report, *, smtputf8: bool) -> None:
     report.tell_of("international.smtputf8" if smtputf8 else "international.raw", field)
 
 
-def _check_word(word: Word, text: str, base: int, report: Report, *, phrase: bool) -> None:
+def check_raw_in_part(field: Field, report: Report) -> None:
+    """Octets beyond ASCII in a field of a part whose message is else ASCII (RFC 5322 2.2)."""
+    if not field.raw.isascii():
+        report.tell_of("international.part", field, field.name)
+
+
+def _check_word(word: Word, text: str, base: int, report: Report, place: _In) -> None:
     def tell(rule: str, detail: object = "") -> None:
         report.tell(rule, base + word.start, base + word.end, detail)
 
@@ -52,7 +103,9 @@ def _check_word(word: Word, text: str, base: int, report: Report, *, phrase: boo
         tell("words.long", word.end - word.start)
     if word.encoding not in ("B", "Q"):
         tell("words.encoding")
-    if re.search(r"[ \t\r\n]", word.text):
+    if not word.text:
+        tell("words.empty")
+    elif re.search(r"[ \t\r\n]", word.text):
         tell("words.space")
     elif "?" in word.text:
         tell("words.question-mark")
@@ -61,14 +114,13 @@ def _check_word(word: Word, text: str, base: int, report: Report, *, phrase: boo
     elif word.encoding == "Q":
         if BAD_HEX.search(word.text):
             tell("words.hex")
-        elif phrase and (bad := _NOT_IN_PHRASE.search(word.text)):
+        elif bad := _NOT_BARE[place].search(word.text):
             tell("words.phrase", bad[0])
+        if _LOWER_HEX.search(word.text):
+            tell("words.lower-case")
     before, after = text[word.start - 1 : word.start], text[word.end : word.end + 1]
-    opening, closing = (WHITE_SPACE + "(", WHITE_SPACE + ")") if phrase else (WHITE_SPACE, WHITE_SPACE)
-    # In a phrase a comma or the end of a group may follow at once.
-    if (before and before not in opening + (",:" if phrase else "")) or (
-        after and after not in closing + (",;:" if phrase else "")
-    ):
+    opening, closing = _BESIDE[place]
+    if (before and before not in opening) or (after and after not in closing):
         tell("words.beside")
 
 
@@ -86,5 +138,8 @@ def _check_octets(words: list[Word], text: str, base: int, report: Report) -> No
             for word in broken[:1] if whole else broken:
                 report.tell("words.split-character" if whole else "words.octets", base + word.start, base + word.end)
         for word, part in zip(run, octets, strict=True):
-            if part is not None and re.search(rb"[\r\n]", part):
+            shown = "" if part is None else decoded(part, charset) or ""
+            if re.search(r"[\r\n]", shown):
                 report.tell("words.line-break", base + word.start, base + word.end)
+            elif control := _CONTROL.search(shown):
+                report.tell("words.control", base + word.start, base + word.end, f"U+{ord(control[0]):04X}")

@@ -1,0 +1,73 @@
+"""Fields of a form of their own: comments, addresses of the net, names of lists, what servers and signers add."""
+
+from __future__ import annotations
+
+import re
+
+from pribble.mime.audit.mailboxes import Mailboxes
+from pribble.mime.audit.report import Report
+from pribble.mime.comments import read_comments, without_comments
+from pribble.mime.fields import Syntax
+from pribble.mime.grammar import DATE_TIME, URI, WHITE_SPACE
+from pribble.mime.reading import Entity, Field
+
+_IN_ANGLES = re.compile(r"<([^<>]*)>")
+_LIST_ID = re.compile(r"[^<>]*<[^<>.\s]+(?:\.[^<>.\s]+)+>")
+_QUOTED = re.compile(r'"(?:[^"\\]|\\.)*+"', re.DOTALL)
+_BLANK = re.compile(r"[ \t\r\n]")
+# RFC 6376 3.5: the tags that a signature must have.
+_DKIM_TAGS = ("v", "a", "b", "bh", "d", "h", "s")
+
+
+def check_form(field: Field, report: Report, syntax: Syntax, *, smtputf8: bool) -> None:
+    """A field that is neither free text nor made of names and addresses."""
+    commented = read_comments(field.raw)
+    if commented.unclosed is not None:
+        start = field.value_start + commented.unclosed
+        report.tell("fields.unclosed-comment", start, field.value_start + len(field.raw), field.name)
+    value = commented.outside.strip(WHITE_SPACE)
+    if syntax == "uris":
+        _check_uris(field, value, report)
+    elif syntax == "list-id":
+        if not _LIST_ID.fullmatch(_QUOTED.sub("", value)):
+            report.tell_of("machines.list-id", field)
+    elif syntax == "path":
+        if not re.fullmatch(r"<[^<>]*>", value):
+            report.tell_of("trace.return-path", field)
+        else:
+            Mailboxes(field, report, smtputf8=smtputf8).check()
+    elif field.key == "received":
+        _, semicolon, moment = value.rpartition(";")
+        if not semicolon or not DATE_TIME.fullmatch(re.sub(r"[\r\n]", "", moment).strip(WHITE_SPACE)):
+            report.tell_of("trace.received-date", field)
+
+
+def _check_uris(field: Field, value: str, report: Report) -> None:
+    """Addresses in angle brackets (RFC 2369 2, RFC 5064 2)."""
+    if field.key == "list-post" and value.upper() == "NO":
+        return
+    found = _IN_ANGLES.findall(value)
+    rest = _IN_ANGLES.sub("", value).replace(",", "").strip(WHITE_SPACE)
+    if not found or rest or not all(":" in one for one in found):
+        report.tell_of("machines.unsubscribe" if field.key == "list-unsubscribe" else "machines.uri", field, field.name)
+    for one in found:
+        if _BLANK.search(one):
+            report.tell_of("machines.uri-blank", field, field.name)
+        elif ":" in one and not URI.fullmatch(one):
+            report.tell_of("machines.uri-character", field, field.name)
+
+
+def check_signatures(message: Entity, report: Report) -> list[set[str]]:
+    """Signatures of DKIM (RFC 6376 3.5); returns the names of the fields that each covers."""
+    covered = []
+    for field in message.all("dkim-signature"):
+        pairs = [tag.partition("=") for tag in _BLANK.sub("", without_comments(field.raw)).split(";")]
+        tags = {name: value for name, equals, value in pairs if equals}
+        lacking = [name for name in _DKIM_TAGS if not tags.get(name)]
+        if lacking:
+            report.tell_of("machines.dkim-tags", field, ", ".join(f"{name}=" for name in lacking))
+        names = set(tags.get("h", "").lower().split(":"))
+        if "h" not in lacking and "from" not in names:
+            report.tell_of("machines.dkim-from", field)
+        covered.append(names)
+    return covered
