@@ -195,7 +195,9 @@ def _check_decoded(read: Parameters, pieces: Sequence[Piece]) -> None:
     octets, charset = _octets(pieces)
     first, last = pieces[0].start, pieces[-1].end
     text = decoded(octets, charset)
-    if text is None and codec_name(charset) is not None:
+    if codec_name(charset) is None:
+        read.departures.append(Departure("parameters.charset", first, last, charset))
+    elif text is None:
         read.departures.append(Departure("parameters.octets", first, last, charset))
     elif found := _CONTROL.search(text or ""):
         read.departures.append(Departure("parameters.control", first, last, f"U+{ord(found[0]):04X}"))

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
+from datetime import datetime, timedelta
 from typing import NamedTuple, Protocol
 
 from pribble.mime.audit.report import Report
@@ -13,6 +15,12 @@ from pribble.mime.reading import Entity
 
 LONGEST_LINE = 75
 _EVENTS = ("VEVENT", "VTODO", "VJOURNAL")
+# RFC 5545 3.6.1: at most once in an event
+_ONCE = frozenset(
+    "CLASS CREATED DESCRIPTION DTEND DTSTAMP DTSTART DUE DURATION GEO LAST-MODIFIED LOCATION ORGANIZER PRIORITY "
+    "RECURRENCE-ID SEQUENCE STATUS SUMMARY TRANSP UID URL".split()
+)
+_MOMENTS = ("DTSTART", "DTEND", "DTSTAMP", "RECURRENCE-ID", "DUE")
 # RFC 5546 3.2.1, 3.2.2: a beginning is named by what is published or asked for; RFC 5545 3.6.1: and where there is no
 # method.
 _BEGINS = ("", "PUBLISH", "REQUEST")
@@ -22,7 +30,8 @@ _BEGINS = ("", "PUBLISH", "REQUEST")
 _LINE = re.compile(r'([A-Za-z0-9-]+)((?:;[^=;:"]*+=(?:"[^"]*"|[^";:])*+)*+):(.*)', re.DOTALL)
 _PARAMETER = re.compile(r';([^=;:"]*)=("[^"]*"|[^";:]*)')
 # RFC 5545 3.3.4, 3.3.5
-_MOMENT = re.compile(r"[0-9]{8}(?:T[0-9]{6}(Z?))?")
+_MOMENT = re.compile(r"([0-9]{4})([0-9]{2})([0-9]{2})(?:T([0-9]{2})([0-9]{2})([0-9]{2})(Z?))?")
+_INTEGER = re.compile(r"[+-]?[0-9]{1,10}")
 
 
 class Property(NamedTuple):
@@ -47,7 +56,7 @@ class Component:
 
     def lacking(self, *names: str) -> list[str]:
         """Those of the names that no property has."""
-        there = {one.name for one in self.properties}
+        there = {one.name for one in self.properties if one.value.strip()}
         return [name for name in names if name not in there]
 
     def walk(self) -> Iterator[Component]:
@@ -73,7 +82,7 @@ def check_calendar(entity: Entity, report: Report) -> None:
 
     _check_lines(octets, tell)
     unfolded = re.sub(rb"\r?\n[ \t]", b"", octets).decode("utf-8", "replace").replace("\r\n", "\n")
-    root, is_balanced = _read(unfolded)
+    root, is_balanced = _read(unfolded, tell)
     if not is_balanced and not _is_cut_off(entity):
         tell("calendar.unbalanced")
     calendars = [one for one in root.parts if one.name == "VCALENDAR"] or [root]
@@ -104,13 +113,16 @@ def _check_lines(octets: bytes, tell: _Tell) -> None:
             tell("calendar.split-character")
 
 
-def _read(calendar: str) -> tuple[Component, bool]:
-    """All components, in one that has no name, and whether each that begins also ends."""
+def _read(calendar: str, tell: _Tell) -> tuple[Component, bool]:
+    """All components, in one that has no name, and whether each that begins also ends; what is no line of a calendar is
+    told."""
     root = Component("")
     open_, is_balanced = [root], True
     for line in calendar.split("\n"):
         found = _LINE.fullmatch(line.strip())
         if found is None:
+            if line.strip():
+                tell("calendar.line")
             continue
         name, value = found[1].upper(), found[3]
         if name == "BEGIN":
@@ -129,6 +141,8 @@ def _read(calendar: str) -> tuple[Component, bool]:
 def _check_calendar(calendar: Component, method: str, tell: _Tell) -> None:
     if lacking := calendar.lacking("PRODID", "VERSION"):
         tell("calendar.header", " and ".join(lacking))
+    elif all(one.value.strip() != "2.0" for one in calendar.properties if one.name == "VERSION"):
+        tell("calendar.header", "VERSION:2.0")
     components = list(calendar.walk())
     ids = [one.first("TZID") for one in components if one.name == "VTIMEZONE"]
     zones = {zone.value.strip() for zone in ids if zone is not None}
@@ -157,13 +171,38 @@ def _check_event(event: Component, method: str, tell: _Tell) -> None:
         tell("calendar.people")
     if method == "CANCEL" and event.lacking("SEQUENCE"):
         tell("calendar.sequence")
-    stamp = event.first("DTSTAMP")
-    if stamp is not None and not ((found := _MOMENT.fullmatch(stamp.value.strip())) and found[1]):
-        tell("calendar.stamp", stamp.value[:60])
+    for name, count in Counter(one.name for one in event.properties).items():
+        if count > 1 and name in _ONCE:
+            tell("calendar.property-repeated", name)
     for one in event.properties:
-        if one.name in ("ATTENDEE", "ORGANIZER") and not URI.fullmatch(one.value.strip()):
-            tell("calendar.address", one.name)
+        _check_value(one, tell)
     _check_end(event, tell)
+
+
+def _check_value(one: Property, tell: _Tell) -> None:
+    value = one.value.strip()
+    if one.name in ("ATTENDEE", "ORGANIZER"):
+        if not URI.fullmatch(value):
+            tell("calendar.address", one.name)
+    elif one.name in _MOMENTS:
+        if _moment(value) is None:
+            tell("calendar.value", f"{one.name}:{value[:60]}")
+        elif one.name == "DTSTAMP" and ("TZID" in one.parameters or not value.endswith("Z")):
+            tell("calendar.stamp", value[:60])
+    elif one.name == "SEQUENCE" and not _INTEGER.fullmatch(value):
+        tell("calendar.value", f"{one.name}:{value[:60]}")
+
+
+def _moment(value: str) -> datetime | None:
+    """A moment or a day, without regard to its zone; None for what is neither."""
+    found = _MOMENT.fullmatch(value)
+    if found is None:
+        return None
+    year, month, day, hour, minute, second = (int(digits or 0) for digits in found.groups()[:6])
+    try:
+        return datetime(year, month, day, hour, minute, min(second, 59))  # 60 is a leap second
+    except ValueError:
+        return None
 
 
 def _check_end(event: Component, tell: _Tell) -> None:
@@ -172,8 +211,14 @@ def _check_end(event: Component, tell: _Tell) -> None:
         return
     if not event.lacking("DURATION"):
         tell("calendar.end-and-duration")
-    if start is None or start.parameters.get("TZID") != end.parameters.get("TZID"):
+    if start is None:
         return
-    begins, ends = _MOMENT.fullmatch(start.value.strip()), _MOMENT.fullmatch(end.value.strip())
-    if begins and ends and begins[1] == ends[1] and ends[0] < begins[0]:
+    begins, ends = _moment(start.value.strip()), _moment(end.value.strip())
+    if begins is None or ends is None:
+        return
+    if ("T" in start.value) != ("T" in end.value):
+        tell("calendar.end-kind")
+    in_one_zone = start.parameters.get("TZID") == end.parameters.get("TZID") and start.value[15:] == end.value[15:]
+    # No two zones are more than 26 hours apart.
+    if ends < begins and (in_one_zone or begins - ends > timedelta(hours=26)):
         tell("calendar.end-first")

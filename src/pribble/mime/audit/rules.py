@@ -363,6 +363,7 @@ RULES: dict[str, Rule] = {
             "a percent-encoded parameter without its charset",
             "begin the value with utf-8''",
         ),
+        "parameters.charset": (_W, "RFC 2231 4", "a percent-encoded parameter in an unknown charset: {}", "use utf-8"),
         "parameters.bad-percent": (
             _E,
             "RFC 2231 4",
@@ -680,12 +681,25 @@ RULES: dict[str, Rule] = {
             "what begins does not end, or the other way round",
             "write END for each BEGIN, the inner ones first",
         ),
+        "calendar.line": (
+            _E,
+            "RFC 5545 3.1",
+            "a line that is no property",
+            "write NAME:value, and fold with CR LF and a space",
+        ),
+        "calendar.property-repeated": (_E, "RFC 5545 3.6.1", "an event with more than one {}", "keep one"),
         "calendar.no-start": (_E, "RFC 5545 3.6.1", "an event without DTSTART", "say when it begins"),
         "calendar.end-first": (
             _E,
             "RFC 5545 3.8.2.2",
             "an event that ends before it begins",
             "let DTEND be later than DTSTART",
+        ),
+        "calendar.end-kind": (
+            _E,
+            "RFC 5545 3.8.2.2",
+            "an event from a day to a moment, or the other way round",
+            "let DTSTART and DTEND be both dates, or both moments",
         ),
         "calendar.end-and-duration": (_E, "RFC 5545 3.6.1", "an event with DTEND and DURATION", "keep one of them"),
         "calendar.no-zone": (
@@ -695,6 +709,12 @@ RULES: dict[str, Rule] = {
             "put it into the calendar, or write moments in UTC",
         ),
         "calendar.stamp": (_E, "RFC 5545 3.8.7.2", "a DTSTAMP that is not in UTC: {}", "write it with a Z at its end"),
+        "calendar.value": (
+            _E,
+            "RFC 5545 3.3",
+            "this is no value of its kind: {}",
+            "write a day as 20260703, a moment as 20260703T101500Z, a number in digits",
+        ),
         "calendar.address": (
             _E,
             "RFC 5545 3.3.3",

@@ -13,6 +13,7 @@ from pribble.mime.reading import Entity, Field
 
 _IN_ANGLES = re.compile(r"<([^<>]*)>")
 _LIST_ID = re.compile(r"[^<>]*<[^<>.\s]+(?:\.[^<>.\s]+)+>")
+_URIS = re.compile(r"<>(?:,<>)*+")
 _QUOTED = re.compile(r'"(?:[^"\\]|\\.)*+"', re.DOTALL)
 _BLANK = re.compile(r"[ \t\r\n]")
 # RFC 6376 3.5: the tags that a signature must have.
@@ -47,8 +48,8 @@ def _check_uris(field: Field, value: str, report: Report) -> None:
     if field.key == "list-post" and value.upper() == "NO":
         return
     found = _IN_ANGLES.findall(value)
-    rest = _IN_ANGLES.sub("", value).replace(",", "").strip(WHITE_SPACE)
-    if not found or rest or not all(":" in one for one in found):
+    shape = _BLANK.sub("", _IN_ANGLES.sub("<>", value))
+    if not _URIS.fullmatch(shape) or not all(":" in one for one in found):
         report.tell_of("machines.unsubscribe" if field.key == "list-unsubscribe" else "machines.uri", field, field.name)
     for one in found:
         if _BLANK.search(one):
