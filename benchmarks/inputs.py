@@ -121,6 +121,39 @@ MESSAGES: dict[str, Callable[[int], bytes]] = {
     "pictures of a page": lambda n: _HEAD + b"Content-Type: text/html\r\n\r\n" + b"<img src=cid:a>" * (n // 15),
     "flowed quotes": lambda n: _HEAD + b"Content-Type: text/plain; format=flowed\r\n\r\n" + b"> \r\n>> \r\n" * (n // 9),
     "a calendar": lambda n: _HEAD + b"Content-Type: text/calendar\r\n\r\n" + b"BEGIN:VEVENT\r\n" * (n // 14),
+    "events": lambda n: (
+        _HEAD + b"Content-Type: text/calendar\r\n\r\n" + b"BEGIN:VEVENT\r\nUID:a\r\nEND:VEVENT\r\n" * (n // 34)
+    ),
+    "properties": lambda n: (
+        _HEAD + b"Content-Type: text/calendar\r\n\r\nBEGIN:VEVENT\r\n" + b"DTSTART;TZID=a:b\r\n" * (n // 18)
+    ),
+    "properties' parameters": lambda n: (
+        _HEAD + b"Content-Type: text/calendar\r\n\r\nBEGIN:VEVENT\r\nX" + b';A="b"' * (n // 6) + b"\r\n"
+    ),
+    "addresses of a list": lambda n: b"List-Help: " + b"<a:b>" * (n // 5) + b"\r\n\r\n",
+    "brackets of a list": lambda n: b"List-Id: " + b"<" * n + b"\r\n\r\n",
+    "an id of a list": lambda n: b"List-Id: <" + b"a." * (n // 2) + b"\r\n\r\n",
+    "comments in a date": lambda n: b"Date: " + b"(a)" * (n // 3) + b"\r\n\r\n",
+    "open comments in a date": lambda n: b"Date: " + b"(" * n + b"\r\n\r\n",
+    "escapes in quotes": lambda n: b'Received: "' + b'\\"' * (n // 2) + b"\r\n\r\n",
+    "encoded-words in comments": lambda n: b"User-Agent: " + b"(=?utf-8?Q?a?=)" * (n // 15) + b"\r\n\r\n",
+    "encoded-words in ids": lambda n: b"References: " + b"<=?utf-8?Q?a?=>" * (n // 15) + b"\r\n\r\n",
+    "obsolete ids": lambda n: b"Message-ID: <" + b'a."b".' * (n // 6) + b"\r\n\r\n",
+    "tags of a signature": lambda n: b"DKIM-Signature: " + b"a=b;" * (n // 4) + b"\r\n\r\n",
+    "the same field": lambda n: b"Importance: high\r\n" * (n // 18) + b"\r\n",
+    "percent-encoded sections": lambda n: (
+        b"Content-Type: a/b"
+        + b"".join(b";\r\n a*%d*=%%e4" % i if i else b";\r\n a*0*=utf-8''b" for i in range(n // 14))
+        + b"\r\n\r\n"
+    ),
+    "empty parameters": lambda n: b"Content-Type: a/b" + b";" * n + b"\r\n\r\n",
+    "parts and fields": lambda n: (
+        _HEAD
+        + b"Content-Type: multipart/mixed; boundary=x\r\n"
+        + b"X: y\r\n" * (n // 12)
+        + b"\r\n"
+        + b"--x\r\n\r\n" * (n // 14)
+    ),
 }
 # Each style sheet by its size in characters, about, and the page that it is for by the same size.
 STYLES: dict[str, Callable[[int], tuple[str, str]]] = {

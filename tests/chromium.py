@@ -101,11 +101,13 @@ class Browser:
         self.evaluate("return [...document.images].map(i => i.complete)")
         self._forced = ()
 
-    def load(self, html: str) -> None:
-        """Load a page from a file, its frames and pictures too, and run its scripts."""
-        self._file.write_text(html, encoding="utf-8")
+    def load(self, html: str, path: Path | None = None) -> None:
+        """Load a page from a file (at `path`, if it is to lie among others), its frames and pictures too, and run its
+        scripts."""
+        path = path or self._file
+        path.write_text(html, encoding="utf-8")
         self._events.clear()
-        self.call("Page.navigate", url=self._file.as_uri())
+        self.call("Page.navigate", url=path.as_uri())
         while "Page.loadEventFired" not in self._events:
             self._events.add(self._message().get("method", ""))
         self._forced, self._loaded = (), True

@@ -23,7 +23,7 @@ from pribble.markup.branching import ELSE, KEPT, REPEATING
 from pribble.markup.contexts import MarkupError
 from pribble.markup.events import Opened
 from pribble.markup.page import Page, read
-from pribble.surroundings import Surroundings, findings
+from pribble.surroundings import Surroundings, findings, noted
 from pribble.values.escaping import is_seen
 from pribble.values.settings import Settings
 
@@ -151,10 +151,7 @@ def compile_page(tape: Tape, world: World, around: Surroundings, *, old_attribut
         preheader=_line(lifted.get("preheader"), world, references=True),
         headed=_place(tape, "subject") or headed,
         findings=(
-            *(
-                Finding(note.rule, "warning", tape.place(note.start, note.end), note.message, note.fix, note.reference)
-                for note in page.notes
-            ),
+            *noted(page.notes, tape.place),
             *findings(dressing.told, tape.place),
         ),
         righted=tuple(around.findings),

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Literal
 
-from pribble.arguments import integers, possible_paths, texts
+from pribble.arguments import check, integers, possible_paths, texts
 from pribble.compiler.saying import Nowhere
+from pribble.findings import Finding
 from pribble.pictures.embedding import PictureFinder
 from pribble.pictures.righting import ALL
 from pribble.pictures.slots import Embed
@@ -19,36 +21,60 @@ from pribble.rendered import Dresser, said
 from pribble.rendering import Manner, Rendering, checked_base, checked_embed
 
 NARROWEST, _WIDEST = 20, 100_000
+_OUTSIDE = "the folders of the page", "name its folder as well, and what lies in it is read"
+
+Folders = str | os.PathLike[str] | Sequence[str | os.PathLike[str]]
 
 
-def inline_styles(html: str, *, folder: str | os.PathLike[str] | None = None, presentational: bool = False) -> str:
+def inline_styles(
+    html: str,
+    *,
+    folder: Folders | None = None,
+    presentational: bool = False,
+    tell: Callable[[Finding], object] | None = None,
+) -> str:
     """A page with its style sheets written into its elements' ``style`` attributes (CSS Cascade 4, Selectors 4).
 
     What cannot be written there, for a narrow screen or a hovered link, stays in a ``<style>`` element, and beats what
-    it used to beat.  Sheets that the page names are read from `folder`; without one they stay as they are.
-    `presentational` adds the old attributes (``bgcolor``, ``align``) beside the styles.
+    it used to beat.  Sheets that the page names are read from `folder`, in which the page lies, or from several, of
+    which it lies in the first; without one they stay as they are.  The addresses in them become those that the page
+    would write; pictures are not looked for.  `presentational` adds the old attributes (``bgcolor``, ``align``) beside
+    the styles.
 
-    Raises `TemplateError` for a page that no browser reads to its end, or a sheet that is not in the folder,
-    `LimitReached` for sheets that come to beyond all measure in the elements.
+    Any page can be read: a tag that is not closed at its end is dropped, as in a browser, and what no template may
+    have, as a ``javascript:`` link, is left.  What is told of the page is handed to `tell`, a `Finding` at a time.
+
+    Raises `TemplateError` for a sheet that is not in the folders, `LimitReached` for sheets that come to beyond all
+    measure in the elements.
     """
     texts(html=html)
-    if folder is not None:
-        possible_paths(folder=folder)
-    near = Path(folder or ".") / "page.html"
-    finder = PictureFinder([Path(folder)] if folder is not None else [], frozenset())
-    dresser = Dresser(finder, Manner().id_domain, near, presentational, sheets=folder is not None)
-    return "".join(dresser.dressed([html])[0])
+    folders = _folders(folder)
+    near = (folders[0] if folders else Path()) / "page.html"
+    finder = PictureFinder(folders, frozenset(), outside=_OUTSIDE)
+    dresser = Dresser(finder, Manner().id_domain, near, presentational, sheets=bool(folders), foreign=True)
+    pieces, told = dresser.dressed([html])
+    if tell is not None:
+        for finding in told:
+            tell(finding)
+    return "".join(pieces)
 
 
 def page_rendering(
-    html: str, path: Path, *, embed: Embed | None = None, picture_base: str | None = None, presentational: bool = False
+    html: str,
+    path: Path,
+    *,
+    folders: Sequence[Path] = (),
+    embed: Embed | None = None,
+    picture_base: str | None = None,
+    presentational: bool = False,
 ) -> Rendering:
-    """A page that is no template, as a rendering: its pictures and sheets are found beside its file, `path`.
+    """A page that is no template, as a rendering: its pictures and sheets are found beside its file, `path`, and in
+    further `folders`.  Of a picture that is not there the rendering tells, and leaves it as it is named.
 
-    Raises as `inline_styles`, and `PictureError` for a picture that is not there.
+    Raises as `inline_styles`.
     """
     manner = Manner(checked_embed(embed), checked_base(picture_base))
-    dresser = _dresser(path, presentational)
+    dresser = _dresser(path, folders, presentational)
     pieces, told = dresser.dressed([html])
     manner = replace(manner, findings=tuple(told), say=dresser.said)
     return Rendering(None, None, manner, pieces, [html])
@@ -73,16 +99,38 @@ def plain_text(html: str, *, width: int = WIDTH, links: Literal["inline", "notes
     return said(html, Nowhere(), Links(links), width)
 
 
-def page_text(html: str, path: Path, *, width: int = WIDTH, links: Literal["inline", "notes"] = "inline") -> str:
-    """The plain text of a page, by the style sheets that it names beside its file, `path`.
+def page_text(
+    html: str,
+    path: Path,
+    *,
+    folders: Sequence[Path] = (),
+    width: int = WIDTH,
+    links: Literal["inline", "notes"] = "inline",
+) -> str:
+    """The plain text of a page, by the style sheets that it names beside its file, `path`, and in further `folders`.
 
     Raises as `plain_text`, and `TemplateError` for a sheet that is not there.
     """
-    return _dresser(path).said(html, Links(links), width)
+    return _dresser(path, folders).said(html, Links(links), width)
 
 
-def _dresser(path: Path, presentational: bool = False) -> Dresser:
-    return Dresser(PictureFinder([path.parent], ALL), Manner().id_domain, path, presentational, named=True)
+def _dresser(path: Path, folders: Sequence[Path], presentational: bool = False) -> Dresser:
+    finder = PictureFinder([path.parent, *folders], ALL, outside=_OUTSIDE)
+    return Dresser(finder, Manner().id_domain, path, presentational, named=True, foreign=True)
+
+
+def _folders(given: Folders | None) -> list[Path]:
+    if given is None:
+        return []
+    several = [given] if isinstance(given, str | os.PathLike) else given
+    check("folder", "a path or a list of paths", _are_paths, several)
+    for one in several:
+        possible_paths(folder=one)
+    return [Path(one) for one in several]
+
+
+def _are_paths(value: object) -> bool:
+    return isinstance(value, list | tuple) and all(isinstance(one, str | os.PathLike) for one in value)
 
 
 def compare(html: str, text: str) -> Drift:

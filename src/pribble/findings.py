@@ -7,6 +7,9 @@ from typing import Literal
 
 from pribble.errors import Place
 
+# Of one rule, more than these say nothing new.
+MOST_OF_A_RULE = 20
+
 Severity = Literal["error", "warning", "note"]
 
 

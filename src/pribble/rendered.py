@@ -5,21 +5,23 @@ It is the slow way, right for every page, and what the fast one is tested agains
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from pribble.cascade.addresses import is_elsewhere
 from pribble.cascade.attribute import Piece
 from pribble.cascade.inlining import Surroundings as Beside
 from pribble.compiler.dressing import Dressing, corners, dress
-from pribble.compiler.pictures import completed, is_elsewhere
+from pribble.compiler.pictures import completed
 from pribble.compiler.saying import literal, page_events
 from pribble.compiler.steps import PREHEADER
 from pribble.errors import Place, Source, TemplateError
-from pribble.findings import Finding
+from pribble.findings import MOST_OF_A_RULE, Finding
 from pribble.markup.contexts import MarkupError, is_picture_place
 from pribble.markup.events import Opened
-from pribble.markup.foreign import read_foreign
+from pribble.markup.foreign import UNFINISHED, read_foreign
 from pribble.markup.page import Page, read
 from pribble.markup.references import decoded
 from pribble.mime.flowed import FlowingText
@@ -29,7 +31,7 @@ from pribble.pictures.slots import Source as Slot
 from pribble.plaintext.flow import flow
 from pribble.plaintext.layout import WIDTH, layout
 from pribble.plaintext.links import Links
-from pribble.surroundings import Surroundings, Where, findings, slot
+from pribble.surroundings import Surroundings, Where, findings, noted, slot
 
 # Where the preheader goes, in a text that is being dressed.
 _PREHEADER = "<!--pribble:preheader-->"
@@ -38,7 +40,7 @@ _PREHEADER = "<!--pribble:preheader-->"
 @dataclass(frozen=True, slots=True)
 class Dresser:
     """Dresses pages: with these pictures, beside the file `near`; `named` where the page itself may name pictures,
-    `sheets` where it may name style sheets."""
+    `sheets` where it may name style sheets, `foreign` where it is no template's: nothing in it is refused then."""
 
     finder: PictureFinder
     domain: str
@@ -46,35 +48,56 @@ class Dresser:
     old_attributes: bool = False
     named: bool = False
     sheets: bool = True
+    foreign: bool = False
 
     def dressed(self, pieces: Sequence[str]) -> tuple[list[str], list[Finding]]:
         """The pieces of a page, dressed, and what is told.  Raises `TemplateError` for one that cannot be read."""
         slots = {slot(piece): piece for piece in pieces if isinstance(piece, Slot)}
         text = "".join(_written(piece) for piece in pieces)
-        source = Source(str(self.near), text) if self.named else None
+        source = Source(str(self.near), text) if self.foreign else None
 
         def where(start: int, end: int) -> Place | None:
             return source.place(start, end) if source else None
 
-        page = _read(text, where)
-        around = Surroundings(
-            self.finder, self.domain, where, self.near, slots=slots, named=self.named, sheets=self.sheets
-        )
+        page = read_foreign(text, comments=True) if self.foreign else _read(text, where)
+        around = self._around(where, slots)
         dressing = dress(text, page, literal, around, old_attributes=self.old_attributes)
         edits: list[_Edit] = [(offset, offset, (corner,)) for offset, corner in corners(page, text)]
         edits += [(change.start, change.end, change.pieces) for change in dressing.changes]
         edits += _pictures(text, page, dressing, around)
+        edits += [(note.start, note.end, ()) for note in page.notes if note.rule == UNFINISHED]
         made: list[str] = []
         for piece in _applied(text, edits):
             made += around.split(piece) if piece.__class__ is str else [piece]
-        return list(_with_preheader(made)), [*around.findings, *findings(dressing.told, where)]
+        told = [*around.findings, *findings(dressing.told, where)]
+        return list(_with_preheader(made)), [*_first(noted(page.notes, where)), *told] if self.foreign else told
 
     def said(self, page: str, links: Links | None = None, width: int = WIDTH) -> FlowingText:
         """The plain text of a page."""
-        around = Surroundings(
-            self.finder, self.domain, lambda start, end: None, self.near, named=False, sheets=self.sheets
+        return said(page, self._around(lambda start, end: None, None, named=False), links or Links(), width)
+
+    def _around(self, where: Where, slots: dict[str, Slot] | None, *, named: bool | None = None) -> Surroundings:
+        return Surroundings(
+            self.finder,
+            self.domain,
+            where,
+            self.near,
+            slots=slots,
+            named=self.named if named is None else named,
+            sheets=self.sheets,
+            foreign=self.foreign,
         )
-        return said(page, around, links or Links(), width)
+
+
+def _first(found: list[Finding]) -> list[Finding]:
+    """Of each rule the first findings: a page from elsewhere may break one a thousand times."""
+    met: Counter[str] = Counter()
+    kept = []
+    for finding in found:
+        met[finding.rule] += 1
+        if met[finding.rule] <= MOST_OF_A_RULE:
+            kept.append(finding)
+    return kept
 
 
 def said(html: str, around: Beside, links: Links, width: int) -> FlowingText:

@@ -10,13 +10,14 @@ import os
 import re
 from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
-from urllib.parse import unquote, urljoin
+from urllib.parse import quote, unquote, urljoin
 
 from pribble.cascade import addresses
+from pribble.cascade.addresses import Named, is_elsewhere, rebased
 from pribble.cascade.rules import Told
-from pribble.compiler.pictures import is_elsewhere
 from pribble.errors import PictureError, Place, PribbleError, TemplateError
 from pribble.findings import Finding
+from pribble.markup.misnesting import Note
 from pribble.pictures.embedding import Found, PictureFinder
 from pribble.pictures.righting import SIZE, Change
 from pribble.pictures.slots import Embed, Source
@@ -32,6 +33,7 @@ class Surroundings:
     `where` is the place of a stretch of the page, `near` the file it stands in where it has no place; `may_lack` and
     `brings` say of a mark whether it may come to nothing, and which elements it may bring.  Without `named`, pictures
     are in their slots already, and what else the page names is not looked for; without `sheets`, nor are style sheets.
+    Of a `foreign` page, which is no template's, a picture that is not there is told, and left as it is named.
     """
 
     def __init__(
@@ -46,11 +48,14 @@ class Surroundings:
         slots: dict[str, Source] | None = None,
         named: bool = True,
         sheets: bool = True,
+        foreign: bool = False,
     ) -> None:
         self.finder, self.domain, self.where, self.near = finder, domain, where, near
         self.may_lack, self.brings = may_lack, brings
         self.slots: dict[str, Source] = {} if slots is None else slots
-        self.named, self.sheets = named, sheets
+        self.named, self.sheets, self.foreign = named, sheets, foreign
+        self._urls: dict[str, str] = {}  # of each style sheet, its address as the page would write it
+        self._told: set[str] = set()
         self.findings: list[Finding] = []
         self.paths: list[Path] = []
         self.density = finder.density
@@ -69,8 +74,8 @@ class Surroundings:
         joined = urljoin(base, address) if base.startswith(("http:", "https:")) else address
         if joined.startswith(("http:", "https:")) and self.finder.fetch:
             css = self.finder.fetch(joined).decode("utf-8-sig", "replace")
-            return addresses.resolved(css, lambda name, start, end: urljoin(joined, name)), joined
-        if is_elsewhere(address) or not self.sheets:
+            return addresses.resolved(css, lambda named: rebased(named.address, joined)), joined
+        if is_elsewhere(address) or not self.sheets or (self.foreign and address.startswith("/")):
             return None
         try:
             path = self.finder.file(unquote(re.split("[?#]", address)[0]), Path(base).parent, "style sheet")
@@ -84,7 +89,24 @@ class Surroundings:
             problem = f'the style sheet "{address}" cannot be read: {error.strerror or error}'
             raise self._unread(problem, base, (start, end), None) from None
         self.paths.append(path)
-        return addresses.resolved(css, lambda name, start, end: self._slot(name, path, None)), str(path)
+        self._urls[str(path)] = rebased(address, self._url(base))
+        return addresses.resolved(css, lambda named: self._moved(named, path)), str(path)
+
+    def _url(self, base: str) -> str:
+        """The address of a file, as the page would write it."""
+        known = self._urls.get(base)
+        if known is None:
+            known = quote(Path(os.path.relpath(base, self.near.parent)).as_posix())
+        return known
+
+    def _moved(self, named: Named, sheet: Path) -> str | None:
+        """What a style sheet names, once what it says stands in the page: the slot of a picture, or the address; None
+        for one that stays the same."""
+        found = None if named.font or (self.foreign and not self.named) else self._slot(named.address, sheet, None)
+        if found is not None:
+            return found
+        address = rebased(named.address, self._url(str(sheet)))
+        return None if address == named.address else address
 
     def _unread(self, problem: str, base: str, stretch: tuple[int, int], hint: str | None) -> TemplateError:
         """That a style sheet cannot be read, which a stretch of the page names, or another sheet, `base`."""
@@ -95,12 +117,14 @@ class Surroundings:
         """A piece of CSS that stands at `offset`, with the pictures in it as slots."""
         if not self.named:
             return css
-        return addresses.resolved(
-            css,
-            lambda name, start, end: self._slot(
-                name, Path(self.base(offset)), self.where(offset + start, offset + end)
-            ),
-        )
+        return addresses.resolved(css, lambda named: self._shown(named, offset))
+
+    def _shown(self, named: Named, offset: int) -> str | None:
+        """The slot of a picture that a piece of CSS at `offset` names."""
+        if named.font:
+            return None
+        place = self.where(offset + named.start, offset + named.end)
+        return self._slot(named.address, Path(self.base(offset)), place)
 
     def _slot(self, name: str, base: Path, place: Place | None) -> str | None:
         source = self._source(name, base, place, None)
@@ -124,12 +148,22 @@ class Surroundings:
             elif not is_elsewhere(name):
                 found = self.finder.find(unquote(name), base.parent)
         except PribbleError as error:
-            raise type(error)(error.problem, place=place, hint=error.hint) from None
+            if not self.foreign:
+                raise type(error)(error.problem, place=place, hint=error.hint) from None
+            self._tell_left(name, error, place, base)
         if found is None:
             return None
-        written = os.path.relpath(base.parent / name, self.near.parent) if base.parent != self.near.parent else name
+        written = rebased(name, self._url(str(base)))
         source = Source.of(found.picture, self.domain, path=found.path, written=written, travels=travels)
         return self._kept(source, found, place)
+
+    def _tell_left(self, name: str, error: PribbleError, place: Place | None, base: Path) -> None:
+        """That a picture of a page from elsewhere is left as it is named, once for each."""
+        if name not in self._told:
+            self._told.add(name)
+            fix = error.hint or "put it there, or let the page name another"
+            says = f"{'' if place else f'{base.name}: '}{error.problem}, so it stays as it is named"
+            self.findings.append(Finding("picture.left", "warning", place, says, fix, _REFERENCE))
 
     def fitted(self, source: Source, shown: int | None, start: int, end: int) -> Source:
         """The picture with no more pixels than it is shown with."""
@@ -186,6 +220,14 @@ def findings(told: Iterable[Told], where: Where) -> list[Finding]:
         inside = "" if each.part.offset >= 0 or not each.part.base else f"{Path(each.part.base).name}: "
         made.append(Finding(each.rule, "warning", place, inside + each.message, each.fix, each.reference))
     return made
+
+
+def noted(notes: Iterable[Note], where: Where) -> list[Finding]:
+    """What is to be told of the markup of a page, as findings."""
+    return [
+        Finding(note.rule, "warning", where(note.start, note.end), note.message, note.fix, note.reference)
+        for note in notes
+    ]
 
 
 def slot(source: Source) -> str:

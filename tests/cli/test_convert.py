@@ -44,6 +44,8 @@ class Convert(Case):
                 "bad.html": b"<p>\xff",
                 "cut.html": '<p>x\n<img src="a.png',
                 "gone.html": '<p>x\n<img src="pictures/b.png">',
+                "lost.html": '<link rel="stylesheet" href="css/b.css"><p>x',
+                "inner/page.html": '<link rel="stylesheet" href="../css/a.css"><p>x',
             }
         )
         return str(folder.path)
@@ -90,18 +92,42 @@ class Convert(Case):
             ((f"{folder}/page.html", "--embed", "cid"), 2, "convert makes none"),
             ((f"{folder}/page.html", "--embed", "link"), 2, "need the address they lie below"),
             ((f"{folder}/bad.html",), 1, "is no UTF-8 (at byte 3)"),
-            ((f"{folder}/cut.html",), 1, "cut.html:2:1: a tag is not closed"),
-            (
-                (f"{folder}/gone.html",),
-                1,
-                'gone.html:2:11: there is no picture "pictures/b.png" (did you mean "a.png"?)',
-            ),
+            ((f"{folder}/page.html", "--folder", f"{folder}/none"), 2, "there is no folder"),
+            ((f"{folder}/lost.html",), 1, 'lost.html:1:1: there is no style sheet "css/b.css" (did you mean "a.css"?)'),
         ):
             with self.subTest(says):
                 done = pribble("convert", *arguments)
                 self.assertEqual((done.returncode, done.stdout), (code, ""))
                 self.assertIn(says, done.stderr)
                 self.assertNotIn("Traceback", done.stderr)
+
+    def test_what_is_left_is_told(self) -> None:
+        folder = self.site()
+        for name, page, says in (
+            ("cut", "<p>x\n", "cut.html:2:1: the page ends within a tag, which a browser drops"),
+            (
+                "gone",
+                '<p>x\n<img src="pictures/b.png">',
+                'gone.html:2:11: there is no picture "pictures/b.png", so it stays as it is named (did you mean "a.png"?)',
+            ),
+        ):
+            done = pribble("convert", f"{folder}/{name}.html")
+            self.assertEqual((done.returncode, done.stdout), (0, page))
+            self.assertIn(says, done.stderr)
+
+    def test_sheets_in_further_folders(self) -> None:
+        folder = self.site()
+        for form in ("html", "text"):
+            alone = pribble("convert", f"{folder}/inner/page.html", "--format", form)
+            self.assertEqual(alone.returncode, 1)
+            self.assertIn("lies outside the folders of the page", alone.stderr)
+            done = pribble("convert", f"{folder}/inner/page.html", "--format", form, "--folder", f"{folder}/css")
+            self.assertEqual(done.returncode, 0)
+        page = pribble("convert", f"{folder}/inner/page.html", "--folder", f"{folder}/css").stdout
+        self.assertIn("color:red; background:url(../pictures/a.png)", page)
+        both = ("--folder", f"{folder}/css", "--folder", f"{folder}/pictures")
+        page = pribble("convert", f"{folder}/inner/page.html", *both).stdout
+        self.assertIn("color:red; background:url(data:image/png;base64,", page)
 
     def test_a_template_as_one_string(self) -> None:
         done = pribble("render", "mooring-statement", "--format", "fragment", "--embed", "data")

@@ -1,60 +1,104 @@
-"""The addresses in a piece of CSS: ``url(…)`` in declarations, which name pictures (CSS Values 4, 4.5)."""
+"""The addresses in a piece of CSS: ``url(…)`` in declarations, which name pictures (CSS Values 4, 4.5), the strings of
+``image-set(…)`` (CSS Images 4, 2.4), and those of fonts (CSS Fonts 4, 4.3).
+
+The addresses of imports are no matter of this module: what is imported is read in.
+"""
 
 from __future__ import annotations
 
+import posixpath
 import re
 from collections.abc import Callable, Iterator, Sequence
-from typing import Any
+from typing import Any, NamedTuple
+from urllib.parse import urljoin
 
 from pribble.cascade.syntax import Sheet
 
-# At-rules whose addresses name no picture.
-_OTHERS = frozenset({"import", "font-face", "namespace", "document", "-moz-document"})
+# At-rules whose addresses name neither picture nor font.
+_OTHERS = frozenset({"import", "namespace", "document", "-moz-document"})
+_SETS = frozenset({"image-set", "-webkit-image-set"})
 _BARE = re.compile(r"[^\s\"'()\\]*")
+# What names no file beside the one that holds it: a scheme, a host, a place on the page.
+_ELSEWHERE = re.compile(r"(?:[a-z][a-z0-9+.-]*:|//|#)", re.IGNORECASE)
+_PATH = re.compile(r"[^?#]*")
 
 
-def found(css: str) -> Iterator[tuple[int, int, str]]:
-    """The addresses of pictures: where the whole ``url(…)`` begins and ends, and what it names."""
-    if "url(" not in css.lower():
+class Named(NamedTuple):
+    """An address: where the whole of it stands, and whether it is that of a font."""
+
+    start: int
+    end: int
+    address: str
+    font: bool = False
+
+
+def found(css: str) -> Iterator[Named]:
+    """The addresses of pictures and fonts."""
+    if "url(" not in (lower := css.lower()) and "image-set(" not in lower:
         return
     sheet = Sheet(css)
     if not sheet.text.startswith(css.rstrip("\\")):
         return  # line ends that are not counted as they stand
     # What its end cuts off, a mark perhaps, is no address.
-    yield from (each for each in _in(sheet, sheet.nodes, len(sheet.text)) if each[1] <= len(css))
+    yield from (each for each in _in(sheet, sheet.nodes, len(sheet.text)) if each.end <= len(css))
 
 
-def _in(sheet: Sheet, nodes: Sequence[Any], end: int) -> Iterator[tuple[int, int, str]]:
-    skipping = False
+def _in(sheet: Sheet, nodes: Sequence[Any], end: int, *, font: bool = False, in_set: bool = False) -> Iterator[Named]:
+    keyword = ""
     for index, node in enumerate(nodes):
         after = sheet.offset(nodes[index + 1]) if index + 1 < len(nodes) else end
         if node.type == "at-keyword":
-            skipping = node.lower_value in _OTHERS
-        elif skipping and (node.type == "{} block" or (node.type == "literal" and node.value == ";")):
-            skipping = False
-        elif skipping:
-            continue
-        elif node.type == "url":
-            yield sheet.offset(node), after, node.value
+            keyword = node.lower_value
+        ends = node.type == "{} block" or (node.type == "literal" and node.value == ";")
+        if keyword in _OTHERS:
+            keyword = "" if ends else keyword
+        elif node.type == "url" or (in_set and node.type == "string"):
+            yield Named(sheet.offset(node), after, node.value, font)
         elif node.type == "function" and node.lower_name == "url":
             named = next((each.value for each in node.arguments if each.type == "string"), None)
             if named is not None:
-                yield sheet.offset(node), after, named
+                yield Named(sheet.offset(node), after, named, font)
         else:
             inner = node.arguments if node.type == "function" else getattr(node, "content", None)
             if inner:
-                yield from _in(sheet, inner, after - 1)
+                in_font = font or (keyword == "font-face" and node.type == "{} block")
+                is_set = node.type == "function" and node.lower_name in _SETS
+                yield from _in(sheet, inner, after - 1, font=in_font, in_set=is_set)
+            keyword = "" if ends else keyword
 
 
-def resolved(css: str, resolve: Callable[[str, int, int], str | None]) -> str:
-    """`css` with its addresses replaced: `resolve` has the address and where it stands, None leaves it."""
+def resolved(css: str, resolve: Callable[[Named], str | None]) -> str:
+    """`css` with its addresses replaced; None leaves one as it is."""
     made, position = [], 0
-    for start, end, address in found(css):
-        new = resolve(address, start, end)
+    for named in found(css):
+        new = resolve(named)
         if new is not None:
-            made += [css[position:start], function(new)]
-            position = end
+            made += [css[position : named.start], function(new)]
+            position = named.end
     return "".join((*made, css[position:])) if made else css
+
+
+def is_elsewhere(address: str) -> bool:
+    """Whether an address names no file beside the one that holds it."""
+    return not address or _ELSEWHERE.match(address) is not None
+
+
+def rebased(address: str, base: str) -> str:
+    """An address that a style sheet has, as the page would write it; `base` is the address of the sheet, as the page
+    writes it (RFC 3986 5.2.4, but for dots that lead out of the page's folder: they stay)."""
+    if base.startswith(("http:", "https:")):
+        return urljoin(base, address)
+    found = _PATH.match(address)
+    path = found[0] if found else ""
+    if is_elsewhere(address) or path.startswith("/"):
+        return address
+    if not path:
+        return re.split("[?#]", base, maxsplit=1)[0] + address
+    joined = posixpath.normpath(posixpath.join(posixpath.dirname(base), path))
+    if _ELSEWHERE.match(joined):  # a name with a colon (RFC 3986 4.2)
+        joined = f"./{joined}"
+    is_folder = path.rpartition("/")[2] in ("", ".", "..") and joined != "/"
+    return joined + "/" * is_folder + address[len(path) :]
 
 
 def function(address: str) -> str:

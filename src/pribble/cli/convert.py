@@ -43,6 +43,13 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
         help="in the text, addresses behind their labels (inline, the default), or numbered and listed "
         "at its end (notes)",
     )
+    parser.add_argument(
+        "--folder",
+        action="append",
+        default=[],
+        metavar="DIR",
+        help="a further folder whose style sheets and pictures the page may name (may be given again)",
+    )
     parser.add_argument("--out", metavar="FILE", help="where to write it (default: standard output)")
     add_json(parser)
     parser.set_defaults(run=run)
@@ -88,7 +95,9 @@ def _check(options: argparse.Namespace) -> None:
 
 
 def _text(options: argparse.Namespace, html: str, path: Path) -> tuple[bytes, list[str]]:
-    text = page_text(html, path, width=options.width or WIDTH, links=options.links or "inline")
+    text = page_text(
+        html, path, folders=_folders(options), width=options.width or WIDTH, links=options.links or "inline"
+    )
     return text.encode("utf-8"), []
 
 
@@ -98,10 +107,23 @@ def _page(options: argparse.Namespace, html: str, path: Path) -> tuple[bytes, li
     if embed == "cid":
         raise Usage("pictures travel by cid: as parts of a message, and convert makes none (choose data, link or none)")
     made = page_rendering(
-        html, path, embed=embed, picture_base=options.picture_base, presentational=options.old_attributes
+        html,
+        path,
+        folders=_folders(options),
+        embed=embed,
+        picture_base=options.picture_base,
+        presentational=options.old_attributes,
     )
     page = made.html if options.format == "html" else made.fragment()
     return str(page).encode("utf-8"), [str(finding) for finding in made.findings]
+
+
+def _folders(options: argparse.Namespace) -> list[Path]:
+    folders = [Path(given) for given in options.folder]
+    for folder in folders:
+        if not folder.is_dir():
+            raise Usage(f"there is no folder {folder}")
+    return folders
 
 
 def _read(given: str) -> tuple[str, Path]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any, Protocol
@@ -21,7 +20,6 @@ from pribble.markup.sources import candidates
 from pribble.pictures.picture import Picture
 from pribble.pictures.slots import EMBED, Embed, Source
 
-_ELSEWHERE = re.compile(r"(?:[a-z][a-z0-9+.-]*:|//|#)", re.IGNORECASE)
 TRAVEL = "data-travel"
 
 
@@ -42,11 +40,6 @@ class Finder(Protocol):
 
     def split(self, text: str) -> Iterator[str]:
         """A text with the addresses of pictures in it, as texts and sources."""
-
-
-def is_elsewhere(address: str) -> bool:
-    """Whether an address names no file beside the one that holds it."""
-    return not address or _ELSEWHERE.match(address) is not None
 
 
 @dataclass(slots=True)
@@ -206,9 +199,11 @@ class Pictures:
         """The pictures that the literal CSS of a stretch names; `quote` is that of the attribute it is in."""
         text = self.tape.text[start:end]
         css, places = decoded_with_places(text) if quote else (text, range(len(text) + 1))
-        for before, after, name in addresses.found(css):
-            first, last = start + places[before], start + places[after]
-            if not MARK.search(css, before, after) and (found := self.finder.picture(name, first, last)) is not None:
+        for named in addresses.found(css):
+            first, last = start + places[named.start], start + places[named.end]
+            if named.font or MARK.search(css, named.start, named.end):
+                continue
+            if (found := self.finder.picture(named.address, first, last)) is not None:
                 yield Edit(first, last, ("url(", Embedded(found), ")"))
 
 

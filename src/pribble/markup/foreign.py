@@ -1,22 +1,49 @@
-"""A page from elsewhere, read for what it says: nothing in it is a mark, and nothing of it is refused."""
+"""A page from elsewhere: nothing in it is a mark, and nothing is refused; what a template could not have is told."""
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
+from pribble.markup.contexts import MarkupError
 from pribble.markup.events import Characters
+from pribble.markup.misnesting import Note
 from pribble.markup.page import Page, Reader
-from pribble.markup.scanner import StartTag, Unfinished, tokens
+from pribble.markup.scanner import StartTag, Token, Unfinished, tokens
 from pribble.markup.tags import Tag
 
+UNFINISHED = "page.unfinished-tag"
 
-def read_foreign(text: str) -> Page:
-    """Read a page as a browser does; a tag that its end cuts off is dropped.  What stands in conditional comments is
-    hidden from all but one engine, and not read."""
-    reader = _Foreign(text, lambda offset: "literal")
-    reader.page(token for token in tokens(text, reader.open) if not isinstance(token, Unfinished))
+
+def read_foreign(text: str, *, comments: bool = False) -> Page:
+    """Read a page as a browser does; a tag that its end cuts off is dropped, and the last of the notes.  What stands in
+    conditional comments is hidden from all but one engine, and read where `comments` asks for it."""
+    reader = _WithComments(text, _literal) if comments else _Foreign(text, _literal)
+    reader.page(reader.finished(tokens(text, reader.open)))
     return reader.read()
 
 
+def _literal(offset: int) -> str:
+    return "literal"
+
+
 class _Foreign(Reader):
+    def finished(self, given: Iterator[Token]) -> Iterator[Token]:
+        """The tokens without one that the end of the page cuts off."""
+        for token in given:
+            if isinstance(token, Unfinished):
+                self.notes.append(
+                    Note(
+                        UNFINISHED,
+                        token.start,
+                        len(self.text),
+                        "the page ends within a tag, which a browser drops",
+                        'write the ">", or the quote that is missing',
+                        "WHATWG HTML 13.2.5",
+                    )
+                )
+            else:
+                yield token
+
     def _tag(self, tag: StartTag) -> Tag:
         return Tag(tag.name, tag.attributes)
 
@@ -28,3 +55,24 @@ class _Foreign(Reader):
 
     def _refuse_marks(self, start: int, end: int, where: str, hint: str | None) -> None:
         pass
+
+
+class _WithComments(_Foreign):
+    def _tag(self, tag: StartTag) -> Tag:
+        try:
+            return super(_Foreign, self)._tag(tag)
+        except MarkupError as error:
+            self._note(
+                Note(
+                    "page.refused",
+                    error.start,
+                    error.end,
+                    f"{error.problem}, which no template may have",
+                    error.hint or "take it out",
+                    "Pribble, docs/security.md",
+                )
+            )
+            return super()._tag(tag)
+
+    def _comment(self, start: int, end: int) -> None:
+        super(_Foreign, self)._comment(start, end)

@@ -328,7 +328,7 @@ class Reader:
             return
         self._refuse_marks(start, opening.end(), "in the condition of a comment", "write the condition out")
         begin, stop = opening.end(), closing.start()
-        inner = Reader(self.text, self.role, comment=True)
+        inner = type(self)(self.text, self.role, comment=True)
         inner.page(
             _shifted(token, begin)
             for token in tokens(self.text[begin:stop], inner.open)

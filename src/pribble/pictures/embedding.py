@@ -40,7 +40,8 @@ class PictureFinder:
     """The pictures of some folders, put right as far as is `wanted`, with `density` pixels to one of CSS.
 
     Each file is read, measured and put right once, until it changes, which is noticed within a second.  `fetch` gets
-    what is elsewhere; without one it is left alone.
+    what is elsewhere; without one it is left alone.  `outside` is what the
+    folders are called, and what to do for a file that lies outside.
     """
 
     def __init__(
@@ -49,9 +50,11 @@ class PictureFinder:
         wanted: frozenset[str] = righting.ALL,
         density: float = 2,
         fetch: Callable[[str], bytes] | None = None,
+        outside: tuple[str, str] = ("the template folder", "put it inside, or name its folder in picture_folders"),
     ) -> None:
         self.folders = [folder.resolve() for folder in folders]
         self.wanted, self.density, self.fetch = wanted, density, fetch
+        self._outside = outside
         self._kept: OrderedDict[Hashable, Any] = OrderedDict()
         self._files: dict[tuple[Path, int, int], Found] = {}
         self._named: dict[tuple[str, Path | None], tuple[float, Found]] = {}
@@ -93,8 +96,8 @@ class PictureFinder:
                 raise PictureError(f'"{name[:100]}" is the name of no {what}, or a link that leads to itself')
             if not any(path.is_relative_to(allowed) for allowed in self.folders):
                 raise PictureError(
-                    f'the {what} "{name}" lies outside the template folder',
-                    hint="put it inside, or name its folder in picture_folders",
+                    f'the {what} "{name}" lies outside {self._outside[0]}',
+                    hint=self._outside[1],
                 )
             if is_file(path):
                 return path

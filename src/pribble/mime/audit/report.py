@@ -6,14 +6,11 @@ from collections import Counter
 from collections.abc import Iterable
 
 from pribble.errors import Source, visible
-from pribble.findings import Finding
+from pribble.findings import MOST_OF_A_RULE, Finding
 from pribble.mime.audit.rules import RULES
 from pribble.mime.grammar import WHITE_SPACE
 from pribble.mime.parameters import Departure
 from pribble.mime.reading import Field
-
-# Of one rule, more than these say nothing new.
-MOST_OF_A_RULE = 20
 
 
 class Octets(Source):
