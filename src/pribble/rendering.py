@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
@@ -50,11 +50,12 @@ class Manner:
     say: Callable[[str], str] | None = None
 
 
-@dataclass(frozen=True, init=False)
+@dataclass(frozen=True, init=False, eq=False)
 class Rendering:
     """A template filled with data: subject, preheader, HTML, plain text, pictures.
 
-    `subject` and `preheader` are None where the template has none, `html` where it is text only.
+    `subject` and `preheader` are None where the template has none, `html` where it is text only.  It can be copied and
+    pickled, and then is finished: it holds nothing of its template.
     """
 
     subject: str | None
@@ -75,6 +76,36 @@ class Rendering:
     ) -> None:
         # One update and not five guarded assignments: there is one of these for every message.
         vars(self).update(subject=subject, preheader=preheader, _manner=manner, _pieces=pieces, _text=text, _kept=kept)
+
+    def __getstate__(self) -> dict[str, Any]:
+        """What a copy of it consists of: the page and the text as they are, and nothing that makes them."""
+        state: dict[str, Any] = {
+            "subject": self.subject,
+            "preheader": self.preheader,
+            "_manner": replace(self._manner, frames=None, say=None, dress=self._manner.dress and _dressed),
+            "_pieces": self._pieces,
+            "_text": self.text,
+            "_kept": (),
+            "_wire": self._wire,
+            "findings": self.findings,
+        }
+        if self._manner.dress is not None:
+            state["_dressed"] = {by_cid: self._late(by_cid) for by_cid in (True, False)}
+        return state
+
+    def __setstate__(self, state: dict[str, Any]) -> None:
+        vars(self).update(state)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Rendering) and self._said == other._said
+
+    def __hash__(self) -> int:
+        return hash((self.subject, self.html))
+
+    @property
+    def _said(self) -> tuple[object, ...]:
+        """All that it says."""
+        return self.subject, self.preheader, self.embed, self.html, self.text, self.pictures
 
     @property
     def embed(self) -> Embed:
@@ -150,13 +181,14 @@ class Rendering:
             to=to,
             subject=self.subject,
             text=self.text,
-            html=self._for_the_wire(),
+            html=self._wire,
             pictures=(*self.pictures, *pictures),
             id_domain=self._manner.id_domain,
             **envelope,
         )
 
-    def _for_the_wire(self) -> str | None:
+    @cached_property
+    def _wire(self) -> str | None:
         """The HTML as one that knows its form on the wire, where its pieces do."""
         html, pieces, frames, kept = self.html, self._pieces, self._manner.frames, self._kept
         if html is None or pieces is None or frames is None or not self._manner.even or self.embed != "cid":
@@ -189,6 +221,11 @@ class Rendering:
         if base is None and any((piece.travels or embed) == "link" for piece in slots):
             raise ValueError("pictures that travel as links need the address they lie below (picture_base)")
         return "".join([piece.filled(embed, base) if isinstance(piece, Source) else piece for piece in pieces])
+
+
+def _dressed(pieces: Sequence[str]) -> tuple[list[str], list[Finding]]:
+    """What dresses the page of a finished rendering, whose pages are there in both forms."""
+    raise AssertionError("a finished rendering is dressed already")
 
 
 def checked_embed(embed: str | None) -> Embed | None:

@@ -143,7 +143,7 @@ class TemplateFolder(Mapping[str, "Template"]):
                     return template
             path = self._file(name)
             if path is None:
-                raise UnknownTemplate(name, self)
+                raise UnknownTemplate.of(name, self)
             template = Template(self._read(path), name, self)
             self._templates[name] = template, tuple(map(_Stamp.of, template._paths()))
             return template
@@ -270,10 +270,16 @@ def _is_locale(suffix: str) -> bool:
 class UnknownTemplate(KeyError):
     """No template of that name is in the folder."""
 
-    def __init__(self, name: str, folder: TemplateFolder) -> None:
-        super().__init__(name)
+    def __init__(self, name: str, message: str) -> None:
+        super().__init__(name, message)
+        self.message = message
+
+    @classmethod
+    def of(cls, name: str, folder: TemplateFolder) -> UnknownTemplate:
+        """That `folder` has no template called `name`; near ones are named."""
         hint = did_you_mean(name[:100], folder)
-        self.message = visible(f'there is no template "{name[:100]}" in {folder.path}' + (f" ({hint})" if hint else ""))
+        problem = f'there is no template "{name[:100]}" in {folder.path}'
+        return cls(name, visible(f"{problem} ({hint})" if hint else problem))
 
     def __str__(self) -> str:
         return self.message

@@ -25,13 +25,28 @@ from pribble.markup.scanner import Attribute
 
 
 class Corner(str):
-    """A place in a page that a fragment of it is cut at: an empty text that is told from all others."""
+    """A place in a page that a fragment of it is cut at: an empty text that is told from all others.  Wherever a page
+    is copied to, there is one of each `name`."""
 
-    __slots__ = ()
+    __slots__ = ("name",)
+
+    name: str
+
+    @classmethod
+    def named(cls, name: str) -> Corner:
+        """The place of this name."""
+        made = cls()
+        made.name = name
+        return made
+
+    def __reduce__(self) -> Any:
+        return self.name
 
 
 # The head's style sheets; the body's attributes and its content; end tags that are no content.
-SHEET, SHEET_END, BODY_TAG, BODY, TAIL, TAIL_END = (Corner() for _ in range(6))
+SHEET, SHEET_END = Corner.named("SHEET"), Corner.named("SHEET_END")
+BODY_TAG, BODY = Corner.named("BODY_TAG"), Corner.named("BODY")
+TAIL, TAIL_END = Corner.named("TAIL"), Corner.named("TAIL_END")
 
 
 @dataclass(frozen=True, slots=True)
@@ -181,6 +196,9 @@ class Cut(Corner):
         made = cls(text)
         made.corner = corner
         return made
+
+    def __reduce__(self) -> Any:
+        return Cut.of, (self.corner, str(self))
 
 
 _ENDS = {id(SHEET): SHEET_END, id(BODY_TAG): BODY, id(TAIL): TAIL_END}

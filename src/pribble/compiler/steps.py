@@ -91,9 +91,12 @@ class Release:
 
 
 class _PreheaderSlot(str):
-    """Where the preheader goes: an empty text that is told from all others."""
+    """Where the preheader goes: an empty text that is told from all others, wherever a page is copied to."""
 
     __slots__ = ()
+
+    def __reduce__(self) -> str:
+        return "PREHEADER"
 
 
 PREHEADER = _PreheaderSlot()

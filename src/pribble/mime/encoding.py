@@ -49,6 +49,14 @@ class Prepared(str):
         made.quoted = quoted
         return made
 
+    def __reduce__(self) -> tuple[Callable[..., Prepared], tuple[str, bytes | None]]:
+        return Prepared._again, (str(self), self.quoted())
+
+    @classmethod
+    def _again(cls, text: str, quoted: bytes | None) -> Prepared:
+        """The text that was copied, or went to another process."""
+        return cls.of(text, lambda: quoted)
+
 
 def encoded_text(text: str) -> tuple[str, bytes]:
     """The transfer encoding for a text, and the text so encoded."""

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Iterator, Sequence
+from functools import partial
 from typing import NamedTuple
 
 LONGEST = 78  # RFC 3676 4.2: SHOULD, quote marks, stuffing and trailing spaces included
@@ -53,6 +54,14 @@ class FlowingText(str):
     def lines(self) -> Sequence[Line]:
         """Its lines."""
         return self._lines()
+
+    def __reduce__(self) -> tuple[Callable[..., FlowingText], tuple[str, tuple[Line, ...], str | None]]:
+        return FlowingText._again, (str(self), tuple(self.lines), self.soft)
+
+    @classmethod
+    def _again(cls, text: str, lines: Sequence[Line], soft: str | None) -> FlowingText:
+        """The text that was copied, or went to another process."""
+        return cls.later(text, partial(tuple, lines), soft)
 
 
 def _quoted(line: Line) -> str:

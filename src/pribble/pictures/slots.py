@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Literal
 from urllib.parse import quote
 
@@ -69,6 +69,9 @@ class Either(str):
         made = cls()
         made.by_cid, made.otherwise = by_cid, otherwise
         return made
+
+    def __reduce__(self) -> tuple[Callable[..., Either], tuple[Sequence[str], Sequence[str]]]:
+        return Either.of, (self.by_cid, self.otherwise)
 
 
 class NamedId(str):

@@ -160,16 +160,21 @@ def _is_shaped(character: str) -> bool:
 
 
 _SUPERSCRIPTS = dict(zip("0123456789+-−=()n", "⁰¹²³⁴⁵⁶⁷⁸⁹⁺⁻⁻⁼⁽⁾ⁿ", strict=True))
+# Marks of notes, one or several: anything in square brackets, a letter or a number in round ones.
+_NOTES = re.compile(r"(?:(?:\[[^\[\]]*\]|\(\w{1,3}\))[,;]?)+")
+_IN_PARENTHESES = re.compile(r"\([^()]*\)")
 _SUBSCRIPTS = dict(zip("0123456789+-−=()", "₀₁₂₃₄₅₆₇₈₉₊₋₋₌₍₎", strict=True))
 
 
 def superscript(text: str) -> str:
     """What stands raised: as characters that are raised themselves, and where there are none, so that a power does not
-    read as a factor.  Letters ("1st") and signs are left."""
+    read as a factor.  Letters ("1st"), signs, and the marks of notes in their brackets ("[5]", "(a)") are left."""
     if all(character in _SUPERSCRIPTS for character in text):
         return "".join([_SUPERSCRIPTS[character] for character in text])
     plain = " " in text or text.isalpha() or not any(map(str.isalnum, text))
-    return text if plain else f"^{text}" if text.isalnum() else f"^({text})"
+    if plain or _NOTES.fullmatch(text):
+        return text
+    return f"^{text}" if text.isalnum() or _IN_PARENTHESES.fullmatch(text) else f"^({text})"
 
 
 def subscript(text: str) -> str:

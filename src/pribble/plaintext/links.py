@@ -16,6 +16,8 @@ Form = Literal["inline", "notes", "bare"]
 # Addresses that lead nowhere from a text.
 _SILENT = ("#", "javascript:", "vbscript:", "cid:", "data:")
 _PLAIN = re.compile("https?://[!-;=?-~]+")
+_EXTENSION = re.compile(r"ext=[0-9().-]+")
+_BETWEEN = re.compile(r"[0-9][^0-9a-z#;]*+[a-z#;][^0-9]*+[0-9]")
 _DROPPED = re.compile("[\t\n\r]+")
 _SPACES = re.compile(r"[\s<>\x00-\x1f\x7f\u200b\u2060\u00ad\ufeff\u034f]")
 _ENDS = f" \n{chars.BOUND}{chars.PICTURED}"
@@ -58,16 +60,28 @@ def _with(label: str, address: str, mark: str) -> str:
 
 
 def is_the_address(label: str, address: str) -> bool:
-    """Whether a link's label says its address already: all of it, or without its scheme."""
+    """Whether a link's label says its address already: all of it, or without its scheme.  What an address asks for
+    besides (an extension, RFC 3966 3; a subject, RFC 6068 2), the label has to say as well."""
     if " " in label and address[:4].lower() != "tel:":
         return False  # since no address has one
     said, meant = _plain(label), _plain(address)
     scheme, colon, rest = meant.partition(":")
     if scheme == "tel":
-        return (digits := re.sub(r"[^+0-9]", "", said)) == re.sub(r"[^+0-9]", "", rest.split(";")[0]) and digits != ""
+        return _is_the_number(said, rest.rstrip(";"))
     if scheme == "mailto":
-        return said in (rest.partition("?")[0], meant)
+        return said in (rest.removesuffix("?"), meant)
     return said in (meant, rest.removeprefix("//").removesuffix("/") if colon else meant)
+
+
+def _is_the_number(said: str, meant: str) -> bool:
+    number, _, parameters = meant.partition(";")
+    digits = re.sub(r"[^+0-9]", "", said)
+    if not parameters:
+        return digits == re.sub(r"[^+0-9]", "", number) != ""
+    # Of an extension the label has a word ("ext. 3"), or it would be digits of the number.
+    extension = _EXTENSION.fullmatch(parameters)
+    is_said = extension is not None and _BETWEEN.search(said) is not None
+    return said == meant or (is_said and digits == re.sub(r"[^+0-9]", "", meant))
 
 
 def _plain(text: str) -> str:
