@@ -38,7 +38,7 @@ def check_parameters(entity: Entity, report: Report, *, international: bool) -> 
         if field is None:
             continue
         report.tell_all(read.departures, field.value_start)
-        value = re.sub(r"[ \t\r\n]*/[ \t\r\n]*", "/", without_comments(read.value)).strip(WHITE_SPACE)
+        value = "/".join([word.strip(WHITE_SPACE) for word in without_comments(read.value).split("/")])
         if re.search(r"[ \t\r\n]", value):
             report.tell_of("parameters.extra-word", field, field.name)
         elif key == "content-type":
