@@ -5,19 +5,19 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Any
+from typing import Any, Unpack
 
 from pribble.arguments import maybe_texts, texts
 from pribble.compiler.dressing import cut
 from pribble.compiler.steps import PREHEADER
 from pribble.compiler.wire import Frames, Kept
-from pribble.errors import PictureError, UnsafeValue, visible
+from pribble.errors import PictureError, UnsafeValue, did_you_mean, visible
 from pribble.findings import Finding
 from pribble.mime.address import Mailbox, Recipients
 from pribble.mime.arguments import check_kinds
 from pribble.mime.encoding import Prepared
 from pribble.mime.heading import DOMAIN
-from pribble.mime.message import Message
+from pribble.mime.message import Message, MessageOptions
 from pribble.pictures.picture import Picture
 from pribble.pictures.slots import EMBED, Embed, NamedId, Source
 from pribble.plaintext.filling import filled
@@ -27,6 +27,7 @@ from pribble.surroundings import size_change
 from pribble.values.escaping import markup
 from pribble.values.urls import base
 
+_TAKEN = ("sender", "to", "pictures", *MessageOptions.__annotations__)
 # Hidden in the customary way: each of these hides it from receivers that ignore the others.
 _BEFORE_PREHEADER = (
     '<div style="display:none;max-height:0;max-width:0;overflow:hidden;opacity:0;font-size:1px;'
@@ -161,14 +162,26 @@ class Rendering:
         return (*told, *(self._late(self.embed == "cid")[1] if self._manner.dress else ()))
 
     def message(
-        self, *, sender: Mailbox, to: Recipients = (), pictures: Sequence[Picture] = (), **envelope: Any
+        self,
+        *,
+        sender: Mailbox,
+        to: Recipients = (),
+        pictures: Sequence[Picture] = (),
+        **envelope: Unpack[MessageOptions],
     ) -> Message:
-        """A `Message` of this rendering; `envelope` takes what `Message` takes (cc, bcc, attachments, …).
+        """A `Message` of this rendering; `envelope` is what `Message` takes besides (cc, bcc, attachments, …).  A
+        `subject` among them is in the place of the template's.
 
         `pictures` are further ones, which the data name by ``cid:`` addresses.  Raises `PictureError` where they name
-        one that is not given.
+        one that is not given, `TypeError` for what no message takes, or what the rendering has already.
         """
         check_kinds({"pictures": pictures})
+        for name in envelope.keys() - MessageOptions.__annotations__:
+            raise TypeError(
+                f"message: {name} comes from the rendering"
+                if name in ("text", "html", "id_domain")
+                else f"message takes no {name}" + (f" ({hint})" if (hint := did_you_mean(name, _TAKEN)) else "")
+            )
         ids = {picture.content_id(self._manner.id_domain) for picture in pictures}
         for piece in self._pieces or ():
             if isinstance(piece, NamedId) and piece[4:] not in ids:
@@ -176,15 +189,15 @@ class Rendering:
                     f'"{piece}" names no picture of the message',
                     hint="give it to message(pictures=…), or let the data give the picture itself",
                 )
+        given: MessageOptions = {"subject": self.subject, **envelope}
         return Message(
             sender=sender,
             to=to,
-            subject=self.subject,
             text=self.text,
             html=self._wire,
             pictures=(*self.pictures, *pictures),
             id_domain=self._manner.id_domain,
-            **envelope,
+            **given,
         )
 
     @cached_property

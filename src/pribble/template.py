@@ -39,8 +39,9 @@ from pribble.rendered import Dresser
 from pribble.rendering import Manner, Rendering, checked_base, checked_embed, with_preheader
 from pribble.surroundings import Surroundings
 from pribble.values.formatters import FORMATTERS, application_formatter
+from pribble.values.lookup import known
 from pribble.values.reading import read_json
-from pribble.values.settings import Settings, settings_text
+from pribble.values.settings import Settings, is_locale, settings_text
 
 _NOT_TEMPLATES = ("layouts", "parts")
 _ENDINGS = (".html", ".txt")
@@ -156,7 +157,7 @@ class TemplateFolder(Mapping[str, "Template"]):
         }
         for name in sorted(found):
             stem, dot, suffix = name.rpartition(".")
-            if self._is_name(name) and not (dot and stem in found and _is_locale(suffix)) and self._files(name):
+            if self._is_name(name) and not (dot and stem in found and is_locale(suffix)) and self._files(name):
                 yield name
 
     def __len__(self) -> int:
@@ -259,14 +260,6 @@ class _Stamp:
         return cls(path, status.st_mtime_ns, status.st_size)
 
 
-def _is_locale(suffix: str) -> bool:
-    try:
-        settings_text("locale", suffix)
-    except ValueError:
-        return False
-    return True
-
-
 class UnknownTemplate(KeyError):
     """No template of that name is in the folder."""
 
@@ -347,7 +340,13 @@ class Template:
 
     def problems(self, data: Any, *, locale: str | None = None, timezone: str | None = None) -> list[PribbleError]:
         """Every missing or unusable field at once, in the order of the template; empty where it would render."""
-        return self._variant(self._asked(locale)).problems(self._settings(timezone), self.folder.world, data)
+        found = self._variant(self._asked(locale)).problems(self._settings(timezone), self.folder.world, data)
+        if found:
+            try:
+                known(data, "the data")
+            except FieldError as error:  # what no template can use, whichever field of it is asked for first
+                return [error]
+        return found
 
     def explain(self) -> Explanation:
         """Which way the template's style sheets are applied, and why."""
@@ -400,7 +399,7 @@ class Template:
         """The locales that have a file of their own, after the folder's."""
         path = Path(self._source.name)
         found = [other.name[len(path.stem) + 1 : -len(path.suffix)] for other in self._beside(path, f".*{path.suffix}")]
-        return [self.folder.settings.locale, *sorted(s for s in found if s and _is_locale(s))]
+        return [self.folder.settings.locale, *sorted(s for s in found if s and is_locale(s))]
 
     def _paths(self) -> list[Path]:
         return [

@@ -7,7 +7,7 @@ import re
 import unittest
 from datetime import UTC, date, datetime, time, timedelta, timezone
 from decimal import ROUND_HALF_UP, Decimal
-from types import MappingProxyType
+from types import MappingProxyType, SimpleNamespace
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -29,7 +29,7 @@ from babel.units import format_unit
 from hypothesis import given
 from hypothesis import strategies as st
 
-from pribble import FieldError, Template, TemplateFolder
+from pribble import FieldError, LimitReached, Template, TemplateFolder
 from pribble.values.formatters import FORMATTERS, prepared
 from pribble.values.settings import Settings
 from tests.support import Case, generated
@@ -114,6 +114,38 @@ SHOWN = [
     ("rec as json", "{&#34;a&#34;: 1, &#34;b&#34;: null, &#34;c d&#34;: &#34;é&amp;&#34;}"),
     ("markup as html", "<b>bold</b><ul><li>x</li></ul>".replace("</li>", "")),
     ("2 as plural(one = 'boat', other = 'boats')", "boats"),
+    ("(2.675 as round(2)) + 1", "3.68"),
+    ("2.5 as round", "3"),
+    ('lines as sum("price * n / 3 as round(2)")', "10.66"),
+    ("7 as digits(3)", "007"),
+    ("-7 as digits(2)", "-07"),
+    ('"émile zola" as capital', "Émile zola"),
+    ('"" as capital', ""),
+    ('"B 14/b" as change("/", "-") as change(" ", "")', "B14-b"),
+    ("long as count", "16"),
+    ("xs as least", "1"),
+    ("xs as greatest", "3"),
+    ("none_in as least", ""),
+    ('lines as greatest("price * n")', "14.50"),
+    ('lines as least("day") as day as date("d.M.y")', "3.7.2026"),
+    ("xs as first(2) as join", "3, 1"),
+    ("xs as last(2) as join", "1, 2"),
+    ("xs as last(9) as join", "3, 1, 2"),
+    ('"1.234,50" as decimal("de")', "1234.50"),
+    ('"−1 234,5" as decimal("fr")', "-1234.5"),
+    ('"1\'234.50" as decimal("de_CH")', "1234.50"),
+    ('"1,23,456" as decimal("en_IN")', "123456"),
+    ("2 as decimal('de')", "2"),
+    ('"03.07.2026" as day("dd.MM.yyyy") as date("d MMMM y")', "3 July 2026"),
+    ('"3.7.26" as day("d.M.yy") as date("d MMMM y")', "3 July 2026"),
+    ('"03.07.1999" as day("de") as date("d MMMM y")', "3 July 1999"),
+    ('"7/3/2026" as day("en_US") as date("d MMMM y")', "3 July 2026"),
+    ('"Fri, 3 Jul. 2026" as day("EEE, d MMM y") as date("d.M.y")', "3.7.2026"),
+    ('"7/3/2026 12:05 AM" as moment("M/d/y h:mm a") as datetime("d.M. HH:mm")', "3.7. 00:05"),
+    ('"2026-07-03 18:30 +0530" as moment("y-MM-dd HH:mm Z") as time("HH:mm")', "13:00"),
+    ("start as day('dd.MM.yyyy') as date('d.M.y')", "3.7.2026"),
+    ('start as date("D")', "184"),
+    ("start as date(\"w'. week of' YYYY\")", "27. week of 2026"),
     ("0 as plural(zero = 'none', one = 'boat', other = 'boats')", "boats"),
 ]
 
@@ -143,7 +175,41 @@ WRONG = [
     ('"<b" as html', "the markup is not whole: a tag is not closed"),
     ('"x <" as html', 'the markup ends in "<"'),
     ('"<body>" as html', "<body> belongs to the page"),
-    ("xs as table", "table takes a list of records, not a list with other things in it"),
+    ("xs as table", "table takes a list of records, and item 0 is a number"),
+    ("text as table", "table takes a list of records, not a text"),
+    ("records as table(columns = ['item'])", 'table has no column "item" (did you mean "Item"?)'),
+    ("records as table(heads = ['a'])", "table has 2 columns, and heads 1"),
+    ("records as table(formats = ['money(\"EUR\")', none])", '1:33: row 1, column "Item": money takes a number'),
+    ("records as table(formats = [none, 'nope'])", '1:39: there is no formatter "nope"'),
+    ("records as table(formats = rec)", "formats is a list, written out"),
+    ("records as table(formats = [n])", "a format is a text, written out, or none"),
+    ("records as table(columns = rec)", "columns is a list of names, not a record"),
+    ('"2026-07-03" as datetime("long")', 'datetime takes a moment, and "2026-07-03" is a day: it has no time'),
+    ('"2026-W27-5" as time("HH:mm")', 'time takes a moment, and "2026-W27-5" is a day'),
+    ('"20260703" as time("HH:mm")', 'time takes a moment, and "20260703" is a day'),
+    ('"2026-07-03" as moment', "moment takes a moment, and"),
+    ('t as time("long")', "a time without a day has no zone"),
+    ('start as date("DD.MM.YYYY")', 'days and years are d and y: "dd.MM.yyyy"'),
+    ("start as datetime(\"'Y' YYYY-MM-dd HH:mm\")", "days and years are d and y: \"'Y' yyyy-MM-dd HH:mm\""),
+    ('start as date("d. DDD")', '"D" is the day of the year'),
+    ("(2.5 as number(2)) + 1", "to compute with what is rounded: x as round(2)"),
+    ("7.5 as digits(3)", "digits takes a whole number, and this one has decimals"),
+    ("7 as digits(0)", "digits takes a whole number from 1 to 30"),
+    ('"a" as change("", "b")', "change takes a text that is changed, and this one is empty"),
+    ("xs as first(0)", "first takes a whole number from 1"),
+    ("[1, 'a'] as least", "have no order"),
+    (
+        '"1.23,4" as decimal("de")',
+        'decimal takes a number as de writes it, and "1.23,4" is none',
+    ),
+    ('"1,5" as decimal("en")', "one is written 1,234.50"),
+    ('"1" as decimal("zz")', '"zz" is no locale that is known'),
+    ('"31.02.2026" as day("dd.MM.yyyy")', 'day reads "dd.MM.yyyy", and "31.02.2026" is none'),
+    ('"3.7." as day("d.M.")', "day reads by a pattern with a day, a month and a year"),
+    ('"3.7.2026" as moment("d.M.yyyy")', "and an hour, not by"),
+    ('"x" as day("dd.QQ.yyyy")', "day reads by a pattern with a day, a month and a year"),
+    ('"x" as day("d.M.y QQ")', 'a pattern that is read has no "Q"'),
+    ('"x" as day("d.d.M.y")', 'a pattern that is read has "d" twice'),
     ("lines as keep", "keep takes an expression over an item's fields"),
     ("lines as keep(text)", "keep takes an expression over an item's fields, written out as a text"),
     ('lines as sum("price *")', "the mark ends where a value should follow"),
@@ -340,6 +406,76 @@ class DataOfLibraries(unittest.TestCase):
         )
         table = Template.from_text("{{ f as table }}").render({"f": frame})
         self.assertEqual(table.text, "Item  n  price\n--------------\nrope  2    1.5\n      3\n")
+
+    def test_what_pandas_has_is_data(self) -> None:
+        frame = pd.DataFrame(
+            {"Item": ["rope", "oars"], "price": [1.5, float("nan")], "for": pd.to_timedelta(["2h", "1d"])}
+        )
+        data = {"frame": frame, "row": frame.iloc[0], "column": frame["Item"], "array": np.array([[1, 2], [3, 4]])}
+        for mark, shown in (
+            ("{{ for r in frame: }}{{ r.Item }} {{ r.price? else '-' }};{{ :for }}", "rope 1.5;oars -;"),
+            ("{{ frame as count }} {{ frame as sum('price? else 0') }} {{ frame[1].Item }}", "2 1.5 oars"),
+            ("{{ row.Item }} {{ row['price'] as money('EUR') }} {{ row.for as duration }}", "rope €1.50 2 hours"),
+            ("{{ for name, value in row: }}{{ name }} {{ :for }}", "Item price for "),
+            ("{{ column as join }} {{ array[1][0] }}", "rope, oars 3"),
+            ("{{ frame.index? else 'x' }}", None),
+        ):
+            with self.subTest(mark):
+                template = Template.from_text(mark)
+                if shown is None:
+                    with self.assertRaisesRegex(FieldError, "frame is a list"):
+                        template.render(data)
+                else:
+                    self.assertEqual(template.render(data).html, shown)
+        row = next(row for _, row in frame.iterrows())
+        self.assertEqual(Template.from_text("{{ Item }}").render(row).html, "rope")
+        called = pd.DataFrame({"n": [2]}, index=pd.Index(["rope"], name="Item"))
+        self.assertEqual(Template.from_text("{{ f[0].Item }} {{ f[0].n }}").render({"f": called}).html, "rope 2")
+
+    def test_what_is_missing_is_none(self) -> None:
+        for missing in (float("nan"), D("NaN"), np.float64("nan"), pd.NA, pd.NaT, None):
+            with self.subTest(missing):
+                data = {"x": {"v": missing}}
+                template = Template.from_text("{{ x.v? else '-' }}{{ if x.v: }}y{{ :else: }}n{{ :if }}{{ x as json }}")
+                self.assertEqual(template.render(data).text, '-n{"v": null}\n')
+                for mark, says in (
+                    ("x.v", "none cannot be shown"),
+                    ("x.v as number(2)", "number takes a number, not none"),
+                    ("x.v + 1", "none cannot be"),
+                ):
+                    with self.assertRaisesRegex(FieldError, says):
+                        Template.from_text(f"{{{{ {mark} }}}}").render(data)
+
+    def test_what_is_none_of_the_kinds_is_told_of_the_data(self) -> None:
+        class Properties:
+            @property
+            def n(self) -> int:
+                return 1
+
+        for value, hint in (
+            ({1, 2}, "a set has no order: hand in a list, as sorted"),
+            (frozenset([1]), "a set has no order"),
+            ((n for n in [1]), "it can be gone through once only"),
+            ({1: 2}.values(), r"hand in list\(…\)"),
+            (SimpleNamespace(n=1), r"hand in a dict, as vars\(…\)"),
+            (Properties(), "only declared fields are read"),
+            (b"n", "octets are no text"),
+            (1j, "hand in texts, numbers"),
+        ):
+            name = type(value).__qualname__
+            for mark, data, where in (
+                ("{{ n }}", value, "^the data: "),
+                ("{{ f.n }}", {"f": value}, "f: "),
+                ("{{ for x in f: }}{{ x }}{{ :for }}", {"f": value}, "f: "),
+            ):
+                with self.subTest(name, mark=mark), self.assertRaises(FieldError) as caught:
+                    Template.from_text(mark).render(data)
+                self.assertRegex(str(caught.exception), where + f"a value of type {re.escape(name)} is none")
+                self.assertRegex(str(caught.exception), hint)
+        looped = Template.from_text("{{ for n in f: }}{{ n }}{{ :for }}")
+        self.assertEqual(looped.render({"f": range(2, 5)}).html, "234")
+        with self.assertRaisesRegex(LimitReached, "a range of more than 1,000,000 numbers"):
+            looped.render({"f": range(10**12)})
 
     def test_a_record_of_libraries(self) -> None:
         class Declared:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import sys
 from pathlib import Path
 
 from pribble.cli.common import Config, Usage, add_json, add_template, config, print_json, rendering, template, write
@@ -58,9 +59,12 @@ def message(options: argparse.Namespace, settings: Config, made: Rendering) -> M
         if not is_file(Path(path)):
             raise Usage(f"there is no file {path}")
         attachments.append(Attachment.from_path(path))
-    return made.message(
+    message = made.message(
         sender=sender_of(options, settings), to=options.to, cc=options.cc, bcc=options.bcc, attachments=attachments
     )
+    if not message.subject:
+        print("this message has no subject: the template says one in a subject: block, or in <title>", file=sys.stderr)
+    return message
 
 
 def run(options: argparse.Namespace) -> None:

@@ -15,8 +15,8 @@ _Sized = TypeVar("_Sized", bound=Sized)
 
 
 def walked(turns: Turns, value: Any) -> Any:
-    """`value`; the items of a list count as turns."""
-    if isinstance(value, list | tuple | dict):
+    """`value`; the items of a list, or of what stands for one, count as turns."""
+    if isinstance(value, list | tuple | dict) or (hasattr(value, "__len__") and not isinstance(value, str | bytes)):
         counted(turns, len(value))
     return value
 

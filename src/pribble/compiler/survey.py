@@ -10,12 +10,15 @@ from typing import Any
 from pribble.compiler.lowering import Site
 from pribble.errors import FieldError, LimitReached, PribbleError
 from pribble.values.arithmetic import refused
+from pribble.values.counting import CELL
 from pribble.values.kinds import BROKEN, AlreadyTold
 
 
 def placed(error: PribbleError, site: Site, positions: Mapping[str, int] | None = None) -> PribbleError:
     """A copy of `error` that knows its place, with the positions of the loops it happened in."""
     problem, path = error.problem, site.path
+    if cell := CELL.get():  # a place in a table, which no loop of the template goes through
+        problem, path = f"{cell}: {problem}", ""
     for loop, index in (positions or {}).items():
         problem = problem.replace(f"{loop}[]", f"{loop}[{index}]")
         path = path.replace(f"{loop}[]", f"{loop}[{index}]")

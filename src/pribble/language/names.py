@@ -11,17 +11,19 @@ from pribble.language.expressions import (
     Constant,
     Expression,
     Formatted,
+    Listing,
     Local,
     Member,
     Name,
     PerItem,
     rebuilt,
 )
-from pribble.language.parsing import read_expression
+from pribble.language.parsing import read_expression, read_formatters
 from pribble.language.tokens import Reader
 
 # The formatters whose first argument is an expression over an item's own fields.
-PER_ITEM = frozenset({"sum", "sort", "keep", "by"})
+_FORMATS = ("table", "formats")  # whose texts are formatters, applied to each cell
+PER_ITEM = frozenset({"sum", "least", "greatest", "sort", "keep", "by"})
 
 
 @dataclass(slots=True)
@@ -75,10 +77,36 @@ def _formatted(node: Formatted, scope: Scope) -> Formatted:
     arguments = [resolved(argument, scope) for argument in node.arguments]
     if node.formatter in PER_ITEM and arguments:
         arguments[0] = _per_item(node.arguments[0], node.formatter, scope)
-    named = tuple((name, resolved(argument, scope)) for name, argument in node.named)
+    named = tuple(
+        (
+            name,
+            _per_cell(argument, scope) if (node.formatter, name) == _FORMATS else resolved(argument, scope),
+        )
+        for name, argument in node.named
+    )
     return Formatted(
         node.place, resolved(node.value, scope), node.formatter, tuple(arguments), named, scope.locale, scope.timezone
     )
+
+
+def _per_cell(argument: Expression, scope: Scope) -> Expression:
+    """A list of texts that name formatters, none where there is none, as what they make of a cell."""
+    if not isinstance(argument, Listing):
+        raise TemplateError(
+            "formats is a list, written out", place=argument.place, hint="formats = [none, 'money(\"EUR\")']"
+        )
+    made: list[Expression] = []
+    for one in argument.items:
+        if isinstance(one, Constant) and one.value is None:
+            made.append(one)
+            continue
+        if not (isinstance(one, Constant) and isinstance(one.value, str)):
+            raise TemplateError("a format is a text, written out, or none", place=one.place, hint="'money(\"EUR\")'")
+        reader, item = _written_out(one), Binding("cell", "item", one.place)
+        body = read_formatters(reader, Local(one.place, item))
+        reader.finish()
+        made.append(PerItem(one.place, item, _of_item(body, item, scope)))
+    return Listing(argument.place, tuple(made))
 
 
 def _per_item(argument: Expression, formatter: str, scope: Scope) -> PerItem:
@@ -89,15 +117,20 @@ def _per_item(argument: Expression, formatter: str, scope: Scope) -> PerItem:
             place=argument.place,
             hint=f'{formatter}("price")',
         )
-    place = argument.place
-    source, start, end = place.source, place.start + 1, place.end - 1
-    if source.text[start:end] != argument.value:  # written with escapes: it has no place of its own
-        source, start, end = Source(f"{place}: the expression", argument.value), 0, len(argument.value)
-    reader = Reader(source, start, end, place.via)
+    reader = _written_out(argument)
     body = read_expression(reader)
     reader.finish()
-    item = Binding("item", "item", place)
-    return PerItem(place, item, _of_item(body, item, scope))
+    item = Binding("item", "item", argument.place)
+    return PerItem(argument.place, item, _of_item(body, item, scope))
+
+
+def _written_out(text: Constant) -> Reader:
+    """Reads what a text holds that is written out in a mark."""
+    place, value = text.place, str(text.value)
+    source, start, end = place.source, place.start + 1, place.end - 1
+    if source.text[start:end] != value:  # written with escapes: it has no place of its own
+        source, start, end = Source(f"{place}: the expression", value), 0, len(value)
+    return Reader(source, start, end, place.via)
 
 
 def _of_item(node: Expression, item: Binding, scope: Scope) -> Expression:

@@ -52,6 +52,11 @@ def read_expression(reader: Reader) -> Expression:
     return _Grammar(reader).choice()
 
 
+def read_formatters(reader: Reader, value: Expression) -> Expression:
+    """`value` as the formatters show it that a text names: ``money("EUR")``; raises `TemplateError`."""
+    return _Grammar(reader).formatters(value)
+
+
 class _Grammar:
     def __init__(self, reader: Reader) -> None:
         self.reader = reader
@@ -155,10 +160,20 @@ class _Grammar:
         value = self._sum()
         while token := self.reader.takes("as"):
             self._operation(token.place)
-            name = self.reader.expect("name", "a formatter's name")
-            arguments, named = self._arguments() if self.reader.takes("(") else ((), ())
-            value = Formatted(name.place, value, name.text, arguments, named)
+            value = self._formatter(value)
         return value
+
+    def formatters(self, value: Expression) -> Expression:
+        """`value` with formatters applied: what stands behind its first "as"."""
+        value = self._formatter(value)
+        while self.reader.takes("as"):
+            value = self._formatter(value)
+        return value
+
+    def _formatter(self, value: Expression) -> Expression:
+        name = self.reader.expect("name", "a formatter's name")
+        arguments, named = self._arguments() if self.reader.takes("(") else ((), ())
+        return Formatted(name.place, value, name.text, arguments, named)
 
     def _arguments(self) -> tuple[tuple[Expression, ...], tuple[tuple[str, Expression], ...]]:
         positional: list[Expression] = []

@@ -15,13 +15,13 @@ from pribble.errors import HeaderError, loaded
 from pribble.mime.address import Address, Mailbox, Recipients, in_uri, mailbox, recipients
 from pribble.mime.grammar import FORBIDDEN
 from pribble.mime.header import checked
+from pribble.mime.zones import observances
 
 Method = Literal["REQUEST", "CANCEL", "PUBLISH"]
 METHODS: tuple[Method, ...] = ("REQUEST", "CANCEL", "PUBLISH")
-_A_YEAR = timedelta(days=366)
-# A year of its zone is told on both sides of an event, and calendars begin with the Gregorian one.
+# A year of its zone is told on both sides of an event (`observances`), and calendars begin with the Gregorian one.
 _FIRST_YEAR, _LAST_YEAR = 1583, 9997
-_PRODUCT = "-//Skerrow Haven//Pribble//EN"
+_PRODUCT = "-//Pribble//Calendar//EN"
 
 
 @dataclass(frozen=True, slots=True)
@@ -141,11 +141,8 @@ class Invitation:
         whole.add("prodid", _PRODUCT)
         whole.add("version", "2.0")
         whole.add("method", self.method)
-        first, last = _day(self.start) - _A_YEAR, _day(self.end) + _A_YEAR
         for zone in self._zones():
-            component = icalendar.Timezone.from_tzinfo(zone, first_date=first, last_date=last)
-            component.pop("comment", None)
-            whole.add_component(component)
+            whole.add_component(_zone(icalendar, zone, [_day(self.start), _day(self.end)]))
         whole.add_component(event)
         return str(whole.to_ical().decode("utf-8"))
 
@@ -175,6 +172,20 @@ def _moment(moment: datetime | date) -> datetime | date:
 
 def _day(moment: datetime | date) -> date:
     return moment.date() if isinstance(moment, datetime) else moment
+
+
+def _zone(icalendar: Any, zone: Any, days: Sequence[date]) -> Any:
+    """A time zone as the calendar needs it around some days."""
+    made = icalendar.Timezone()
+    made.add("tzid", zone.key)
+    for one in observances(zone, days):
+        part = icalendar.TimezoneDaylight() if one.is_summer else icalendar.TimezoneStandard()
+        part.add("dtstart", one.start)
+        part.add("tzoffsetfrom", one.before)
+        part.add("tzoffsetto", one.after)
+        part.add("tzname", one.name)
+        made.add_component(part)
+    return made
 
 
 def _person(icalendar: Any, address: Address) -> Any:

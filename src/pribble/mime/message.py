@@ -20,7 +20,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import cached_property
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING, Literal, TypedDict
 
 from pribble.arguments import maybe_texts, octets
 from pribble.errors import visible
@@ -54,6 +54,32 @@ from pribble.mime.part import (
 if TYPE_CHECKING:
     from pribble.mime.invitation import Invitation
     from pribble.mime.stored import StoredMessage
+
+
+class MessageOptions(TypedDict, total=False):
+    """What a `Message` takes besides what a rendering gives it: its sender, To, text, page and pictures."""
+
+    authors: Recipients
+    cc: Recipients
+    bcc: Recipients
+    reply_to: Recipients
+    envelope_sender: Mailbox | None
+    subject: str | None
+    text_format: Literal["flowed", "fixed"]
+    invitation: Invitation | None
+    attachments: Iterable[Attachment]
+    headers: Mapping[str, str] | Iterable[tuple[str, str]]
+    date: datetime | None
+    message_id: str | None
+    in_reply_to: str | None
+    references: str | Sequence[str]
+    importance: Importance | None
+    language: str | Sequence[str]
+    unsubscribe: str | Sequence[str]
+    one_click: bool
+    auto_submitted: AutoSubmitted | None
+    seed: bytes | None
+    sign: Callable[[bytes], bytes] | None
 
 
 @dataclass(frozen=True, kw_only=True, init=False)

@@ -89,7 +89,7 @@ def _mismatch(operator: str, left: Any, right: Any) -> str:
 
 def _text_hint(kinds: tuple[str, str]) -> str | None:
     if set(kinds) == {"text", "number"}:
-        return "a text from a table is read with: x as decimal"
+        return "a text from a table is read with: x as decimal; to compute with what is rounded: x as round(2)"
     if "text" in kinds and set(kinds) & {"day", "moment"}:
         return "a text is read with: x as day, or x as moment"
     return None

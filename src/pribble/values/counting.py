@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from contextvars import ContextVar
 from typing import Any
 
 from pribble.errors import LimitReached
@@ -10,6 +11,8 @@ from pribble.values.kinds import field_names, kind, plain
 
 # No text that a formatter makes of several values is longer, unless it says so.
 LONGEST_TEXT = 1_000_000
+# The cell of a table that is shown just now, in words.
+CELL: ContextVar[str] = ContextVar("cell", default="")
 # What is left of `Limits.turns`, in a list of one, since everything that counts shares it.
 Turns = list[int]
 

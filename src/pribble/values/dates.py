@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from datetime import date as Day
 from datetime import datetime as Moment
 from datetime import time as Time
@@ -14,7 +13,9 @@ from pribble.errors import FieldError
 from pribble.values.escaping import is_harmless
 from pribble.values.kinds import NOTHING, named, plain
 from pribble.values.numbers import FIGURES, Apply, text_of
-from pribble.values.settings import Settings
+from pribble.values.parsed import moment_reader
+from pribble.values.patterns import ITEM, cut
+from pribble.values.settings import Settings, is_locale
 
 STYLES = ("short", "medium", "long", "full")
 # The fields that a pattern may have, each with the widths it may have: a closed list, from the Date Field Symbol Table
@@ -38,6 +39,8 @@ _TIME_FIELDS: Mapping[str, Collection[int]] = {
     **dict.fromkeys("ZxX", range(1, 6)),
     **dict.fromkeys("Ov", (1, 4)),
 }
+# Those of them that name the zone or its offset
+_ZONES = frozenset("zZOvVxX")
 Field = Callable[[Any], str]
 
 
@@ -60,16 +63,20 @@ def day_of(value: Any, settings: Settings, formatter: str) -> Day:
 
 
 def moment_of(value: Any, settings: Settings, formatter: str) -> Moment:
-    """A moment or a text in ISO 8601, in the reader's time zone; one without a zone is local."""
+    """A moment or a text in ISO 8601, in the reader's time zone; one without a zone is local there: its digits stay.
+
+    Of an hour that comes twice, when clocks are put back, the first is taken (`fold`); one that never was, when they
+    are put forward, has the offset before (RFC 5545 3.3.5).
+    """
     value = _from_text(plain(value), formatter, "moment", "2026-07-03T18:30+01:00")
     if isinstance(value, Moment):
-        return _local(value, settings)
+        return value.replace(tzinfo=settings.zone) if value.tzinfo is None else _local(value, settings)
     raise FieldError(f"{formatter} takes a moment, not {named(value)}")
 
 
 def _time_of(value: Any, settings: Settings) -> Time | Moment:
     value = plain(value)
-    if isinstance(value, str) and len(value) <= 8:
+    if isinstance(value, str) and len(value) <= 8 and not _is_day(value):
         try:
             value = Time.fromisoformat(value)
         except ValueError:
@@ -83,11 +90,27 @@ def _from_text(value: Any, formatter: str, what: str, example: str) -> Any:
     if not isinstance(value, str):
         return value
     try:
-        return Day.fromisoformat(value) if len(value) <= 10 and what == "day" else Moment.fromisoformat(value)
+        if what == "day" and len(value) <= 10:
+            return Day.fromisoformat(value)
+        if what == "moment" and _is_day(value):
+            raise FieldError(
+                f'{formatter} takes a moment, and "{value}" is a day: it has no time',
+                hint=f'write it as {example}, or show the day: as date("long")',
+            )
+        return Moment.fromisoformat(value)
     except ValueError:
         raise FieldError(
             f'{formatter} takes a {what}, and "{value[:40]}" is none', hint=f"write it as {example}"
         ) from None
+
+
+def _is_day(value: str) -> bool:
+    """Whether a text in ISO 8601 is a day, to which Python would give a midnight."""
+    try:
+        Day.fromisoformat(value)
+    except ValueError:
+        return False
+    return True
 
 
 def _local(moment: Moment, settings: Settings) -> Moment:
@@ -97,14 +120,44 @@ def _local(moment: Moment, settings: Settings) -> Moment:
         raise FieldError(f"{moment} is in no year from 1 to 9999 in the zone {settings.timezone}") from None
 
 
-def day(settings: Settings) -> Apply:
-    """A text in ISO 8601 as a day; of a moment, its day in the reader's time zone."""
-    return lambda value: day_of(value, settings, "day")
+def day(settings: Settings, written: str | None = None) -> Apply:
+    """A text as a day, in ISO 8601, or as it is `written`: by a pattern, or in a locale's short form; of a moment, its
+    day in the reader's time zone."""
+    read = _reader(settings, written, "day")
+    return lambda value: day_of(_read(value, read), settings, "day")
 
 
-def moment(settings: Settings) -> Apply:
-    """A text in ISO 8601 as a moment."""
-    return lambda value: moment_of(value, settings, "moment")
+def moment(settings: Settings, written: str | None = None) -> Apply:
+    """A text as a moment, in ISO 8601, or as it is `written`: by a pattern, or in a locale's short form."""
+    read = _reader(settings, written, "moment")
+    return lambda value: moment_of(_read(value, read), settings, "moment")
+
+
+def _reader(settings: Settings, written: Any, formatter: str) -> Callable[[str], Moment] | None:
+    if written is None:
+        return None
+    given = text_of(written, formatter)
+    if is_locale(given):
+        settings = Settings.checked(given, settings.timezone)
+        day_form, time_form = (str(f["short"]) for f in (settings.babel.date_formats, settings.babel.time_formats))
+        both = str(settings.babel.datetime_formats["short"])
+        given = day_form if formatter == "day" else both.replace("{0}", time_form).replace("{1}", day_form)
+        # In short forms the year has two digits in some locales, and in data it has four.
+        given = given if "yy" not in given else given.replace("yy", "y")
+    fields = {text[0] for is_field, text in cut(given) if is_field}
+    needed = [{"d"}, {"M", "L"}, {"y", "u"}, *([set("HhKk")] if formatter == "moment" else [])]
+    if not all(fields & letters for letters in needed):
+        lacks = "a day, a month and a year" + (", and an hour" if formatter == "moment" else "")
+        raise FieldError(f'{formatter} reads by a pattern with {lacks}, not by "{given[:40]}"', hint="as dd.MM.yyyy")
+    return moment_reader(given, settings, formatter)
+
+
+def _read(value: Any, read: Callable[[str], Moment] | None) -> Any:
+    """`value`, a text of which was read as it is written."""
+    if read is None:
+        return value
+    value = plain(value)
+    return read(value) if isinstance(value, str) else value
 
 
 # ---- shown ----------------------------------------------------------------------------------------------------
@@ -126,8 +179,20 @@ def date(settings: Settings, style: str = "medium") -> Apply:
 
 def time(settings: Settings, style: str = "medium") -> Apply:
     """A time, or that of a moment, in one of the locale's styles or by a CLDR pattern: HH:mm."""
-    fields = _fields(_pattern(style, "time", settings.babel.time_formats), settings, _TIME_FIELDS, "a time")
-    return lambda value: _joined(fields, _time_of(value, settings))
+    pattern = _pattern(style, "time", settings.babel.time_formats)
+    fields = _fields(pattern, settings, _TIME_FIELDS, "a time")
+    has_zone = any(is_field and text[0] in _ZONES for is_field, text in cut(pattern))
+
+    def apply(value: Any) -> str:
+        found = _time_of(value, settings)
+        if has_zone and isinstance(found, Time) and found.tzinfo is None:
+            raise FieldError(
+                "a time without a day has no zone",
+                hint='show it as time("short"), or by a pattern without a zone: HH:mm',
+            )
+        return _joined(fields, found)
+
+    return apply
 
 
 def datetime(settings: Settings, style: str = "medium") -> Apply:
@@ -192,7 +257,9 @@ def _is_harmless(fields: list[Field]) -> bool:
 def _fields(pattern: str, settings: Settings, known: Mapping[str, Collection[int]], what: str) -> list[Field]:
     """The fields of a CLDR pattern, each as a function of the value."""
     made: list[Field] = []
-    for is_field, text in _cut(pattern):
+    found = list(cut(pattern))
+    _check_letters(pattern, {text[0] for is_field, text in found if is_field})
+    for is_field, text in found:
         if not is_field:
             made.append(_constant(text))
         elif text[0] not in known:
@@ -208,22 +275,15 @@ def _fields(pattern: str, settings: Settings, known: Mapping[str, Collection[int
     return made
 
 
-# A run of one letter, a text in quotes ('' is a quote, in quotes and outside), or one other character (UTS 35, part 4,
-# 8).
-_ITEM = re.compile(
-    r"(?P<field>(?P<letter>[A-Za-z])(?P=letter)*+)|'(?P<quoted>(?:[^']|'')*+)'|(?P<open>')|(?P<other>.)", re.S
-)
-
-
-def _cut(pattern: str) -> Iterator[tuple[bool, str]]:
-    """A CLDR pattern as its fields (True) and the texts between them (False)."""
-    for item in _ITEM.finditer(pattern):
-        if item["field"]:
-            yield True, item["field"]
-        elif item["open"]:
-            raise FieldError("a single quote in the pattern is not closed", hint="'' is a quote")
-        else:
-            yield False, item["other"] or item["quoted"].replace("''", "'") or "'"
+def _check_letters(pattern: str, letters: set[str]) -> None:
+    """Refuse what is another field than its author means: the day of the year, the year that a week belongs to."""
+    wrong = {"D": "the day of the year"} if "D" in letters and letters - {"D", "y"} else {}
+    if "Y" in letters and not letters & {"w", "e"}:
+        wrong["Y"] = "the year of a week"
+    if wrong:
+        right = ITEM.sub(lambda item: item[0].lower() if item["letter"] in wrong else item[0], pattern)
+        says = ", ".join(f'"{letter}" is {what}' for letter, what in wrong.items())
+        raise FieldError(f"in a pattern {says}", hint=f'days and years are d and y: "{right}"')
 
 
 def _constant(text: str) -> Field:

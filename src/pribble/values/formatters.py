@@ -14,9 +14,10 @@ from itertools import islice
 from types import MappingProxyType
 from typing import Any
 
-from pribble.errors import FieldError
+from pribble.errors import FieldError, LimitReached
 from pribble.graphemes import graphemes
 from pribble.values import addresses, dates, json, lists, numbers
+from pribble.values.counting import LONGEST_TEXT
 from pribble.values.escaping import markup
 from pribble.values.fit import Fragment
 from pribble.values.kinds import NOTHING, kind, plain, whole
@@ -58,6 +59,33 @@ def title(settings: Settings) -> Apply:
     return lambda value: _WORD.sub(lambda word: f"{first(word[0][0])}{rest(word[0][1:])}", text_of(value, "title"))
 
 
+def capital(settings: Settings) -> Apply:
+    """The first letter a capital, the rest as it is."""
+    first = upper(settings)
+
+    def apply(value: Any) -> str:
+        given = text_of(value, "capital")
+        begun = next(graphemes(given), "")
+        return f"{first(begun)}{given[len(begun) :]}"
+
+    return apply
+
+
+def change(settings: Settings, old: str, new: str) -> Apply:
+    """Wherever the text has `old`, it has `new`."""
+    before, after = text_of(old, "change"), text_of(new, "change")
+    if not before:
+        raise FieldError("change takes a text that is changed, and this one is empty")
+
+    def apply(value: Any) -> str:
+        given = text_of(value, "change")
+        if len(given) + given.count(before) * (len(after) - len(before)) > LONGEST_TEXT:
+            raise LimitReached(f"change makes a text of more than {LONGEST_TEXT:,} characters")
+        return given.replace(before, after)
+
+    return apply
+
+
 def trim(settings: Settings) -> Apply:
     """Without white space at its ends."""
     return lambda value: text_of(value, "trim").strip()
@@ -96,6 +124,8 @@ FORMATTERS: Mapping[str, Factory] = MappingProxyType(
         "upper": upper,
         "lower": lower,
         "title": title,
+        "capital": capital,
+        "change": change,
         "trim": trim,
         "shorten": shorten,
         "breaks": breaks,
@@ -104,6 +134,8 @@ FORMATTERS: Mapping[str, Factory] = MappingProxyType(
         "percent": numbers.percent,
         "money": numbers.money,
         "bytesize": numbers.bytesize,
+        "round": numbers.round_,
+        "digits": numbers.digits,
         "decimal": numbers.decimal,
         "date": dates.date,
         "time": dates.time,
@@ -118,6 +150,8 @@ FORMATTERS: Mapping[str, Factory] = MappingProxyType(
         "join": lists.join,
         "rows": lists.rows,
         "sum": lists.sum_,
+        "least": lists.least,
+        "greatest": lists.greatest,
         "sort": lists.sort,
         "keep": lists.keep,
         "by": lists.by,
@@ -129,7 +163,7 @@ FORMATTERS: Mapping[str, Factory] = MappingProxyType(
     }
 )
 # Those that go through the items of a list, and so count as turns.
-WALKING = frozenset({"reverse", "join", "rows", "sum", "sort", "keep", "by", "table", "query"})
+WALKING = frozenset({"reverse", "join", "rows", "sum", "least", "greatest", "sort", "keep", "by", "table", "query"})
 # Those that go through all that stands within the value; and those that count by themselves what they go through, for
 # which they are given what counts it.
 DEEP, COUNTING = frozenset({"json"}), frozenset({"by", "table"})

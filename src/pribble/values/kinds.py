@@ -8,7 +8,7 @@ of one of these kinds; any other type is refused, so that nothing of an object s
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from enum import Enum
@@ -17,6 +17,7 @@ from uuid import UUID
 
 from pribble.errors import FieldError, LimitReached
 
+_LONGEST_RANGE = 1_000_000
 # Numbers beyond these are a mistake or an attack: no sum of money or count has so many digits.
 LARGEST_EXPONENT = 30
 _LARGEST_INTEGER = 10 ** (LARGEST_EXPONENT + 1)
@@ -116,14 +117,23 @@ def plain(value: Any) -> Any:
             return value
         return _finite(value)
     if cls is float:
-        return _finite(Decimal(repr(value)))
+        return None if value != value else _finite(Decimal(repr(value)))
     return _unwrapped(value)
 
 
-def _finite(number: Decimal) -> Decimal:
+def _finite(number: Decimal) -> Decimal | None:
+    """`number`; none for NaN, which is how tables have what is missing."""
+    if number.is_nan():
+        return None
     if not number.is_finite():
         raise FieldError(f"{number} is not a number that can be shown", hint="hand in none for what is missing")
     return number
+
+
+def is_of_pandas(value: Any, name: str) -> bool:
+    """Whether a value is of a type of pandas, which is not loaded for it."""
+    cls = type(value)
+    return cls.__name__ == name and cls.__module__.partition(".")[0] == "pandas"
 
 
 def _unwrapped(value: Any) -> Any:
@@ -132,11 +142,17 @@ def _unwrapped(value: Any) -> Any:
     module = type(value).__module__.partition(".")[0]
     if isinstance(value, Enum):
         return plain(value.value)
-    if module == "numpy" and hasattr(value, "dtype") and getattr(value, "ndim", None) == 0:
+    if module == "numpy" and hasattr(value, "dtype"):
+        if value.ndim:
+            return value.tolist()
         inner = value.item()
         return None if inner != inner else plain(inner)  # NaN and NaT differ from themselves
-    if module == "pandas" and type(value).__name__ in ("NaTType", "NAType"):
-        return None
+    if module == "pandas" and (found := _of_pandas(value)) is not _MISSED:
+        return found
+    if isinstance(value, range):
+        if len(value) > _LONGEST_RANGE:
+            raise LimitReached(f"a range of more than {_LONGEST_RANGE:,} numbers")
+        return list(value)
     if isinstance(value, str):
         return str.__str__(value)
     if isinstance(value, bool | int):
@@ -161,12 +177,46 @@ def _unwrapped(value: Any) -> Any:
         )
     if isinstance(value, Opaque | Mapping) or field_names(value) is not None:
         return value
+    if isinstance(value, timedelta):
+        return timedelta(value.days, value.seconds, value.microseconds)
     if isinstance(value, list | tuple):
         return list(value)
-    raise FieldError(
-        f"a value of type {type(value).__qualname__} is none that a template can use",
-        hint="hand in texts, numbers, flags, dates, lists and records",
-    )
+    raise FieldError(f"a value of type {type(value).__qualname__} is none that a template can use", hint=_handed(value))
+
+
+_MISSED = object()
+
+
+def _of_pandas(value: Any) -> Any:
+    """A row (a Series whose labels are texts) as a record, a column as a list, a DataFrame as a list of records."""
+    match type(value).__name__:
+        case "NaTType" | "NAType":
+            return None
+        case "Series":
+            labels, cells = value.index.tolist(), value.tolist()
+            is_row = all(isinstance(label, str) for label in labels)
+            return dict(zip(labels, cells, strict=True)) if is_row else cells
+        case "DataFrame":
+            named_index = any(name is not None for name in value.index.names)
+            frame = value.reset_index() if named_index else value
+            labels = frame.columns.tolist()
+            return [dict(zip(labels, row, strict=True)) for row in frame.itertuples(index=False, name=None)]
+    return value.tolist() if getattr(value, "ndim", 0) == 1 and hasattr(value, "tolist") else _MISSED
+
+
+def _handed(value: Any) -> str:
+    """How to hand in what a template cannot use."""
+    if isinstance(value, set | frozenset):
+        return "a set has no order: hand in a list, as sorted(…)"
+    if isinstance(value, Iterator):
+        return "it can be gone through once only, and a message is made in two forms: hand in list(…)"
+    if isinstance(value, bytes | bytearray):
+        return "octets are no text: decode them"
+    if isinstance(value, Iterable):
+        return "hand in list(…)"
+    if hasattr(value, "__dict__"):
+        return "hand in a dict, as vars(…), or make its class a dataclass: only declared fields are read"
+    return "hand in texts, numbers, flags, dates, lists and records"
 
 
 def field_names(value: Any) -> tuple[str, ...] | None:

@@ -7,6 +7,7 @@ from functools import cmp_to_key
 from typing import Any
 
 from pribble.errors import FieldError, LimitReached
+from pribble.graphemes import graphemes
 from pribble.values.arithmetic import EXACT, NUMBERS, compute, less
 from pribble.values.counting import LONGEST_TEXT, Turns, frozen
 from pribble.values.kinds import NOTHING, kind, named, plain, whole
@@ -15,6 +16,7 @@ from pribble.values.numbers import Apply, text_of
 from pribble.values.settings import Settings
 from pribble.values.showing import text as shown
 
+_MOST_ITEMS = 1_000_000_000
 # Computes an expression for each item of a list.
 PerItem = Callable[[Sequence[Any]], list[Any]]
 
@@ -27,10 +29,12 @@ def _list(value: Any, formatter: str) -> list[Any] | tuple[Any, ...]:
 
 
 def count(settings: Settings) -> Apply:
-    """How many items a list has, or fields a record; 0 for nothing."""
+    """How many items a list has, fields a record, or characters, as a reader counts them, a text; 0 for nothing."""
 
     def apply(value: Any) -> int:
         value = plain(value)
+        if isinstance(value, str):
+            return sum(1 for _ in graphemes(value))
         if kind(value) == "record":
             return len(value) if isinstance(value, Mapping) else sum(1 for _ in names(value))
         return 0 if value is NOTHING else len(_list(value, "count"))
@@ -38,14 +42,29 @@ def count(settings: Settings) -> Apply:
     return apply
 
 
-def first(settings: Settings) -> Apply:
-    """The first item; nothing of an empty list."""
-    return lambda value: next(iter(_list(value, "first")), NOTHING)
+def first(settings: Settings, size: int | None = None) -> Apply:
+    """The first item, nothing of an empty list; with a `size`, a list of so many at the most."""
+    most = _size(size, "first")
+    if most is None:
+        return lambda value: next(iter(_list(value, "first")), NOTHING)
+    return lambda value: list(_list(value, "first")[:most])
 
 
-def last(settings: Settings) -> Apply:
-    """The last item; nothing of an empty list."""
-    return lambda value: listed[-1] if (listed := _list(value, "last")) else NOTHING
+def last(settings: Settings, size: int | None = None) -> Apply:
+    """The last item, nothing of an empty list; with a `size`, a list of so many at the most."""
+    most = _size(size, "last")
+    if most is None:
+        return lambda value: listed[-1] if (listed := _list(value, "last")) else NOTHING
+    return lambda value: list(_list(value, "last")[-most:])
+
+
+def _size(given: Any, formatter: str) -> int | None:
+    if given is None:
+        return None
+    size = whole(given, 1, _MOST_ITEMS) if kind(given) == "number" else None
+    if size is None:
+        raise FieldError(f"{formatter} takes a whole number from 1")
+    return size
 
 
 def reverse(settings: Settings) -> Apply:
@@ -95,6 +114,28 @@ def sum_(settings: Settings) -> Apply:
             else:
                 raise FieldError(f"sum adds numbers, and one of these is {named(plain(summand))}")
         return total
+
+    return apply
+
+
+def least(settings: Settings) -> Apply:
+    """The least item, or the least that an expression comes to; nothing of an empty list."""
+    return _chosen("least", lambda one, other: less(other, one))
+
+
+def greatest(settings: Settings) -> Apply:
+    """The greatest item, or the greatest that an expression comes to; nothing of an empty list."""
+    return _chosen("greatest", less)
+
+
+def _chosen(formatter: str, is_beaten: Callable[[Any, Any], bool]) -> Apply:
+    def apply(value: Any, each: PerItem | None = None) -> Any:
+        listed = _list(value, formatter)
+        chosen: Any = NOTHING
+        for item in listed if each is None else each(listed):
+            if chosen is NOTHING or is_beaten(chosen, item):
+                chosen = item
+        return chosen
 
     return apply
 

@@ -11,7 +11,7 @@ from collections.abc import Iterable, Mapping
 from typing import Any
 
 from pribble.errors import FieldError, did_you_mean
-from pribble.values.kinds import NOTHING, field_names, kind, named, plain, whole
+from pribble.values.kinds import NOTHING, AlreadyTold, field_names, is_of_pandas, kind, named, plain, whole
 
 # The types whose values are what they are, and hold as Python has it.
 _SIMPLE = frozenset({str, int, bool, list, dict})
@@ -28,8 +28,20 @@ class _Missing:
 MISSING = _Missing()
 
 
+def known(value: Any, where: str) -> Any:
+    """`value` as `kinds.plain` has it; an error says that it is what errors call `where`."""
+    try:
+        return plain(value)
+    except AlreadyTold:
+        raise
+    except FieldError as error:
+        raise FieldError(f"{where}: {error.problem}", hint=error.hint) from None
+
+
 def names(value: Any) -> Iterable[str]:
     """The names of a record's fields, one after another."""
+    if is_of_pandas(value, "Series"):
+        value = plain(value)
     if isinstance(value, Mapping):
         return (name for name in value if isinstance(name, str))
     return field_names(value) or ()
@@ -37,6 +49,8 @@ def names(value: Any) -> Iterable[str]:
 
 def field(value: Any, name: str) -> Any:
     """The field `name` of a record, or `MISSING`."""
+    if is_of_pandas(value, "Series"):
+        value = plain(value)
     if isinstance(value, Mapping):
         return value.get(name, MISSING)
     return getattr(value, name) if name in (field_names(value) or ()) else MISSING
@@ -52,7 +66,7 @@ def read(value: Any, name: str, where: str) -> Any:
     found = field(value, name)
     if found is not MISSING:
         return found
-    value = plain(value)
+    value = known(value, where)
     if value is None:
         raise FieldError(
             f'{where} is none and has no field "{name}"',
@@ -74,7 +88,7 @@ def read_maybe(value: Any, name: str, where: str) -> Any:
     if value is NOTHING:
         return NOTHING
     found = field(value, name)
-    if found is MISSING and kind(plain(value)) != "record":
+    if found is MISSING and kind(known(value, where)) != "record":
         return read(value, name, where)
     return NOTHING if found is MISSING or plain(found) is None else found
 
@@ -86,7 +100,7 @@ def item(value: Any, key: Any, where: str, *, maybe: bool = False) -> Any:
     """
     if value is NOTHING or key is NOTHING:
         return NOTHING
-    value, key = plain(value), plain(key)
+    value, key = known(value, where), plain(key)
     if kind(value) == "record":
         if not isinstance(key, str):
             raise FieldError(f"{where} is a record: its fields are named by texts, not by {named(key)}")
@@ -114,7 +128,7 @@ def item(value: Any, key: Any, where: str, *, maybe: bool = False) -> Any:
 
 def items(value: Any, where: str) -> list[Any] | tuple[Any, ...]:
     """The items a loop with one name runs over."""
-    value = plain(value)
+    value = known(value, where)
     if isinstance(value, list | tuple) and kind(value) == "list":
         return value
     if value is NOTHING:
@@ -133,7 +147,7 @@ def items(value: Any, where: str) -> list[Any] | tuple[Any, ...]:
 
 def pairs(value: Any, where: str) -> list[tuple[Any, Any]]:
     """The pairs a loop with two names runs over: a record's fields, or a list of lists of two."""
-    value = plain(value)
+    value = known(value, where)
     if isinstance(value, Mapping):
         return list(value.items())
     if kind(value) == "record":

@@ -9,7 +9,8 @@ from typing import Any
 from pribble.errors import FieldError
 from pribble.values.escaping import is_harmless
 from pribble.values.kinds import LARGEST_EXPONENT, NOTHING, bounded, kind, named, plain, whole
-from pribble.values.settings import Settings
+from pribble.values.parsed import number_reader
+from pribble.values.settings import Settings, is_locale
 
 MOST_DECIMALS = 20
 # An attribute of formatter functions whose results are texts that need no escaping anywhere between tags.
@@ -72,7 +73,7 @@ def _applied(settings: Settings, pattern: Any, decimals: int | None, name: str, 
                 return NOTHING
             value = Decimal(number_of(value, name))
         if not value.is_finite():
-            plain(value)  # says what is wrong with it
+            number_of(value, name)  # says what is wrong with it
         if unit is not None:
             value = quantize(value, unit)
         if not -_OUTSIDE < value.adjusted() < _OUTSIDE:
@@ -165,9 +166,41 @@ def bytesize(settings: Settings) -> Apply:
     return apply
 
 
-def decimal(settings: Settings) -> Apply:
-    """A text that is a number, as a number: what tables hold."""
-    return lambda value: number_of(value, "decimal")
+def round_(settings: Settings, decimals: int = 0) -> Apply:
+    """A number rounded half up to `decimals`, to compute with: an invoice adds rounded lines."""
+    unit = Decimal(1).scaleb(-(_decimals(decimals, "round") or 0))
+    return lambda value: _ROUNDING.quantize(Decimal(number_of(value, "round")), unit)
+
+
+def digits(settings: Settings, size: int) -> Apply:
+    """A whole number with zeros before it, so that it has at least `size` digits."""
+    least = whole(size, 1, LARGEST_EXPONENT) if kind(size) == "number" else None
+    if least is None:
+        raise FieldError(f"digits takes a whole number from 1 to {LARGEST_EXPONENT}")
+
+    def apply(value: Any) -> str:
+        number = number_of(value, "digits")
+        if number != (made := int(number)):
+            raise FieldError("digits takes a whole number, and this one has decimals")
+        return f"{'-' * (made < 0)}{abs(made):0{least}}"
+
+    return apply
+
+
+def decimal(settings: Settings, locale: str | None = None) -> Apply:
+    """A text that is a number, as a number: what tables hold; with a `locale`, as that writes numbers."""
+    if locale is None:
+        return lambda value: number_of(value, "decimal")
+    name = text_of(locale, "decimal")
+    if not is_locale(name):
+        raise FieldError(f'decimal: "{name[:40]}" is no locale that is known', hint='one is written "de" or "en_GB"')
+    read = number_reader(Settings.checked(name, settings.timezone), "decimal")
+
+    def apply(value: Any) -> Decimal | int:
+        value = plain(value)
+        return read(value) if isinstance(value, str) else number_of(value, "decimal")
+
+    return apply
 
 
 def plural(

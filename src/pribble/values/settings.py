@@ -51,6 +51,15 @@ def settings_text(kind: str, value: str) -> str:
         ) from None
 
 
+def is_locale(name: str) -> bool:
+    """Whether a text is the name of a locale that is known."""
+    try:
+        settings_text("locale", name)
+    except ValueError:
+        return False
+    return True
+
+
 @lru_cache(maxsize=64)
 def _locale(name: str) -> Locale:
     from babel import Locale  # loaded when first needed

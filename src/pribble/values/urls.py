@@ -23,7 +23,9 @@ _SCHEMES = frozenset({"http", "https", "mailto", "tel", "sms"})
 _PICTURE_DATA = re.compile(r"data:image/[A-Za-z0-9.+-]+(?:;[A-Za-z0-9=-]+)*,[A-Za-z0-9+/=%._~!$&'()*,;:@-]*")
 _CONTENT_ID = re.compile(r"cid:[A-Za-z0-9%!$&'*+/=?^_`{|}~.@-]+")
 _AUTHORITY = re.compile(r"//([^/?#]*)")
-_BETWEEN_DIGITS = re.compile(r"[\s.()\u2010-\u2015-]")
+_BETWEEN_DIGITS = re.compile(r"[\s.()/\u2010-\u2015-]")
+# Behind the code of a country, the zero that only those within it dial: a habit of the trade, and no standard.
+_DIALLED_WITHIN = re.compile(r"\s*(\+[0-9]{1,3})\s*\(0\)")
 _TELEPHONE = re.compile(r"\+?[0-9]{2,20}")
 _CONTROL = re.compile("[\x00-\x1f\x7f-\x9f\u2028\u2029\ud800-\udfff\\\\]")
 _BIDI = re.compile("[\u200e\u200f\u202a-\u202e\u2066-\u2069]")
@@ -153,8 +155,10 @@ def encoded(text: str) -> str:
 
 
 def telephone(text: str) -> str:
-    """A telephone number (RFC 3966): digits, perhaps after a +; what only separates them is dropped."""
-    number = _BETWEEN_DIGITS.sub("", text)
+    """A telephone number (RFC 3966): digits, perhaps after a +; what only separates them is dropped, and so is the zero
+    in ``+49 (0)30``."""
+    within = _DIALLED_WITHIN.match(text)
+    number = _BETWEEN_DIGITS.sub("", within[1] + text[within.end() :] if within else text)
     if not _TELEPHONE.fullmatch(number):
         raise UnsafeValue(f'"{_shown(text.strip())}" is no telephone number', hint="write +44 1632 960147")
     return number
