@@ -3,12 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 from pribble.compiler.dressing import Dressing, dress
-from pribble.compiler.html import dedented, html_steps, text_block_steps, text_page_steps, title_steps
+from pribble.compiler.html import (
+    dedented,
+    html_steps,
+    standing_places,
+    text_block_steps,
+    text_page_steps,
+    title_steps,
+)
 from pribble.compiler.looks import depends_on_data, looks
 from pribble.compiler.pieces import KeepingSink, LineSink, PieceSink, TextSink
 from pribble.compiler.program import Program, Run, World, compiled
@@ -23,7 +30,7 @@ from pribble.markup.branching import ELSE, KEPT, REPEATING
 from pribble.markup.contexts import MarkupError
 from pribble.markup.events import Opened
 from pribble.markup.page import Page, read
-from pribble.surroundings import Surroundings, findings, noted
+from pribble.surroundings import Sheets, Surroundings, findings, noted
 from pribble.values.escaping import is_seen
 from pribble.values.settings import Settings
 
@@ -59,7 +66,8 @@ class Compiled:
     pictures it was made with; an `even` page has no stretch of two forms, and no picture that travels in its own way.
     `pictures` are the marks, by their places among the tape's, whose values are pictures.  The text is taken `late`,
     from the rendered page, where it depends on the data what of it shows; then its program gives the pieces of that
-    page.  The `frames` write a page that was dressed when it was compiled for the wire.
+    page.  The `frames` write a page that was dressed when it was compiled for the wire, the `sheets` dress one that is
+    dressed late.
     """
 
     tape: Tape
@@ -77,6 +85,7 @@ class Compiled:
     late: bool = False
     shares: bool = False
     frames: Frames | None = None
+    sheets: Sheets = field(default_factory=Sheets)
 
     def bound(self, settings: Settings, world: World) -> Bound:
         """The programs as functions of the data."""
@@ -159,6 +168,7 @@ def compile_page(tape: Tape, world: World, around: Surroundings, *, old_attribut
         files=tuple(around.paths),
         even=not any(map(_is_uneven, steps)),
         pictures=frozenset(_pictures(tape, page)),
+        sheets=Sheets(standing_places(tape, page), around.loaded, around.slots),
     )
 
 

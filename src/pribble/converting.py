@@ -11,6 +11,7 @@ from typing import Literal
 from pribble.arguments import check, integers, possible_paths, texts
 from pribble.compiler.saying import Nowhere
 from pribble.findings import Finding
+from pribble.markup.foreign import read_foreign
 from pribble.pictures.embedding import PictureFinder
 from pribble.pictures.righting import ALL
 from pribble.pictures.slots import Embed
@@ -96,7 +97,7 @@ def plain_text(html: str, *, width: int = WIDTH, links: Literal["inline", "notes
         raise ValueError(f"width: a text is at least {NARROWEST} columns wide")
     if links not in ("inline", "notes"):
         raise ValueError(f'links are "inline" or "notes", not "{links}"')
-    return said(html, Nowhere(), Links(links), width)
+    return said(html, read_foreign(html), Nowhere(), Links(links), width)
 
 
 def page_text(
@@ -142,5 +143,5 @@ def compare(html: str, text: str) -> Drift:
     """
     texts(html=html, text=text)
     links = Links("bare")
-    page = said(html, Nowhere(), links, _WIDEST)
+    page = said(html, read_foreign(html), Nowhere(), links, _WIDEST)
     return drift(page, links.met, text)

@@ -5,15 +5,17 @@ It is the slow way, right for every page, and what the fast one is tested agains
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections import Counter
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from pribble.cascade.addresses import is_elsewhere
 from pribble.cascade.attribute import Piece
 from pribble.cascade.inlining import Surroundings as Beside
 from pribble.compiler.dressing import Dressing, corners, dress
+from pribble.compiler.html import STANDS, standing
 from pribble.compiler.pictures import completed
 from pribble.compiler.saying import literal, page_events
 from pribble.compiler.steps import PREHEADER
@@ -24,6 +26,7 @@ from pribble.markup.events import Opened
 from pribble.markup.foreign import UNFINISHED, read_foreign
 from pribble.markup.page import Page, read
 from pribble.markup.references import decoded
+from pribble.markup.scanner import Attribute, StartTag
 from pribble.mime.flowed import FlowingText
 from pribble.pictures.embedding import PictureFinder
 from pribble.pictures.slots import Either
@@ -31,7 +34,7 @@ from pribble.pictures.slots import Source as Slot
 from pribble.plaintext.flow import flow
 from pribble.plaintext.layout import WIDTH, layout
 from pribble.plaintext.links import Links
-from pribble.surroundings import Surroundings, Where, findings, noted, slot
+from pribble.surroundings import Sheets, Surroundings, Where, findings, noted, slot
 
 # Where the preheader goes, in a text that is being dressed.
 _PREHEADER = "<!--pribble:preheader-->"
@@ -49,32 +52,52 @@ class Dresser:
     named: bool = False
     sheets: bool = True
     foreign: bool = False
+    own: Sheets = field(default_factory=Sheets)
 
     def dressed(self, pieces: Sequence[str]) -> tuple[list[str], list[Finding]]:
         """The pieces of a page, dressed, and what is told.  Raises `TemplateError` for one that cannot be read."""
-        slots = {slot(piece): piece for piece in pieces if isinstance(piece, Slot)}
+        slots = {**self.own.slots, **{slot(piece): piece for piece in pieces if isinstance(piece, Slot)}}
         text = "".join(_written(piece) for piece in pieces)
-        source = Source(str(self.near), text) if self.foreign else None
-
-        def where(start: int, end: int) -> Place | None:
-            return source.place(start, end) if source else None
-
-        page = read_foreign(text, comments=True) if self.foreign else _read(text, where)
+        page = read_foreign(text, comments=True) if self.foreign else _read(text)
+        source = Source(str(self.near), text)
+        where: Where = source.place if self.foreign else self._standing(page, text)
         around = self._around(where, slots)
         dressing = dress(text, page, literal, around, old_attributes=self.old_attributes)
         edits: list[_Edit] = [(offset, offset, (corner,)) for offset, corner in corners(page, text)]
         edits += [(change.start, change.end, change.pieces) for change in dressing.changes]
         edits += _pictures(text, page, dressing, around)
         edits += [(note.start, note.end, ()) for note in page.notes if note.rule == UNFINISHED]
+        edits += [(one.start - 1, one.end, ()) for _, one in _stands(page)]
         made: list[str] = []
         for piece in _applied(text, edits):
             made += around.split(piece) if piece.__class__ is str else [piece]
-        told = [*around.findings, *findings(dressing.told, where)]
-        return list(_with_preheader(made)), [*_first(noted(page.notes, where)), *told] if self.foreign else told
+        finished = list(_with_preheader(made))
+        if not self.foreign:  # what its markup and its sheets are told for was told when it was compiled
+            return finished, around.findings
+        told = [*noted(page.notes, where), *around.findings, *findings(dressing.told, where)]
+        return finished, _first(told)
 
     def said(self, page: str, links: Links | None = None, width: int = WIDTH) -> FlowingText:
         """The plain text of a page."""
-        return said(page, self._around(lambda start, end: None, None, named=False), links or Links(), width)
+        read = read_foreign(page)
+        around = self._around(self._standing(read, page), None, named=False)
+        return said(page, read, around, links or Links(), width)
+
+    def _standing(self, page: Page, text: str) -> Where:
+        """Where the style sheets and pictures of a page stand in the files of its template."""
+        found: list[tuple[int, int, Place]] = []
+        for tag, attribute in _stands(page):
+            number = text[attribute.value_start : attribute.value_end]
+            if number.isdecimal() and len(number) < 9 and int(number) < len(self.own.places):
+                found.append((tag.start, tag.end, self.own.places[int(number)]))
+        starts = [start for start, _, _ in found]
+
+        def where(start: int, end: int) -> Place | None:
+            index = bisect_right(starts, start) - 1
+            # The text of a style element begins where its tag ends.
+            return found[index][2] if index >= 0 and start <= found[index][1] else None
+
+        return where
 
     def _around(self, where: Where, slots: dict[str, Slot] | None, *, named: bool | None = None) -> Surroundings:
         return Surroundings(
@@ -86,7 +109,16 @@ class Dresser:
             named=self.named if named is None else named,
             sheets=self.sheets,
             foreign=self.foreign,
+            loaded=self.own.loaded,
         )
+
+
+def _stands(page: Page) -> Iterator[tuple[StartTag, Attribute]]:
+    """The tags of style sheets and pictures that say where they stand."""
+    for tag in standing(page):
+        attribute = tag.attribute(STANDS)
+        if attribute is not None:
+            yield tag, attribute
 
 
 def _first(found: list[Finding]) -> list[Finding]:
@@ -100,9 +132,9 @@ def _first(found: list[Finding]) -> list[Finding]:
     return kept
 
 
-def said(html: str, around: Beside, links: Links, width: int) -> FlowingText:
-    """The plain text of any page."""
-    return layout(flow(page_events(html, read_foreign(html), around), links), width)
+def said(html: str, page: Page, around: Beside, links: Links, width: int) -> FlowingText:
+    """The plain text of any page, which was read."""
+    return layout(flow(page_events(html, page, around), links), width)
 
 
 def without_forks(pieces: Sequence[str], *, by_cid: bool) -> list[str]:
@@ -122,11 +154,11 @@ def _written(piece: str) -> str:
     return slot(piece) if isinstance(piece, Slot) else piece
 
 
-def _read(text: str, where: Where) -> Page:
+def _read(text: str) -> Page:
     try:
         return read(text, literal)
     except MarkupError as error:
-        raise TemplateError(error.problem, place=where(error.start, error.end), hint=error.hint) from None
+        raise TemplateError(error.problem, hint=error.hint) from None
 
 
 _Edit = tuple[int, int, tuple[Piece, ...]]

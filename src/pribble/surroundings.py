@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
 from pathlib import Path
 from urllib.parse import quote, unquote, urljoin
 
@@ -27,13 +28,24 @@ _SLOT = re.compile(r"cid:[0-9a-f]{32}@[-A-Za-z0-9.]+(?:#[a-z]+)?")
 _REFERENCE = "Pribble, docs/pictures-and-styles.md"
 
 
+@dataclass(frozen=True, slots=True)
+class Sheets:
+    """The style sheets of a template that is dressed late: the `places` of its sheets and pictures, what was read in
+    when it was compiled, and the pictures in that."""
+
+    places: tuple[Place, ...] = ()
+    loaded: Mapping[tuple[str, str], tuple[str, str]] = field(default_factory=dict)
+    slots: Mapping[str, Source] = field(default_factory=dict)
+
+
 class Surroundings:
     """The files around a page, for the passes over it.
 
     `where` is the place of a stretch of the page, `near` the file it stands in where it has no place; `may_lack` and
     `brings` say of a mark whether it may come to nothing, and which elements it may bring.  Without `named`, pictures
     are in their slots already, and what else the page names is not looked for; without `sheets`, nor are style sheets.
-    Of a `foreign` page, which is no template's, a picture that is not there is told, and left as it is named.
+    Of a `foreign` page, which is no template's, a picture that is not there is told, and left as it is named.  Style
+    sheets that are `loaded` are not read again.
     """
 
     def __init__(
@@ -49,6 +61,7 @@ class Surroundings:
         named: bool = True,
         sheets: bool = True,
         foreign: bool = False,
+        loaded: Mapping[tuple[str, str], tuple[str, str]] | None = None,
     ) -> None:
         self.finder, self.domain, self.where, self.near = finder, domain, where, near
         self.may_lack, self.brings = may_lack, brings
@@ -56,6 +69,8 @@ class Surroundings:
         self.named, self.sheets, self.foreign = named, sheets, foreign
         self._urls: dict[str, str] = {}  # of each style sheet, its address as the page would write it
         self._told: set[str] = set()
+        # Of each style sheet that was read in, by its address and who names it, its text and where it is.
+        self.loaded: dict[tuple[str, str], tuple[str, str]] = dict(loaded or {})
         self.findings: list[Finding] = []
         self.paths: list[Path] = []
         self.density = finder.density
@@ -71,6 +86,12 @@ class Surroundings:
     def load(self, address: str, base: str, start: int, end: int) -> tuple[str, str] | None:
         """A style sheet read in, its addresses resolved, and where it is; None for one that is left alone.  Raises
         `TemplateError` for one that is not there."""
+        known = self.loaded.get((address, base))
+        if known is None and (known := self._read(address, base, start, end)) is not None:
+            self.loaded[address, base] = known
+        return known
+
+    def _read(self, address: str, base: str, start: int, end: int) -> tuple[str, str] | None:
         joined = urljoin(base, address) if base.startswith(("http:", "https:")) else address
         if joined.startswith(("http:", "https:")) and self.finder.fetch:
             css = self.finder.fetch(joined).decode("utf-8-sig", "replace")
@@ -170,8 +191,15 @@ class Surroundings:
         found = self.finder.fitted(Found(source.picture), shown)
         if found.picture is source.picture:
             return source
-        made = Source.of(found.picture, self.domain, path=source.path, written=source.written, travels=source.travels)
-        return self._kept(made, found, self.where(start, end))
+        place = self.where(start, end)
+        made = Source.of(
+            found.picture,
+            self.domain,
+            path=source.path,
+            written=source.written,
+            travels=source.travels,
+        )
+        return self._kept(made, found, place)
 
     def _kept(self, source: Source, found: Found, place: Place | None) -> Source:
         """The slot of a picture; what was put right of it is told where it is first met."""

@@ -449,7 +449,8 @@ class Template:
         found = self._bound.get(key)
         if found is None:
             compiled, folder = self._variant(asked), self.folder
-            late = Dresser(folder.pictures, folder.manner.id_domain, Path(self._source.name), folder.presentational)
+            near = Path(self._source.name)
+            late = Dresser(folder.pictures, folder.manner.id_domain, near, folder.presentational, own=compiled.sheets)
             found = self._bound[key] = (
                 compiled.bound(self._settings(timezone), folder.world),
                 replace(

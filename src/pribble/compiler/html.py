@@ -31,6 +31,7 @@ from pribble.compiler.steps import (
     edited,
     joined,
 )
+from pribble.errors import Place
 from pribble.language.tape import CLOSE, OPEN, SET, SHOW, LiftedBlock, Tape
 from pribble.markup.contexts import MARK, Context, is_picture_place
 from pribble.markup.events import Characters, Closed, Marked, Opened, between
@@ -40,6 +41,9 @@ from pribble.markup.scanner import Attribute, StartTag
 from pribble.pictures.slots import Source
 from pribble.values.escaping import markup
 
+# An attribute that a page which is dressed late has on its style sheets and pictures, and loses then: where each was
+# written.
+STANDS = "data-pribble-stands"
 # A declaration up to its value, and what ends it.
 _PROPERTY = re.compile("(?:\\A|(?<=[;{}\U000f0000-\U0010ffff])|(?<=\\*/))\\s*(?P<own>[-\\w]+\\s*:\\s*)\\Z")
 _CHARSET = re.compile(r"charset\s*=\s*([^\s;\"']+)", re.IGNORECASE)
@@ -50,6 +54,26 @@ def html_steps(tape: Tape, page: Page, finder: Finder, dressing: Dressing | None
     """The steps of the HTML program; without a `dressing`, of a page that is dressed when it is rendered.  Raises
     `PictureError` for a picture that is not there."""
     return list(together(list(joined(_Edits(tape, page, finder, dressing).steps(preheader)))))
+
+
+def standing_places(tape: Tape, page: Page) -> tuple[Place, ...]:
+    """Where the style sheets of a page stand, in its own ``style`` elements and linked, and its pictures are named."""
+    places = []
+    for tag in standing(page):
+        source = tag.attribute("src")
+        at = (tag.start, tag.end) if source is None else (source.value_start, source.value_end)
+        places.append(tape.place(*at))
+    return tuple(places)
+
+
+def standing(page: Page) -> list[StartTag]:
+    """The tags of a page's style sheets and pictures."""
+    tags = [event.tag for event in page.events if isinstance(event, Opened) and not event.implied]
+    return [
+        tag
+        for tag in tags
+        if tag.name in ("link", "style") or (tag.attribute("src") and is_picture_place(tag.name, "src"))
+    ]
 
 
 def text_page_steps(tape: Tape, page: Page, finder: Finder) -> list[Any]:
@@ -97,6 +121,7 @@ class _Edits:
     def __init__(self, tape: Tape, page: Page, finder: Finder, dressing: Dressing | None) -> None:
         self.tape, self.page, self.finder = tape, page, finder
         self.contexts = _contexts(page)
+        self.is_late = dressing is None
         self.dressing = dressing or Dressing()
         self.pictures = Pictures(tape, finder, None if dressing is None else dict(dressing.sizes))
 
@@ -106,6 +131,7 @@ class _Edits:
         edits += [Edit(offset, offset, (corner,)) for offset, corner in corners(page, tape.text)]
         edits += [Edit(change.start, change.end, tuple(self._pieces(change))) for change in self.dressing.changes]
         edits += self._of_events()
+        edits += self._of_standing()
         if preheader:
             edits.append(Edit(offset := _body_start(tape, page), offset, (PREHEADER,)))
         return edited(tape, self.contexts, edits, 0, len(tape.text))
@@ -125,7 +151,8 @@ class _Edits:
         ]
         end = len(self.tape.text)
         rules = _declaration_edits(self.tape, marks, self.contexts, 0, end)
-        return edited(self.tape, self.contexts, [*edits, *self._of_balance(), *tags, *rules], 0, end)
+        own = [*edits, *self._of_balance(), *self._of_standing(), *tags, *rules]
+        return edited(self.tape, self.contexts, own, 0, end)
 
     def _of_balance(self) -> list[Edit]:
         """What keeps apart or together what an author left to the page around it."""
@@ -135,6 +162,14 @@ class _Edits:
             *(Edit(offset, offset, (" ",)) for offset in page.joints),
             *(Edit(start, end, (written,)) for start, end, written in page.rewritten),
         ]
+
+    def _of_standing(self) -> list[Edit]:
+        """Where each style sheet and picture stands, for a page that is dressed when it is rendered: by its place in
+        `standing_places`."""
+        if not self.is_late:
+            return []
+        ends = [tag.start + 1 + len(tag.name) for tag in standing(self.page)]
+        return [Edit(end, end, (f' {STANDS}="{number}"',)) for number, end in enumerate(ends)]
 
     def _pieces(self, change: Change) -> Iterator[Any]:
         for piece in change.pieces:
