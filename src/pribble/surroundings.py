@@ -14,7 +14,7 @@ from pathlib import Path
 from urllib.parse import quote, unquote, urljoin
 
 from pribble.cascade import addresses
-from pribble.cascade.addresses import Named, is_elsewhere, rebased
+from pribble.cascade.addresses import Named, is_elsewhere, is_on_disk, rebased
 from pribble.cascade.rules import Told
 from pribble.errors import PictureError, Place, PribbleError, TemplateError
 from pribble.findings import Finding
@@ -164,6 +164,11 @@ class Surroundings:
             return self.slots[name]
         found: Found | None = None
         try:
+            if is_on_disk(name):
+                raise PictureError(
+                    f'"{name[:100]}" is a file of the sender\'s, which no receiver has',
+                    hint="put it into the template folder, and name it by its path from the file that names it",
+                )
             if name.startswith(("http:", "https:")):
                 found = self.finder.fetched(name)
             elif not is_elsewhere(name):

@@ -20,6 +20,7 @@ _SETS = frozenset({"image-set", "-webkit-image-set"})
 _BARE = re.compile(r"[^\s\"'()\\]*")
 # What names no file beside the one that holds it: a scheme, a host, a place on the page.
 _ELSEWHERE = re.compile(r"(?:[a-z][a-z0-9+.-]*:|//|#)", re.IGNORECASE)
+_ON_DISK = re.compile(r"file:|[a-z]:[\\/]|\\\\", re.IGNORECASE)
 _PATH = re.compile(r"[^?#]*")
 
 
@@ -81,6 +82,11 @@ def resolved(css: str, resolve: Callable[[Named], str | None]) -> str:
 def is_elsewhere(address: str) -> bool:
     """Whether an address names no file beside the one that holds it."""
     return not address or _ELSEWHERE.match(address) is not None
+
+
+def is_on_disk(address: str) -> bool:
+    """Whether an address is a path on somebody's disk: by its scheme, by a drive's letter, or by a host's name."""
+    return _ON_DISK.match(address) is not None
 
 
 def rebased(address: str, base: str) -> str:

@@ -53,6 +53,9 @@ class _Foreign(Reader):
     def _comment(self, start: int, end: int) -> None:
         pass
 
+    def _links(self, tag: StartTag, read: Tag) -> None:
+        pass
+
     def _refuse_marks(self, start: int, end: int, where: str, hint: str | None) -> None:
         pass
 

@@ -6,6 +6,7 @@ Where a page relies on that, it is told.
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 
 from pribble.markup.elements import HEAD, NESTING_ENDS, NEVER_NESTED, OMITTABLE, SPECIAL
@@ -52,6 +53,30 @@ def stray(tag: EndTag) -> Note:
     if tag.name in ("p", "br"):
         message, fix = f"{message}, and makes an empty one", f"{fix}; a <p> ends where a block begins"
     return Note("page.stray-end-tag", tag.start, tag.end, message, fix, "HTML 13.2.6.4.7")
+
+
+# What follows an address with one of these goes nowhere in a message: it has no place that the rest would start from.
+_NO_SCHEME = re.compile(r"(?![a-z][a-z0-9+.-]+:|#)", re.IGNORECASE)
+_LIKE_A_HOST = re.compile(
+    r"(?:www\.|[a-z0-9-]+(?:\.[a-z0-9-]+)*\.(?:com|org|net|example|[a-z]{2})(?:[/:?#]|$))", re.IGNORECASE
+)
+
+
+def relative(start: int, end: int, address: str) -> Note | None:
+    """An address of a link or a frame that leads nowhere: a relative one, or a path on the sender's disk."""
+    is_on_disk = address[:5].lower() == "file:" or address[1:3] in (":\\", ":/")
+    if not is_on_disk and not _NO_SCHEME.match(address):
+        return None
+    return Note(
+        "page.relative-address",
+        start,
+        end,
+        "a path on the sender's disk leads nowhere in a message"
+        if is_on_disk
+        else "a relative address leads nowhere in a message",
+        "write https:// before it" if _LIKE_A_HOST.match(address) else "write it from https:// on",
+        "RFC 3986 4.2",
+    )
 
 
 _PARENTS = {

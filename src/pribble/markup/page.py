@@ -12,12 +12,12 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from pribble.markup.branching import CLOSE, ENDING, OPENING, Role, marks_in, pieces, walk
-from pribble.markup.contexts import MARK, Context, MarkupError
+from pribble.markup.contexts import MARK, Context, MarkupError, is_picture_place
 from pribble.markup.doctype import document_mode
 from pribble.markup.elements import FORMATTING, RAW_TEXT, RCDATA
 from pribble.markup.events import Characters, Event, Events, Marked
 from pribble.markup.json import Json
-from pribble.markup.misnesting import IN_TABLE, Note, misplaced, moved_text, nested, second, stray, unclosed
+from pribble.markup.misnesting import IN_TABLE, Note, misplaced, moved_text, nested, relative, second, stray, unclosed
 from pribble.markup.references import decoded, unfinished
 from pribble.markup.scanner import (
     Cdata,
@@ -41,6 +41,8 @@ _PAGE_TAGS = frozenset({"html", "head", "body"})
 _TAG_BEGUN = re.compile(r"<(?:/?[A-Za-z]*|!-?)\Z")
 _CONDITIONAL = re.compile(r"<!--\[if\b[^\]]*\]>", re.IGNORECASE)
 _CONDITIONAL_END = re.compile(r"<!\[endif\]-->\Z", re.IGNORECASE)
+# The attributes whose addresses a reader follows, or a frame shows.
+_FOLLOWED = frozenset({"href", "action", "formaction", "src", "data"})
 _JSON_TYPE = "application/ld+json"
 # Beyond these no tag reaches but that of a form; and of so many elements one is among them, or they are no page.
 _AROUND_ENDS = frozenset({"table", "template"})
@@ -90,6 +92,7 @@ class Reader:
         self.joints: list[int] = []
         self.notes: list[Note] = []
         self.page_ends: list[tuple[int, int]] = []
+        self.has_base = False
 
     @property
     def events(self) -> list[Event]:
@@ -354,6 +357,7 @@ class Reader:
             tag = replace(tag, name=found.name, attributes=found.attributes)
         if tag.name in _PAGE_TAGS:
             self._outside_blocks(tag)
+        self._links(tag, found)
         self._note(nested(tag, self.open))
         try:
             change = opened(self.open, tag)
@@ -372,6 +376,19 @@ class Reader:
         self.joints += found.joints
         for offset in (*found.marks, *found.in_values):
             self._keep_apart(offset)
+
+    def _links(self, tag: StartTag, read: Tag) -> None:
+        """Take note of addresses that lead nowhere.  What a template names beside it, sheets and pictures, is found
+        when it is compiled, and where a page says what its addresses start from, they start from there."""
+        self.has_base = self.has_base or tag.name == "base"
+        if self.has_base or tag.name == "link":
+            return
+        for attribute in tag.attributes:
+            name = attribute.name
+            if name in _FOLLOWED and not is_picture_place(tag.name, name) and attribute.quote is not None:
+                start, end = attribute.value_start, attribute.value_end
+                if not any(start <= offset < end for offset in (*read.marks, *read.in_values)):
+                    self._note(relative(start, end, decoded(self.text[start:end], attribute=True).strip()))
 
     def _tag(self, tag: StartTag) -> Tag:
         return read_tag(self.text, tag, self.role)
