@@ -25,7 +25,7 @@ from pribble.compiler.text import EventSink, text_steps
 from pribble.compiler.wire import Frames, Kept
 from pribble.errors import Place, PribbleError, Related, TemplateError, UnsafeValue
 from pribble.findings import Finding
-from pribble.language.tape import BRANCH, LIFTED, OPEN, LiftedBlock, Tape, mark_index
+from pribble.language.tape import BRANCH, LIFTED, OPEN, SHOW, LiftedBlock, Tape, mark_index
 from pribble.markup.branching import ELSE, KEPT, REPEATING
 from pribble.markup.contexts import MarkupError
 from pribble.markup.events import Opened
@@ -89,10 +89,23 @@ class Compiled:
 
     def bound(self, settings: Settings, world: World) -> Bound:
         """The programs as functions of the data."""
+        others = self._without_point(settings)
         html, subject, preheader = (
-            program.bound(settings, world) if program else None for program in (self.html, self.subject, self.preheader)
+            program.bound(settings, world, others) if program else None
+            for program in (self.html, self.subject, self.preheader)
         )
-        return Bound(html, self.text.bound(settings, world), subject and self._filled(subject), preheader, self.shares)
+        text = self.text.bound(settings, world, others)
+        return Bound(html, text, subject and self._filled(subject), preheader, self.shares)
+
+    def _without_point(self, settings: Settings) -> dict[Place, str]:
+        """The marks that show a value as it is where the locale, which is given, writes no point before decimals."""
+        lifted = [mark.lifted.tape for mark in self.tape.marks if mark.lifted is not None]
+        shown = [mark for tape in (self.tape, *lifted) for mark in tape.marks if mark.role == SHOW and mark.value]
+        return {
+            mark.value.place: locale
+            for mark in shown
+            if mark.value is not None and not Settings(locale := mark.locale or settings.locale).has_point
+        }
 
     def _filled(self, subject: Run) -> Run:
         """`subject`, which may not come to nothing: a receiver would show none, or something else in its place."""

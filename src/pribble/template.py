@@ -20,7 +20,7 @@ from typing import Any
 from pribble.arguments import numbers, of, possible_paths, texts
 from pribble.chosen import helpers
 from pribble.compiled import Bound, Compiled, compile_page, compile_text
-from pribble.compiler.program import World
+from pribble.compiler.program import POINTED, World
 from pribble.compiler.text import TEXT_HELPERS
 from pribble.compiler.trusted import MARKUP_FORMATTERS
 from pribble.compiler.unsure import brought, may_be_nothing
@@ -41,7 +41,7 @@ from pribble.surroundings import Surroundings
 from pribble.values.formatters import FORMATTERS, application_formatter
 from pribble.values.lookup import known
 from pribble.values.reading import read_json
-from pribble.values.settings import Settings, is_locale, settings_text
+from pribble.values.settings import Settings, is_locale, is_one_language, settings_text
 
 _NOT_TEMPLATES = ("layouts", "parts")
 _ENDINGS = (".html", ".txt")
@@ -291,25 +291,37 @@ class Template:
     Raises `TemplateError` and `PictureError` for what is wrong with its files.
     """
 
-    def __init__(self, source: Source, name: str, folder: TemplateFolder) -> None:
+    def __init__(self, source: Source, name: str, folder: TemplateFolder, settings: Settings | None = None) -> None:
         self.name = name
         self.folder = folder
+        self.settings = settings or folder.settings
         self._source = source
         self._compiled: dict[str, Compiled] = {}
+        self._languages: dict[str, str] = {}  # of the file that is chosen for a locale
         self._bound: dict[tuple[str, str], tuple[Bound, Manner]] = {}
         self._lock = threading.Lock()
-        self._variant(folder.settings.locale)
+        self._variant(self.settings.locale)
 
     @classmethod
-    def from_text(cls, text: str, *, name: str = "template", folder: TemplateFolder | None = None) -> Template:
+    def from_text(
+        cls,
+        text: str,
+        *,
+        name: str = "template",
+        folder: TemplateFolder | None = None,
+        locale: str | None = None,
+        timezone: str | None = None,
+    ) -> Template:
         """A template without a file: layouts, parts and pictures are those of `folder`, where there is one.
 
-        It is HTML unless its `name` ends in ``.txt``.
+        It is HTML unless its `name` ends in ``.txt``.  It is written in `locale`, and shows moments in `timezone`: by
+        default those of the folder.
         """
         texts(text=text, name=name)
         where = folder if folder is not None else TemplateFolder.nowhere()
         of(TemplateFolder, "a TemplateFolder", folder=where)
-        return cls(Source(str(where.path / name), text), name, where)
+        settings = Settings.checked(locale or where.settings.locale, timezone or where.settings.timezone)
+        return cls(Source(str(where.path / name), text), name, where, settings)
 
     def __repr__(self) -> str:
         return f"<Template {self.name!r}>"
@@ -319,24 +331,32 @@ class Template:
     ) -> Rendering:
         """Fill the template with `data`: a mapping, a dataclass, any object that declares its fields.
 
-        `locale` chooses the file and so the locale of its formatters.  Raises `FieldError` for a field that is
+        `locale` chooses the file; where that is of the same language and script, it is the locale of its formatters,
+        else the file keeps its own, and a finding says so.  Raises `FieldError` for a field that is
         missing or of no use here, `UnsafeValue` for a value that does not fit its place, `PictureError` for a
         picture that the data choose and that is not there, `LimitReached` for what grows beyond the limits.
         """
         bound, manner = self._for(locale, timezone)
         if embed is not None:
             manner = replace(manner, embed=checked_embed(embed))
+        pointed: dict[Place, tuple[str, str]] = {}
+        noting = POINTED.set(pointed)
         try:
             preheader = bound.preheader(data) if bound.preheader else None
             pieces, kept, given = bound.pieces(data)
             if pieces is not None and manner.dress is None:
                 pieces = with_preheader(pieces, preheader)
             subject = bound.subject(data) if bound.subject else None
-            return Rendering(subject, preheader, manner, pieces, bound.text(given), kept)
+            text = bound.text(given)
+            if pointed:
+                manner = replace(manner, findings=(*manner.findings, *_bare_numbers(pointed)))
+            return Rendering(subject, preheader, manner, pieces, text, kept)
         except FieldError as error:
             # The survey knows the positions in loops, which a program does not keep.
             found = self.problems(data, locale=locale, timezone=timezone)
             raise (found[0] if found else error) from None
+        finally:
+            POINTED.reset(noting)
 
     def problems(self, data: Any, *, locale: str | None = None, timezone: str | None = None) -> list[PribbleError]:
         """Every missing or unusable field at once, in the order of the template; empty where it would render."""
@@ -350,16 +370,16 @@ class Template:
 
     def explain(self) -> Explanation:
         """Which way the template's style sheets are applied, and why."""
-        return Explanation(self._variant(self.folder.settings.locale).doubts)
+        return Explanation(self._variant(self.settings.locale).doubts)
 
     @property
     def findings(self) -> tuple[Finding, ...]:
         """What is to be told of the template: a message is made, but a browser may show another one than is meant."""
-        return self._variant(self.folder.settings.locale).findings
+        return self._variant(self.settings.locale).findings
 
     def fields(self) -> list[Field]:
         """What the data must hold."""
-        compiled = self._variant(self.folder.settings.locale)
+        compiled = self._variant(self.settings.locale)
         return fields(compiled.tape, self.folder.world.common, compiled.pictures)
 
     @property
@@ -399,7 +419,7 @@ class Template:
         """The locales that have a file of their own, after the folder's."""
         path = Path(self._source.name)
         found = [other.name[len(path.stem) + 1 : -len(path.suffix)] for other in self._beside(path, f".*{path.suffix}")]
-        return [self.folder.settings.locale, *sorted(s for s in found if s and is_locale(s))]
+        return [self.settings.locale, *sorted(s for s in found if s and is_locale(s))]
 
     def _paths(self) -> list[Path]:
         return [
@@ -421,10 +441,16 @@ class Template:
         if is_file(path):
             chosen, own = folder._variant_of(path, locale)
             source = source if chosen == path else folder._read(chosen)
+        self._languages[locale] = own or self.settings.locale
         is_html = path.suffix != ".txt"
+
+        def find(name: str, named_in: Source, place: Place) -> Found:
+            found = folder._find(name, named_in, place, locale)
+            return replace(found, locale=self._written(found.locale, locale))
+
         tape = link(
-            Found(source, own),
-            lambda name, named_in, place: folder._find(name, named_in, place, locale),
+            Found(source, self._written(own, locale)),
+            find,
             html=is_html,
             common=folder.world.common,
             limits=folder.world.limits,
@@ -435,17 +461,38 @@ class Template:
             tape, folder.world, folder._around(tape, Path(source.name)), old_attributes=folder.presentational
         )
 
+    def _written(self, own: str | None, asked: str) -> str | None:
+        """The locale that formats in a file whose `own` it is (None for that of the template): the one that is asked
+        for, where it is of the same language and script."""
+        written = own or self.settings.locale
+        return asked if asked != written and is_one_language(written, asked) else own
+
     def _settings(self, timezone: str | None) -> Settings:
-        base = self.folder.settings
+        base = self.settings
         return base if timezone is None else Settings.checked(base.locale, timezone)
+
+    def _other_language(self, asked: str) -> Iterator[Finding]:
+        """That the file which was chosen is in another language than is asked for."""
+        written = self._languages[asked]
+        if not is_one_language(written, asked):
+            yield Finding(
+                "locale.other-language",
+                "warning",
+                None,
+                f'"{self.name}" is asked for in {asked} and written in {written}, as are its numbers and dates',
+                f"write it in {asked}, as {self.name}.{asked.replace('_', '-')}{Path(self._source.name).suffix}"
+                if is_file(Path(self._source.name))
+                else "from_text(locale=…) says what a text is written in",
+                "Pribble, docs/language.md",
+            )
 
     def _asked(self, locale: str | None) -> str:
         """The locale that is asked for; raises `ValueError` for one that is unknown."""
-        return self.folder.settings.locale if locale is None else settings_text("locale", locale)
+        return self.settings.locale if locale is None else settings_text("locale", locale)
 
     def _for(self, locale: str | None, timezone: str | None) -> tuple[Bound, Manner]:
         asked = self._asked(locale)
-        key = asked, timezone or self.folder.settings.timezone
+        key = asked, timezone or self.settings.timezone
         found = self._bound.get(key)
         if found is None:
             compiled, folder = self._variant(asked), self.folder
@@ -455,7 +502,7 @@ class Template:
                 compiled.bound(self._settings(timezone), folder.world),
                 replace(
                     folder.manner,
-                    findings=compiled.righted,
+                    findings=(*self._other_language(asked), *compiled.righted),
                     even=compiled.even,
                     frames=compiled.frames,
                     dress=late.dressed if compiled.doubts else None,
@@ -463,6 +510,19 @@ class Template:
                 ),
             )
         return found
+
+
+def _bare_numbers(pointed: Mapping[Place, tuple[str, str]]) -> Iterator[Finding]:
+    """That numbers were shown with a point in languages that do not write one."""
+    for place, (shown, locale) in pointed.items():
+        yield Finding(
+            "locale.bare-number",
+            "warning",
+            place,
+            f"{shown} is shown as it is, and {locale} writes no point before decimals",
+            "say how: {{ … as number }}, or as number(2)",
+            "Pribble, docs/language.md",
+        )
 
 
 @dataclass(frozen=True, slots=True)

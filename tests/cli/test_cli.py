@@ -57,6 +57,19 @@ class Render(Case):
         late = pribble("render", "gate-code", "--format", "text", "--timezone", "Asia/Tokyo")
         self.assertIn("until Sunday 07:00", late.stdout)
 
+    def test_a_message_without_a_subject_is_told(self) -> None:
+        folder = self.folder({"t.html": "<!DOCTYPE html><p>x", "s.html": "<!DOCTYPE html><title>Hi</title><p>x"}).path
+        says = "this message has no subject: the template says one in a subject: block, or in <title>\n"
+        for name, told in (("t", says), ("s", "")):
+            data = ("--data", "-", "--from", "a@example.org")
+            done = pribble("render", str(folder / f"{name}.html"), *data, stdin="{}")
+            self.assertEqual((done.returncode, done.stderr), (0, told))
+            self.assertEqual(
+                pribble("render", str(folder / f"{name}.html"), *data[:2], "--format", "html", stdin="{}").stderr, ""
+            )
+            out = ("--to", "b@example.org", "--through", f"folder:{folder}/out")
+            self.assertEqual(pribble("send", str(folder / f"{name}.html"), *data, *out, stdin="{}").stderr, told)
+
     def test_out_and_json(self) -> None:
         folder = self.folder()
         out = folder.path / "m.eml"

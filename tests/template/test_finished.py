@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import copy
+import inspect
 import multiprocessing
 import pickle
+import subprocess
+import sys
 from collections.abc import Callable, Iterator
 from datetime import UTC, date, datetime
 from typing import Any
@@ -24,6 +27,7 @@ from pribble import (
     compare,
     plain_text,
 )
+from pribble.mime.message import MessageOptions
 from pribble.pictures.slots import EMBED
 from tests.support import DEMO, Case, slow
 
@@ -133,3 +137,37 @@ class Finished(Case):
         renderings = list(self.renderings())
         with multiprocessing.get_context("spawn").Pool(1) as pool:
             self.assertEqual(pool.map(sent, renderings), [sent(rendering) for rendering in renderings])
+
+
+class Options(Case):
+    def test_message_takes_what_message_takes(self) -> None:
+        given = {"sender", "to", "text", "html", "pictures", "id_domain"}
+        wanted = set(inspect.signature(Message).parameters) - given
+        self.assertEqual(set(MessageOptions.__annotations__), wanted)
+
+    def test_a_subject_is_in_the_place_of_the_templates(self) -> None:
+        rendering = Template.from_text("{{ subject: }}Berth {{ n }}{{ :subject }}<p>x").render({"n": 14})
+        subjects = [
+            rendering.message(**FIXED, **given).subject for given in ({}, {"subject": "Pier"}, {"subject": None})
+        ]
+        self.assertEqual(subjects, ["Berth 14", "Pier", None])
+        for given, says in (
+            ({"text": "x"}, "text comes from the rendering"),
+            ({"sbject": "x"}, 'message takes no sbject .did you mean "subject"'),
+        ):
+            with self.assertRaisesRegex(TypeError, says):
+                rendering.message(**FIXED, **given)  # type: ignore[arg-type]
+
+    @slow
+    def test_an_editor_finds_what_is_wrong(self) -> None:
+        head = "from pribble import Template\nr = Template.from_text('x').render({})\n"
+        path = self.folder({}).path / "snippet.py"
+        for call, says in (
+            ("r.message(sender='a@example.org', subject='x', bcc=['b@example.org'])", "Success"),
+            ("r.message(sender='a@example.org', sbject='x')", 'Unexpected keyword argument "sbject"'),
+            ("r.message(sender='a@example.org', importance='urgent')", "has incompatible type"),
+            ("r.message(sender='a@example.org', subject=1)", "has incompatible type"),
+        ):
+            path.write_text(head + call + "\n")
+            made = subprocess.run([sys.executable, "-m", "mypy", "--strict", str(path)], capture_output=True, text=True)
+            self.assertIn(says, made.stdout, call)

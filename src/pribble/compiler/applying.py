@@ -7,14 +7,19 @@ from typing import Any
 
 from pribble.compiler.lowering import FormatterCall
 from pribble.compiler.ways import ways
-from pribble.errors import PribbleError
+from pribble.errors import Place, PribbleError
 from pribble.markup.contexts import Context
 from pribble.values.formatters import Factory, prepared
 from pribble.values.numbers import FIGURES, Apply
 from pribble.values.settings import Settings
 
+# Makes a function that shows a value one that notes numbers with a point, where a locale, by the place, writes none.
+Noting = Callable[[Callable[[Any], str], Callable[[Place], str | None]], Callable[[Any], str]]
 
-def applying(call: FormatterCall, settings: Settings, factories: Mapping[str, Factory]) -> Apply:
+
+def applying(
+    call: FormatterCall, settings: Settings, factories: Mapping[str, Factory], noting: Noting | None = None
+) -> Apply:
     """The function that a program calls for a formatter.
 
     It takes the value; then, where the arguments depend on the data, a tuple and a dict of them; then an
@@ -28,7 +33,7 @@ def applying(call: FormatterCall, settings: Settings, factories: Mapping[str, Fa
     factory = factories[call.name]
 
     def made(arguments: tuple[Any, ...], given: Mapping[str, Any]) -> Apply:
-        return _shown(prepared(factory, own, arguments, given), call.context)
+        return _shown(prepared(factory, own, arguments, given), call.context, None if own.has_point else noting, own)
 
     if call.arguments is None:
         return _with_arguments(made)
@@ -42,13 +47,15 @@ def applying(call: FormatterCall, settings: Settings, factories: Mapping[str, Fa
 _ESCAPED = frozenset({"markup", "plain", "line", "inline"})
 
 
-def _shown(apply: Apply, context: Context | None) -> Apply:
+def _shown(apply: Apply, context: Context | None, noting: Noting | None, own: Settings) -> Apply:
     """`apply`, its results shown."""
     if context is None:
         return apply
     if context.way in _ESCAPED and context.within in ((), ("attribute",)) and FIGURES in vars(apply):
         return apply
     show = ways(context)[1]
+    if noting is not None and context.way in _ESCAPED and not context.within:
+        show = noting(show, lambda place: own.locale)
     return lambda value, *each: show(apply(value, *each))
 
 

@@ -7,25 +7,28 @@ of steps is written.  A `Program` is immutable; it is bound to a locale and a ti
 from __future__ import annotations
 
 import ast
+import sys
 from collections.abc import Callable, Mapping, Sequence
+from contextvars import ContextVar
 from dataclasses import dataclass, field, replace
 from decimal import DecimalException
 from functools import partial
-from types import CodeType, TracebackType
+from types import CodeType, FrameType, TracebackType
 from typing import Any, Protocol
 
-from pribble.compiler.applying import applying
+from pribble.compiler.applying import Noting, applying
 from pribble.compiler.helpers import HELPERS
 from pribble.compiler.lowering import DATA, FormatterCall, Lowering, Site, class_check, described, items_variable
 from pribble.compiler.metering import Meter
 from pribble.compiler.survey import Survey, placed
-from pribble.errors import LimitReached, PribbleError
+from pribble.errors import LimitReached, Place, PribbleError
 from pribble.language.expressions import Binding, Local, children
 from pribble.language.tape import BRANCH, CLOSE, SET, Loop, Tape, TapeMark
 from pribble.limits import Limits
 from pribble.values import lookup
 from pribble.values.arithmetic import compute, refused
 from pribble.values.formatters import Factory
+from pribble.values.kinds import kind, plain
 from pribble.values.settings import Settings
 
 # To a program run with care nothing is a dict that it might read at once; all is read by the function that knows how.
@@ -33,6 +36,13 @@ _CAREFUL: dict[str, Any] = {"dict": None}
 _FILE = "<a program of Pribble's>"
 
 Run = Callable[[Any], Any]
+
+
+# The functions that show a value as it is, in a page and in a text.
+_AS_IT_IS = ("show_markup", "show_plain", "show_line")
+_WITHOUT_DECIMALS = frozenset({str, int, bool})
+# What a run showed with a point, by its place, and the locale that does not write one.
+POINTED: ContextVar[dict[Place, tuple[str, str]] | None] = ContextVar("pointed", default=None)
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,9 +75,19 @@ class Program:
     constants: Mapping[str, Any]
     formatters: Mapping[str, FormatterCall]
 
-    def bound(self, settings: Settings, world: World) -> Run:
-        """The function for one locale and time zone; it raises errors that name their place."""
-        namespace = self._namespace(settings, world)
+    def bound(self, settings: Settings, world: World, others: Mapping[Place, str] | None = None) -> Run:
+        """The function for one locale and time zone; it raises errors that name their place.
+
+        `others` are the marks that show a value without a formatter where the locale writes no point before decimals,
+        and that locale: a number that is shown so is noted in `POINTED`.
+        """
+        namespace = self._namespace(settings, world, self._noting)
+        if others:
+            namespace |= {
+                name: self._noting(show, others.get)
+                for name, show in namespace.items()
+                if name.startswith(_AS_IT_IS) and "_in_" not in name
+            }
         steps = world.limits.steps
         run, careful = self._function(dict(namespace)), self._function(namespace | _CAREFUL)
 
@@ -105,13 +125,33 @@ class Program:
             survey.problems.append(self._placed(error, error.__traceback__))
         return survey.problems
 
+    def _noting(self, show: Callable[[Any], str], locale_at: Callable[[Place], str | None]) -> Callable[[Any], str]:
+        """`show`, which notes where it shows a number with a point that the locale there does not write."""
+
+        def noting(value: Any) -> str:
+            made = show(value)
+            if value.__class__ not in _WITHOUT_DECIMALS and kind(plain(value)) == "number" and "." in made:
+                frame: FrameType | None = sys._getframe(1)
+                while frame is not None and frame.f_code.co_filename != _FILE:
+                    frame = frame.f_back
+                noted = POINTED.get(None)
+                if frame is not None and noted is not None:
+                    place = self.sites[frame.f_lineno - 1].place
+                    if (locale := locale_at(place)) is not None:
+                        noted.setdefault(place, (made, locale))
+            return made
+
+        return noting
+
     def _function(self, namespace: dict[str, Any]) -> Run:
         exec(self.code, namespace)  # the code is our own, built from a tree
         run: Run = namespace["program"]
         return run
 
-    def _namespace(self, settings: Settings, world: World) -> dict[str, Any]:
-        formatters = {name: applying(call, settings, world.formatters) for name, call in self.formatters.items()}
+    def _namespace(self, settings: Settings, world: World, noting: Noting | None = None) -> dict[str, Any]:
+        formatters = {
+            name: applying(call, settings, world.formatters, noting) for name, call in self.formatters.items()
+        }
         return {
             **HELPERS,
             "LIMITS": _within_steps(world.limits),

@@ -246,7 +246,7 @@ class _Linker:
             case Text(start=start, end=end):
                 self._text(roll, start, end, here)
             case Show(place=place, value=value):
-                roll.mark(TapeMark(SHOW, place, resolved(value, scope)))
+                roll.mark(TapeMark(SHOW, place, resolved(value, scope), locale=scope.locale))
             case If():
                 for number, branch in enumerate(statement.branches):
                     test = None if branch.test is None else resolved(branch.test, scope)

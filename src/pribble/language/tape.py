@@ -53,7 +53,8 @@ class Loop:
 class TapeMark:
     """One mark of the tape.
 
-    show: `value`.  open: `value` is the test, or `loop` is set, or neither (``only html``).  branch: `value`
+    show: `value`, and the `locale` of the file or stretch.
+    open: `value` is the test, or `loop` is set, or neither (``only html``).  branch: `value`
     is the test, None for ``:else:``.  set: `binding`.  lifted: `lifted`.  literal: `literal`, a character of
     the author's own.
     """
@@ -65,6 +66,7 @@ class TapeMark:
     binding: Binding | None = None
     lifted: LiftedBlock | None = None
     literal: str = ""
+    locale: str | None = None
 
     def expressions(self) -> Iterator[Expression]:
         """The expressions it holds, but for those of a lifted block."""

@@ -290,6 +290,21 @@ def _constant(text: str) -> Field:
     return lambda value: text
 
 
+def _gmt(locale: Any, *, is_long: bool) -> Field:
+    """An offset as the locale has it, "GMT+2", or, `is_long`, "GMT+02:00" (UTS 35, part 4, 7)."""
+    names = locale.zone_formats
+
+    def field(value: Any) -> str:
+        seconds = round(value.utcoffset().total_seconds())
+        if not seconds:
+            return str(names.get("gmt_zero") or names["gmt"]).replace("%s", "")
+        hours, minutes = divmod(abs(seconds) // 60, 60)
+        figures = f"{hours:02}:{minutes:02}" if is_long else f"{hours}:{minutes:02}" if minutes else str(hours)
+        return str(names["gmt"]).replace("%s", f"{'-' if seconds < 0 else '+'}{figures}")
+
+    return field
+
+
 _NUMERIC: dict[str, Callable[[Any], int]] = {
     "d": lambda v: v.day,
     "H": lambda v: v.hour,
@@ -320,6 +335,8 @@ def _field(letter: str, width: int, settings: Settings) -> Field:
     if letter == "E":
         weekdays: dict[int, str] = dict(locale.days[context][_NAME_WIDTHS.get(width, "abbreviated")])
         return lambda v: weekdays[int(v.weekday())]
+    if letter == "O":
+        return _gmt(locale, is_long=width == 4)
     # The rest is rare enough for Babel's own way: quarters, weeks, eras, day periods, names of zones.
     name = letter * width
 

@@ -31,6 +31,11 @@ class Settings:
         return _locale(self.locale)
 
     @property
+    def has_point(self) -> bool:
+        """Whether the locale writes a point before decimals, as a number has it that is shown as it is."""
+        return _has_point(self.locale)
+
+    @property
     def zone(self) -> ZoneInfo:
         return _zone(self.timezone)
 
@@ -60,11 +65,36 @@ def is_locale(name: str) -> bool:
     return True
 
 
+@lru_cache(maxsize=256)
+def is_one_language(one: str, other: str) -> bool:
+    """Whether two locales are of one language in one script (UTS 35, 4.3: a script that is not named is the likely
+    one)."""
+    return _written(one) == _written(other)
+
+
+def _written(name: str) -> tuple[str, str | None]:
+    from babel.core import get_global
+
+    parsed, likely = _locale(name), get_global("likely_subtags")
+    known = likely.get("_".join(filter(None, (parsed.language, parsed.territory)))) or likely.get(parsed.language)
+    scripts = [part for part in str(known).split("_") if len(part) == 4]
+    return parsed.language, parsed.script or next(iter(scripts), None)
+
+
 @lru_cache(maxsize=64)
 def _locale(name: str) -> Locale:
     from babel import Locale  # loaded when first needed
 
     return Locale.parse(name)
+
+
+@lru_cache(maxsize=64)
+def _has_point(name: str) -> bool:
+    if name[:2] == "en":  # without a look at what is known of other locales
+        return True
+    from babel.numbers import get_decimal_symbol
+
+    return str(get_decimal_symbol(_locale(name))) == "."
 
 
 @lru_cache(maxsize=64)
