@@ -242,6 +242,17 @@ COMPUTED: dict[str, tuple[str, Callable[[int], object]]] = {
     "a number of many digits": ("{{ if v == w: }}x{{ :if }}", lambda n: (Decimal("0." + "9" * n), 0)),
     "flags": ("{{ v as shorten(100000) }}", lambda n: ("\U0001f1e9\U0001f1ea" * n, 0)),
     "a title": ("{{ v as title }}", lambda n: ("a b" * n, 0)),
+    "a table with formats": (
+        "{{ v as table(formats = ['number(2)']) }}",
+        lambda n: ([{"a": i} for i in range(n // 32)], 0),
+    ),
+    "a table of columns": ("{{ v as table }}", lambda n: ([{f"c{i}": i for i in range(n // 32)}], 0)),
+    "the least": ("{{ v as least }}{{ v as greatest }}", lambda n: (list(range(n)), 0)),
+    "a text changed": ("{{ v as change('ab', 'b') }}", lambda n: ("ab" * n, 0)),
+    "characters counted": ("{{ v as count }}", lambda n: ("a\u0301" * n, 0)),
+    "a range": ("{{ for i in v: }}x{{ :for }}", lambda n: (range(n), 0)),
+    "a number in groups": ('{{ v as decimal("de") }}', lambda n: ("1.234" * n, 0)),
+    "a telephone number": ('<a href="tel:{{ v }}">', lambda n: ("+49 (0)" + "(0) " * n, 0)),
 }
 # Templates by their size whose names are made of one another.
 NAMED: dict[str, Callable[[int], str]] = {

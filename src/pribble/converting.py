@@ -49,6 +49,8 @@ def inline_styles(
     measure in the elements.
     """
     texts(html=html)
+    if tell is not None:
+        check("tell", "a function of a Finding", callable, tell)
     folders = _folders(folder)
     near = (folders[0] if folders else Path()) / "page.html"
     finder = PictureFinder(folders, frozenset(), outside=_OUTSIDE)
