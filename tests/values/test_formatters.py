@@ -409,7 +409,7 @@ class DataOfLibraries(unittest.TestCase):
 
     def test_what_pandas_has_is_data(self) -> None:
         frame = pd.DataFrame(
-            {"Item": ["rope", "oars"], "price": [1.5, float("nan")], "for": pd.to_timedelta(["2h", "1d"])}
+            {"Item": ["rope", "oars"], "price": [1.5, float("nan")], "for": pd.to_timedelta(["2h", "1D"])}
         )
         data = {"frame": frame, "row": frame.iloc[0], "column": frame["Item"], "array": np.array([[1, 2], [3, 4]])}
         for mark, shown in (

@@ -146,6 +146,7 @@ def _plain_way(settings: Settings) -> Callable[[Any], str]:
     rounded = numbers.round_(settings, MOST_BARE_DECIMALS)
 
     def way(value: Any) -> str:
+        is_float = isinstance(value, float)
         value = plain(value)
         if value is None or value is NOTHING:
             return ""
@@ -153,7 +154,7 @@ def _plain_way(settings: Settings) -> Callable[[Any], str]:
             return _FLAGS[value]
         if isinstance(value, Decimal):
             exponent = value.as_tuple().exponent
-            is_long = isinstance(exponent, int) and -exponent > MOST_BARE_DECIMALS
+            is_long = is_float or (isinstance(exponent, int) and -exponent > MOST_BARE_DECIMALS)
             return shown(_without_zeros(rounded(value)) if is_long else value).replace(".", point)
         known = ways.get(kind(value))
         return shown(value) if known is None else str(known(value))
@@ -212,6 +213,6 @@ def _shown(column: _Column, number: int, plain_way: Callable[[Any], str]) -> str
 
 
 def _cell(tag: str, content: str, right: bool, width: int = 1) -> str:
-    side = "right" if right else "left"
+    side = "center" if width > 1 else "right" if right else "left"
     span = f' colspan="{width}"' if width > 1 else ""
     return f'<{tag} align="{side}"{span} style="{_CELL}{side}">{content}</{tag}>'

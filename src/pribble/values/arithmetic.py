@@ -107,7 +107,10 @@ def _number(operator: str, left: Decimal | int, right: Decimal | int) -> Decimal
 def _check_zones(left: Any, right: Any) -> None:
     """Two moments are of one sort: both with a time zone, or both local."""
     if isinstance(left, datetime) and (left.tzinfo is None) != (right.tzinfo is None):
-        raise FieldError("one of the moments has a time zone and the other has none")
+        raise FieldError(
+            "one of the moments has a time zone and the other has none",
+            hint="(x as moment) is one in the template's time zone",
+        )
 
 
 def _day(day: date, days: Decimal | int) -> date:
