@@ -67,7 +67,7 @@ class Dresser:
         edits += [(change.start, change.end, change.pieces) for change in dressing.changes]
         edits += _pictures(text, page, dressing, around)
         edits += [(note.start, note.end, ()) for note in page.notes if note.rule == UNFINISHED]
-        edits += [(one.start - 1, one.end, ()) for _, one in _stands(page)]
+        edits += [] if self.foreign else [(one.start - 1, one.end, ()) for _, one in _stands(page)]
         made: list[str] = []
         for piece in _applied(text, edits):
             made += around.split(piece) if piece.__class__ is str else [piece]

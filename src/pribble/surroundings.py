@@ -179,7 +179,7 @@ class Surroundings:
             self._tell_left(name, error, place, base)
         if found is None:
             return None
-        written = rebased(name, self._url(str(base)))
+        written = name if base.parent == self.near.parent else rebased(name, self._url(str(base)))
         source = Source.of(found.picture, self.domain, path=found.path, written=written, travels=travels)
         return self._kept(source, found, place)
 
@@ -196,15 +196,8 @@ class Surroundings:
         found = self.finder.fitted(Found(source.picture), shown)
         if found.picture is source.picture:
             return source
-        place = self.where(start, end)
-        made = Source.of(
-            found.picture,
-            self.domain,
-            path=source.path,
-            written=source.written,
-            travels=source.travels,
-        )
-        return self._kept(made, found, place)
+        made = Source.of(found.picture, self.domain, path=source.path, written=source.written, travels=source.travels)
+        return self._kept(made, found, self.where(start, end))
 
     def _kept(self, source: Source, found: Found, place: Place | None) -> Source:
         """The slot of a picture; what was put right of it is told where it is first met."""

@@ -20,7 +20,15 @@ SAMPLE = DEMO / "berth-confirmed.sample.json"
 class Render(Case):
     def test_the_forms(self) -> None:
         eml = pribble(
-            "render", "berth-confirmed", "--data", str(SAMPLE), "--to", "Ana <ana@example.org>", "--format", "eml"
+            "render",
+            "berth-confirmed",
+            "--data",
+            str(SAMPLE),
+            "--to",
+            "Ana <ana@example.org>",
+            "--format",
+            "eml",
+            "--quiet",
         )
         self.assertEqual((eml.returncode, eml.stderr), (0, ""))
         message = message_from_bytes(eml.stdout.encode(), policy=policy.default)
@@ -57,9 +65,48 @@ class Render(Case):
         late = pribble("render", "gate-code", "--format", "text", "--timezone", "Asia/Tokyo")
         self.assertIn("until Sunday 07:00", late.stdout)
 
+    def test_what_is_found_is_told(self) -> None:
+        page = "<!DOCTYPE html><title>T</title><a href='x'>y</a><img src='a.png' width=32>{{ n }}"
+        logo = (DEMO / "pictures/logo.png").read_bytes()
+        folder = self.folder({"t.html": page, "a.png": logo, "u.html": "<!DOCTYPE html><title>U</title>x"}).path
+        given = ("--data", "-", "--locale", "de", "--from", "a@example.org")
+        told = {"page.relative-address", "picture.size", "picture.resample", "locale.other-language"}
+        for command in (
+            ("render", *given),
+            ("render", *given, "--format", "text"),
+            ("send", *given, "--to", "b@example.org", "--through", f"folder:{folder}/out"),
+        ):
+            call = (command[0], str(folder / "t.html"), *command[1:])
+            done = pribble(*call, stdin='{"n": 1.5}')
+            self.assertEqual(done.returncode, 0, done.stderr)
+            self.assertIn("t.html:1:41: a relative address leads nowhere in a message (write it from", done.stderr)
+            self.assertIn("is asked for in de and written in en", done.stderr)
+            self.assertEqual(len(re.findall(r"^\S.*\(.*\)$", done.stderr, re.MULTILINE)), 4, done.stderr)
+            self.assertEqual(pribble(*call, "--quiet", stdin='{"n": 1.5}').stderr, "")
+            answer = pribble(*call, "--json", stdin='{"n": 1.5}')
+            found = json.loads(answer.stdout)["findings"]
+            self.assertEqual(({one["rule"] for one in found}, answer.stderr), (told, ""))
+            where = next(one["where"] for one in found if one["rule"] == "page.relative-address")
+            self.assertEqual((page[where["start"] : where["end"]], where["line"], where["column"]), ("x", 1, 41))
+        self.assertEqual(pribble("render", str(folder / "u.html"), "--from", "a@example.org").returncode, 0)
+
+    def test_senders_versions_and_whole_options(self) -> None:
+        folder = self.folder({"t.html": "x", "pribble.toml": '[senders]\noffice = "Office <o@example.org>"\n'}).path
+        call = ("render", str(folder / "t.html"))
+        self.assertIn("From: Office <o@example.org>", pribble(*call, "--from", "office", cwd=folder).stdout)
+        wrong = pribble(*call, "--from", "ofice", cwd=folder)
+        self.assertEqual(wrong.returncode, 2)
+        self.assertIn('"ofice" is no address, and no name in [senders]', wrong.stderr)
+        self.assertIn('did you mean "office"?', wrong.stderr)
+        self.assertRegex(pribble("--version").stdout, r"^pribble [0-9]+\.[0-9]+")
+        for command in ("render t --form text", "send t --to b --thr x", "convert p --wid 3", "fields t --samp csv"):
+            done = pribble(*command.split())
+            self.assertEqual((done.returncode, done.stdout), (2, ""))
+            self.assertIn("unrecognized arguments", done.stderr)
+
     def test_a_message_without_a_subject_is_told(self) -> None:
         folder = self.folder({"t.html": "<!DOCTYPE html><p>x", "s.html": "<!DOCTYPE html><title>Hi</title><p>x"}).path
-        says = "this message has no subject: the template says one in a subject: block, or in <title>\n"
+        says = "this message has no subject (the template says one in a subject: block, or in <title>)\n"
         for name, told in (("t", says), ("s", "")):
             data = ("--data", "-", "--from", "a@example.org")
             done = pribble("render", str(folder / f"{name}.html"), *data, stdin="{}")
@@ -100,6 +147,7 @@ class Render(Case):
             "berth.pier=A",
             "--set",
             "booking.link=https://skerrow.example",
+            "--quiet",
             stdin=skeleton,
         )
         self.assertEqual((rendered.stdout, rendered.stderr), ("Berth A text is yours from 3 July\n", ""))
@@ -162,19 +210,19 @@ ERRORS = [
         "PRIBBLE_PASSWORD",
     ),
     (
-        ["send", "berth-confirmed", "--to", "a@x.example", "--through", "smtp://127.0.0.1:1"],
+        ["send", "berth-confirmed", "--to", "a@x.example", "--through", "smtp://127.0.0.1:1", "--quiet"],
         3,
         "127.0.0.1:1 cannot be reached",
         "",
     ),
     (
-        ["send", "berth-confirmed", "--to", "a@x.example", "--through", "smtp://me@127.0.0.1:1"],
+        ["send", "berth-confirmed", "--to", "a@x.example", "--through", "smtp://me@127.0.0.1:1", "--quiet"],
         3,
         "127.0.0.1:1 wants a password",
         "PRIBBLE_PASSWORD",
     ),
     (["render"], 2, "usage: pribble render", ""),
-    (["render", "berth-confirmed", "--out", "no/such/folder/x"], 2, "no/such/folder", ""),
+    (["render", "berth-confirmed", "--quiet", "--out", "no/such/folder/x"], 2, "no/such/folder", ""),
 ]
 
 
@@ -193,6 +241,18 @@ class Errors(Case):
                 self.assertTrue(done.stderr.startswith(begins) or begins in done.stderr.splitlines()[0], done.stderr)
                 self.assertIn(holds, done.stderr)
                 self.assertNotIn("Traceback", done.stderr)
+
+    def test_errors_are_the_answer_in_json(self) -> None:
+        for arguments, code, begins, _ in ERRORS:
+            if "{missing}" not in arguments:
+                with self.subTest(arguments):
+                    done = pribble(*arguments, "--json")
+                    said = json.loads(done.stdout)["error"]
+                    self.assertEqual((done.returncode, done.stderr, said["exit_code"]), (code, "", code))
+                    where = said["where"]
+                    place = f"{where['file']}:{where['line']}:{where['column']}: " if where else ""
+                    first = begins.removeprefix("usage: ").split(":")[-1].strip()
+                    self.assertIn(first[:12], f"{place}{said['message']} {said['hint']}")
 
     def test_settings_file(self) -> None:
         for text, expected in [

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import argparse
 import os
 import sys
 from collections.abc import Sequence
 
 from pribble.cli import audit, convert, demo, fields, receive, render, send
-from pribble.cli.common import Usage, complain
+from pribble.cli.common import Parser, Usage, Version, complain
 from pribble.errors import DeliveryError, MissingExtra, PribbleError
 from pribble.template import UnknownTemplate
 
@@ -20,30 +19,37 @@ WRONG_INPUT, WRONG_USAGE, NOT_DELIVERED = 1, 2, 3
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
-    """Run one command; returns the exit code.  Errors go to standard error, never as a traceback."""
-    parser = argparse.ArgumentParser(
-        prog="pribble",
-        allow_abbrev=False,
-        description="Turn templates, data and pictures into e-mail messages that any receiver can read.",
-    )
-    commands = parser.add_subparsers(title="commands", metavar="COMMAND", required=True)
-    for command in COMMANDS:
-        command.add(commands)
-    chosen = parser.parse_args(arguments)
+    """Run one command; returns the exit code.  Errors go to standard error, never as a traceback; with ``--json`` they
+    are the answer, on standard output."""
+    given = sys.argv[1:] if arguments is None else arguments
+    as_json = "--json" in given
     try:
+        chosen = _parser().parse_args(given)
         return int(chosen.run(chosen) or 0)
     except DeliveryError as error:
-        return complain(error, NOT_DELIVERED)
+        return complain(error, NOT_DELIVERED, as_json=as_json)
     except MissingExtra as error:
-        return complain(error, WRONG_USAGE)
+        return complain(error, WRONG_USAGE, as_json=as_json)
     except PribbleError as error:
-        return complain(error, WRONG_INPUT)
+        return complain(error, WRONG_INPUT, as_json=as_json)
     except (Usage, UnknownTemplate, NotADirectoryError, ValueError) as error:
-        return complain(error, WRONG_USAGE)
+        return complain(error, WRONG_USAGE, as_json=as_json)
     except BrokenPipeError:  # the reader of our output has seen enough
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 0
     except OSError as error:
-        return complain(f"{error.filename}: {error.strerror}" if error.filename else error, WRONG_USAGE)
+        problem = Usage(f"{error.filename}: {error.strerror}") if error.filename else error
+        return complain(problem, WRONG_USAGE, as_json=as_json)
     except KeyboardInterrupt:
         return 130
+
+
+def _parser() -> Parser:
+    parser = Parser(
+        prog="pribble", description="Turn templates, data and pictures into e-mail messages that any receiver can read."
+    )
+    parser.add_argument("--version", action=Version, nargs=0, help="say which version this is")
+    commands = parser.add_subparsers(title="commands", metavar="COMMAND", required=True)
+    for command in COMMANDS:
+        command.add(commands)
+    return parser

@@ -9,12 +9,15 @@ import re
 import secrets
 import sys
 import tomllib
+from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, NoReturn
 
-from pribble.errors import DataError, Source, did_you_mean
+from pribble import __version__
+from pribble.errors import DataError, Place, PribbleError, Source, did_you_mean
 from pribble.files import is_file
+from pribble.findings import Finding
 from pribble.pictures.slots import EMBED
 from pribble.rendering import Rendering, checked_embed
 from pribble.template import Template, TemplateFolder, read_data
@@ -24,13 +27,88 @@ SETTINGS_FILE = "pribble.toml"
 
 
 class Usage(Exception):
-    """The command was called wrongly, or names a file that is not there."""
+    """The command was called wrongly, of which `usage` says how it is called, or names a file that is not there."""
+
+    def __init__(self, message: str, usage: str = "") -> None:
+        super().__init__(f"{usage}{message}")
+        self.message = message
 
 
-def complain(error: object, code: int) -> int:
-    """Put an error on standard error; returns `code`."""
-    print(f"{error}", file=sys.stderr)
+class Parser(argparse.ArgumentParser):
+    """Reads a command line: options in full, and what is wrong with them as an error like others."""
+
+    def __init__(self, *arguments: Any, **given: Any) -> None:
+        super().__init__(*arguments, **{**given, "allow_abbrev": False})
+
+    def error(self, message: str) -> NoReturn:
+        raise Usage(f"{self.prog}: {message}", self.format_usage())
+
+
+class Version(argparse.Action):
+    """Says which version this is."""
+
+    def __call__(self, parser: argparse.ArgumentParser, *_: Any) -> None:
+        print(f"{parser.prog} {__version__}")
+        parser.exit()
+
+
+def complain(error: Exception, code: int, *, as_json: bool) -> int:
+    """Put an error on standard error, or, `as_json`, on standard output; returns `code`."""
+    if not as_json:
+        print(error, file=sys.stderr)
+        return code
+    known = error if isinstance(error, PribbleError) else None
+    print_json(
+        {
+            "error": {
+                "kind": type(error).__name__,
+                "message": known.problem if known else getattr(error, "message", str(error)),
+                "hint": known.hint if known else None,
+                "where": where(known.place if known else None),
+                "exit_code": code,
+            }
+        }
+    )
     return code
+
+
+def where(place: Place | None) -> dict[str, Any] | None:
+    """A place, for programs: its file, line and column, from 1, and the stretch of the file in characters, from 0."""
+    if place is None:
+        return None
+    return {
+        "file": place.source.name,
+        "line": place.line,
+        "column": place.column,
+        "start": place.start,
+        "end": place.end,
+    }
+
+
+def as_data(findings: Iterable[Finding]) -> list[dict[str, Any]]:
+    """Findings, for programs."""
+    return [
+        {
+            "rule": one.rule,
+            "severity": one.severity,
+            "where": where(one.where),
+            "message": one.message,
+            "fix": one.fix,
+            "reference": one.reference,
+        }
+        for one in findings
+    ]
+
+
+def tell(options: argparse.Namespace, findings: Iterable[Finding]) -> None:
+    """Put findings on standard error, each once, unless they are not wanted, or stand in the answer."""
+    if not options.quiet and not options.json:
+        for line in dict.fromkeys(map(str, findings)):
+            print(line, file=sys.stderr)
+
+
+def add_quiet(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--quiet", action="store_true", help="leave out what is found and not refused")
 
 
 # ---- the settings file ----------------------------------------------------------------------------------------
@@ -174,7 +252,7 @@ def data(options: argparse.Namespace, chosen: Template) -> Any:
         found = read_data(Path(options.data))
     else:
         samples = chosen.samples
-        if not samples and not options.sets:
+        if not samples and not options.sets and not all(field.optional for field in chosen.fields()):
             raise Usage(f'"{chosen.name}" has no sample beside it; give it data with --data FILE')
         found = next(iter(samples.values()), {})
     for assignment in options.sets:
@@ -233,11 +311,15 @@ def rendering(options: argparse.Namespace, chosen: Template, *, embed: str | Non
 
 
 def sender(options: argparse.Namespace, settings: Config) -> str:
-    """The mailbox a message is from: ``--from``, or the default sender of the settings."""
+    """The mailbox a message is from: ``--from``, which may name one of the settings, or their default sender."""
     given = options.sender or settings.sender()
     if given is None:
         raise Usage(f'say who the message is from: --from "Name <address>", or in {SETTINGS_FILE} [senders] default')
-    return str(given)
+    named = settings.sender(given)
+    if named is None and "@" not in given:
+        hint = did_you_mean(given, [name for name, _ in settings.senders]) if settings.senders else "there is none"
+        raise Usage(f'--from: "{given}" is no address, and no name in [senders] of {SETTINGS_FILE} ({hint})')
+    return named or given
 
 
 # ---- output ---------------------------------------------------------------------------------------------------

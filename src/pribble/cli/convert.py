@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import argparse
 import sys
+from collections.abc import Sequence
 from pathlib import Path
 
-from pribble.cli.common import Usage, add_embed, add_json, print_json, write
+from pribble.cli.common import Usage, add_embed, add_json, add_quiet, as_data, print_json, tell, write
 from pribble.converting import NARROWEST, page_rendering, page_text
 from pribble.errors import DataError
 from pribble.files import is_file
+from pribble.findings import Finding
 from pribble.plaintext.layout import WIDTH
 from pribble.rendering import checked_embed
 
@@ -52,6 +54,7 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
     )
     parser.add_argument("--out", metavar="FILE", help="where to write it (default: standard output)")
     add_json(parser)
+    add_quiet(parser)
     parser.set_defaults(run=run)
 
 
@@ -59,9 +62,8 @@ def run(options: argparse.Namespace) -> None:
     html, path = _read(options.page)
     _check(options)
     content, told = _text(options, html, path) if options.format == "text" else _page(options, html, path)
+    tell(options, told)
     if not options.json:
-        for finding in told:
-            print(finding, file=sys.stderr)
         write(content, options.out)
         return
     if options.out:
@@ -71,7 +73,7 @@ def run(options: argparse.Namespace) -> None:
             "page": options.page,
             "format": options.format,
             "bytes": len(content),
-            "told": told,
+            "findings": as_data(told),
             **({"file": options.out} if options.out else {"content": content.decode("utf-8")}),
         }
     )
@@ -94,14 +96,14 @@ def _check(options: argparse.Namespace) -> None:
         raise Usage(f"--width is at least {NARROWEST}")
 
 
-def _text(options: argparse.Namespace, html: str, path: Path) -> tuple[bytes, list[str]]:
+def _text(options: argparse.Namespace, html: str, path: Path) -> tuple[bytes, Sequence[Finding]]:
     text = page_text(
         html, path, folders=_folders(options), width=options.width or WIDTH, links=options.links or "inline"
     )
     return text.encode("utf-8"), []
 
 
-def _page(options: argparse.Namespace, html: str, path: Path) -> tuple[bytes, list[str]]:
+def _page(options: argparse.Namespace, html: str, path: Path) -> tuple[bytes, Sequence[Finding]]:
     """The page, and what was put right of it."""
     embed = checked_embed(options.embed) or ("link" if options.picture_base else "data")
     if embed == "cid":
@@ -115,7 +117,7 @@ def _page(options: argparse.Namespace, html: str, path: Path) -> tuple[bytes, li
         presentational=options.old_attributes,
     )
     page = made.html if options.format == "html" else made.fragment()
-    return str(page).encode("utf-8"), [str(finding) for finding in made.findings]
+    return str(page).encode("utf-8"), made.findings
 
 
 def _folders(options: argparse.Namespace) -> list[Path]:

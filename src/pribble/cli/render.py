@@ -3,15 +3,29 @@
 from __future__ import annotations
 
 import argparse
-import sys
 from pathlib import Path
 
-from pribble.cli.common import Config, Usage, add_json, add_template, config, print_json, rendering, template, write
+from pribble.cli.common import (
+    Config,
+    Usage,
+    add_json,
+    add_quiet,
+    add_template,
+    as_data,
+    config,
+    print_json,
+    rendering,
+    tell,
+    template,
+    write,
+)
 from pribble.cli.common import sender as sender_of
 from pribble.files import is_file
+from pribble.findings import Finding
 from pribble.mime.message import Message
 from pribble.mime.part import Attachment
 from pribble.rendering import Rendering
+from pribble.template import Template
 
 FORMATS = ("eml", "html", "fragment", "text", "subject")
 
@@ -31,13 +45,17 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
     add_envelope(parser)
     parser.add_argument("--out", metavar="FILE", help="where to write it (default: standard output)")
     add_json(parser)
+    add_quiet(parser)
     parser.set_defaults(run=run)
 
 
 def add_envelope(parser: argparse.ArgumentParser, *, to_required: bool = False) -> None:
     """The arguments that make a rendering a message."""
     parser.add_argument(
-        "--from", metavar="A", dest="sender", help="the sender (else [senders] default of pribble.toml)"
+        "--from",
+        metavar="A",
+        dest="sender",
+        help="the sender, or its name in [senders] of pribble.toml (else the default one)",
     )
     parser.add_argument(
         "--to",
@@ -59,12 +77,25 @@ def message(options: argparse.Namespace, settings: Config, made: Rendering) -> M
         if not is_file(Path(path)):
             raise Usage(f"there is no file {path}")
         attachments.append(Attachment.from_path(path))
-    message = made.message(
+    return made.message(
         sender=sender_of(options, settings), to=options.to, cc=options.cc, bcc=options.bcc, attachments=attachments
     )
-    if not message.subject:
-        print("this message has no subject: the template says one in a subject: block, or in <title>", file=sys.stderr)
-    return message
+
+
+# What is told of a message that names nothing.
+NO_SUBJECT = Finding(
+    "message.no-subject",
+    "warning",
+    None,
+    "this message has no subject",
+    "the template says one in a subject: block, or in <title>",
+    "RFC 5322 3.6.5",
+)
+
+
+def findings(chosen: Template, made: Rendering, sent: Message | None) -> list[Finding]:
+    """What is found in a template, in its rendering, and of the message that was made of it."""
+    return [*chosen.findings, *made.findings, *([NO_SUBJECT] if sent is not None and not sent.subject else [])]
 
 
 def run(options: argparse.Namespace) -> None:
@@ -73,6 +104,7 @@ def run(options: argparse.Namespace) -> None:
     inside = options.format in ("html", "fragment") and settings.embed is None
     made = rendering(options, chosen, embed="data" if inside else None)
     content: bytes
+    sent: Message | None = None
     match options.format:
         case "html" | "fragment":
             page = made.html if options.format == "html" else made.fragment()
@@ -84,7 +116,10 @@ def run(options: argparse.Namespace) -> None:
         case "subject":
             content = f"{made.subject or ''}\n".encode()
         case _:
-            content = bytes(message(options, settings, made))
+            sent = message(options, settings, made)
+            content = bytes(sent)
+    found = findings(chosen, made, sent)
+    tell(options, found)
     if options.json:
         if options.out:
             write(content, options.out)
@@ -94,6 +129,7 @@ def run(options: argparse.Namespace) -> None:
                 "format": options.format,
                 "bytes": len(content),
                 "subject": made.subject,
+                "findings": as_data(found),
                 **({"file": options.out} if options.out else {"content": content.decode("utf-8")}),
             }
         )

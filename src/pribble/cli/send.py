@@ -5,8 +5,19 @@ from __future__ import annotations
 import argparse
 import os
 
-from pribble.cli.common import Usage, add_json, add_template, config, print_json, rendering, template
-from pribble.cli.render import add_envelope, message
+from pribble.cli.common import (
+    Usage,
+    add_json,
+    add_quiet,
+    add_template,
+    as_data,
+    config,
+    print_json,
+    rendering,
+    tell,
+    template,
+)
+from pribble.cli.render import add_envelope, findings, message
 from pribble.delivery.transports import transport
 
 
@@ -25,6 +36,7 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
         help="smtp://[user@]host[:587], smtps://[user@]host[:465] or folder:DIR (else that of pribble.toml)",
     )
     add_json(parser)
+    add_quiet(parser)
     parser.set_defaults(run=run)
 
 
@@ -34,9 +46,20 @@ def run(options: argparse.Namespace) -> None:
     if through is None:
         raise Usage("say how to send it: --through smtps://you@mail.example.org, or folder:DIR to look at it first")
     way = transport(through, os.environ.get("PRIBBLE_PASSWORD"))
-    made = message(options, settings, rendering(options, template(options, settings)))
+    chosen = template(options, settings)
+    filled = rendering(options, chosen)
+    made = message(options, settings, filled)
+    found = findings(chosen, filled, made)
+    tell(options, found)
     became = way.send(made)
     if options.json:
-        print_json({"message_id": made.message_id, "recipients": list(made.envelope.recipients), "result": became})
+        print_json(
+            {
+                "message_id": made.message_id,
+                "recipients": list(made.envelope.recipients),
+                "result": became,
+                "findings": as_data(found),
+            }
+        )
     else:
         print(f"{', '.join(made.envelope.recipients)}: {became}")
