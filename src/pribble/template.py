@@ -20,6 +20,7 @@ from typing import Any
 from pribble.arguments import numbers, of, possible_paths, texts
 from pribble.chosen import helpers
 from pribble.compiled import Bound, Compiled, compile_page, compile_text
+from pribble.compiler.issued import ISSUED, Issued
 from pribble.compiler.program import POINTED, World
 from pribble.compiler.text import TEXT_HELPERS
 from pribble.compiler.trusted import MARKUP_FORMATTERS
@@ -340,7 +341,7 @@ class Template:
         if embed is not None:
             manner = replace(manner, embed=checked_embed(embed))
         pointed: dict[Place, tuple[str, str]] = {}
-        noting = POINTED.set(pointed)
+        noting, issuing = POINTED.set(pointed), ISSUED.set(Issued())
         try:
             preheader = bound.preheader(data) if bound.preheader else None
             pieces, kept, given = bound.pieces(data)
@@ -354,9 +355,11 @@ class Template:
         except FieldError as error:
             # The survey knows the positions in loops, which a program does not keep.
             found = self.problems(data, locale=locale, timezone=timezone)
-            raise (found[0] if found else error) from None
+            told = found[0] if found else error
+            raise told from told.__cause__
         finally:
             POINTED.reset(noting)
+            ISSUED.reset(issuing)
 
     def problems(self, data: Any, *, locale: str | None = None, timezone: str | None = None) -> list[PribbleError]:
         """Every missing or unusable field at once, in the order of the template; empty where it would render."""

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
+from pribble.compiler.issued import issuing
 from pribble.compiler.lowering import FormatterCall
 from pribble.compiler.ways import ways
 from pribble.errors import Place, PribbleError
 from pribble.markup.contexts import Context
-from pribble.values.formatters import Factory, prepared
+from pribble.values.formatters import Factory, is_of_application, prepared
 from pribble.values.numbers import FIGURES, Apply
 from pribble.values.settings import Settings
 
@@ -18,9 +19,13 @@ Noting = Callable[[Callable[[Any], str], Callable[[Place], str | None]], Callabl
 
 
 def applying(
-    call: FormatterCall, settings: Settings, factories: Mapping[str, Factory], noting: Noting | None = None
+    call: FormatterCall,
+    settings: Settings,
+    factories: Mapping[str, Factory],
+    mark: Callable[[], Place | None],
+    noting: Noting | None = None,
 ) -> Apply:
-    """The function that a program calls for a formatter.
+    """The function that a program calls for a formatter; `mark` gives the place of the call.
 
     It takes the value; then, where the arguments depend on the data, a tuple and a dict of them; then an
     expression over an item's fields, where there is one.
@@ -33,7 +38,10 @@ def applying(
     factory = factories[call.name]
 
     def made(arguments: tuple[Any, ...], given: Mapping[str, Any]) -> Apply:
-        return _shown(prepared(factory, own, arguments, given), call.context, None if own.has_point else noting, own)
+        apply = prepared(factory, own, arguments, given)
+        if is_of_application(factory):
+            apply = issuing(apply, call.name, mark)
+        return _shown(apply, call.context, None if own.has_point else noting, own)
 
     if call.arguments is None:
         return _with_arguments(made)

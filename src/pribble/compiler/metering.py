@@ -46,9 +46,10 @@ class Meter:
         sorting = name.startswith("as_sort_")
 
         def counted(*arguments: Any) -> Any:
-            if at_once:
-                self.take(1)
-                return function(*arguments)
+            if at_once and not isinstance(arguments[0], str):
+                made = function(*arguments)
+                self.take(1 + _weight(made))
+                return made
             weight = 1 + sum(map(_weight, arguments))
             self.take(weight * weight.bit_length() if sorting else weight)
             made = function(*arguments)

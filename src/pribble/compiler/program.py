@@ -18,6 +18,7 @@ from typing import Any, Protocol
 
 from pribble.compiler.applying import Noting, applying
 from pribble.compiler.helpers import HELPERS
+from pribble.compiler.issued import ISSUED
 from pribble.compiler.lowering import DATA, FormatterCall, Lowering, Site, class_check, described, items_variable
 from pribble.compiler.metering import Meter
 from pribble.compiler.survey import Survey, placed
@@ -97,21 +98,26 @@ class Program:
             return self._function(Meter(steps).metered(namespace) | _CAREFUL)(data)
 
         def program(data: Any) -> Any:
+            _begin()
             try:
                 if steps is not None:
                     return counted(data)
                 try:
                     return run(data)
-                except KeyError:  # a dict lacks a field: whoever reads with care says so
-                    return careful(data)
+                except KeyError as error:
+                    if not _is_own(error.__traceback__):
+                        raise
+                    _begin()
+                    return careful(data)  # a dict lacks a field: whoever reads with care says so
             except (PribbleError, DecimalException) as error:
                 known = refused(error) if isinstance(error, DecimalException) else error
-                raise self._placed(known, error.__traceback__) from None
+                raise self._placed(known, error.__traceback__) from error.__cause__
 
         return program
 
     def surveyed(self, settings: Settings, world: World, data: Any) -> list[PribbleError]:
         """Every problem that the data have here: what cannot be read comes to nothing, and the program goes on."""
+        _begin()
         survey = Survey(self.sites)
         namespace = self._namespace(settings, world)
         if world.limits.steps is not None:
@@ -131,17 +137,19 @@ class Program:
         def noting(value: Any) -> str:
             made = show(value)
             if value.__class__ not in _WITHOUT_DECIMALS and kind(plain(value)) == "number" and "." in made:
-                frame: FrameType | None = sys._getframe(1)
-                while frame is not None and frame.f_code.co_filename != _FILE:
-                    frame = frame.f_back
-                noted = POINTED.get(None)
-                if frame is not None and noted is not None:
-                    place = self.sites[frame.f_lineno - 1].place
-                    if (locale := locale_at(place)) is not None:
-                        noted.setdefault(place, (made, locale))
+                noted, place = POINTED.get(), self._mark()
+                if place is not None and noted is not None and (locale := locale_at(place)) is not None:
+                    noted.setdefault(place, (made, locale))
             return made
 
         return noting
+
+    def _mark(self) -> Place | None:
+        """The place of the call of this program that is going on."""
+        frame: FrameType | None = sys._getframe(1)
+        while frame is not None and frame.f_code.co_filename != _FILE:
+            frame = frame.f_back
+        return None if frame is None else self.sites[frame.f_lineno - 1].place
 
     def _function(self, namespace: dict[str, Any]) -> Run:
         exec(self.code, namespace)  # the code is our own, built from a tree
@@ -150,7 +158,8 @@ class Program:
 
     def _namespace(self, settings: Settings, world: World, noting: Noting | None = None) -> dict[str, Any]:
         formatters = {
-            name: applying(call, settings, world.formatters, noting) for name, call in self.formatters.items()
+            name: applying(call, settings, world.formatters, self._mark, noting)
+            for name, call in self.formatters.items()
         }
         return {
             **HELPERS,
@@ -170,6 +179,20 @@ class Program:
                 line = traceback.tb_lineno
             traceback = traceback.tb_next
         return placed(error, self.sites[line - 1]) if line and error.place is None else error
+
+
+def _begin() -> None:
+    """Formatters of an application that were called in an earlier run of this rendering are not called again."""
+    issued = ISSUED.get()
+    if issued is not None:
+        issued.begin()
+
+
+def _is_own(traceback: TracebackType | None) -> bool:
+    """Whether an error was raised by a program itself, and by no function that it calls."""
+    while traceback is not None and traceback.tb_next is not None:
+        traceback = traceback.tb_next
+    return traceback is not None and traceback.tb_frame.f_code.co_filename == _FILE
 
 
 def _within_steps(limits: Limits) -> Limits:

@@ -53,7 +53,9 @@ class Survey:
             except (PribbleError, DecimalException) as error:
                 known = refused(error) if isinstance(error, DecimalException) else error
                 site = self.sites[sys._getframe(1).f_lineno - 1]
-                self.problems.append(placed(known, site, self.positions))
+                made = placed(known, site, self.positions)
+                made.__cause__ = error.__cause__
+                self.problems.append(made)
                 return BROKEN
 
         return watched

@@ -207,4 +207,13 @@ def application_formatter(function: Callable[..., Any]) -> Factory:
     def factory(settings: Settings, *arguments: Any, **given: Any) -> Apply:
         return lambda value: function(plain(value), *arguments, **given, locale=settings.locale)
 
+    vars(factory)[_OF_APPLICATION] = True
     return factory
+
+
+_OF_APPLICATION = "is_of_application"
+
+
+def is_of_application(factory: Factory) -> bool:
+    """Whether a formatter is one of the application's own."""
+    return _OF_APPLICATION in vars(factory)

@@ -1,0 +1,63 @@
+"""What the formatters of an application gave in one rendering: each is called once a mark and turn, since it may issue
+something, as a token, however often a program is run."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable
+from contextvars import ContextVar
+from typing import Any
+
+from pribble.errors import FieldError, Place, PribbleError
+
+
+class Issued:
+    """What was given so far, by the mark: of each mark in the order of its turns."""
+
+    def __init__(self) -> None:
+        self._given: dict[Place, list[tuple[Any, PribbleError | None]]] = {}
+        self._turns: Counter[Place] = Counter()
+
+    def begin(self) -> None:
+        """A program is run, from its first mark on."""
+        self._turns.clear()
+
+    def at(self, place: Place, call: Callable[[], Any]) -> Any:
+        """What `call` gives, or gave before in this turn of the mark at a place."""
+        given, turn = self._given.setdefault(place, []), self._turns[place]
+        self._turns[place] += 1
+        if turn == len(given):
+            try:
+                given.append((call(), None))
+            except PribbleError as error:
+                given.append((None, error))
+        made, failed = given[turn]
+        if failed is not None:
+            raise failed
+        return made
+
+
+# That of the rendering that is made just now.
+ISSUED: ContextVar[Issued | None] = ContextVar("issued", default=None)
+
+
+def issuing(formatter: Callable[..., Any], name: str, place: Callable[[], Place | None]) -> Callable[..., Any]:
+    """A formatter of an application, called once a mark and turn; `place` gives the mark that calls it.
+
+    What it raises becomes an error of the template's, with the original as its cause.
+    """
+
+    def issued(*arguments: Any) -> Any:
+        def call() -> Any:
+            try:
+                return formatter(*arguments)
+            except PribbleError:
+                raise
+            except Exception as error:
+                says = f"{type(error).__name__}: {error}" if str(error) else type(error).__name__
+                raise FieldError(f"the formatter {name} fails: {says}") from error
+
+        known, mark = ISSUED.get(), place()
+        return call() if known is None or mark is None else known.at(mark, call)
+
+    return issued
