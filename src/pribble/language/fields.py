@@ -34,12 +34,12 @@ from pribble.language.tape import Tape
 
 # What the value must be for a formatter to take it.
 _TAKEN = {
-    **dict.fromkeys(("money", "number", "plural", "percent", "bytesize", "decimal"), "number"),
+    **dict.fromkeys(("money", "number", "plural", "percent", "bytesize", "decimal", "round", "digits"), "number"),
     **dict.fromkeys(("date", "day"), "day"),
     **dict.fromkeys(("datetime", "moment"), "moment"),
     "time": "time",
-    **dict.fromkeys("join sum sort keep by rows first last reverse count table".split(), "list"),
-    **dict.fromkeys(("upper", "lower", "title", "trim", "shorten", "breaks", "path", "html"), "text"),
+    **dict.fromkeys("join sum least greatest sort keep by rows first last reverse count table".split(), "list"),
+    **dict.fromkeys("upper lower title capital change trim shorten breaks path html".split(), "text"),
 }
 # A use that says more about a field's kind counts before one that says less.
 _TELLING = ("list", "moment", "day", "time", "number", "picture", "text", "flag", "any")
@@ -48,7 +48,7 @@ _TELLING = ("list", "moment", "day", "time", "number", "picture", "text", "flag"
 @dataclass(frozen=True, slots=True)
 class Field:
     """A field that a template reads: `path` (``lines[].price``), its `kind` as its uses show it, whether it
-    is `optional` (may be missing or none at every use), and the places of all `uses`."""
+    is `optional` (it, or what it is in, may be missing or none at every use), and the places of all `uses`."""
 
     path: str
     kind: str
@@ -76,11 +76,17 @@ def fields(tape: Tape, common: Collection[str] = (), pictures: Collection[int] =
         Field(
             path,
             next(k for k in _TELLING if k in seen[path].kinds),
-            not seen[path].required,
+            any(not seen[known].required for known in _from_outermost(path) if known in seen),
             tuple(dict.fromkeys(seen[path].uses)),
         )
         for path in leaves
     ]
+
+
+def _from_outermost(path: str) -> Iterator[str]:
+    """The paths of all that a field is in, and its own."""
+    yield from (path[: found.start()] for found in re.finditer(r"[.\[]", path))
+    yield path
 
 
 def _is_inside(path: str, outer: str) -> bool:
