@@ -19,4 +19,5 @@ message = rendering.message(
 )
 
 print(rendering.subject)
-print(transport("folder:build/outbox").send(message))
+for outcome in transport("folder:build/outbox").deliver(message).outcomes:
+    print(outcome.recipient, outcome.state, outcome.message)

@@ -276,7 +276,7 @@ class Nested(unittest.TestCase):
         both = Message(**{**FIXED, "to": "ünal@example.org"}, text="x", attachments=eight.attachments)
         with tempfile.TemporaryDirectory() as folder, Receiver(Path(folder)) as receiver:
             for message in (eight, both):
-                transport(receiver.address).send(message)
+                transport(receiver.address).deliver(message)
             self.assertEqual([r.path.read_bytes() for r in receiver.received], [bytes(eight), bytes(both)])
             self.assertEqual(receiver.received[1].recipients, ("ünal@example.org",))
 

@@ -15,7 +15,7 @@ COMMANDS = (demo, fields, render, convert, audit, send, receive)
 
 # Exit codes: 0 done; 1 template, data, pictures, addresses or headers, or errors that an audit found; 2 wrong usage, or
 # a file that is not there; 3 all that a transport says.
-WRONG_INPUT, WRONG_USAGE, NOT_DELIVERED = 1, 2, 3
+WRONG_INPUT, WRONG_USAGE, NOT_DELIVERED = 1, 2, send.NOT_ACCEPTED
 
 
 def main(arguments: Sequence[str] | None = None) -> int:

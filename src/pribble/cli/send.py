@@ -20,6 +20,8 @@ from pribble.cli.common import (
 from pribble.cli.render import add_envelope, findings, message
 from pribble.delivery.transports import transport
 
+NOT_ACCEPTED = 3  # by a transport, for somebody
+
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
     parser = commands.add_parser(
@@ -40,7 +42,7 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
     parser.set_defaults(run=run)
 
 
-def run(options: argparse.Namespace) -> None:
+def run(options: argparse.Namespace) -> int:
     settings = config()
     through = options.through or settings.through
     if through is None:
@@ -51,15 +53,10 @@ def run(options: argparse.Namespace) -> None:
     made = message(options, settings, filled)
     found = findings(chosen, filled, made)
     tell(options, found)
-    became = way.send(made)
+    receipt = way.deliver(made)
     if options.json:
-        print_json(
-            {
-                "message_id": made.message_id,
-                "recipients": list(made.envelope.recipients),
-                "result": became,
-                "findings": as_data(found),
-            }
-        )
+        print_json({**receipt.as_data(), "findings": as_data(found)})
     else:
-        print(f"{', '.join(made.envelope.recipients)}: {became}")
+        for one in receipt.outcomes:
+            print(f"{one.recipient}: {one.state.replace('_', ' ')} ({f'{one.code} ' if one.code else ''}{one.message})")
+    return 0 if receipt.is_accepted else NOT_ACCEPTED

@@ -13,11 +13,14 @@ import re
 import smtplib
 import ssl
 import tempfile
+import threading
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Protocol
+from typing import Protocol, Self
 from urllib.parse import unquote, urlsplit
 
+from pribble.delivery.receipts import Outcome, Receipt, outcome, state_of
 from pribble.errors import DeliveryError
 from pribble.mime.base import BaseMessage
 
@@ -25,11 +28,20 @@ TIMEOUT = 30.0  # seconds, for each step of a conversation
 
 
 class Transport(Protocol):
-    """Takes messages one at a time."""
+    """Takes messages one at a time.
 
-    def send(self, message: BaseMessage) -> str:
-        """Hand over `message`; returns what became of it in a few words.  Raises `DeliveryError`."""
+    As a context manager it keeps what it has of a connection for the next message: ``with transport(…) as way:``.
+    """
+
+    def deliver(self, message: BaseMessage) -> Receipt:
+        """Hand over `message`, once; returns what became of it for each recipient.
+
+        Raises `DeliveryError` where nothing became of it for anybody: no server was reached, or none took it on.
+        """
         ...
+
+    def __enter__(self) -> Self: ...
+    def __exit__(self, *error: object) -> None: ...
 
 
 def transport(address: str, password: str | None = None) -> Transport:
@@ -67,19 +79,35 @@ _NEEDS = (
 )
 
 
-@dataclass(frozen=True)
+@dataclass
 class Smtp:
-    """A submission server.  `tls` from the first byte, else by STARTTLS unless the host is this machine."""
+    """A submission server.  `tls` from the first byte, else by STARTTLS unless the host is this machine.
+
+    Threads take turns on its connection.
+    """
 
     host: str
     port: int
     tls: bool
     user: str | None = None
     password: str | None = field(default=None, repr=False)
+    _server: smtplib.SMTP | None = field(default=None, init=False, repr=False, compare=False)
+    _kept: int = field(default=0, init=False, repr=False, compare=False)  # how often it was entered and not left
+    _lock: threading.RLock = field(default_factory=threading.RLock, init=False, repr=False, compare=False)
 
-    def send(self, message: BaseMessage) -> str:
-        envelope = message.envelope
-        if not envelope.recipients:
+    def __enter__(self) -> Self:
+        with self._lock:
+            self._kept += 1
+        return self
+
+    def __exit__(self, *error: object) -> None:
+        with self._lock:
+            self._kept -= 1
+            if not self._kept:
+                self._close()
+
+    def deliver(self, message: BaseMessage) -> Receipt:
+        if not message.envelope.recipients:
             raise DeliveryError("the message has no recipients")
         if self.user and self.password is None:
             raise DeliveryError(
@@ -91,30 +119,111 @@ class Smtp:
                 f"{self}: the user or the password has a character beyond ASCII, which this login cannot carry",
                 hint="ask the server's keeper for one in ASCII",
             )
+        with self._lock:
+            try:
+                return self._delivered(message)
+            except smtplib.SMTPResponseException as error:
+                self._close()
+                raise DeliveryError(
+                    f"{self} answered {error.smtp_code}: {_said(error.smtp_error)}", code=error.smtp_code
+                ) from None
+            except smtplib.SMTPException as error:
+                self._close()
+                raise DeliveryError(f"{self}: {error}") from None
+            except ssl.SSLError as error:
+                self._close()
+                raise DeliveryError(
+                    f"{self}: no secure connection ({error.reason or error})",
+                    hint="smtps:// is TLS from the first byte (465), smtp:// is STARTTLS (587)",
+                ) from None
+            except UnicodeError:  # a host that no name service could be asked for
+                self._close()
+                raise DeliveryError(f"{self} is no name of a host") from None
+            except OSError as error:
+                self._close()
+                raise DeliveryError(f"{self} cannot be reached: {error.strerror or error}") from None
+            finally:
+                if not self._kept:
+                    self._close()
+
+    def _delivered(self, message: BaseMessage) -> Receipt:
+        """One transaction (RFC 5321 3.3)."""
+        envelope, raw = message.envelope, bytes(message)
+        server = self._begun(message, len(raw))
+        said: dict[str, Outcome] = {}
         try:
-            with self._connected() as server:
-                options = self._options(server, message)
-                refused = server.sendmail(envelope.sender, envelope.recipients, bytes(message), options)
-        except smtplib.SMTPRecipientsRefused as error:
-            raise _refused(error.recipients, len(envelope.recipients)) from None
-        except smtplib.SMTPResponseException as error:
-            raise DeliveryError(
-                f"{self} answered {error.smtp_code}: {_said(error.smtp_error)}", code=error.smtp_code
-            ) from None
-        except smtplib.SMTPException as error:
-            raise DeliveryError(f"{self}: {error}") from None
-        except ssl.SSLError as error:
-            raise DeliveryError(
-                f"{self}: no secure connection ({error.reason or error})",
-                hint="smtps:// is TLS from the first byte (465), smtp:// is STARTTLS (587)",
-            ) from None
-        except UnicodeError:  # a host that no name service could be asked for
-            raise DeliveryError(f"{self} is no name of a host") from None
-        except OSError as error:
-            raise DeliveryError(f"{self} cannot be reached: {error.strerror or error}") from None
-        if refused:
-            raise _refused(refused, len(envelope.recipients))
-        return f"taken by {self}"
+            for recipient in envelope.recipients:
+                code, answer = server.rcpt(recipient)
+                if code == 421:  # it closes; of the others nothing is known (RFC 5321 3.8)
+                    raise smtplib.SMTPServerDisconnected(_said(answer))
+                if state_of(code) != "accepted":
+                    said[recipient] = outcome(recipient, state_of(code), code, answer)
+        except smtplib.SMTPServerDisconnected as error:
+            self._close()
+            if not said:
+                raise
+            left = [one for one in envelope.recipients if one not in said]
+            said |= {one: outcome(one, "deferred", None, f"the connection was lost: {error}") for one in left}
+            return _receipt(message, said)
+        taken = [one for one in envelope.recipients if one not in said]
+        if taken:
+            said |= self._said_of_data(server, taken, raw)
+        else:
+            self._reset(server)
+        return _receipt(message, said)
+
+    def _begun(self, message: BaseMessage, size: int) -> smtplib.SMTP:
+        """A connection on which the sender was taken; one that was kept may have been closed in the meantime."""
+        for is_kept in (True, False) if self._server is not None else (False,):
+            server = self._server if is_kept and self._server is not None else self._connected()
+            self._server = server
+            options = self._options(server, message)
+            if server.has_extn("size"):
+                options.append(f"size={size}")
+            try:
+                code, answer = server.mail(message.envelope.sender, options)
+            except smtplib.SMTPServerDisconnected:
+                if not is_kept:
+                    raise
+                self._close()
+                continue
+            if is_kept and code == 421:
+                self._close()
+                continue
+            if state_of(code) != "accepted":
+                self._reset(server)
+                raise DeliveryError(f"{self} answered {code}: {_said(answer)}", code=code)
+            return server
+        raise AssertionError("a fresh connection is the last one")
+
+    def _said_of_data(self, server: smtplib.SMTP, taken: Sequence[str], raw: bytes) -> dict[str, Outcome]:
+        """What the server says of the message itself, for those whom it was taken for."""
+        try:
+            code, answer = server.data(raw)
+        except smtplib.SMTPDataError as error:  # not even begun
+            code, answer = error.smtp_code, error.smtp_error  # type: ignore[assignment]
+            if state_of(code) == "accepted":
+                code = 554
+            self._reset(server)
+        except (smtplib.SMTPServerDisconnected, OSError) as error:
+            self._close()
+            return {one: outcome(one, "in_doubt", None, f"no answer to the message: {error}") for one in taken}
+        return {one: outcome(one, state_of(code), code, answer) for one in taken}
+
+    def _reset(self, server: smtplib.SMTP) -> None:
+        """End a transaction that came to nothing (RFC 5321 4.1.1.5)."""
+        try:
+            server.rset()
+        except (smtplib.SMTPException, OSError):
+            self._close()
+
+    def _close(self) -> None:
+        server, self._server = self._server, None
+        if server is not None:
+            try:
+                server.quit()
+            except (smtplib.SMTPException, OSError):
+                server.close()
 
     def _options(self, server: smtplib.SMTP, message: BaseMessage) -> list[str]:
         """What is asked with MAIL; raises `DeliveryError` where the server does not offer what a message needs."""
@@ -159,11 +268,8 @@ def is_loopback(host: str) -> bool:
         return False
 
 
-def _refused(recipients: dict[str, tuple[int, bytes]], asked: int) -> DeliveryError:
-    each = "; ".join(f"{address} ({code}: {_said(text)})" for address, (code, text) in recipients.items())
-    others = asked - len(recipients)
-    code = next(iter(recipients.values()))[0]
-    return DeliveryError(f"refused: {each}", code=code, hint=f"the other {others} took it" if others else None)
+def _receipt(message: BaseMessage, said: Mapping[str, Outcome]) -> Receipt:
+    return Receipt(message.message_id or "", tuple(said[one] for one in message.envelope.recipients))
 
 
 def _said(answer: bytes | str) -> str:
@@ -177,12 +283,19 @@ class Folder:
 
     path: Path
 
-    def send(self, message: BaseMessage) -> str:
-        assert message.message_id is not None
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *error: object) -> None:
+        pass
+
+    def deliver(self, message: BaseMessage) -> Receipt:
         try:
-            return f"written to {keep(self.path, bytes(message), message.message_id)}"
+            path = keep(self.path, bytes(message), message.message_id or "")
         except OSError as error:
             raise DeliveryError(f"{self.path} cannot be written: {error.strerror or error}") from None
+        said = {one: outcome(one, "accepted", None, f"written to {path}") for one in message.envelope.recipients}
+        return _receipt(message, said)
 
 
 def keep(folder: Path, raw: bytes, message_id: str) -> Path:

@@ -74,11 +74,10 @@ def walk(out: Path) -> list[Outcome]:
     ]
     out.mkdir(parents=True, exist_ok=True)
     outcomes = []
-    with Receiver(out / "messages") as receiver:
-        office = transport(receiver.address)
+    with Receiver(out / "messages") as receiver, transport(receiver.address) as office:  # one connection for them all
         for name, data, to, locale in messages:
             rendering = templates[name].render(data, locale=locale)
-            office.send(
+            office.deliver(
                 rendering.message(sender=OFFICE, to=[to], auto_submitted="auto-generated", **further.get(name, {}))
             )
             called = f"{name}.{locale}" if locale else name
