@@ -50,6 +50,21 @@ TEMPLATE_ERRORS = [
     ("{{ endif }}", '1:4: "endif" is no word of this language (write {{ :if }})'),
     ("{{ /if }}", "1:4: a slash closes nothing (write {{ :if }})"),
     ("{{ #if a }}", '1:4: "#" opens nothing'),
+    ("{{ iff a: }}{{ :if }}", '1:4: "iff" is no word of this language'),
+    ("{{ IF a: }}{{ :if }}", '1:4: "IF" is no word of this language'),
+    ("{{ fro i in xs: }}", '1:4: "fro" is no word of this language'),
+    ("{{ if a: }}{{ :elseif b: }}", '1:16: "elseif" is no word of this language (did you mean {{ :elif b: }}?)'),
+    ("{{ if a: }}{{ :esle: }}", '1:16: "esle" is no word of this language (did you mean {{ :else: }}?)'),
+    ("{{ if a: }}{{ else if b: }}", '1:15: "else if" is one word here (write {{ :elif b: }})'),
+    ("{{ if a: }}{{ else: }}", '1:15: "else" needs a colon before it too (write {{ :else: }})'),
+    ("{{ if: a }}", '1:4: "if" opens no block with its colon there (write {{ if a: }})'),
+    ("{{ unless a: }}", '1:4: "unless" is no word of this language (write {{ if not a: }})'),
+    ('{{ include "p.html" }}', '1:4: "include" is no word of this language (write {{ put "p.html" }})'),
+    ("{{ for items: }}", '1:13: ":" where "in" should stand (write {{ for item in items: }})'),
+    ("{{ for i of items: }}", '1:10: "of" where "in" should stand (write {{ for item in items: }})'),
+    ("{{ a[0:2] }}", '1:7: ":" where "]" should stand'),
+    ("<style>p{{color:red}}</style>", '1:16: ":" behind "color" means nothing here'),
+    ("{{ First Name }}", '1:10: "Name" where the end of the mark should stand'),
     ("{{ “a” }}", "1:4: a typographic quote in a mark"),
     ("{{ gu<b>est</b> }}", "1:6: a mark is cut up by tags (write {{ guest }})"),
     ('{{ a else b as money("EUR") }}', '1:16: it is not clear what "as" applies to'),
@@ -211,8 +226,99 @@ MESSAGE_ERRORS = [
     ({"to": '"Ana <a@x.example>'}, AddressError, "To: a quoted string is not closed"),
     ({"to": 5}, TypeError, "To: recipients are a string, an Address, a Group or a list, not int"),
     ({"to": [5]}, TypeError, "To: a mailbox is a string, an Address or a pair (name, address) of strings"),
-    ({"sender": ["a@x.example", "b@x.example"]}, TypeError, "From: a mailbox is a string"),
+    (
+        {"sender": ["a@x.example", "b@x.example"]},
+        TypeError,
+        "sender is a string, an Address or a pair (name, address), not a list of str",
+    ),
 ]
+
+
+# (template, the hint of its error) with the data of `test_words_that_are_no_field`
+HINTS = [
+    ("{{ if a: }}{{ esle }}{{ :if }}", "{{ :else: }} is written with colons"),
+    ("{{ if a: }}{{ end }}{{ :if }}", "a block ends with its word: {{ :if }}, {{ :for }}"),
+    ("{{ for x in xs: }}{{ ', ' if not last }}{{ :for }}", "{{ for line at place in lines: }}{{ place.last }}"),
+    ("{{ for x in xs: }}{{ x.first }}{{ :for }}", "{{ for line at place in lines: }}{{ place.last }}"),
+    ("{{ loop.index }}", "{{ for line at place in lines: }}{{ place.last }}"),
+    ("{{ first-name }}", 'a field whose name is no single word is written all["first-name"]'),
+    ("{{ HomePort }}", 'a field whose name is no single word is written all["Home Port"]'),
+    ("{{ user.last-name }}", 'a field whose name is no single word is written user["last-name"]'),
+    ("{{ First Name }}", 'a field whose name is more than a word is written all["First Name"]'),
+    ("{{ fro i in xs: }}", 'did you mean "for"? Write {{ for i in xs: }}'),
+    ("{{ a[0:2] }}", "the first of a list are: lines as first(2), the last ones: lines as last(2)"),
+    ("<style>p{{color:red}}</style>", "where two braces meet in a style sheet, put a space between them"),
+    ("{{ usre }}", 'did you mean "user"?'),
+]
+# (template, what is told: the stretch, and what to write)
+STRAYS = [
+    ("<p>[[ name ]]", "[[ name ]]", "write {{ name }}; {{ '[[ name ]]' }} shows it as it is"),
+    ("<p>{% if paid %}", "{% if paid %}", "a block is written {{ if paid: }} … {{ :if }}"),
+    ("<p>[% name %]", "[% name %]", "write {{ name }}"),
+    ("<p><% name %>", "<% name %>", "write {{ name }}"),
+    ("<p>&lt;%= name %&gt;", "&lt;%= name %&gt;", "write {{ name }}"),
+    ("<p>${user.name}", "${user.name}", "write {{ user.name }}"),
+    ("<p>#{name}", "#{name}", "write {{ name }}"),
+    ("<p>*|NAME|*", "*|NAME|*", "write {{ NAME }}"),
+    ("<p>%FIRST_NAME%,", "%FIRST_NAME%", "write {{ FIRST_NAME }}"),
+    ("<p>&lt;&lt;name&gt;&gt;", "&lt;&lt;name&gt;&gt;", "write {{ name }}"),
+    ("<p>Dear {name},", "{name}", "write {{ name }}"),
+    ("<p>Dear { name }},", "{ name }}", "write {{ name }}"),
+    ("<p>{{ a }} }}", "}}", "write {{ where the mark begins"),
+    ('<a href="https://x.example/[[ name ]]">x</a>', "[[ name ]]", "write {{ name }}"),
+]
+NO_STRAYS = [
+    "<style>@media print{p{color:red}}</style><p>x",
+    '<script type=\'application/ld+json\'>{"a": {"b": 1}}</script><p>x',
+    "<!-- [[ name ]] }} --><p>x",
+    "<p>100%, 20%OFF% and %C3%A4; [1], [[2]], {1, 2}; a[b]; $5 {or more}, {}",
+    "<p>{{ '[[ name ]]' }} {{ '}}' }}",
+    '<a href="https://x.example/%AB%CD%EF?a=%C3%A4">x</a>',
+    "<p>[[{{ a }}]]",
+]
+
+
+class Mistakes(Case):
+    def test_words_that_are_no_field(self) -> None:
+        data = {"a": 1, "xs": ["x"], "user": {"last-name": "Bell"}, "first-name": "Ana", "Home Port": "Skerrow"}
+        for text, hint in HINTS:
+            with self.subTest(text), self.assertRaises(PribbleError) as caught:
+                Template.from_text(text).render(data)
+            self.assertIn(hint, str(caught.exception.hint))
+
+    def test_what_looks_like_a_mark(self) -> None:
+        for text, stretch, fix in STRAYS:
+            with self.subTest(text):
+                (finding,) = (f for f in Template.from_text(text).findings if f.rule == "template.stray-mark")
+                assert finding.where is not None
+                self.assertEqual(text[finding.where.start : finding.where.end], stretch)
+                self.assertTrue(finding.fix.startswith(fix), finding.fix)
+        for text in NO_STRAYS:
+            with self.subTest(text):
+                found = [str(f) for f in Template.from_text(text).findings if f.rule == "template.stray-mark"]
+                self.assertEqual(found, [])
+
+    def test_what_looks_like_a_mark_elsewhere(self) -> None:
+        """In what is no page, in a subject, and of a very long page the first ones only."""
+        folder = self.folder({"a.txt": "Dear [[ name ]],", "b.html": "{{ subject: }}Hi {name}{{ :subject }}<p>x"})
+        for name, place in (("a", "a.txt:1:6"), ("b", "b.html:1:18")):
+            (finding,) = folder[name].findings
+            self.assertIn(place, str(finding))
+        self.assertEqual(len(Template.from_text("<p>" + "[[ name ]] " * 500).findings), 20)
+
+    def test_files_that_are_not_there(self) -> None:
+        """A picture is offered for a picture, a sheet for a sheet."""
+        files = {"a.html": "<p>x", "base.css": "", "logo.png": "", "p/bg.png": ""}
+        for page, said in (
+            ('<link rel="stylesheet" href="bsae.css">', 'no style sheet "bsae.css" (did you mean "base.css"?)'),
+            ('<link rel="stylesheet" href="print-long.css">', 'no style sheet "print-long.css" (there is "base.css")'),
+            ('<img alt="" src="lgo.png">', 'no picture "lgo.png" (did you mean "logo.png"?)'),
+            ('<img alt="" src="p\\bg.png">', 'no picture "p\\bg.png" (folders are parted by "/": write p/bg.png)'),
+        ):
+            with self.subTest(page), self.assertRaises(PribbleError) as caught:
+                self.folder({**files, "t.html": page})["t"]
+            self.assertIn(said, f"{caught.exception.problem} ({caught.exception.hint})")
+            self.assertRegex(str(caught.exception), r"^\S*t\.html:1:")
 
 
 class MessageErrors(Case):

@@ -59,6 +59,11 @@ def numbers(**given: Any) -> None:
             raise wrong(name, "a number", value)
 
 
+def flags(**given: Any) -> None:
+    """Raise `TypeError` for the first argument that is neither true nor false."""
+    of(bool, "true or false", **given)
+
+
 def of(kind: type | tuple[type, ...], words: str, **given: Any) -> None:
     """Raise `TypeError` for the first argument that is none of a kind, which is called so."""
     for name, value in given.items():

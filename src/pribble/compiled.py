@@ -25,6 +25,7 @@ from pribble.compiler.text import EventSink, text_steps
 from pribble.compiler.wire import Frames, Kept
 from pribble.errors import Place, PribbleError, Related, TemplateError, UnsafeValue
 from pribble.findings import Finding
+from pribble.language.strays import strays
 from pribble.language.tape import BRANCH, LIFTED, OPEN, SHOW, LiftedBlock, Tape, mark_index
 from pribble.markup.branching import ELSE, KEPT, REPEATING
 from pribble.markup.contexts import MarkupError
@@ -173,6 +174,7 @@ def compile_page(tape: Tape, world: World, around: Surroundings, *, old_attribut
         preheader=_line(lifted.get("preheader"), world, references=True),
         headed=_place(tape, "subject") or headed,
         findings=(
+            *strays(tape),
             *noted(page.notes, tape.place),
             *findings(dressing.told, tape.place),
         ),
@@ -197,6 +199,7 @@ def compile_text(tape: Tape, world: World) -> Compiled:
         _line(lifted.get("subject"), world),
         None,
         _place(tape, "subject"),
+        tuple(strays(tape, html=False)),
     )
 
 

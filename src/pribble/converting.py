@@ -8,7 +8,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Literal
 
-from pribble.arguments import check, integers, possible_paths, texts
+from pribble.arguments import check, flags, integers, possible_paths, texts
 from pribble.compiler.saying import Nowhere
 from pribble.findings import Finding
 from pribble.markup.foreign import read_foreign
@@ -49,6 +49,7 @@ def inline_styles(
     measure in the elements.
     """
     texts(html=html)
+    flags(presentational=presentational)
     if tell is not None:
         check("tell", "a function of a Finding", callable, tell)
     folders = _folders(folder)

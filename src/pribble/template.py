@@ -17,7 +17,7 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import Any
 
-from pribble.arguments import numbers, of, possible_paths, texts
+from pribble.arguments import check, flags, numbers, of, possible_paths, texts
 from pribble.chosen import helpers
 from pribble.compiled import Bound, Compiled, compile_page, compile_text
 from pribble.compiler.issued import ISSUED, Issued
@@ -84,6 +84,8 @@ class TemplateFolder(Mapping[str, "Template"]):
         of((list, tuple), "a list of paths", picture_folders=picture_folders)
         for one in picture_folders:
             possible_paths(picture_folders=one)
+        if fetch is not None:
+            check("fetch", "a function of an address", callable, fetch)
         self.path = Path(path)
         if not self.path.is_dir():
             raise NotADirectoryError(f'there is no template folder "{self.path}"')
@@ -92,6 +94,7 @@ class TemplateFolder(Mapping[str, "Template"]):
         )
         manner = Manner(checked_embed(embed), checked_base(picture_base), checked_domain(id_domain, "id_domain"))
         self._set_up(locale, timezone, finder, manner, formatters, common, limits)
+        flags(reload=reload, presentational=presentational)
         self.presentational = presentational
         self._reload, self._has_files = reload, True
 
@@ -119,6 +122,8 @@ class TemplateFolder(Mapping[str, "Template"]):
         limits = limits if limits is not None else Limits()
         of(Limits, "Limits", limits=limits)
         of(Mapping, "a mapping of names", formatters=formatters or {}, common=common or {})
+        for name, function in (formatters or {}).items():
+            check(f"formatters[{name!r}]", "a function", callable, function)
         own = {name: application_formatter(f) for name, f in (formatters or {}).items()}
         for name in (*own, *(common or ())):
             if not isinstance(name, str) or not _NAME.fullmatch(name):

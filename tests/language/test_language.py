@@ -319,7 +319,7 @@ class Fields(Case):
                 ("lines[].price", "number", False),
                 ("lines[].what", "text", False),
                 ("lines[].day", "day", False),
-                ("tags[]", "text", False),
+                ("tags[]", "text", True),
                 ("paid", "flag", False),
                 ("a.b", "text", False),
             ],

@@ -14,6 +14,7 @@ from dataclasses import dataclass, field
 
 from pribble.errors import LimitReached, Place, Related, Source, TemplateError
 from pribble.language.expressions import Expression
+from pribble.language.habits import OPENING, refuse_closing, refuse_habits
 from pribble.language.lines import Piece, without_statement_lines
 from pribble.language.marks import Literal, Mark, cut
 from pribble.language.parsing import RESERVED, read_expression
@@ -38,26 +39,9 @@ from pribble.language.statements import (
 from pribble.language.tokens import Reader, Token
 from pribble.values.settings import settings_text
 
-_OPENING = frozenset("if for subject preheader text only into slot put locale timezone".split())
 DEEPEST_BLOCKS = 40
 MOST_BRANCHES = 200
 _SETTINGS = frozenset({"let", "layout", "put", "slot", "takes"})
-# How other notations say that a block ends or branches, or that a file comes in.
-_FOREIGN = {
-    "endif": ":if",
-    "endfor": ":for",
-    "end": ":if",
-    "elseif": ":elif …:",
-    "elsif": ":elif …:",
-    "elif": ":elif …:",
-    "else": ":else:",
-    "foreach": "for … in …:",
-    "each": "for … in …:",
-    "unless": "if not …:",
-    "set": "let … = …",
-    "include": 'put "…"',
-    "extends": 'layout "…"',
-}
 
 
 def parse(source: Source, *, html: bool = True, via: tuple[Related, ...] = ()) -> File:
@@ -122,7 +106,7 @@ class _Parser:
         piece = Piece(mark.start, mark.end, reader)
         if first.kind == ":":
             piece.word, piece.sets = ":", True
-        elif first.text in _OPENING and first.kind == "name" and reader.last.kind == ":":
+        elif first.text in OPENING and first.kind == "name" and reader.last.kind == ":":
             piece.word, piece.sets = f"{first.text}:", True
         elif first.kind == "name" and first.text in _SETTINGS and second.kind in ("name", "text"):
             piece.word, piece.sets = first.text, first.text not in ("put", "slot")
@@ -156,37 +140,11 @@ class _Parser:
             value = read_expression(reader)
             reader.finish()
         except TemplateError:
-            self._refuse_habits(reader, first, second)
+            refuse_habits(reader, first, second)
             raise
         if first.text in ("endif", "endfor") and second.kind == "end":
-            self._refuse_habits(reader, first, second)
+            refuse_habits(reader, first, second)
         self._add(Show(place, value))
-
-    @staticmethod
-    def _refuse_habits(reader: Reader, first: Token, second: Token) -> None:
-        """Raise a better error where a mark that cannot be read looks like another notation's."""
-        if first.kind == "name" and first.text in _OPENING:
-            raise TemplateError(
-                f'"{first.text}" opens no block without a colon',
-                place=reader.whole,
-                hint=f"write {{{{ {reader.whole_text}: }}}}",
-            ) from None
-        if first.kind == "name" and first.text in _FOREIGN:
-            raise TemplateError(
-                f'"{first.text}" is no word of this language',
-                place=first.place,
-                hint=f"write {{{{ {_FOREIGN[first.text]} }}}}",
-            ) from None
-        if first.kind == "/":
-            raise TemplateError(
-                "a slash closes nothing", place=first.place, hint=f"write {{{{ :{second.text or 'if'} }}}}"
-            ) from None
-        if first.kind in ("#", "%", "!", ">", "^", "@"):
-            raise TemplateError(
-                f'"{first.text}" opens nothing',
-                place=first.place,
-                hint="a block opens with a word and a colon, {{ if paid: }}; a remark is {{ # … }}",
-            ) from None
 
     def _let(self, place: Place, reader: Reader) -> None:
         name = self._name(reader)
@@ -293,7 +251,12 @@ class _Parser:
                 raise TemplateError(f'"{names[1].text}" is named twice', place=names[1].place)
         at = self._name(reader) if reader.takes("at") else None
         if not reader.takes("in"):
-            reader.unexpected('"in"')
+            hint = None
+            if reader.next.kind == ":" and at is None and len(names) == 1:
+                hint = f"write {{{{ for item in {names[0].text}: }}}}"
+            elif reader.next.text in ("of", "from"):
+                hint = "write {{ for item in items: }}"
+            reader.unexpected('"in"', hint)
         items = read_expression(reader)
         self._colon(reader)
 
@@ -360,6 +323,7 @@ class _Parser:
     def _close(self, place: Place, reader: Reader) -> None:
         word = reader.expect("name", "the word of the block to close")
         block = self.stack[-1]
+        refuse_closing(word, reader)
         if word.text in ("elif", "else"):
             return self._branch(place, word, reader, block)
         if reader.next.kind == ":":

@@ -177,9 +177,16 @@ class Reader:
             self.unexpected(what)
         return self.take()
 
-    def unexpected(self, wanted: str) -> NoReturn:
+    @property
+    def all(self) -> list[Token]:
+        """All tokens before the end."""
+        return self._tokens[:-1]
+
+    def unexpected(self, wanted: str, hint: str | None = None) -> NoReturn:
         """Complain about the next token, with a word for the habits that other notations leave behind."""
-        token, hint = self.next, None
+        token = self.next
+        if hint is not None:
+            raise TemplateError(f"{_quoted(token)} where {wanted} should stand", place=token.place, hint=hint)
         if token.kind == "end":
             raise TemplateError(f"the mark ends where {wanted} should follow", place=self.whole)
         match token.kind:
@@ -189,7 +196,9 @@ class Reader:
                 hint = 'the word for either is "or"'
             case "=":
                 hint = "== compares"
-            case ":":
+            case ":" if wanted == '"]"':
+                hint = "the first of a list are: lines as first(2), the last ones: lines as last(2)"
+            case ":" if any(one.kind == "?" for one in self._tokens):
                 hint = 'a choice is written {{ "late" if days > 3 else "on time" }}'
             case "&&" | "&":
                 hint = 'the word for both is "and"'

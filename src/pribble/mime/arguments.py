@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from datetime import datetime
 from typing import Any
 
@@ -28,6 +28,17 @@ def _has(*names: str) -> _Is:
     return lambda value: all(hasattr(value, name) for name in names)
 
 
+def _mailbox(value: Any) -> bool:
+    is_pair = isinstance(value, tuple) and len(value) == 2 and all(map(_text, value))
+    return _text(value) or is_pair or hasattr(value, "addr") or hasattr(value, "members")
+
+
+def _mailboxes(value: Any) -> bool:
+    if isinstance(value, list | tuple | set | frozenset):
+        return all(map(_mailbox, value))
+    return _mailbox(value) or (isinstance(value, Iterable) and not isinstance(value, bytes | Mapping))
+
+
 def _headers(value: Any) -> bool:
     pairs = value.items() if isinstance(value, Mapping) else value
     return isinstance(value, Mapping | list | tuple) and all(
@@ -40,19 +51,26 @@ _KINDS: dict[str, tuple[str, _Is]] = {
     **dict.fromkeys(
         ("subject", "text", "html", "message_id", "in_reply_to", "id_domain", "text_format"), ("a text", _text)
     ),
+    **dict.fromkeys(("sender", "envelope_sender"), ("a string, an Address or a pair (name, address)", _mailbox)),
+    "authors": ("a string, an Address or a list of them", _mailboxes),
     **dict.fromkeys(("references", "language", "unsubscribe"), ("a text or a list of texts", _texts)),
     "date": ("a datetime", lambda value: isinstance(value, datetime)),
     "seed": ("bytes", lambda value: isinstance(value, bytes)),
     "sign": ("a function of the message's bytes", callable),
     "headers": ("a mapping or a list of pairs of texts", _headers),
     "attachments": ("a list of Attachments", _list_of(lambda value: isinstance(value, Attachment))),
-    "pictures": ("a list of Pictures", _list_of(_has("type", "file_name", "base64_body", "content_id"))),
+    "pictures": ("a list of Pictures", _list_of(_has("type", "file_name", "content_id"))),
+    "one_click": ("true or false", lambda value: isinstance(value, bool)),
     "invitation": ("an Invitation", _has("calendar", "asked")),
 }
+
+
+# Those that may not be None.
+_NEEDED = frozenset(("sender", "one_click"))
 
 
 def check_kinds(given: Mapping[str, Any]) -> None:
     """Raise `TypeError`, which names the argument, for the first that is of another kind than it should be."""
     for name, value in given.items():
-        if value is not None and name in _KINDS:
+        if name in _KINDS and (value is not None or name in _NEEDED):
             check(name, *_KINDS[name], value)

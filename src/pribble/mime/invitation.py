@@ -56,6 +56,7 @@ class Invitation:
         )
         arguments.of(date, "a datetime or a date", start=self.start, end=self.end)
         arguments.integers(sequence=self.sequence)
+        arguments.flags(also_attached=self.also_attached)
         if not 0 <= self.sequence < 2**31:  # RFC 5545 3.3.8
             raise ValueError("sequence is from 0 to 2,147,483,647")
         object.__setattr__(self, "organizer", mailbox(self.organizer, "ORGANIZER"))

@@ -23,7 +23,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Literal, TypedDict
 
 from pribble.arguments import maybe_texts, octets
-from pribble.errors import visible
+from pribble.errors import PribbleError, visible
 from pribble.mime.address import Mailbox, Recipients, mailbox, recipients
 from pribble.mime.arguments import check_kinds
 from pribble.mime.base import BaseMessage, InlinePicture
@@ -196,10 +196,11 @@ class Message(BaseMessage):
             self._inline  # noqa: B018
             if invitation is not None:
                 invitation.asked(self.to)
-        except (TypeError, AttributeError):
+        except (TypeError, AttributeError, ValueError, PribbleError):
             check_kinds(given)  # looked at only now: a message that is right does not pay for it
             raise
-        check_kinds({"text": text, "html": html, "sign": sign, "attachments": self.attachments})
+        check_kinds({name: given[name] for name in ("text", "html", "sign", "one_click")})
+        check_kinds({"attachments": self.attachments, "pictures": self.pictures})
 
     @classmethod
     def from_bytes(cls, raw: bytes, *, envelope_sender: str | None = None) -> StoredMessage:

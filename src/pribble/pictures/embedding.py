@@ -22,6 +22,8 @@ from pribble.values.showing import text
 _Made = TypeVar("_Made")
 # So much work on pictures that come with the data is remembered.
 _MOST_KEPT = 256
+# What lies in a folder of templates beside pictures.
+_NO_PICTURES = (".html", ".htm", ".txt", ".json", ".toml", ".md", ".py")
 # So many names are remembered, each for so many seconds: a thousand messages do not look a thousand times.
 _MOST_NAMES = 4096
 LOOKED_AT = 1.0
@@ -103,8 +105,10 @@ class PictureFinder:
                 return path
             if path.parent not in tried:
                 tried.append(path.parent)
-        known = sorted({file for folder in tried for file in names_in(folder)})
+        known = sorted({file for folder in tried for file in names_in(folder) if _is_of(file, what)})
         hint = did_you_mean(relative.name[:100], known) if known else None
+        if "\\" in name:
+            hint = f'folders are parted by "/": write {name[:100].replace(chr(92), "/")}'
         raise PictureError(f'there is no {what} "{name[:100]}"', hint=hint)
 
     def righted(self, picture: Picture) -> Found:
@@ -200,6 +204,12 @@ def _continued(base: str, parts: Sequence[str | tuple[Any]]) -> str:
     if not rest.startswith(("/", "?", "#")):
         raise UnsafeValue("an address goes on directly after a value", hint='write a "/" after the mark')
     return urls.whole((urls.base if rest.startswith("/") else urls.stem)(base) + rest)
+
+
+def _is_of(file: str, what: str) -> bool:
+    """Whether a file could be what is looked for, by its name."""
+    is_sheet = file.lower().endswith(".css")
+    return is_sheet if what == "style sheet" else not is_sheet and not file.lower().endswith(_NO_PICTURES)
 
 
 def permitted(name: str) -> str:

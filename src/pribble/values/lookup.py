@@ -8,9 +8,10 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Iterable, Mapping
+from itertools import islice
 from typing import Any
 
-from pribble.errors import FieldError, did_you_mean
+from pribble.errors import FieldError, did_you_mean, nearest
 from pribble.values.kinds import NOTHING, AlreadyTold, field_names, is_of_pandas, kind, named, plain, whole
 
 # The types whose values are what they are, and hold as Python has it.
@@ -77,8 +78,39 @@ def read(value: Any, name: str, where: str) -> Any:
             f'{where} is a list and has no field "{name}"', hint="loop over it, or name a position: [0] is the first"
         )
     if kind(value) != "record":
-        raise FieldError(f'{where} is {named(value)} and has no field "{name}"')
-    raise FieldError(f'no field "{name}" in {where}', hint=did_you_mean(name, names(value)))
+        raise FieldError(f'{where} is {named(value)} and has no field "{name}"', hint=_WORDS.get(name.lower()))
+    raise FieldError(f'no field "{name}" in {where}', hint=_hint(name, value, where))
+
+
+# What a word that is no field was perhaps meant as.
+_WORDS = {
+    **dict.fromkeys(("else", "esle"), "{{ :else: }} is written with colons"),
+    **dict.fromkeys(("end", "endif", "endfor"), "a block ends with its word: {{ :if }}, {{ :for }}"),
+    **dict.fromkeys(
+        ("first", "last", "index", "loop", "counter", "is_first", "is_last"),
+        "where a turn of a loop stands, a name for it says: {{ for line at place in lines: }}{{ place.last }}",
+    ),
+}
+_MOST_NAMES = 1000
+
+
+def _hint(name: str, value: Any, where: str) -> str | None:
+    known = list(islice(names(value), _MOST_NAMES))
+    # A name that goes on with what no name has was read as a calculation.
+    longer = [each for each in known if each.startswith(name) and not f"x{each[len(name) :][:1]}".isidentifier()]
+    if longer:
+        return _quoted(longer[0], where)
+    near = nearest(name, known)
+    if near is None and name.lower() in _WORDS:
+        return _WORDS[name.lower()]
+    if near is not None and not near.isidentifier():
+        return _quoted(near, where)
+    return did_you_mean(name, known)
+
+
+def _quoted(name: str, where: str) -> str:
+    base = "all" if where == "the data" else where
+    return f'a field whose name is no single word is written {base}["{name[:60]}"]'
 
 
 def read_maybe(value: Any, name: str, where: str) -> Any:
