@@ -32,6 +32,8 @@ VARIABLE = "PRIBBLE_SNAPSHOTS"
 DATE = datetime(2000, 1, 1, tzinfo=UTC)
 SEED = b"snapshot"
 _RULE = 78
+# Which test has which snapshot, in this run.
+_CLAIMED: dict[Path, str] = {}
 
 
 class MessageTestCase(unittest.TestCase):
@@ -50,6 +52,7 @@ class MessageTestCase(unittest.TestCase):
         fixed.  A message, or its bytes, is taken as it is, but that its date, ids and boundaries are shown as fixed.
         """
         path = self._snapshot(name)
+        self._claim(path)
         found = snapshot(self._message(made, envelope))
         if os.environ.get(VARIABLE) == "write":
             path.parent.mkdir(parents=True, exist_ok=True)
@@ -70,6 +73,11 @@ class MessageTestCase(unittest.TestCase):
         if found:
             self.fail("\n".join(f"{finding.rule} ({finding.reference}): {finding}" for finding in found))
 
+    def _claim(self, path: Path) -> None:
+        """Fail where another test of this run has the same snapshot: each would write over the other's."""
+        if (other := _CLAIMED.setdefault(path.resolve(), self.id())) != self.id():
+            self.fail(f"{other} has the snapshot {path} too; give one of them another name")
+
     @staticmethod
     def _message(made: Rendering | BaseMessage | bytes, envelope: dict[str, Any]) -> bytes:
         if isinstance(made, Rendering):
@@ -88,7 +96,7 @@ def snapshot(raw: bytes) -> str:
     """A message as a text for people: its header, the tree of its parts, and each body, decoded.
 
     Date, Message-ID and boundaries, which differ each time, are replaced; pictures and files are told by their size and
-    the beginning of their SHA-256.
+    the beginning of their SHA-256; blanks at the end of a line are written ``·``, tabs ``→``.
     """
     root = read_message(raw.decode("latin-1"))
     lines = [*_header(root), "", *_tree(root)]
@@ -96,6 +104,12 @@ def snapshot(raw: bytes) -> str:
         if not entity.parts:
             lines += ["", _title(entity), "", *_body(entity)]
     return "\n".join(lines) + "\n"
+
+
+def _with_blanks(line: str) -> str:
+    """A line whose blanks at its end can be seen, and that no editor takes away."""
+    kept = line.rstrip(" \t")
+    return kept + "".join("·" if blank == " " else "→" for blank in line[len(kept) :])
 
 
 # What differs each time, and what the tree and the bodies say.
@@ -134,5 +148,5 @@ def _body(entity: Entity) -> list[str]:
         except (LookupError, ValueError):  # no charset, or octets that are not in it
             pass
         else:
-            return text.replace("\r\n", "\n").removesuffix("\n").split("\n")
+            return [_with_blanks(line) for line in text.replace("\r\n", "\n").removesuffix("\n").split("\n")]
     return [f"{len(octets):,} bytes, sha256 {hashlib.sha256(octets).hexdigest()[:16]}"]

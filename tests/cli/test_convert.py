@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import json
+import os
 import re
 
 from html5lib import HTMLParser
 
-from pribble import Template
+from pribble import DataError, Template
+from pribble.markup.encoding import decoded_page
 from tests.pictures.test_pictures import made, photograph
 from tests.support import DEMO, ROOT, Case, pribble
 
@@ -31,6 +33,81 @@ HOSTILE = (
     "a\u0000b",
     "style=x",
 )
+
+
+# (a page's head, in which charset it is)
+CHARSETS = [
+    ('<meta charset="windows-1252">', "cp1252"),
+    ("<META charset=latin1 />", "cp1252"),
+    ("<!-- <meta charset=utf-8> --><meta name=a><meta charset='iso-8859-2'>", "iso-8859-2"),
+    ('<meta http-equiv="Content-Type" content="text/html; charset=koi8-r">', "koi8-r"),
+    ("<meta content=\"text/html;charset='shift_jis';x\" http-equiv=content-type>", "shift_jis"),
+    ("<title>é</title><meta charset=x-sjis>", "shift_jis"),
+    ('<link title="<meta charset=utf-8>"><meta charset="euc-kr">', "euc-kr"),
+    ("<?x <meta charset=utf-8 ?><meta charset=gbk>", "gbk"),
+    ("<meta charset=utf-16le>", "utf-8"),
+    ("<meta charset=nothing-known><meta charset=big5>", "big5"),
+    ("<meta charset=nothing-known>", "utf-8"),
+]
+
+
+class Charsets(Case):
+    def test_what_a_page_declares(self) -> None:
+        """As html5lib reads it; what is written declares UTF-8."""
+        for head, charset in CHARSETS:
+            with self.subTest(head):
+                page = f"<!DOCTYPE html>{head}<p>Grüße, Привет, 日本 — “ł”"
+                octets = page.encode(charset, "ignore")
+                text, told = decoded_page(octets, "page.html")
+                document = HTMLParser().parse(octets)
+                said = [node.text for node in document.iter("{http://www.w3.org/1999/xhtml}p")]
+                if charset != "utf-8":
+                    self.assertEqual([one.rule for one in told], ["page.charset"])
+                    self.assertEqual([text.partition("<p>")[2]], said)
+                    again = HTMLParser()
+                    again.parse(text.encode())
+                    self.assertEqual(again.documentEncoding, "utf-8")
+                else:
+                    self.assertEqual((text, told), (octets.decode(), []))
+
+    def test_marks_of_byte_order(self) -> None:
+        """They stand above what is declared."""
+        page = '<meta charset="windows-1252"><p>Grüße'
+        for charset in ("utf-8-sig", "utf-16"):
+            text, told = decoded_page(page.encode(charset), "page.html")
+            self.assertEqual(text, page if charset == "utf-8-sig" else page.replace("windows-1252", "utf-8"))
+            self.assertEqual(len(told), charset == "utf-16")
+
+    def test_octets_that_are_not_in_it(self) -> None:
+        for octets, said in (
+            (b"<p>\xfc", "page.html is no UTF-8 (at byte 3)"),
+            (b"<meta charset=shift_jis><p>\x81", "page.html is no shift_jis, as it declares (at byte 27)"),
+        ):
+            with self.subTest(octets), self.assertRaises(DataError) as caught:
+                decoded_page(octets, "page.html")
+            self.assertIn(said, str(caught.exception))
+            self.assertIn("declare", str(caught.exception.hint))
+
+    def test_on_the_command_line(self) -> None:
+        page = '<meta charset="windows-1252"><p>Grüße – 5 €'
+        folder = self.folder({"a.html": page.encode("cp1252")}).path
+        done = pribble("convert", f"{folder}/a.html")
+        self.assertEqual(done.stdout, '<meta charset="utf-8"><p>Grüße – 5 €')
+        self.assertIn("a.html:1:16: the page is in windows-1252, and is written in UTF-8", done.stderr)
+        self.assertEqual(pribble("convert", f"{folder}/a.html", "--format", "text", "--quiet").stderr, "")
+
+    def test_where_it_is_written(self) -> None:
+        """A link stays one, a device is no file to replace, and an error names what was asked for."""
+        folder = self.folder({"a.html": "<p>x", "real.html": "before"}).path
+        (folder / "link.html").symlink_to("real.html")
+        self.assertEqual(pribble("convert", f"{folder}/a.html", "--out", f"{folder}/link.html").returncode, 0)
+        self.assertTrue((folder / "link.html").is_symlink())
+        self.assertEqual((folder / "real.html").read_text(encoding="utf-8"), "<p>x")
+        pribble("convert", f"{folder}/a.html", "--out", os.devnull)
+        self.assertFalse(os.path.isfile(os.devnull))
+        long = f"{folder}/{'x' * 300}.html"
+        done = pribble("convert", f"{folder}/a.html", "--out", long)
+        self.assertEqual((done.returncode, done.stderr), (2, f"{long}: File name too long\n"))
 
 
 class Convert(Case):

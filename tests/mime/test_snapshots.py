@@ -66,6 +66,31 @@ class Comparing(unittest.TestCase):
         self.assertTrue(self.run_case(bytes(made())).wasSuccessful())
         self.assertEqual(len(self.run_case(made(), "../a").errors), 1)
 
+    def test_two_tests_do_not_share_one(self) -> None:
+        made = Message(**FIXED, text="x")
+
+        class Two(MessageTestCase):
+            snapshots = self.folder
+
+            def test_one(self) -> None:
+                self.assertMatchesSnapshot(made, "b")
+
+            def test_other(self) -> None:
+                self.assertMatchesSnapshot(made, "b")
+
+        result = unittest.TestResult()
+        with mock.patch.dict(os.environ, {VARIABLE: "write"}):
+            for name in ("test_one", "test_one", "test_other"):
+                Two(name).run(result)
+        ((_, said),) = result.failures
+        self.assertIn("test_one has the snapshot", said)
+
+    def test_blanks_at_the_end_of_a_line(self) -> None:
+        """An editor that takes them away changes nothing."""
+        text = snapshot(bytes(Message(**FIXED, text="a  \nb\t\n-- \nc d", text_format="fixed")))
+        self.assertIn("\na··\nb→\n--·\nc d\n", text)
+        self.assertEqual([line for line in text.splitlines() if line != line.rstrip()], [])
+
     def test_what_a_snapshot_holds(self) -> None:
         text = snapshot(bases()["full"])
         for piece in (

@@ -351,7 +351,17 @@ def write(content: bytes, out: str | None) -> None:
         raise Usage(f"{path} is a folder (name a file in it)")
     if not path.parent.is_dir():
         raise Usage(f"there is no folder {path.parent}")
-    beside = path.with_name(f".{path.name}.{secrets.token_hex(4)}")
+    try:
+        if path.exists() and not path.is_file():  # a device or a pipe is written to, and not replaced by a file
+            path.write_bytes(content)
+        else:
+            _replace(path.resolve(), content)  # what a link leads to is written, and the link stays
+    except OSError as error:
+        raise OSError(error.errno, error.strerror, str(path)) from None  # as it was asked for
+
+
+def _replace(path: Path, content: bytes) -> None:
+    beside = path.with_name(f".{path.name[:200]}.{secrets.token_hex(4)}")
     try:
         with open(beside, "xb") as file:  # as permitted as the umask lets a file be
             file.write(content)

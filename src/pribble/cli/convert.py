@@ -9,9 +9,9 @@ from pathlib import Path
 
 from pribble.cli.common import Usage, add_embed, add_json, add_quiet, as_data, print_json, tell, write
 from pribble.converting import NARROWEST, page_rendering, page_text
-from pribble.errors import DataError
 from pribble.files import is_file
 from pribble.findings import Finding
+from pribble.markup.encoding import decoded_page
 from pribble.plaintext.layout import WIDTH
 from pribble.rendering import checked_embed
 
@@ -59,9 +59,10 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
 
 
 def run(options: argparse.Namespace) -> None:
-    html, path = _read(options.page)
+    html, path, told = _read(options.page)
     _check(options)
-    content, told = _text(options, html, path) if options.format == "text" else _page(options, html, path)
+    content, more = _text(options, html, path) if options.format == "text" else _page(options, html, path)
+    told += more
     tell(options, told)
     if not options.json:
         write(content, options.out)
@@ -128,15 +129,13 @@ def _folders(options: argparse.Namespace) -> list[Path]:
     return folders
 
 
-def _read(given: str) -> tuple[str, Path]:
-    """The text of a page, and the file that its pictures lie beside."""
+def _read(given: str) -> tuple[str, Path, list[Finding]]:
+    """The text of a page, the file that its pictures lie beside, and what is told of its charset."""
     if given == "-":
         raw, path = sys.stdin.buffer.read(), Path("page.html")
     elif is_file(Path(given)):
         raw, path = Path(given).read_bytes(), Path(given)
     else:
         raise Usage(f"there is no file {given}")
-    try:
-        return raw.decode("utf-8-sig"), path
-    except UnicodeDecodeError as error:
-        raise DataError(f"{given} is no UTF-8 (at byte {error.start})", hint="save it as UTF-8") from None
+    html, told = decoded_page(raw, given)
+    return html, path, told
