@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from pribble import TemplateFolder
+from pribble import Template, TemplateFolder
 from tests.pictures.test_pictures import made, photograph
 from tests.support import Case
 
@@ -64,6 +64,18 @@ class Late(Case):
         for name in ("styles/base.css", "styles/more.css", "styles/a.png", "layouts/own.css"):
             (folder.path / name).unlink()
         self.assertEqual(template.render({"c": "a"}).html, before)
+
+    def test_rules_for_the_root_wait_for_no_value(self) -> None:
+        """What a value brings is never the root."""
+        page = "<style>%s</style><p>x</p>{{ rows as table }}"
+        for css in (
+            ":root{--c:#123456}p{color:var(--c)}",
+            "html:root{color:red}",
+            ":root{margin:0}@media print{p{a:b}}",
+        ):
+            self.assertTrue(Template.from_text(page % css).explain().compiled, css)
+        for css in (":root:has(td){color:red}", ":root td{color:red}", ":is(:root, td){color:red}"):
+            self.assertFalse(Template.from_text(page % css).explain().compiled, css)
 
     def test_the_text_is_by_the_same_sheets(self) -> None:
         folder = self.site()

@@ -22,7 +22,7 @@ PNG = base64.b64decode(
     "iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNk+M9QDwADhgGAWjR9awAAAABJRU5ErkJggg=="
 )
 LOGO = Picture.from_bytes(PNG, "logo.png")
-CID = LOGO.content_id("pribble.invalid")
+CID = LOGO.content_id("skerrow.example")
 TEXT = "Dear Ana,\n\nyour berth is B 14.\n"
 PAGE = f'<html><head><meta charset="utf-8"></head><body><p>Dear Ana</p><img src="cid:{CID}" alt=""></body></html>\n'
 LONDON = ZoneInfo("Europe/London")

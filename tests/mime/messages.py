@@ -142,6 +142,7 @@ def messages(draw: st.DrawFn, *, international: bool = True) -> Made:
             f'<img src="cid:{CID}">' if picture else ""
         )
         given["pictures"] = [LOGO, LOGO] if picture else []
+        given["id_domain"] = "skerrow.example"
     if any(isinstance(to, Address) for to in given["to"]) and draw(st.booleans()):
         given["invitation"] = STAY
     files = st.one_of(BODY, st.binary(max_size=200))

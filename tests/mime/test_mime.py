@@ -295,8 +295,12 @@ class Whole(unittest.TestCase):
         image = next(p for p in read(raw).walk() if p.get_content_type() == "image/png")
         self.assertEqual(
             (image["Content-ID"], image.get_content_disposition(), image.get_filename()),
-            (f"<{logo.content_id('pribble.invalid')}>", "inline", "logo.png"),
+            (f"<{logo.content_id('skerrow.example')}>", "inline", "logo.png"),
         )
+        for sender, domain in (("a@büro.example", "xn--bro-hoa.example"), ("a@[192.0.2.1]", "pribble.invalid")):
+            html = f'<img src="cid:{logo.content_id(domain)}" alt="">'
+            made = Message(**{**FIXED, "sender": sender}, text="x", html=html, pictures=[logo])
+            self.assertIn(f"Content-ID: <{logo.content_id(domain)}>".encode(), bytes(made))
         for bodies, expected in [
             ({"text": "x"}, ["text/plain"]),
             ({"html": "x"}, ["text/html"]),

@@ -149,11 +149,21 @@ def bringing(rules: Sequence[Rule], name: str) -> Iterator[tuple[Rule, Selector,
     those elements that what it declares is unsettled for."""
     for rule in rules:
         for selector in rule.selectors:
+            if _is_of_root(selector.tree) and not selector.asked.content:
+                continue
             local, marked = _subject(selector.relaxed)
             # What a formatter makes has neither class nor id.
             named = local in (None, name) and not marked
             if named or name == "*" or selector.asked.counts_above or selector.asked.content:
                 yield rule, selector, name if local == name else "*"
+
+
+def _is_of_root(tree: Any) -> bool:
+    """Whether a selector is for the root element alone, which no value brings."""
+    return any(
+        isinstance(one, parser.PseudoClassSelector) and one.name in ("root", "scope")
+        for one in chain(tree)[-1][1].simple_selectors
+    )
 
 
 def _subject(tree: Any) -> tuple[str | None, bool]:

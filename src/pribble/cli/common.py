@@ -18,6 +18,8 @@ from pribble import __version__
 from pribble.errors import DataError, Place, PribbleError, Source, did_you_mean
 from pribble.files import is_file
 from pribble.findings import Finding
+from pribble.mime.address import mailbox
+from pribble.mime.heading import DOMAIN, id_domain_of
 from pribble.pictures.slots import EMBED
 from pribble.rendering import Rendering, checked_embed
 from pribble.template import Template, TemplateFolder, read_data
@@ -238,8 +240,17 @@ def template(options: argparse.Namespace, settings: Config) -> Template:
         timezone=settings.timezone,
         embed=checked_embed(settings.embed),
         picture_base=getattr(options, "picture_base", None) or settings.picture_base,
+        id_domain=_id_domain(options, settings),
     )
     return folder[name]
+
+
+def _id_domain(options: argparse.Namespace, settings: Config) -> str:
+    """The right side of Content-IDs: the domain of the sender, where one is named."""
+    given = getattr(options, "sender", None)
+    known = settings.sender(given) if given else settings.sender()
+    mailbox_of = known or given
+    return id_domain_of(mailbox(mailbox_of, "From")) if mailbox_of and "@" in mailbox_of else DOMAIN
 
 
 def data(options: argparse.Namespace, chosen: Template) -> Any:

@@ -32,6 +32,11 @@ def checked_domain(given: str, called: str) -> str:
     return given
 
 
+def id_domain_of(sender: Address) -> str:
+    """The right side of the ids of what a sender sends: its domain, where that is a name."""
+    return DOMAIN if sender.domain.startswith("[") else sender.domain
+
+
 def references_field(ids: Sequence[str]) -> bytes:
     """References; of a long thread the first and the last ids."""
     kept = ids if len(ids) <= _MOST_REFERENCES else [ids[0], *ids[1 - _MOST_REFERENCES :]]

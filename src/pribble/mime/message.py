@@ -29,7 +29,7 @@ from pribble.mime.arguments import check_kinds
 from pribble.mime.base import BaseMessage, InlinePicture
 from pribble.mime.further import further, further_field
 from pribble.mime.header import checked, date_time, free_text, written
-from pribble.mime.heading import DOMAIN, address_field, checked_domain, checked_id, references_field
+from pribble.mime.heading import address_field, checked_domain, checked_id, id_domain_of, references_field
 from pribble.mime.machines import (
     AUTO_SUBMITTED,
     IMPORTANCE,
@@ -102,8 +102,9 @@ class Message(BaseMessage):
     `auto_submitted` "auto-generated", "auto-replied" or "no" (RFC 3834).  `unsubscribe` are the addresses that lead off
     a list (RFC 2369), and `one_click` says that a single request to the ``https:`` one is enough (RFC 8058).
 
-    `sign` is called with the final bytes and returns the bytes of header fields to go before them.  With `date` and
-    `seed`, the same input gives the same bytes.
+    `sign` is called with the final bytes and returns the bytes of header fields to go before them.  `id_domain` is the
+    right side of Content-IDs: of a rendering's message that of its template folder, else by default the domain of the
+    sender.  With `date` and `seed`, the same input gives the same bytes.
 
     Raises `HeaderError` and `AddressError`, which name the field and the position, before anything is built, and
     `TypeError` for a bare tuple of recipients, which could be a pair or several.
@@ -151,7 +152,7 @@ class Message(BaseMessage):
         auto_submitted: AutoSubmitted | None = None,
         seed: bytes | None = None,
         sign: Callable[[bytes], bytes] | None = None,
-        id_domain: str = DOMAIN,
+        id_domain: str | None = None,
     ) -> None:
         given = locals()
         try:
@@ -190,7 +191,7 @@ class Message(BaseMessage):
                 auto_submitted=auto_submitted,
                 seed=seed,
                 sign=sign,
-                id_domain=id_domain if id_domain == DOMAIN else checked_domain(id_domain, "id_domain"),
+                id_domain=id_domain_of(wrote[0]) if id_domain is None else checked_domain(id_domain, "id_domain"),
             )
             self._header  # noqa: B018 - whatever cannot be written is told now
             self._inline  # noqa: B018
