@@ -3,14 +3,25 @@
 from __future__ import annotations
 
 import re
+import shutil
+import socket
+import subprocess
+import sys
 import unittest
+from contextlib import chdir, redirect_stdout
+from email import message_from_bytes, policy
+from io import StringIO
+from pathlib import Path
 
+from tools import interface_page
 from tools.mime_tables import PAGE, written
 
+import pribble
 from pribble import PribbleError, Template, TemplateFolder
+from pribble.demo import defects
 from pribble.mime.audit.rules import RULES
 from pribble.mime.fields import FIELDS
-from tests.support import DEMO, ROOT, Case
+from tests.support import DEMO, ROOT, Case, pribble_process, slow
 
 
 class Documentation(Case):
@@ -40,10 +51,95 @@ class Documentation(Case):
             re.findall(r"^\| ([A-Z][\w-]+) \| ", page, re.MULTILINE), [one.name for one in FIELDS.values()]
         )
 
+    def test_every_public_name_is_written_up(self) -> None:
+        self.assertEqual(interface_page.PAGE.read_text(encoding="utf-8"), interface_page.written())
+        shown = [thing.__name__ for _, things in interface_page.CHAPTERS.values() for thing in things]
+        self.assertEqual(set(pribble.__all__) - set(shown), set())
+
     def test_links_lead_somewhere(self) -> None:
         for path in [ROOT / "README.md", *(ROOT / "docs").glob("*.md")]:
             for link in re.findall(r"\]\(([^)#]+)\)", path.read_text(encoding="utf-8")):
                 self.assertTrue((path.parent / link).exists(), f"{path.name}: {link}")
+
+
+class Commands(Case):
+    """What is printed is run, in the folder where its reader stands."""
+
+    @slow
+    def test_the_readme(self) -> None:
+        folder, page = self.folder().path, (ROOT / "README.md").read_text(encoding="utf-8")
+        section = page.partition("## A first message")[2].partition("\n## ")[0]
+        (html,), (sample,) = (re.findall(rf"```{kind}\n(.*?)```", section, re.DOTALL) for kind in ("html", "json"))
+        first, many = re.findall(r"```python\n(.*?)```", section, re.DOTALL)
+        said, error = re.findall(r"```\n\n?```\n(.*?)```|\n```\n(templates/.*?)```", section, re.DOTALL)
+        (folder / "templates").mkdir()
+        template = folder / "templates/welcome.html"
+        template.write_text(html, encoding="utf-8")
+        (folder / "templates/welcome.sample.json").write_text(sample, encoding="utf-8")
+        self.assertEqual(self.python(folder, first).rstrip(), said[0].rstrip())
+        made = message_from_bytes((folder / "welcome.eml").read_bytes(), policy=policy.default)
+        self.assertEqual([*defects(made)], [])
+        with socket.socket() as free:
+            free.bind(("127.0.0.1", 0))
+            port = str(free.getsockname()[1])
+        commands = re.findall(r"^    (pribble .*?) *(?:#.*)?$", section.replace("8025", port), re.MULTILINE)
+        self.assertEqual(len(commands), 7)
+        for command in commands:
+            with self.subTest(command):
+                arguments = command.split()[1:]
+                if arguments[-1] == "&":
+                    self.listening(folder, arguments[:-1])
+                else:
+                    done = pribble_process(*arguments, cwd=folder)
+                    self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
+        self.assertEqual(self.python(folder, f"{first}\n{many}".replace("8025", port)).rstrip(), said[0].rstrip())
+        self.assertEqual(len(list((folder / "received").glob("*.eml"))), 51)
+        template.write_text(html.replace('skipper.name? else "skipper"', "skiper.name"), encoding="utf-8")
+        self.assertEqual(pribble_process("render", "welcome", cwd=folder).stderr.strip(), error[1].strip())
+
+    def test_the_other_pages(self) -> None:
+        folder = self.folder({"page.html": "<h1>Tides</h1><p>High at 06:12", "map.pdf": b"%PDF-1.7"}).path
+        shutil.copytree(DEMO, folder / "templates")
+        raw = b"From: a@example.org\r\nDate: Fri, 03 Jul 2026 10:15:00 +0100\r\n\r\nx\r\n"
+        templates = TemplateFolder(DEMO)
+        booking = templates["berth-confirmed"].samples[""]
+        given = {"templates": templates, "booking": booking, "raw": raw}
+        for path in sorted((ROOT / "docs").glob("*.md")):
+            page = path.read_text(encoding="utf-8")
+            names = {**given, "rendering": templates["berth-confirmed"].render(booking), "__name__": "docs"}
+            for example, _, said in re.findall(r"```python\n(.*?)```(\n\n```\n(.*?)```)?", page, re.DOTALL):
+                if path.name == "interface.md":
+                    continue  # signatures
+                with self.subTest(path.name, example=example[:60]), chdir(folder), redirect_stdout(StringIO()) as out:
+                    exec(compile(example, path.name, "exec", dont_inherit=True), names)
+                if said:
+                    self.assertEqual(out.getvalue(), said)
+            for command in re.findall(r"^    pribble (.*?) *(?:#.*)?$", page, re.MULTILINE):
+                with self.subTest(path.name, command=command):
+                    done = pribble_process(*command.split(), cwd=folder)
+                    self.assertEqual(done.returncode, 0, done.stderr)
+
+    @staticmethod
+    def python(folder: Path, program: str) -> str:
+        done = subprocess.run(
+            [sys.executable, "-"],
+            input=program.encode(),
+            capture_output=True,
+            cwd=folder,
+            check=True,
+        )
+        return done.stdout.decode()
+
+    def listening(self, folder: Path, arguments: list[str]) -> None:
+        """A receiver that listens until the test is over."""
+        running = subprocess.Popen(
+            [sys.executable, "-u", "-m", "pribble", *arguments], cwd=folder, stdout=subprocess.PIPE
+        )
+        self.addCleanup(running.wait)
+        self.addCleanup(running.kill)
+        assert running.stdout is not None
+        self.addCleanup(running.stdout.close)
+        running.stdout.readline()
 
 
 if __name__ == "__main__":

@@ -53,8 +53,11 @@ class TemplateFolder(Mapping[str, "Template"]):
     """The templates of a folder, by name: ``folder["berth-confirmed"]`` is ``berth-confirmed.html``.
 
     `locale` and `timezone` are those of formatters; `embed` how pictures travel ("cid", the default, as parts
-    of the message; "data" inside the HTML); `picture_folders` further folders that pictures may come from;
-    `id_domain` the right side of their Content-IDs; `formatters` the application's own, each
+    of the message; "data" inside the HTML, "link" below the address `picture_base`, "none" as written);
+    `picture_folders` further folders that pictures may come from; `density` how many pixels a picture has at most to
+    each that is shown; `put_right` what is put right of it (docs/pictures-and-styles.md); `presentational` whether old
+    attributes stand beside the styles that say the same; `fetch` a function of the ``https:`` address of a picture that
+    returns its bytes; `id_domain` the right side of their Content-IDs; `formatters` the application's own, each
     ``f(value, *arguments, locale=…)``; `common` values that every template sees, the data's own name first;
     `limits` what a template may multiply.  With `reload`, a template whose files changed is compiled anew.
 

@@ -346,22 +346,6 @@ class DemoAndExamples(Case):
                 self.assertEqual((done.returncode, done.stderr), (0, ""))
                 self.assertTrue(done.stdout)
 
-    def test_the_readme_tells_the_truth(self) -> None:
-        readme = (ROOT / "README.md").read_text(encoding="utf-8")
-        html, python, output = re.search(
-            r"```html\n(.*?)```.*?```python\n(.*?)```\s*```\n(.*?)```", readme, re.DOTALL
-        ).groups()
-        folder = self.folder({"templates/welcome.html": html}).path
-        done = subprocess.run(
-            [sys.executable, "-W", "ignore", "-c", python], capture_output=True, text=True, cwd=folder, timeout=60
-        )
-        self.assertEqual((done.stdout.strip(), done.stderr), (output.strip(), ""))
-        self.assertEqual(
-            list(defects(message_from_bytes((folder / "welcome.eml").read_bytes(), policy=policy.default))), []
-        )
-        for path in re.findall(r"\]\(([^)]+)\)", readme):
-            self.assertTrue((ROOT / path).exists(), path)
-
 
 if __name__ == "__main__":
     unittest.main()
