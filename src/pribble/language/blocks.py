@@ -244,6 +244,9 @@ class _Parser:
         block.test = test
 
     def _for(self, place: Place, reader: Reader) -> None:
+        if reader.next.kind == "(" and reader.peek(2).text == "in":
+            inner = reader.whole_text.partition("(")[2].rpartition(")")[0].strip()
+            reader.unexpected("a name", f"write {{{{ for {inner}: }}}}")
         names = [self._name(reader)]
         if reader.takes(","):
             names.append(self._name(reader))

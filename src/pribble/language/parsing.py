@@ -223,7 +223,9 @@ class _Grammar:
                 raise TemplateError(
                     '"?" stands after a name or a position only',
                     place=token.place,
-                    hint='a choice is written {{ "late" if days > 3 else "on time" }}',
+                    hint='what is shown instead is written {{ name? else "you" }}'
+                    if isinstance(value, Maybe)
+                    else 'a choice is written {{ "late" if days > 3 else "on time" }}',
                 )
         return value
 

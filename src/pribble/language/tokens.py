@@ -208,6 +208,11 @@ class Reader:
                 hint = "a field is named without any sign before it"
             case "(":
                 hint = 'nothing can be called; a formatter is applied with "as": {{ name as upper }}'
+            case "name" if token.text == "is":
+                hint = "== compares; whether a value is there: {{ if note?: }}"
+            case "name" if wanted.endswith("file name"):
+                rest = "".join(one.text for one in self._tokens[self._index :])
+                hint = f'a file name stands in quotes: "{rest}"'
             case "name" | "number" | "text":
                 hint = "is an operator missing before it?"
         raise TemplateError(f"{_quoted(token)} where {wanted} should stand", place=token.place, hint=hint)

@@ -75,7 +75,10 @@ def read(value: Any, name: str, where: str) -> Any:
         )
     if kind(value) == "list":
         raise FieldError(
-            f'{where} is a list and has no field "{name}"', hint="loop over it, or name a position: [0] is the first"
+            f'{where} is a list and has no field "{name}"',
+            hint=f"how many there are: {where} as count"
+            if name in ("length", "size", "count")
+            else "loop over it, or name a position: [0] is the first",
         )
     if kind(value) != "record":
         raise FieldError(f'{where} is {named(value)} and has no field "{name}"', hint=_WORDS.get(name.lower()))
@@ -90,6 +93,9 @@ _WORDS = {
         ("first", "last", "index", "loop", "counter", "is_first", "is_last"),
         "where a turn of a loop stands, a name for it says: {{ for line at place in lines: }}{{ place.last }}",
     ),
+    **dict.fromkeys(("null", "nil", "undefined"), "whether a value is there: {{ if note?: }}"),
+    **dict.fromkeys(("short", "medium", "long", "full"), 'a text stands in quotes: {{ day as date("long") }}'),
+    **dict.fromkeys(("this", "self"), "a field is named without anything before it: {{ name }}"),
 }
 _MOST_NAMES = 1000
 
@@ -103,6 +109,8 @@ def _hint(name: str, value: Any, where: str) -> str | None:
     near = nearest(name, known)
     if near is None and name.lower() in _WORDS:
         return _WORDS[name.lower()]
+    if near is None and len(name) == 3 and name.isalpha() and name.isupper():
+        return f'a text stands in quotes: {{{{ total as money("{name}") }}}}'
     if near is not None and not near.isidentifier():
         return _quoted(near, where)
     return did_you_mean(name, known)
