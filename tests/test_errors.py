@@ -66,10 +66,7 @@ TEMPLATE_ERRORS = [
     ("{{ subjct: }}x", '1:4: "subjct" is no word of this language'),
     ("{{ for(i in items): }}", '1:7: "(" where a name should stand (write {{ for i in items: }})'),
     ("{{ a as shorten 5 }}", '1:17: "5" where the end of the mark should stand'),
-    (
-        "{{ put p.html }}",
-        ("{{ put p.html }}", '1:8: "p" where the part\'s file name should stand'),
-    ),
+    ("{{ put p.html }}", '1:8: "p" where the part\'s file name should stand'),
     ("{{ if a is none: }}", '1:9: "is" where ":" should stand'),
     ("{{- a -}}", "1:3: a mark has no strokes inside its braces"),
     ("{{ for items: }}", '1:13: ":" where "in" should stand (write {{ for item in items: }})'),
