@@ -168,10 +168,12 @@ def main() -> None:
     calls = [f"cat {note}", f"pribble convert {note} --format fragment"]
     terminal(calls, "convert.png", columns=112, rows=26, size="9")
     terminal(["pribble demo --out build/demo"], "demo.png", rows=60, size="8")
-    terminal(["pribble render berth-confirmed --format text"], "plain-text.png", columns=80, rows=42)
-    terminal(["pribble render mooring-statement --format text"], "statement-text.png", columns=80, rows=58, size="9")
-    terminal(["pribble render gale-warning --format text"], "gale-text.png", columns=80, rows=34)
-    desk = ["pribble render desk-copy --format text", "pribble render gate-code --format text"]
+    terminal(["pribble render berth-confirmed --format text --quiet"], "plain-text.png", columns=80, rows=42)
+    terminal(
+        ["pribble render mooring-statement --format text --quiet"], "statement-text.png", columns=80, rows=58, size="9"
+    )
+    terminal(["pribble render gale-warning --format text --quiet"], "gale-text.png", columns=80, rows=34)
+    desk = ["pribble render desk-copy --format text --quiet", "pribble render gate-code --format text --quiet"]
     terminal(desk, "desk-text.png", columns=80, rows=34)
     newsletter = "tests/data/texts/newsletter.html"
     terminal(
