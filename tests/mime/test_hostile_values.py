@@ -208,7 +208,7 @@ class Fields(Case):
                 TemplateFolder(self.folder().path, id_domain=f"x{bad}y")
 
 
-class Recipients(unittest.TestCase):
+class Recipients(Case):
     """What a value looks like never decides what it means."""
 
     def test_a_bare_tuple_is_refused_where_several_may_stand(self) -> None:
@@ -258,6 +258,28 @@ class Recipients(unittest.TestCase):
                 with self.subTest(name, value=value), self.assertRaises((TypeError, PribbleError)) as caught:
                     Message(**{**TAME, name: value})
                 self.assertIn(called.get(name, name), str(caught.exception))
+
+    def test_arguments_of_what_goes_into_one(self) -> None:
+        """Nor does an `Attachment`, a `Picture`, an `Invitation` or a `TemplateFolder` take what is of no use later."""
+        noon = datetime(2026, 7, 3, 12, tzinfo=UTC)
+        called = {"organizer": "ORGANIZER", "attendees": "ATTENDEE"}  # the property that it is written as
+        for kind, given in (
+            (Attachment, {"name": "a.txt", "content": b"x"}),
+            (Picture, {"content": b"x", "type": "image/png", "name": "a.png", "width": 1, "height": 1}),
+            (
+                Invitation,
+                {"start": noon, "end": noon, "summary": "x", "organizer": "a@x.example", "uid": "u@x.example"},
+            ),
+            (TemplateFolder, {"path": self.folder().path}),
+        ):
+            kind(**given)
+            for name in inspect.signature(kind).parameters:
+                for value in (5j, object(), [object()], {"x": object()}):
+                    if name == "common" and isinstance(value, dict):
+                        continue  # a template tells when it uses one that it cannot
+                    with self.subTest(kind.__name__, name=name), self.assertRaises((TypeError, ValueError)) as caught:
+                        kind(**{**given, name: value})
+                    self.assertIn(called.get(name, name), str(caught.exception))
 
 
 class OnTheWire(unittest.TestCase):

@@ -88,7 +88,9 @@ class Attachment:
     nested: Literal["message", "file"] = "message"
 
     def __post_init__(self) -> None:
-        texts(name=self.name)
+        texts(name=self.name, nested=self.nested)
+        if self.type is not None:
+            texts(type=self.type)
         of((str, bytes), "a text or bytes", content=self.content)
         object.__setattr__(self, "name", file_name(self.name))
         if self.type is not None and not MEDIA_TYPE.fullmatch(checked("Content-Type", self.type)):
