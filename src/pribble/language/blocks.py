@@ -140,10 +140,10 @@ class _Parser:
             value = read_expression(reader)
             reader.finish()
         except TemplateError:
-            refuse_habits(reader, first, second)
+            refuse_habits(reader)
             raise
         if first.text in ("endif", "endfor") and second.kind == "end":
-            refuse_habits(reader, first, second)
+            refuse_habits(reader)
         self._add(Show(place, value))
 
     def _let(self, place: Place, reader: Reader) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import NoReturn
 
 from pribble.errors import TemplateError, nearest
@@ -9,146 +10,121 @@ from pribble.language.tokens import Reader, Token
 
 # The words that open a block, and those that stand in one.
 OPENING = frozenset("if for subject preheader text only into slot put locale timezone".split())
-INNER = {"elif": ":elif …:", "else": ":else:"}
-_BRANCHES = {**INNER, "elseif": INNER["elif"], "elsif": INNER["elif"]}
-# What other notations close with a word of their own.
-_CLOSED = {
-    "endif": ":if",
-    "endfor": ":for",
-    "end": ":if",
-    "foreach": ":for",
-    "each": ":for",
-    "while": ":for",
-    "unless": ":if",
-}
-# How other notations say that a block ends or branches, or that a file comes in.
+_INNER = {"elif": ":elif …:", "else": ":else:"}
+# How other notations say that a block branches, ends or opens, or that a file comes in.
+_BRANCHES = {**_INNER, "elseif": _INNER["elif"], "elsif": _INNER["elif"]}
+_ENDS = {"endif": ":if", "endfor": ":for", "end": ":if"}
 _ELSEWHERE = {
-    "endif": ":if",
-    "endfor": ":for",
-    "end": ":if",
+    **_ENDS,
     "foreach": "for … in …:",
     "each": "for … in …:",
-    "unless": "if not …:",
     "while": "for … in …:",
+    "unless": "if not …:",
     "switch": "if … == …:",
     "case": ":elif … == …:",
     "set": "let … = …",
     "include": 'put "…"',
     "extends": 'layout "…"',
 }
+_CLOSED = {**_ENDS, "foreach": ":for", "each": ":for", "while": ":for", "unless": ":if"}
 _JOINING = frozenset("as if else in and or not is".split())
 _SIGNS = ("#", "%", "!", ">", "^", "@")
 
 
-def refuse_habits(reader: Reader, first: Token, second: Token) -> None:
-    """Raise a better error where a mark that cannot be read, of which these are the first tokens, looks like something
-    that is known."""
-    written = reader.whole_text
-    if first.kind == "name" and first.text in OPENING:
-        _refuse_open(reader, first, second, written)
-    if first.kind == "name" and first.text.lower() == "else" and second.text == "if":
-        rest = written.partition("if")[2].strip(" :")
-        raise TemplateError(
-            '"else if" is one word here', place=reader.whole, hint=f"write {{{{ :elif {rest}: }}}}"
-        ) from None
-    if first.kind == "name" and (branch := _BRANCHES.get(first.text.lower())):
-        rest = written[len(first.text) :].strip(" :")
-        raise TemplateError(
-            f'"{first.text}" needs a colon before it too'
-            if first.text in INNER
-            else f'"{first.text}" is no word of this language',
-            place=first.place,
-            hint=f"write {{{{ {branch.replace('…', rest or '…')} }}}}",
-        ) from None
-    if first.kind == "name" and second.kind in ("name", ":") and reader.last.kind == ":":
-        _refuse_word(first, written)
-    if first.kind == "name" and first.text.lower() in _ELSEWHERE:
-        meant, rest = _ELSEWHERE[first.text.lower()], written[len(first.text) :].strip(" :")
-        if first.text == "end" and second.text in OPENING:
-            meant = f":{second.text}"
-        if rest and meant.count("…") == 1:
-            meant = meant.replace("…", rest.strip("\"'"))
-        raise TemplateError(
-            f'"{first.text}" is no word of this language', place=first.place, hint=f"write {{{{ {meant} }}}}"
-        ) from None
-    if first.kind == "-" and reader.last.kind == "-":
-        raise TemplateError(
-            "a mark has no strokes inside its braces",
-            place=first.place,
-            hint=f"write {{{{ {written.strip('- ')} }}}}: a line that holds nothing but blocks leaves no line",
-        ) from None
-    if first.kind == "/":
-        raise TemplateError(
-            "a slash closes nothing", place=first.place, hint=f"write {{{{ :{second.text or 'if'} }}}}"
-        ) from None
-    if first.kind in _SIGNS:
-        raise TemplateError(
-            f'"{first.text}" opens nothing',
-            place=first.place,
-            hint="a block opens with a word and a colon, {{ if paid: }}; a remark is {{ # … }}",
-        ) from None
-    _refuse_names(reader, written)
-    if first.kind == "name" and second.kind == ":":
-        raise TemplateError(
-            f'":" behind "{first.text}" means nothing here',
-            place=second.place,
-            hint="a mark holds a value, and no style: where two braces meet in a style sheet, put a space between them",
-        ) from None
-
-
-def _refuse_open(reader: Reader, first: Token, second: Token, written: str) -> NoReturn:
-    rest = written.removeprefix(first.text).strip(" :")
-    raise TemplateError(
-        f'"{first.text}" opens no block with its colon there'
-        if second.kind == ":"
-        else f'"{first.text}" opens no block without a colon',
-        place=reader.whole,
-        hint=f"write {{{{ {first.text} {rest}: }}}}" if rest else f"write {{{{ {first.text}: }}}}",
-    ) from None
-
-
-def _refuse_word(first: Token, written: str) -> None:
-    """A block that begins with a word that is none, but nearly one."""
-    meant = nearest(first.text.lower(), (*OPENING, *INNER))
-    if meant is not None:
-        rest = written.removeprefix(first.text).strip(" :")
-        opened = f"{meant} {rest}".strip()
-        shown = f":{opened}:" if meant in INNER else f"{opened}:"
-        raise TemplateError(
-            f'"{first.text}" is no word of this language',
-            place=first.place,
-            hint=f'did you mean "{meant}"? Write {{{{ {shown} }}}}',
-        ) from None
-
-
-def _refuse_names(reader: Reader, written: str) -> None:
-    """Names side by side, as a table has them above its columns."""
-    tokens = reader.all
-    if len(tokens) == 4 and tokens[1].text == "as" and tokens[3].kind in ("name", "number"):
-        raise TemplateError(
-            f'"{tokens[3].text}" where the end of the mark should stand',
-            place=tokens[3].place,
-            hint=f"write {{{{ {tokens[0].text} as {tokens[2].text}({tokens[3].text}) }}}}",
-        ) from None
-    if len(tokens) > 1 and all(token.kind in ("name", "number") and token.text not in _JOINING for token in tokens):
-        raise TemplateError(
-            f'"{tokens[1].text}" where the end of the mark should stand',
-            place=tokens[1].place,
-            hint=f'a field whose name is more than a word is written all["{written}"]',
-        ) from None
+def refuse_habits(reader: Reader) -> None:
+    """Raise a better error for a mark that cannot be read, where it looks like something that is known."""
+    for problem, token, hint in _habits(reader, reader.all, reader.whole_text):
+        place = reader.whole if token is None else token.place
+        raise TemplateError(problem, place=place, hint=hint) from None
 
 
 def refuse_closing(word: Token, reader: Reader) -> None:
-    """Raise a better error for a word behind a colon that is none of this language, but nearly one."""
-    if word.text in OPENING or word.text in INNER:
+    """Raise a better error for a word behind a colon that is none of this language, but is known, or nearly one."""
+    if word.text in OPENING or word.text in _INNER:
         return
-    near = nearest(word.text.lower(), (*OPENING, *INNER))
     named = word.text.lower()
-    meant = _CLOSED.get(named) or _BRANCHES.get(named) or (near and INNER.get(near, f":{near}"))
+    meant = _CLOSED.get(named) or _BRANCHES.get(named)
+    if meant is None and (near := nearest(named, (*OPENING, *_INNER))):
+        meant = _INNER.get(near, f":{near}")
     if meant is not None:
         rest = reader.whole_text.partition(word.text)[2].strip(" :")
-        raise TemplateError(
-            f'"{word.text}" is no word of this language',
-            place=word.place,
-            hint=f"did you mean {{{{ {meant.replace('…', rest or '…')} }}}}?",
+        _unknown(word, f"did you mean {_mark(meant, rest)}?")
+
+
+def _unknown(word: Token, hint: str) -> NoReturn:
+    raise TemplateError(f'"{word.text}" is no word of this language', place=word.place, hint=hint) from None
+
+
+# What is wrong, with which token (None: with the whole mark), and what to write.
+_Habit = tuple[str, Token | None, str]
+
+
+def _habits(reader: Reader, tokens: list[Token], written: str) -> Iterator[_Habit]:
+    """What a mark with these tokens looks like, the likeliest first."""
+    if tokens and tokens[0].kind == "name":
+        yield from _words(tokens, written)
+        yield from _names(tokens, written)
+    elif tokens:
+        yield from _signs(tokens, written)
+
+
+def _words(tokens: list[Token], written: str) -> Iterator[_Habit]:
+    """A word that opens, branches or closes a block, or does so elsewhere."""
+    first, second = tokens[0], tokens[1] if len(tokens) > 1 else None
+    word, rest = first.text.lower(), written[len(first.text) :].strip(" :")
+    is_block = second is not None and second.kind in ("name", ":") and tokens[-1].kind == ":"
+    unknown = f'"{first.text}" is no word of this language'
+    if first.text in OPENING:
+        colon = "with its colon there" if second is not None and second.kind == ":" else "without a colon"
+        yield f'"{first.text}" opens no block {colon}', None, f"write {{{{ {f'{first.text} {rest}'.strip()}: }}}}"
+    if word == "else" and second is not None and second.text == "if":
+        yield '"else if" is one word here', None, f"write {_mark(_INNER['elif'], rest.removeprefix('if').strip())}"
+    if word in _BRANCHES:
+        problem = f'"{first.text}" needs a colon before it too' if first.text in _INNER else unknown
+        yield problem, first, f"write {_mark(_BRANCHES[word], rest)}"
+    if is_block and (near := nearest(word, (*OPENING, *_INNER))):
+        meant = _INNER.get(near, f"{near} …:" if rest else f"{near}:")
+        yield unknown, first, f'did you mean "{near}"? Write {_mark(meant, rest)}'
+    if word in _ELSEWHERE:
+        ends = word == "end" and second is not None and second.text in OPENING
+        yield unknown, first, f"write {_mark(f':{rest}' if ends else _ELSEWHERE[word], rest)}"
+
+
+def _names(tokens: list[Token], written: str) -> Iterator[_Habit]:
+    """Names side by side, as a table has them above its columns; a formatter without brackets; a style."""
+    first, second = tokens[0], tokens[1] if len(tokens) > 1 else None
+    plain = all(token.kind in ("name", "number") for token in tokens)
+    if len(tokens) == 4 and plain and tokens[1].text == "as":
+        value, _, name, argument = (token.text for token in tokens)
+        yield (
+            f'"{argument}" where the end of the mark should stand',
+            tokens[3],
+            f"write {{{{ {value} as {name}({argument}) }}}}",
         )
+    if second is not None and plain and _JOINING.isdisjoint(token.text for token in tokens):
+        hint = f'a field whose name is more than a word is written all["{written}"]'
+        yield f'"{second.text}" where the end of the mark should stand', second, hint
+    if second is not None and second.kind == ":":
+        hint = "a mark holds a value, and no style: where two braces meet in a style sheet, put a space between them"
+        yield f'":" behind "{first.text}" means nothing here', second, hint
+
+
+def _signs(tokens: list[Token], written: str) -> Iterator[_Habit]:
+    """A sign that closes, opens or trims elsewhere."""
+    first = tokens[0]
+    if first.kind == "-" and tokens[-1].kind == "-":
+        hint = f"write {{{{ {written.strip('- ')} }}}}: a line that holds nothing but blocks leaves no line"
+        yield "a mark has no strokes inside its braces", first, hint
+    if first.kind == "/":
+        word = tokens[1].text if len(tokens) > 1 else "if"
+        yield "a slash closes nothing", first, f"write {{{{ :{word} }}}}"
+    if first.kind in _SIGNS:
+        hint = "a block opens with a word and a colon, {{ if paid: }}; a remark is {{ # … }}"
+        yield f'"{first.text}" opens nothing', first, hint
+
+
+def _mark(form: str, rest: str) -> str:
+    """A mark of this `form`, with the `rest` of what was written where one thing is left open."""
+    if form.count("…") == 1:
+        form = form.replace("…", rest.strip("\"'") if '"' in form else rest) if rest else form
+    return f"{{{{ {form} }}}}"
