@@ -269,6 +269,42 @@ class Formatters(Case):
             rendering.html,
         )
 
+    def test_application_formatters_are_called_once_a_mark_and_turn(self) -> None:
+        """They may issue something: the HTML and the text have the same, and an error asks for no more."""
+        calls: list[object] = []
+
+        def token(value: object, *, locale: str) -> str:
+            calls.append(value)
+            return f"t{len(calls)}"
+
+        def failing(value: str, *, locale: str) -> str:
+            return {"known": "x"}[value]
+
+        files = {
+            "a.html": "<p>{{ id as token }}</p>{{ for x in xs: }}<p>{{ x as token }}{{ put 'p.html', x = x }}</p>{{ :for }}",
+            "p.html": "{{ takes x }}-{{ x as token }}",
+            "late.html": "<style>.k{color:red}</style><p class='{{ k }}'>{{ id as token }}</p>",
+            "lacks.html": "<p>{{ id as token }}</p><p>{{ all['what is not there'] }}{{ lost }}</p>",
+            "fails.html": "<p>x</p>{{ id as failing }}",
+        }
+        folder = self.folder(files, formatters={"token": token, "failing": failing})
+        made = folder["a"].render({"id": 1, "xs": [2, 3]})
+        html, text = str(made.html), str(made.text)
+        self.assertEqual(calls, [1, 2, 2, 3, 3])
+        self.assertEqual(re.findall(r"t\d", html), re.findall(r"t\d", text))
+        calls.clear()
+        late = folder["late"].render({"id": 1, "k": "k"})
+        self.assertEqual((late.text, len(calls)), ("t1\n", 1))
+        calls.clear()
+        with self.assertRaises(FieldError):
+            folder["lacks"].render({"id": 1})
+        self.assertEqual(calls, [1])
+        with self.assertRaisesRegex(
+            FieldError, r"fails\.html:1:18: the formatter failing fails: KeyError: 'other'"
+        ) as caught:
+            folder["fails"].render({"id": "other"})
+        self.assertIsInstance(caught.exception.__cause__, KeyError)
+
     def test_application_formatters(self) -> None:
         folder = self.folder(
             {"t.html": "{{ b as berth }} {{ b as berth('pier', short = true) }}"},

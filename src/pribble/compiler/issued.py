@@ -10,13 +10,16 @@ from typing import Any
 
 from pribble.errors import FieldError, Place, PribbleError
 
+# Where it stands, and the marks that put the part which it stands in.
+_Mark = tuple[Place, tuple[Place | None, ...]]
+
 
 class Issued:
     """What was given so far, by the mark: of each mark in the order of its turns."""
 
     def __init__(self) -> None:
-        self._given: dict[Place, list[tuple[Any, PribbleError | None]]] = {}
-        self._turns: Counter[Place] = Counter()
+        self._given: dict[_Mark, list[tuple[Any, PribbleError | None]]] = {}
+        self._turns: Counter[_Mark] = Counter()
 
     def begin(self) -> None:
         """A program is run, from its first mark on."""
@@ -24,8 +27,9 @@ class Issued:
 
     def at(self, place: Place, call: Callable[[], Any]) -> Any:
         """What `call` gives, or gave before in this turn of the mark at a place."""
-        given, turn = self._given.setdefault(place, []), self._turns[place]
-        self._turns[place] += 1
+        mark = place, tuple(related.place for related in place.via)
+        given, turn = self._given.setdefault(mark, []), self._turns[mark]
+        self._turns[mark] += 1
         if turn == len(given):
             try:
                 given.append((call(), None))
