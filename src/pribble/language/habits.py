@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import NoReturn
 
 from pribble.errors import TemplateError, nearest
 from pribble.language.tokens import Reader, Token
@@ -33,9 +32,10 @@ _SIGNS = ("#", "%", "!", ">", "^", "@")
 
 def refuse_habits(reader: Reader) -> None:
     """Raise a better error for a mark that cannot be read, where it looks like something that is known."""
-    for problem, token, hint in _habits(reader, reader.all, reader.whole_text):
-        place = reader.whole if token is None else token.place
-        raise TemplateError(problem, place=place, hint=hint) from None
+    likeliest = next(_habits(reader.all, reader.whole_text), None)
+    if likeliest is not None:
+        problem, token, hint = likeliest
+        raise TemplateError(problem, place=reader.whole if token is None else token.place, hint=hint) from None
 
 
 def refuse_closing(word: Token, reader: Reader) -> None:
@@ -48,18 +48,18 @@ def refuse_closing(word: Token, reader: Reader) -> None:
         meant = _INNER.get(near, f":{near}")
     if meant is not None:
         rest = reader.whole_text.partition(word.text)[2].strip(" :")
-        _unknown(word, f"did you mean {_mark(meant, rest)}?")
-
-
-def _unknown(word: Token, hint: str) -> NoReturn:
-    raise TemplateError(f'"{word.text}" is no word of this language', place=word.place, hint=hint) from None
+        raise TemplateError(
+            f'"{word.text}" is no word of this language',
+            place=word.place,
+            hint=f"did you mean {_mark(meant, rest)}?",
+        )
 
 
 # What is wrong, with which token (None: with the whole mark), and what to write.
 _Habit = tuple[str, Token | None, str]
 
 
-def _habits(reader: Reader, tokens: list[Token], written: str) -> Iterator[_Habit]:
+def _habits(tokens: list[Token], written: str) -> Iterator[_Habit]:
     """What a mark with these tokens looks like, the likeliest first."""
     if tokens and tokens[0].kind == "name":
         yield from _words(tokens, written)
@@ -125,6 +125,6 @@ def _signs(tokens: list[Token], written: str) -> Iterator[_Habit]:
 
 def _mark(form: str, rest: str) -> str:
     """A mark of this `form`, with the `rest` of what was written where one thing is left open."""
-    if form.count("…") == 1:
-        form = form.replace("…", rest.strip("\"'") if '"' in form else rest) if rest else form
+    if rest and form.count("…") == 1:
+        form = form.replace("…", rest.strip("\"'") if '"' in form else rest)
     return f"{{{{ {form} }}}}"

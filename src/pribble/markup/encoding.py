@@ -38,10 +38,8 @@ def decoded_page(octets: bytes, name: str) -> tuple[str, list[Finding]]:
     Raises `DataError`, which names the page by `name`, for octets that are not in the charset.
     """
     declared = _declared(octets[:_LOOKED_AT].decode("latin-1"))
-    encoding = webencodings.lookup(declared.text) if declared else None
-    if encoding is None:
-        encoding = webencodings.UTF8
-    encoding = webencodings.lookup(_MEANT.get(encoding.name, encoding.name)) or webencodings.UTF8
+    named = webencodings.lookup(declared.text).name if declared else "utf-8"
+    encoding = webencodings.lookup(_MEANT.get(named, named))
     try:
         # A byte order mark stands above what is declared.
         text, encoding = webencodings.decode(octets, encoding, errors="strict")
