@@ -4,6 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from decimal import Decimal
+from functools import partial
+
+
+def _repeated(text: str, size: int) -> str:
+    return text * (size // len(text))
+
 
 _FLAG = "\U0001f1e9\U0001f1ea"
 # Each template by its size in characters, about.
@@ -293,7 +299,7 @@ PICTURES: dict[str, Callable[[int], bytes]] = {
 VALUES: dict[str, Callable[[int], str]] = {
     "quotes in a row": lambda n: '"a" ' * (n // 4),
     **{
-        text: lambda n, text=text: text * (n // len(text))
+        text: partial(_repeated, text)
         for text in (
             "a",
             " ",

@@ -36,7 +36,7 @@ class Links:
 
     def html(self, data: Any) -> str:
         """The HTML, compiled, and nothing else."""
-        return "".join(self._bound.pieces(data)[0])
+        return "".join(self._bound.pieces(data)[0] or ())
 
     @staticmethod
     def html_by_hand(data: Any) -> str:

@@ -73,7 +73,7 @@ class Messages:
         made["From"], made["To"], made["Subject"] = OFFICE, data["skipper"]["email"], rendering.subject
         made.set_content(rendering.text)
         made.add_alternative(str(rendering.html), subtype="html")
-        page = made.get_payload()[1]
+        page: Any = made.get_payload(1)
         for picture in rendering.pictures:
             content_id = f"<{picture.content_id('x.example')}>"
             page.add_related(picture.content, *picture.type.split("/"), cid=content_id, filename=picture.file_name)

@@ -7,10 +7,11 @@ import importlib
 import math
 import pkgutil
 import re
-import re._constants as kinds
-import re._parser as parser
+import re._constants as kinds  # type: ignore[import-not-found]  # the standard library has them without types
+import re._parser as parser  # type: ignore[import-not-found]
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
+from functools import partial
 from itertools import islice, product
 from pathlib import Path
 from typing import Any
@@ -150,7 +151,11 @@ def almost(pattern: re.Pattern[Any]) -> Iterator[Callable[[int], str]]:
     tree = parser.parse(source, pattern.flags & ~re.UNICODE if not isinstance(pattern.pattern, str) else pattern.flags)
     repeated = dict.fromkeys(_repetitions(tree, ""))
     for before, body, end in islice(_combined(repeated), _MOST_TEXTS):
-        yield lambda n, before=before, body=body, end=end: before + body * (n // len(body)) + end
+        yield partial(_repeated, before, body, end)
+
+
+def _repeated(before: str, body: str, end: str, size: int) -> str:
+    return before + body * (size // len(body)) + end
 
 
 def _combined(repeated: Iterable[tuple[str, str]]) -> Iterator[tuple[str, str, str]]:

@@ -69,6 +69,7 @@ class Statement:
         assert self._bound.html and self._bound.preheader
         preheader = self._bound.preheader(data)
         pieces, _, _ = self._bound.pieces(data)
+        assert pieces is not None
         return str(Rendering(None, preheader, self._manner, with_preheader(pieces, preheader), ()).html)
 
     def text(self, given: Any) -> str:

@@ -13,7 +13,7 @@ template = TemplateFolder(DEMO, locale="en_GB")["mooring-statement"]
 data = template.samples[""]
 data["usage"]["chart"] = usage_chart(data["usage"]["kwh"], date(2026, 6, 1))  # a Matplotlib figure, or a file's name
 rendering = template.render(data)
-html = rendering.fragment(embed="data")
+html = rendering.fragment(embed="data") or ""
 
 sources = re.findall(r'<img[^>]* src="([^"]{,30})', html)
 print(f"{len(html):,} characters, pictures: {', '.join(source + '…' for source in sources)}")

@@ -9,6 +9,7 @@ import subprocess
 import sys
 import tempfile
 import unittest
+from collections.abc import Mapping
 from contextlib import chdir
 from dataclasses import dataclass
 from pathlib import Path
@@ -17,7 +18,7 @@ from unittest import mock
 
 from hypothesis import HealthCheck, Phase, settings
 
-from pribble import Template, TemplateFolder
+from pribble import Rendering, Template, TemplateFolder
 from pribble.cli import main
 
 ROOT = Path(__file__).parent.parent
@@ -71,12 +72,18 @@ def seeds(usual: int) -> range:
 # ---- templates and the command line ------------------------------------------------------------------------------
 
 
+def html_of(rendering: Rendering) -> str:
+    """The page of a rendering that must have one: a template of text alone has none."""
+    assert rendering.html is not None
+    return rendering.html
+
+
 class Case(unittest.TestCase):
     """A test case with a folder of its own and short ways to render."""
 
     maxDiff = None
 
-    def folder(self, files: dict[str, str | bytes] | None = None, **settings: Any) -> TemplateFolder:
+    def folder(self, files: Mapping[str, str | bytes] | None = None, **settings: Any) -> TemplateFolder:
         """A template folder with these files."""
         path = Path(tempfile.mkdtemp(prefix="pribble-test-"))
         self.addCleanup(shutil.rmtree, path)
@@ -88,9 +95,9 @@ class Case(unittest.TestCase):
 
     def html(self, text: str, data: Any = None, **options: Any) -> str:
         """The HTML of a template of one file."""
-        return Template.from_text(text).render({} if data is None else data, **options).html
+        return html_of(Template.from_text(text).render({} if data is None else data, **options))
 
-    def complaint(self, text: str, data: Any = None, files: dict[str, str | bytes] | None = None) -> str:
+    def complaint(self, text: str, data: Any = None, files: Mapping[str, str | bytes] | None = None) -> str:
         """The error that a template brings, compiled or rendered, as a user reads it."""
         from pribble import PribbleError
 
@@ -109,11 +116,11 @@ class Done:
     stderr: str
 
 
-def pribble(*arguments: str, stdin: str = "", cwd: Path = ROOT, **environment: str) -> Done:
+def pribble(*arguments: str, stdin: str = "", cwd: Path = ROOT, environment: Mapping[str, str] | None = None) -> Done:
     """Run a command of Pribble's as a user would, but in this process."""
     given = io.TextIOWrapper(io.BytesIO(stdin.encode()), encoding="utf-8")
     streams = [io.TextIOWrapper(io.BytesIO(), encoding="utf-8", write_through=True) for _ in range(2)]
-    around = {"COLUMNS": "100", "NO_COLOR": "1", **environment}
+    around = {"COLUMNS": "100", "NO_COLOR": "1", **(environment or {})}
     with (
         chdir(cwd),
         mock.patch.dict(os.environ, around),
@@ -123,18 +130,20 @@ def pribble(*arguments: str, stdin: str = "", cwd: Path = ROOT, **environment: s
             code = main(arguments)
         except SystemExit as stop:  # argparse
             code = int(stop.code or 0)
-    out, err = (stream.buffer.getvalue().decode() for stream in streams)  # type: ignore[attr-defined]
+    out, err = (stream.buffer.getvalue().decode() for stream in streams)
     return Done(code, out, err)
 
 
-def pribble_process(*arguments: str, stdin: str = "", cwd: Path = ROOT, **environment: str) -> Done:
+def pribble_process(
+    *arguments: str, stdin: str = "", cwd: Path = ROOT, environment: Mapping[str, str] | None = None
+) -> Done:
     """Run a command of Pribble's in a process of its own."""
     done = subprocess.run(
         [sys.executable, "-m", "pribble", *arguments],
         input=stdin.encode(),
         capture_output=True,
         cwd=cwd,
-        env={**os.environ, "COLUMNS": "100", "NO_COLOR": "1", **environment},
+        env={**os.environ, "COLUMNS": "100", "NO_COLOR": "1", **(environment or {})},
         timeout=120,
     )
     return Done(done.returncode, done.stdout.decode(), done.stderr.decode())

@@ -6,6 +6,7 @@ import contextlib
 import json
 import re
 import unittest
+from typing import Any
 
 from hypothesis import given
 from hypothesis import strategies as st
@@ -206,7 +207,7 @@ class Errors(Case):
         self.assertTrue(caught.exception.__suppress_context__)
 
 
-MESSAGE_ERRORS = [
+MESSAGE_ERRORS: list[tuple[dict[str, Any], type[Exception], str]] = [
     ({"sender": "a@x.example\r\nBcc: b@x.example"}, HeaderError, "From: a carriage return (U+000D) at position 11"),
     ({"to": "a@x.example\nX: y"}, HeaderError, "To: a line feed (U+000A) at position 11"),
     ({"to": [("Ana\0", "a@x.example")]}, HeaderError, "To: NUL (U+0000) at position 3"),

@@ -5,7 +5,6 @@ Run by .ci/run with the interpreter of an environment that has the wheel and not
 
 from __future__ import annotations
 
-import sys
 from email import message_from_bytes, policy
 from importlib.metadata import metadata
 from importlib.util import find_spec
@@ -45,4 +44,4 @@ def check() -> None:
 
 
 if __name__ == "__main__":
-    sys.exit(check())
+    check()

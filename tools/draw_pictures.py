@@ -9,6 +9,7 @@ run this again only to change them.
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from datetime import date
 from pathlib import Path
 
@@ -32,7 +33,7 @@ class Sheet:
         self.image = Image.new("RGBA", (width * SMOOTH, height * SMOOTH), colour or (0, 0, 0, 0))
         self.draw = ImageDraw.Draw(self.image)
 
-    def polygon(self, points: list[tuple[float, float]], fill: str) -> None:
+    def polygon(self, points: Sequence[tuple[float, float]], fill: str) -> None:
         self.draw.polygon([(x * SMOOTH, y * SMOOTH) for x, y in points], fill=fill)
 
     def box(
@@ -54,7 +55,7 @@ class Sheet:
             [(x - radius) * SMOOTH, (y - radius) * SMOOTH, (x + radius) * SMOOTH, (y + radius) * SMOOTH], fill=fill
         )
 
-    def line(self, points: list[tuple[float, float]], fill: str, width: float) -> None:
+    def line(self, points: Sequence[tuple[float, float]], fill: str, width: float) -> None:
         self.draw.line(
             [(x * SMOOTH, y * SMOOTH) for x, y in points], fill=fill, width=round(width * SMOOTH), joint="curve"
         )

@@ -39,7 +39,7 @@ def check(text: str, folder: TemplateFolder) -> None:
         data = {"v": value, "c": True, "l": [1, 2]}
         try:
             rendering = template.render(data)
-            html, _ = rendering.html, rendering.text
+            html, _ = str(rendering.html), rendering.text
         except PribbleError:
             continue
         found = structure(html)

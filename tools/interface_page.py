@@ -8,7 +8,7 @@ from __future__ import annotations
 import inspect
 import re
 import sys
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from types import FunctionType
 from typing import Any
@@ -164,7 +164,7 @@ def _members(kind: type) -> Iterator[str]:
             yield f"- **`{name if is_value else _call(name, function)}`** {text}"
 
 
-def _call(name: str, function: FunctionType) -> str:
+def _call(name: str, function: Callable[..., object]) -> str:
     given = [p for p in inspect.signature(function).parameters.values() if p.name not in ("self", "cls")]
     return f"{name}({', '.join(_parameter(p, given, number) for number, p in enumerate(given))})"
 

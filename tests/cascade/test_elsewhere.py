@@ -118,7 +118,7 @@ class Elsewhere(Case):
             "css/b.css": "@font-face { src: url('../y.woff#z') }",
             "css/a.png": picture,
         }
-        html = self.folder(files)["t"].render({}).fragment(embed="data")
+        html = self.folder(files)["t"].render({}).fragment(embed="data") or ""
         self.assertIn("@font-face { src: url(css/x.woff) }", html)
         self.assertIn("@font-face { src: url(y.woff#z) }", html)
         self.assertIn("image-set(url(data:image/png;base64,", html)

@@ -151,7 +151,8 @@ class AgainstABrowser(Case):
         for seed in seeds(20):
             random = Random(seed)
             page = numbered(body(random))
-            css, rules = "", []
+            css = ""
+            rules: list[str] = []
             for _ in range(12):
                 levels = [
                     [random.choice(("", "& ", "> ", ".a", "&.b ", "+ ", "&", ":not(&) ", "& & ")) for _ in range(2)]

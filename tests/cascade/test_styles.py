@@ -14,7 +14,7 @@ from pribble.markup.events import Opened
 from pribble.markup.page import read as read_page
 from tests.cascade import styled
 from tests.chromium import STATES, browser, computed, differences, values
-from tests.support import TEST_DATA, Case, needs_chromium, proof, seeds
+from tests.support import TEST_DATA, Case, html_of, needs_chromium, proof, seeds
 
 PAGES = sorted((TEST_DATA / "pages").glob("[0-9]*.html"))
 _SHEETS = re.compile(r"<style.*?</style>", re.DOTALL)
@@ -78,7 +78,7 @@ class Inlining(Case):
             "t.html": '<link rel=stylesheet href=a.css media="all"><link rel="stylesheet" href="round.css"><p>x<b>y</b></p>',
         }
         template = self.folder(files)["t"]
-        html = template.render({}).html
+        html = html_of(template.render({}))
         self.assertIn('<p style="color:red">x<b style="margin:0; color:red">', html)
         self.assertIn("@import url(https://x.example/f.css);", html)
         self.assertRegex(html, r"@media print \{ @supports \(display: grid\) \{ p \{ padding: 2px \}")
@@ -191,9 +191,9 @@ class Inlining(Case):
             # The same without a sheet, so that nothing is inlined before it is rendered; var() would be.
             bare = Template.from_text(text.replace("var(", "min("))
             for data in styled.data():
-                rendered = bare.render(data).html.replace("<!--sheet-->", sheet).replace("min(", "var(")
+                rendered = html_of(bare.render(data)).replace("<!--sheet-->", sheet).replace("min(", "var(")
                 with self.subTest(seed=seed, data=data["kind"]):
-                    self.assertEqual(_winning(template.render(data).html), _winning(inline_styles(rendered)))
+                    self.assertEqual(_winning(html_of(template.render(data))), _winning(inline_styles(rendered)))
         self.assertEqual(ways, {True, False})
 
 
@@ -242,7 +242,7 @@ class InChromium(Case):
         for name in ("berth-confirmed", "mooring-statement"):
             folder = TemplateFolder(TEMPLATES, locale="en_GB", put_right=())
             sample = folder[name].samples[""]
-            made = folder[name].render(sample, embed="none").html
+            made = html_of(folder[name].render(sample, embed="none"))
             layout = (TEMPLATES / "layouts/frame.html").read_text(encoding="utf-8")
             sheet = _SHEETS.search(layout)
             assert sheet
@@ -251,7 +251,7 @@ class InChromium(Case):
                 str(path.relative_to(TEMPLATES)): path.read_bytes() for path in TEMPLATES.rglob("*") if path.is_file()
             }
             files["layouts/frame.html"] = layout.replace(sheet[0], "<!--sheet-->")
-            written = self.folder(files, locale="en_GB", put_right=())[name].render(sample, embed="none").html
+            written = html_of(self.folder(files, locale="en_GB", put_right=())[name].render(sample, embed="none"))
             with self.subTest(name):
                 before = computed(page, written.replace("<!--sheet-->", sheet[0]))
                 self.assertEqual(differences(before, computed(page, made)), [])

@@ -262,7 +262,7 @@ class Errors(Case):
             ("[senders]\ndefault = 1", '"senders.default" is a mailbox'),
         ]:
             folder = self.folder({"pribble.toml": text})
-            done = pribble("fields", "x", cwd=folder.path, PYTHONPATH=str(ROOT / "src"))
+            done = pribble("fields", "x", cwd=folder.path, environment={"PYTHONPATH": str(ROOT / "src")})
             self.assertEqual(done.returncode, 1, done.stderr)
             self.assertIn(expected, done.stderr)
 

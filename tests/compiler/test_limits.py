@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from pribble import FieldError, LimitReached, Limits, PribbleError, Template, TemplateFolder
 from pribble.columns import columns
-from tests.support import Case, generated, slow
+from tests.support import Case, generated, html_of, slow
 
 
 @dataclass
@@ -46,7 +46,7 @@ def folder(**limits: Any) -> TemplateFolder:
 
 def shown(text: str, data: Any, **limits: Any) -> str:
     """The HTML of a template under limits."""
-    return Template.from_text(text, folder=folder(**limits)).render(data).html
+    return html_of(Template.from_text(text, folder=folder(**limits)).render(data))
 
 
 class Going(Case):

@@ -241,8 +241,10 @@ def shown(value: Any) -> str:
 
 def formatted(name: str, value: Any) -> Any:
     if name == "count":
-        if value is NOTHING or isinstance(value, list | dict):
-            return len(value) if value is not NOTHING else 0
+        if value is NOTHING:
+            return 0
+        if isinstance(value, list | dict):
+            return len(value)
         raise Wrong
     if value is NOTHING:
         return NOTHING

@@ -114,7 +114,7 @@ class Delivery(Case):
             f"smtps://berths@localhost:{receiver.port}",
         ]
         trusted = {"SSL_CERT_FILE": str(folder / "cert.pem")}
-        done = pribble(*send, PRIBBLE_PASSWORD="s3cret", **trusted)
+        done = pribble(*send, environment={"PRIBBLE_PASSWORD": "s3cret", **trusted})
         self.assertEqual(
             (done.returncode, done.stdout), (0, "ana@example.org: accepted (250 2.0.0 kept)\n"), done.stderr
         )
@@ -123,7 +123,7 @@ class Delivery(Case):
             ({"PRIBBLE_PASSWORD": "wrong", **trusted}, "answered 535"),
             ({"PRIBBLE_PASSWORD": "s3cret"}, "no secure connection"),
         ]:
-            done = pribble(*send, **environment)
+            done = pribble(*send, environment=environment)
             self.assertEqual(done.returncode, 3)
             self.assertIn(expected, done.stderr)
             self.assertNotIn("s3cret", done.stderr)

@@ -16,7 +16,7 @@ from PIL import Image
 from pribble import PictureError, Template, TemplateFolder
 from pribble.demo import defects
 from tests.chromium import PAINTED, browser
-from tests.support import DEMO, Case, generated, needs_chromium
+from tests.support import DEMO, Case, generated, html_of, needs_chromium
 
 
 def png(width: int, height: int, colour: str = "red", kind: str = "PNG") -> bytes:
@@ -59,13 +59,15 @@ class Demo(Case):
                 )
                 self.assertEqual(list(defects(message)), [])
                 ids = [str(p["Content-ID"]).strip("<>") for p in message.walk() if p["Content-ID"]]
-                used = re.findall(r"cid:([^\"']+)", message.get_body(("html",)).get_content())
+                page = message.get_body(("html",))
+                assert page is not None
+                used = re.findall(r"cid:([^\"']+)", page.get_content())
                 self.assertEqual(list(dict.fromkeys(used)), ids)
                 self.assertEqual(message["Subject"], rendering.subject)
 
     def test_no_mark_is_left(self) -> None:
         template, data = self.demo()[0]
-        html = template.render(data).html
+        html = html_of(template.render(data))
         self.assertNotRegex(html, r"\{\{|\}\}|[\U000f0000-\U0010ffff]")
 
     def test_the_german_confirmation_and_the_gate_code(self) -> None:
@@ -83,7 +85,7 @@ class Demo(Case):
     @needs_chromium
     def test_a_browser_paints_every_picture_at_its_size(self) -> None:
         template, data = self.demo()[0]
-        browser().load(template.render(data, embed="data").html)
+        browser().load(html_of(template.render(data, embed="data")))
         painted = browser().evaluate(PAINTED)
         self.assertEqual(painted, [[True, 1120, 536, 249], [True, 112, 56, 56]])
 
@@ -113,16 +115,16 @@ class Pictures(Case):
                 template = self.folder({"t.html": page, **files})["t"]
                 rendering = template.render({"name": "deep/b.gif", "letter": "b"})
                 picture = rendering.pictures[0]
-                written = re.search(r"<img src=[\"']cid:[^\"']*[\"'](.*)>", rendering.html)
+                written = re.search(r"<img src=[\"']cid:[^\"']*[\"'](.*)>", html_of(rendering))
                 assert written
                 self.assertIn(size, written[1])
                 self.assertEqual(
                     written[1].count("width") + written[1].count("height"),
                     (page + size).count("width") + (page + size).count("height"),
                 )
-                self.assertIn(f"cid:{picture.content_id('pribble.invalid')}", rendering.html)
+                self.assertIn(f"cid:{picture.content_id('pribble.invalid')}", html_of(rendering))
                 self.assertTrue(
-                    template.render({"name": "deep/b.gif", "letter": "b"}, embed="data").html.find(
+                    html_of(template.render({"name": "deep/b.gif", "letter": "b"}, embed="data")).find(
                         f"data:{picture.type};base64,"
                     )
                     > 0

@@ -13,7 +13,7 @@ from typing import NamedTuple
 from uuid import UUID
 
 from pribble import FieldError, Template
-from tests.support import Case
+from tests.support import Case, html_of
 
 DATA = {
     "name": "Ana",
@@ -265,7 +265,7 @@ class Files(Case):
         rendering = Template.from_text(text).render({"name": "<A>"})
         self.assertEqual(rendering.preheader, "<A> & more")
         self.assertRegex(
-            rendering.html, r'^<body><div style="display:none;[^"]*">&lt;A&gt; &amp; more</div><p>x</p></body>$'
+            html_of(rendering), r'^<body><div style="display:none;[^"]*">&lt;A&gt; &amp; more</div><p>x</p></body>$'
         )
         self.assertEqual(rendering.text, "x\n")
 

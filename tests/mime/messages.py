@@ -39,7 +39,7 @@ TEXT = st.lists(
 BODY_PIECES = ["\n", "\r\n", "\r", ".", "\n.\n", "From ", "\nFrom x", " \n", "\t\n", "=", "a" * 80, "ü" * 30]
 BODY_PIECES += ["x" * 1100, "\0", "=3D ", "\n-- \n", "--=_"]
 BODY = st.lists(
-    st.one_of(st.text(st.characters(exclude_categories=("Cs",)), max_size=20), st.sampled_from(BODY_PIECES)),
+    st.one_of(st.text(st.characters(exclude_categories=["Cs"]), max_size=20), st.sampled_from(BODY_PIECES)),
     max_size=12,
 ).map("".join)
 NAMES = st.text(st.characters(exclude_categories=("Cs", "Cc", "Zl", "Zp", "Zs", "Cf")), min_size=1, max_size=60).filter(

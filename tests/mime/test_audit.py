@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import tomllib
 import unittest
+from typing import ClassVar
 
 from pribble import audit
 from pribble.mime.audit.rules import RULES
@@ -39,6 +40,8 @@ def changed(message: str, changes: list[str]) -> bytes:
 
 class Catalogue(unittest.TestCase):
     maxDiff = None
+
+    bases: ClassVar[dict[str, str]]
 
     @classmethod
     def setUpClass(cls) -> None:

@@ -130,7 +130,9 @@ class Names(unittest.TestCase):
         ]:
             stay = Invitation(STAY.start, STAY.end, "Stay", address, "u@skerrow.example", method="PUBLISH")
             message = Message(sender="a@example.org", text="x", invitation=stay)
-            calendar = message_from_bytes(bytes(message), policy=policy.default).get_body(("calendar",)).get_content()
+            part = message_from_bytes(bytes(message), policy=policy.default).get_body(("calendar",))
+            assert part is not None
+            calendar = part.get_content()
             self.assertIn(f"ORGANIZER:{written}\n", calendar.replace("\r\n", "\n").replace("\n ", ""))
             self.assertFalse([finding for finding in audit(bytes(message)) if finding.severity == "error"])
 

@@ -11,6 +11,7 @@ import unittest
 from collections.abc import Callable, Iterator
 from datetime import UTC, date, datetime
 from email import message_from_bytes, policy
+from functools import partial
 from typing import Any
 
 from pribble import Address, Attachment, Group, Invitation, Message, Picture, PribbleError, Template, TemplateFolder
@@ -128,6 +129,14 @@ def structure(raw: bytes) -> list[tuple[str, list[str]]]:
     return found
 
 
+def _used(way: Callable[..., Any], use: Callable[[Any], BaseMessage], given: dict[str, Any]) -> BaseMessage:
+    return use(way(**given))
+
+
+def _sent(template: Template, picture: Picture) -> BaseMessage:
+    return template.render({"p": picture}).message(**FIXED, to="ana@example.org")
+
+
 class Fields(Case):
     def refused(self, error: Exception) -> None:
         """An error of ours, or one that is documented, in words that a terminal can show."""
@@ -145,7 +154,7 @@ class Fields(Case):
             for name, value in good.items():
                 for other in changed(value):
                     with self.subTest(called, parameter=name, value=repr(other)[:80]):
-                        self.hold(lambda call=way, use=made, given={**good, name: other}: use(call(**given)), expected)
+                        self.hold(partial(_used, way, made, {**good, name: other}), expected)
 
     def hold(self, make: Callable[[], BaseMessage], expected: Any) -> None:
         try:
@@ -172,7 +181,7 @@ class Fields(Case):
         for name in changed("map.png"):
             with self.subTest(name):
                 picture = Picture.from_bytes(PNG, name)
-                self.hold(lambda p=picture: template.render({"p": p}).message(**FIXED, to="ana@example.org"), expected)
+                self.hold(partial(_sent, template, picture), expected)
 
     def test_no_name_reaches_another_message(self) -> None:
         """What is remembered of a picture is by its content, and holds nothing of who used it first."""
@@ -185,7 +194,7 @@ class Fields(Case):
         ]:
             raw = bytes(template.render({"p": Picture.from_bytes(PNG, name)}).message(**FIXED, to="ana@example.org"))
             part = next(p for p in message_from_bytes(raw, policy=policy.default).walk() if p["Content-ID"])
-            self.assertRegex(part.get_filename(), rf"\A{travels}\Z")
+            self.assertRegex(part.get_filename() or "", rf"\A{travels}\Z")
 
     def test_what_is_read_and_used_again(self) -> None:
         raw = bytes(shown(Picture.from_bytes(PNG, "map.png")))
@@ -199,8 +208,8 @@ class Fields(Case):
             encoded = raw.replace(b"name=map.png", f"name*={name}".encode())
             with self.subTest(name):
                 stored = Message.from_bytes(encoded)
-                self.hold(lambda s=stored: Message(**s.arguments()), expected)
-                self.hold(lambda s=stored: Message(**TAME, pictures=s.pictures), expected)
+                self.hold(partial(Message, **stored.arguments()), expected)
+                self.hold(partial(Message, **TAME, pictures=stored.pictures), expected)
 
     def test_id_domains(self) -> None:
         for bad in HOSTILE:
@@ -263,7 +272,7 @@ class Recipients(Case):
         """Nor does an `Attachment`, a `Picture`, an `Invitation` or a `TemplateFolder` take what is of no use later."""
         noon = datetime(2026, 7, 3, 12, tzinfo=UTC)
         called = {"organizer": "ORGANIZER", "attendees": "ATTENDEE"}  # the property that it is written as
-        for kind, given in (
+        kinds: list[tuple[Callable[..., Any], dict[str, Any]]] = [
             (Attachment, {"name": "a.txt", "content": b"x"}),
             (Picture, {"content": b"x", "type": "image/png", "name": "a.png", "width": 1, "height": 1}),
             (
@@ -271,7 +280,8 @@ class Recipients(Case):
                 {"start": noon, "end": noon, "summary": "x", "organizer": "a@x.example", "uid": "u@x.example"},
             ),
             (TemplateFolder, {"path": self.folder().path}),
-        ):
+        ]
+        for kind, given in kinds:
             kind(**given)
             for name in inspect.signature(kind).parameters:
                 for value in (5j, object(), [object()], {"x": object()}):

@@ -11,6 +11,7 @@ from datetime import UTC, datetime
 from email import message_from_bytes, policy
 from email.header import decode_header, make_header
 from email.message import EmailMessage
+from typing import Any
 
 from hypothesis import given
 from hypothesis import strategies as st
@@ -23,7 +24,12 @@ from tests.mime.mail import DATE, PNG
 from tests.mime.messages import BODY, NAMES, TEXT
 from tests.support import generated, slow
 
-FIXED = {"sender": "Berth Office <berths@skerrow.example>", "to": "ana@example.org", "date": DATE, "seed": b"1"}
+FIXED: dict[str, Any] = {
+    "sender": "Berth Office <berths@skerrow.example>",
+    "to": "ana@example.org",
+    "date": DATE,
+    "seed": b"1",
+}
 
 
 def read(raw: bytes) -> EmailMessage:
@@ -301,12 +307,13 @@ class Whole(unittest.TestCase):
             html = f'<img src="cid:{logo.content_id(domain)}" alt="">'
             made = Message(**{**FIXED, "sender": sender}, text="x", html=html, pictures=[logo])
             self.assertIn(f"Content-ID: <{logo.content_id(domain)}>".encode(), bytes(made))
-        for bodies, expected in [
+        shapes: list[tuple[dict[str, Any], list[str]]] = [
             ({"text": "x"}, ["text/plain"]),
             ({"html": "x"}, ["text/html"]),
             ({}, ["text/plain"]),
             ({"text": "x", "html": "y"}, ["multipart/alternative", "text/plain", "text/html"]),
-        ]:
+        ]
+        for bodies, expected in shapes:
             self.assertEqual([p.get_content_type() for p in read(bytes(Message(**FIXED, **bodies))).walk()], expected)
 
     def test_boundaries_occur_in_no_body(self) -> None:
@@ -339,7 +346,9 @@ class Whole(unittest.TestCase):
         self.assertIsInstance(handed, EmailMessage)
         self.assertEqual((handed["Subject"], handed["Bcc"]), ("Grüße", "b@example.org"))
         self.assertIsNone(message.to_email_message(bcc="drop")["Bcc"])
-        self.assertEqual(handed.get_body(("html",)).get_content().strip(), "<p>é")
+        page = handed.get_body(("html",))
+        assert page is not None
+        self.assertEqual(page.get_content().strip(), "<p>é")
 
 
 if __name__ == "__main__":

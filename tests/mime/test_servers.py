@@ -7,12 +7,14 @@ import re
 import time
 import unittest
 from email.header import decode_header, make_header
-from typing import Any
+from imaplib import IMAP4
+from typing import Any, ClassVar
 
 from hypothesis import given
 
 from pribble import Address, Group, Message, audit
 from pribble.mime.audit import AuditedPart
+from pribble.mime.base import BaseMessage
 from tests.mime.mail import bases
 from tests.mime.messages import Made, messages
 from tests.mime.test_messages import squeezed
@@ -108,6 +110,8 @@ def expected(part: AuditedPart) -> list[Any]:
 class InAMailbox(unittest.TestCase):
     maxDiff = None
 
+    server: ClassVar[IMAP4]
+
     @classmethod
     def setUpClass(cls) -> None:
         cls.server = cls.enterClassContext(dovecot())
@@ -182,7 +186,7 @@ class OnTheWay(unittest.TestCase):
             added = re.findall(rb"^[^\s:]+", found.removesuffix(original), re.MULTILINE)
             self.assertLessEqual(set(added), {b"Return-Path", b"X-Original-To", b"Delivered-To", b"Received"})
 
-    def send(self, server: Any, message: Message, sent: list[bytes]) -> None:
+    def send(self, server: Any, message: BaseMessage, sent: list[bytes]) -> None:
         raw = bytes(message)
         options = ["BODY=8BITMIME"] if "8bit" in message.needs else []
         options += ["SMTPUTF8"] if "smtputf8" in message.needs else []

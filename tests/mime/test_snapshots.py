@@ -6,6 +6,7 @@ import os
 import tempfile
 import unittest
 from pathlib import Path
+from typing import Any
 from unittest import mock
 
 import pribble
@@ -38,7 +39,7 @@ class Comparing(unittest.TestCase):
     def setUp(self) -> None:
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
 
-    def run_case(self, made: object, name: str = "a", **environment: str) -> unittest.TestResult:
+    def run_case(self, made: Any, name: str = "a", **environment: str) -> unittest.TestResult:
         """The result of a test that compares `made` with a snapshot."""
 
         class Case(MessageTestCase):

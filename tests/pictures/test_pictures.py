@@ -20,7 +20,7 @@ from pribble.demo.charts import statement_pdf, usage_chart
 from pribble.markup.sources import candidates
 from pribble.pictures.righting import ALL
 from tests.chromium import PAINTED, browser
-from tests.support import Case, needs_chromium, slow
+from tests.support import Case, html_of, needs_chromium, slow
 
 
 def made(image: Image.Image, kind: str, **options: Any) -> bytes:
@@ -146,7 +146,7 @@ class Righting(Case):
         files: dict[str, str | bytes] = {"t.html": page, "a.jpg": large, "b.jpg": made(photograph(), "JPEG")}
         rendering = self.folder(files)["t"].render({})
         self.assertEqual([(p.width, p.height) for p in rendering.pictures], [(600, 450), (64, 48)])
-        self.assertIn('width="200" alt=""', rendering.html)
+        self.assertIn('width="200" alt=""', html_of(rendering))
         self.assertEqual([c.rule for c in rendering.findings].count("picture.resample"), 1)
         for density, width in ((1, 300), (3, 900)):
             self.assertEqual(self.folder(files, density=density)["t"].render({}).pictures[0].width, width)
@@ -170,7 +170,7 @@ class Righting(Case):
             page = f'<style>{css}</style><img src="a.png" {written}>'
             for source in ("a.png", "{{ p }}"):
                 folder = self.folder({"t.html": page.replace("a.png", source), "a.png": made(photograph(), "PNG")})
-                html = folder["t"].render({"p": "a.png"}).html
+                html = html_of(folder["t"].render({"p": "a.png"}))
                 found = re.search(r"<img[^>]*>", html)
                 assert found
                 sizes = re.findall(r'(?:width|height)="[^"]*"', re.sub(r'style="[^"]*"', "", found[0]))
@@ -275,9 +275,9 @@ class Travelling(Case):
         for embed, address in ways.items():
             rendering = folder["t"].render({}, embed=embed)  # type: ignore[arg-type]
             with self.subTest(embed):
-                self.assertEqual(rendering.html.count(address), 6 if embed != "data" else 7)
-                self.assertEqual(rendering.html.count(source.data_url), 7 if embed == "data" else 1)
-                self.assertNotIn("data-travel", rendering.html)
+                self.assertEqual(html_of(rendering).count(address), 6 if embed != "data" else 7)
+                self.assertEqual(html_of(rendering).count(source.data_url), 7 if embed == "data" else 1)
+                self.assertNotIn("data-travel", html_of(rendering))
                 self.assertEqual(len(rendering.pictures), int(embed == "cid"))
         with self.assertRaisesRegex(ValueError, "need the address they lie below"):
             str(self.folder({"t.html": self.PAGE, "a.png": source.content})["t"].render({}, embed="link").html)
@@ -300,9 +300,9 @@ class Travelling(Case):
         files: dict[str, str | bytes] = {f"{n}.png": made(photograph(n * 20, n * 15), "PNG") for n in (1, 2, 3)}
         folder = self.folder({"t.html": page, **files})
         by_cid = folder["t"].render({})
-        self.assertNotIn("srcset", by_cid.html)
+        self.assertNotIn("srcset", html_of(by_cid))
         self.assertEqual([p.name for p in by_cid.pictures], ["2.png"])
-        inside = folder["t"].render({}, embed="data").html
+        inside = html_of(folder["t"].render({}, embed="data"))
         self.assertEqual(len(re.findall(r'srcset="data:\S+ 2x, data:\S+ 3x"', inside)), 1)
         wide = self.folder({"t.html": page, **files}, density=3)["t"].render({})
         self.assertEqual([p.name for p in wide.pictures], ["3.png"])
@@ -343,7 +343,7 @@ class Travelling(Case):
         ):
             rendering = template.render({"p": value})
             with self.subTest(type(value)):
-                self.assertIn(f'width="{shown}"', rendering.html)
+                self.assertIn(f'width="{shown}"', html_of(rendering))
                 self.assertEqual(len(rendering.pictures), 1)
         self.assertEqual(template.render({"p": figure}).pictures[0].width, 960)
 
@@ -404,13 +404,13 @@ class Travelling(Case):
         late = page.replace("<p>x</p>", "{{ for i in [1]: }}<p>x</p>{{ :for }}")
         for text in (page, late.replace("p:hover", "p:first-child { top: 0 } p:hover")):
             folder = self.folder({"t.html": text, "a.png": made(photograph(), "PNG")})
-            fragment = folder["t"].render({}).fragment()
+            fragment = folder["t"].render({}).fragment() or ""
             self.assertRegex(
                 fragment, r'^<style>.*p:hover \{ color: blue !important \}</style><div style="margin:0"><p style'
             )
             self.assertRegex(fragment, r'src="data:[^"]*" width="64" height="48" alt="">\s*</div>\n$')
             self.assertNotRegex(fragment, "<(html|head|title|body)")
-            self.assertIn("cid:", folder["t"].render({}).fragment(embed="cid"))
+            self.assertIn("cid:", folder["t"].render({}).fragment(embed="cid") or "")
 
     @slow
     def test_the_statement_as_a_pdf(self) -> None:
@@ -423,7 +423,7 @@ class Travelling(Case):
     def test_chromium_paints_every_picture(self) -> None:
         folder = self.folder({"t.html": self.PAGE, "a.png": made(photograph(), "PNG")})
         rendering = folder["t"].render({})
-        html = rendering.html
+        html = html_of(rendering)
         for picture in rendering.pictures:
             html = html.replace(f"cid:{picture.content_id('pribble.invalid')}", picture.data_url)
         page = browser()

@@ -9,7 +9,7 @@ from zoneinfo import ZoneInfo
 
 from pribble import Rendering, Template
 from pribble.values.settings import is_one_language
-from tests.support import Case
+from tests.support import Case, html_of
 
 DATA: dict[str, Any] = {"n": Decimal("1234.5"), "d": datetime(2026, 7, 3, 10, tzinfo=UTC), "l": [1.5, 2.5, 3, "4.5"]}
 ZONED = 'as datetime("yyyy-MM-dd HH:mm xxx")'
@@ -60,12 +60,13 @@ class Locales(Case):
         )
         self.assertEqual(template.render(DATA).html, "1.234,50 19:00")
         self.assertEqual(
-            template.render(DATA, locale="de_CH", timezone="UTC").html.replace("&#39;", "’"), "1’234.50 10:00"
+            html_of(template.render(DATA, locale="de_CH", timezone="UTC")).replace("&#39;", "’"), "1’234.50 10:00"
         )
         self.assertEqual(rules(template.render(DATA, locale="pl")), ["locale.other-language"])
-        for wrong in ({"locale": "xx"}, {"timezone": "Nowhere"}):
-            with self.assertRaises(ValueError):
-                Template.from_text("x", **wrong)
+        with self.assertRaises(ValueError):
+            Template.from_text("x", locale="xx")
+        with self.assertRaises(ValueError):
+            Template.from_text("x", timezone="Nowhere")
 
     def test_numbers_that_are_shown_as_they_are_are_told_once_a_mark(self) -> None:
         for text, places in (

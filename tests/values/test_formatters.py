@@ -32,7 +32,7 @@ from hypothesis import strategies as st
 from pribble import FieldError, LimitReached, Template, TemplateFolder
 from pribble.values.formatters import FORMATTERS, prepared
 from pribble.values.settings import Settings
-from tests.support import Case, generated
+from tests.support import Case, generated, html_of
 
 D = Decimal
 LOCALES = "en en_GB de de_AT de_CH fr fr_CH sv pl cy en_IN hi bn ja pt_BR pt_PT it nb tr es".split()
@@ -266,7 +266,7 @@ class Formatters(Case):
         )
         self.assertIn(
             '<td align="right" style="padding:4px 8px;border-bottom:1px solid #cccccc;text-align:right">2</td>',
-            rendering.html,
+            html_of(rendering),
         )
 
     def test_application_formatters_are_called_once_a_mark_and_turn(self) -> None:
@@ -323,12 +323,13 @@ class Formatters(Case):
         template = self.folder({"t.html": text}, locale="en_GB", timezone="Europe/London")["t"]
         data = {"start": DATA["start"], "n": D("1234.5")}
         german, english = (format_decimal(D("1234.50"), "#,##0.00", locale) for locale in ("de", "en_GB"))
-        for zone, asked in (("Europe/London", {}), ("America/New_York", {"timezone": "America/New_York"})):
+        for zone, asked in (("Europe/London", None), ("America/New_York", "America/New_York")):
             moment = format_datetime(DATA["start"].astimezone(ZoneInfo(zone)), "short", locale="en_GB")
-            self.assertEqual(template.render(data, **asked).html, f"{moment}|{german} 07:30|{english}")
-        for wrong in ({"locale": "xx"}, {"timezone": "Nowhere"}):
-            with self.assertRaises(ValueError):
-                template.render(data, **wrong)
+            self.assertEqual(template.render(data, timezone=asked).html, f"{moment}|{german} 07:30|{english}")
+        with self.assertRaises(ValueError):
+            template.render(data, locale="xx")
+        with self.assertRaises(ValueError):
+            template.render(data, timezone="Nowhere")
         self.assertIn('"xx" is no locale', self.complaint('{{ locale "xx": }}{{ :locale }}'))
 
 

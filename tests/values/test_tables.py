@@ -10,12 +10,12 @@ import pandas as pd
 from html5lib import HTMLParser
 
 from pribble import FieldError, Template
-from tests.support import Case
+from tests.support import Case, html_of
 
 XHTML = "{http://www.w3.org/1999/xhtml}"
 
 
-def cells(mark: str, data: Any, **options: str) -> list[list[str]]:
+def cells(mark: str, data: Any, **options: Any) -> list[list[str]]:
     """The rows of the table that a mark shows, as an HTML reader has them; a head over several columns once for each."""
     html = Template.from_text(f"{{{{ {mark} }}}}").render({"f": data}, **options).html
     tree = HTMLParser().parse(html)
@@ -54,7 +54,7 @@ class Tables(Case):
             cells("f as table", frame),
             [["", "2025", "2025", "2026", "2026"], ["Pier", "Q1", "Q2", "Q1", "Q1"], ["x", "1", "2", "3", "4"]],
         )
-        html = Template.from_text("{{ f as table }}").render({"f": frame}).html
+        html = html_of(Template.from_text("{{ f as table }}").render({"f": frame}))
         self.assertEqual((html.count('colspan="2"'), html.count("<th ")), (2, 3 + 5))
         self.assertEqual(cells("f as table(columns = [['2025', 'Q2'], 'Pier'])", frame)[-1], ["2", "x"])
 
@@ -78,8 +78,8 @@ class Tables(Case):
         self.assertEqual(shown, [*wanted, "1234.56789", "2.50", "2026", "", "a < b"])
         german = self.folder({"t.html": "{{ f as table }}"}, locale="de", timezone="Europe/Berlin")["t"]
         text = german.render({"f": [record]}).text
-        for shown in ("03.07.2026", "04.07.2026, 00:30:00", "18:30", "0,3", "1234,56789", "2,50", "2026"):
-            self.assertIn(shown, text)
+        for german_text in ("03.07.2026", "04.07.2026, 00:30:00", "18:30", "0,3", "1234,56789", "2,50", "2026"):
+            self.assertIn(german_text, text)
 
     def test_columns_heads_and_formats_are_lists_side_by_side(self) -> None:
         mark = "f as table(columns = ['Item', 'price'], heads = ['Name', 'Cost'], formats = [none, 'money(\"EUR\")'])"
@@ -87,14 +87,14 @@ class Tables(Case):
         mark = "f as table(columns = ['n', 'new'], formats = ['round(-0) as digits(5)', 'json'])"
         self.assertEqual(cells(mark, FRAME)[1:], [["00002", "true"], ["02026", "false"]])
         template = Template.from_text("{{ f as table(columns = names, heads = heads) }}")
-        html = template.render({"f": [{"a": 1, "b": 2}], "names": ["b"], "heads": ["B & C"]}).html
+        html = html_of(template.render({"f": [{"a": 1, "b": 2}], "names": ["b"], "heads": ["B & C"]}))
         self.assertIn("B &amp; C", html)
         own = self.folder(
             {"t.html": "{{ f as table(formats = ['berth(\"x\") as upper']) }}"},
             formatters={"berth": lambda value, mark, locale: f"b{mark}{value}"},
         )["t"]
-        self.assertIn("<td", own.render({"f": [{"a": 1}]}).html)
-        self.assertIn(">BX1<", own.render({"f": [{"a": 1}]}).html)
+        self.assertIn("<td", html_of(own.render({"f": [{"a": 1}]})))
+        self.assertIn(">BX1<", html_of(own.render({"f": [{"a": 1}]})))
 
     def test_errors_name_row_and_column(self) -> None:
         for mark, data, says in (

@@ -10,7 +10,7 @@ import socket
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, Self
 
 from pribble.delivery.transports import keep
 from pribble.errors import loaded
@@ -68,7 +68,7 @@ class Receiver:
             self._controller.stop()
             self._controller = None
 
-    def __enter__(self) -> Receiver:
+    def __enter__(self) -> Self:
         self.start()
         return self
 
