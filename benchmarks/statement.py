@@ -13,13 +13,13 @@ from markupsafe import escape
 
 from benchmarks.by_hand import FORMATTERS, statement_text
 from pribble import TemplateFolder
-from pribble.compiled import read_page
-from pribble.compiler.dressing import Corner, Cut
-from pribble.compiler.html import html_steps
+from pribble.compiler.compiled_template import read_page
+from pribble.compiler.html_program import html_steps
 from pribble.compiler.steps import PREHEADER, ChosenSize, Embedded, LeftOut
 from pribble.demo import TEMPLATES
-from pribble.language.tape import TapeMark
-from pribble.rendering import Rendering, with_preheader
+from pribble.language.linked_source import TapeMark
+from pribble.passes.style_edits import Corner, Cut
+from pribble.rendering.rendering import Rendering, with_preheader
 
 # What a hand would write for each value shown, in the order of the page; the loop's are the five of a row.
 BEFORE = [

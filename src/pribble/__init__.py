@@ -14,7 +14,7 @@ from importlib import import_module
 
 TYPE_CHECKING = False  # as in typing, which takes longer to load than all of this
 if TYPE_CHECKING:
-    from pribble.converting import compare, inline_styles, plain_text
+    from pribble.conversion import compare, inline_styles, plain_text
     from pribble.errors import (
         AddressError,
         DataError,
@@ -38,7 +38,7 @@ if TYPE_CHECKING:
     from pribble.mime.message import Message
     from pribble.mime.part import Attachment
     from pribble.pictures.picture import Picture
-    from pribble.rendering import Rendering
+    from pribble.rendering.rendering import Rendering
     from pribble.template import Template, TemplateFolder, UnknownTemplate
 
 __version__ = "0.1.0"
@@ -79,7 +79,7 @@ __all__ = [
 # Where each of these names is at home.  A home is loaded when its name is first asked for (PEP 562), so that a program
 # which imports Pribble and does not use it starts as soon as without.
 _HOMES = {
-    "converting": "compare inline_styles plain_text",
+    "conversion": "compare inline_styles plain_text",
     "errors": "AddressError DataError DeliveryError FieldError HeaderError LimitReached MissingExtra PictureError "
     "PribbleError TemplateError UnsafeValue",
     "findings": "Finding",
@@ -92,7 +92,7 @@ _HOMES = {
     "mime.message": "Message",
     "mime.part": "Attachment",
     "pictures.picture": "Picture",
-    "rendering": "Rendering",
+    "rendering.rendering": "Rendering",
     "template": "Template TemplateFolder UnknownTemplate",
 }
 _HOME_OF = {name: home for home, names in _HOMES.items() for name in names.split()}

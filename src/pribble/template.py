@@ -18,27 +18,27 @@ from types import MappingProxyType
 from typing import Any
 
 from pribble.arguments import check, flags, numbers, of, possible_paths, texts
-from pribble.chosen import helpers
-from pribble.compiled import Bound, Compiled, compile_page, compile_text
-from pribble.compiler.issued import ISSUED, Issued
+from pribble.compiler.compiled_template import Bound, Compiled, compile_page, compile_text
+from pribble.compiler.dynamic_pictures import helpers
+from pribble.compiler.formatter_results import ISSUED, Issued
+from pribble.compiler.mark_analysis import brought, may_be_nothing
+from pribble.compiler.markup_formatters import MARKUP_FORMATTERS
 from pribble.compiler.program import POINTED, World
-from pribble.compiler.text import TEXT_HELPERS
-from pribble.compiler.trusted import MARKUP_FORMATTERS
-from pribble.compiler.unsure import brought, may_be_nothing
+from pribble.compiler.text_program import TEXT_HELPERS
 from pribble.errors import DataError, FieldError, Place, PribbleError, Source, TemplateError, did_you_mean, visible
 from pribble.files import is_file, is_within, names_in, real_path
 from pribble.findings import Finding
 from pribble.language.fields import Field, fields
+from pribble.language.linked_source import Tape
 from pribble.language.linking import Found, link
-from pribble.language.tape import Tape
 from pribble.limits import Limits
-from pribble.mime.heading import DOMAIN, checked_domain
-from pribble.pictures.embedding import PictureFinder
-from pribble.pictures.righting import ALL, checked_changes
-from pribble.pictures.slots import Embed
-from pribble.rendered import Dresser
-from pribble.rendering import Manner, Rendering, checked_base, checked_embed, with_preheader
-from pribble.surroundings import Surroundings
+from pribble.mime.header_fields import DOMAIN, checked_domain
+from pribble.passes.page_resources import Surroundings
+from pribble.pictures.corrections import ALL, checked_changes
+from pribble.pictures.picture_finder import PictureFinder
+from pribble.pictures.picture_slots import Embed
+from pribble.rendering.late_styling import Dresser
+from pribble.rendering.rendering import Manner, Rendering, checked_base, checked_embed, with_preheader
 from pribble.values.formatters import FORMATTERS, application_formatter
 from pribble.values.lookup import known
 from pribble.values.reading import read_json

@@ -24,9 +24,9 @@ from typing import Any
 
 from pribble.mime.audit import audit
 from pribble.mime.base import BaseMessage
+from pribble.mime.encoded_words import decoded_text
 from pribble.mime.reading import Entity, read_message
-from pribble.mime.words import decoded_text
-from pribble.rendering import Rendering
+from pribble.rendering.rendering import Rendering
 
 VARIABLE = "PRIBBLE_SNAPSHOTS"
 DATE = datetime(2000, 1, 1, tzinfo=UTC)

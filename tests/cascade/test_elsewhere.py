@@ -7,7 +7,7 @@ from pathlib import Path
 from random import Random
 
 from pribble import Finding, PictureError, TemplateError, inline_styles, plain_text
-from pribble.cascade.addresses import rebased
+from pribble.cascade.urls import rebased
 from tests.chromium import browser
 from tests.pictures.test_pictures import made, photograph
 from tests.support import Case, needs_chromium, seeds

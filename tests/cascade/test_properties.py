@@ -6,7 +6,7 @@ import unittest
 from itertools import product
 
 from pribble.cascade.longhands import _LOGICAL, _SHORTHANDS, longhands
-from pribble.cascade.plain import is_plain
+from pribble.cascade.plain_values import is_plain
 from tests.chromium import browser
 from tests.support import needs_chromium
 

@@ -7,8 +7,8 @@ import tomllib
 from typing import Any
 
 from pribble import Template, TemplateError, TemplateFolder, inline_styles
-from pribble.cascade.attribute import read as read_style
 from pribble.cascade.longhands import longhands
+from pribble.cascade.style_attribute import read as read_style
 from pribble.demo import TEMPLATES
 from pribble.markup.events import Opened
 from pribble.markup.page import read as read_page

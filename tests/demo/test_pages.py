@@ -225,7 +225,7 @@ class PlainText(Case):
     def test_wrapping(self) -> None:
         text = Template.from_text(f"<p>{'word ' * 100}{'x' * 100} {'日本' * 10} {'長い ' * 40}").render({}).text
         for line in text.splitlines():
-            from pribble.plaintext.breaking import columns
+            from pribble.plaintext.line_breaking import columns
 
             self.assertTrue(columns(line) <= 72 or line == "x" * 100, line)
         self.assertEqual("".join(text.split()), "word" * 100 + "x" * 100 + "日本" * 10 + "長い" * 40)

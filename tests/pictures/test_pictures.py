@@ -17,8 +17,8 @@ from PIL import Image, ImageCms
 from pribble import MissingExtra, Picture, PictureError, Template, TemplateFolder, UnsafeValue
 from pribble.demo import TEMPLATES, charted
 from pribble.demo.charts import statement_pdf, usage_chart
-from pribble.markup.sources import candidates
-from pribble.pictures.righting import ALL
+from pribble.markup.srcset_reader import candidates
+from pribble.pictures.corrections import ALL
 from tests.chromium import PAINTED, browser
 from tests.support import Case, html_of, needs_chromium, slow
 

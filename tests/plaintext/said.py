@@ -9,7 +9,7 @@ from collections import Counter
 from urllib.parse import unquote
 
 from pribble import plain_text
-from pribble.plaintext.breaking import columns
+from pribble.plaintext.line_breaking import columns
 from tests.chromium import Browser, shown
 
 _UNSEEN = dict.fromkeys(map(ord, "\u00ad\u200b\u2060\ufeff\u034f\x1f"))

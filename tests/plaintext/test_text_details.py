@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from pribble import Template, compare, plain_text
 from pribble.graphemes import graphemes
-from pribble.plaintext.breaking import columns
+from pribble.plaintext.line_breaking import columns
 from tests.chromium import browser
 from tests.support import TEST_DATA, generated, needs_chromium
 

@@ -28,7 +28,7 @@ from pribble import (
     plain_text,
 )
 from pribble.mime.message import MessageOptions
-from pribble.pictures.slots import EMBED
+from pribble.pictures.picture_slots import EMBED
 from tests.support import DEMO, Case, slow
 
 FIXED: dict[str, Any] = {"sender": "Berth Office <berths@skerrow.example>", "date": datetime(2026, 7, 3, tzinfo=UTC)}

@@ -10,11 +10,11 @@ import re
 from bisect import bisect_right
 from collections.abc import Callable
 
-from pribble.markup.branching import CLOSE, ENDING, OPENING, SHOW, Role
 from pribble.markup.events import Characters, Closed, Marked, Opened, between
 from pribble.markup.page import Page
 from pribble.markup.references import decoded
 from pribble.markup.scanner import StartTag
+from pribble.markup.value_branches import CLOSE, ENDING, OPENING, SHOW, Role
 
 # Elements of which nothing is rendered, so that no style is written into them.
 UNRENDERED = frozenset("head title meta link style script base template noscript area param source track".split())

@@ -11,24 +11,24 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Protocol
 
-from pribble.cascade import attribute, importance
-from pribble.cascade.applied import Applied, applied
-from pribble.cascade.attribute import Own, Piece
+from pribble.cascade import cascade_order, style_attribute
 from pribble.cascade.bounds import CHARACTERS, DECLARATIONS, Bounds
-from pribble.cascade.custom import Changes, Environment, uses_custom
-from pribble.cascade.doubts import Doubts, bringing
+from pribble.cascade.cascade_order import IMPORTANT, Entry, Group
+from pribble.cascade.custom_properties import Changes, Environment, uses_custom
 from pribble.cascade.elements import Document, Element
-from pribble.cascade.importance import IMPORTANT, Entry, Group
 from pribble.cascade.longhands import longhands
+from pribble.cascade.matched_rules import Applied, applied
 from pribble.cascade.matching import Column, Matcher, Places
-from pribble.cascade.plain import is_plain
-from pribble.cascade.remaining import Copies, Label, Remains
+from pribble.cascade.plain_values import is_plain
+from pribble.cascade.residual_sheets import Copies, Label, Remains
 from pribble.cascade.rules import Part, Rule, Rules, Told, condition
+from pribble.cascade.runtime_dependencies import Doubts, bringing
 from pribble.cascade.selectors import Selector
+from pribble.cascade.style_attribute import Own, Piece
 from pribble.cascade.syntax import Declaration, Sheet
-from pribble.markup.branching import Role
 from pribble.markup.contexts import MARK
 from pribble.markup.page import Page
+from pribble.markup.value_branches import Role
 
 _CUSTOM = "--"
 
@@ -125,7 +125,7 @@ class _Inliner:
             self._finish(set(), [])
             return self.made
         groups = self._groups()
-        raised = importance.settled(groups)
+        raised = cascade_order.settled(groups)
         self._finish(raised, groups)
         return self.made
 
@@ -321,7 +321,9 @@ class _Inliner:
         if changes is None:
             entries = [self._entry(d, i, rule, selector) for rule, selector, i, d in for_sure.custom]
             if style and said:
-                read = [one for one in attribute.read(self.text, style) if one.declaration.name.startswith(_CUSTOM)]
+                read = [
+                    one for one in style_attribute.read(self.text, style) if one.declaration.name.startswith(_CUSTOM)
+                ]
                 entries += [self._own(one, i) for i, one in enumerate(read)]
                 if any(one.marked for one in read):
                     self._doubt(element, "a custom property holds a mark")
@@ -393,7 +395,7 @@ class _Inliner:
                 self.made.loose.add(element.number)
                 if concerned:
                     self._doubt(element, "its style holds a block, and rules are for it")
-        own = attribute.read(self.text, style)
+        own = style_attribute.read(self.text, style)
         for index, one in enumerate(own):
             entry = self._own(one, index)
             if one.marked:
@@ -406,7 +408,7 @@ class _Inliner:
 
     # -- the outcome --
 
-    def _finish(self, raised: set[importance.Place], groups: list[Group]) -> None:
+    def _finish(self, raised: set[cascade_order.Place], groups: list[Group]) -> None:
         by_class = not any(
             "class" in selector.asked.presences for rule in self.rules.all for selector in rule.selectors
         )

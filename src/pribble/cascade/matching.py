@@ -19,8 +19,8 @@ from cssselect2 import parser
 
 from pribble.cascade.bounds import MATCHES, Bounds
 from pribble.cascade.elements import Element, words
+from pribble.cascade.selector_trees import Lang, Nth, chain
 from pribble.cascade.selectors import Around, Selector
-from pribble.cascade.trees import Lang, Nth, chain
 
 Column = Sequence[int]
 _Test = Callable[[int], bool]

@@ -18,7 +18,7 @@ from cssselect2 import SelectorError, parser
 from tinycss2 import ast
 from tinycss2.serializer import serialize_identifier
 
-from pribble.cascade.trees import (
+from pribble.cascade.selector_trees import (
     AROUND,
     COUNTING,
     LINKS,

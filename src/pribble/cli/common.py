@@ -19,9 +19,9 @@ from pribble.errors import DataError, Place, PribbleError, Source, did_you_mean
 from pribble.files import is_file
 from pribble.findings import Finding
 from pribble.mime.address import mailbox
-from pribble.mime.heading import DOMAIN, id_domain_of
-from pribble.pictures.slots import EMBED
-from pribble.rendering import Rendering, checked_embed
+from pribble.mime.header_fields import DOMAIN, id_domain_of
+from pribble.pictures.picture_slots import EMBED
+from pribble.rendering.rendering import Rendering, checked_embed
 from pribble.template import Template, TemplateFolder, read_data
 from pribble.values.reading import read_json
 

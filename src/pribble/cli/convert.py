@@ -8,12 +8,12 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from pribble.cli.common import Usage, add_embed, add_json, add_quiet, as_data, print_json, tell, write
-from pribble.converting import NARROWEST, page_rendering, page_text
+from pribble.conversion import NARROWEST, page_rendering, page_text
 from pribble.files import is_file
 from pribble.findings import Finding
 from pribble.markup.encoding import decoded_page
 from pribble.plaintext.layout import WIDTH
-from pribble.rendering import checked_embed
+from pribble.rendering.rendering import checked_embed
 
 FORMATS = ("html", "fragment", "text")
 

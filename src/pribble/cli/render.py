@@ -24,7 +24,7 @@ from pribble.files import is_file
 from pribble.findings import Finding
 from pribble.mime.message import Message
 from pribble.mime.part import Attachment
-from pribble.rendering import Rendering
+from pribble.rendering.rendering import Rendering
 from pribble.template import Template
 
 FORMATS = ("eml", "html", "fragment", "text", "subject")

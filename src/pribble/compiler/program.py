@@ -16,15 +16,23 @@ from functools import partial
 from types import CodeType, FrameType, TracebackType
 from typing import Any, Protocol
 
-from pribble.compiler.applying import Noting, applying
-from pribble.compiler.helpers import HELPERS
-from pribble.compiler.issued import ISSUED
-from pribble.compiler.lowering import DATA, FormatterCall, Lowering, Site, class_check, described, items_variable
+from pribble.compiler.expression_compiler import (
+    DATA,
+    FormatterCall,
+    Lowering,
+    Site,
+    class_check,
+    described,
+    items_variable,
+)
+from pribble.compiler.formatter_binding import Noting, applying
+from pribble.compiler.formatter_results import ISSUED
 from pribble.compiler.metering import Meter
-from pribble.compiler.survey import Survey, placed
+from pribble.compiler.problem_collector import Survey, placed
+from pribble.compiler.runtime import HELPERS
 from pribble.errors import LimitReached, Place, PribbleError
 from pribble.language.expressions import Binding, Local, children
-from pribble.language.tape import BRANCH, CLOSE, SET, Loop, Tape, TapeMark
+from pribble.language.linked_source import BRANCH, CLOSE, SET, Loop, Tape, TapeMark
 from pribble.limits import Limits
 from pribble.values import lookup
 from pribble.values.arithmetic import compute, refused

@@ -6,14 +6,14 @@ from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
-from pribble.compiler.sizes import Size
 from pribble.errors import Place
 from pribble.language.expressions import Binding, Expression
-from pribble.language.tape import BRANCH, CLOSE, LITERAL, OPEN, SET, SHOW, Tape, TapeMark
+from pribble.language.linked_source import BRANCH, CLOSE, LITERAL, OPEN, SET, SHOW, Tape, TapeMark
 from pribble.markup.contexts import MARK, Context
 from pribble.markup.references import decoded
 from pribble.markup.scanner import Attribute
-from pribble.pictures.slots import Embed, Source
+from pribble.passes.picture_sizes import Size
+from pribble.pictures.picture_slots import Embed, Source
 
 LINE, PLAIN, EVENT, MARKUP = Context("line"), Context("plain"), Context("event"), Context("markup")
 

@@ -14,10 +14,10 @@ from dataclasses import dataclass, field
 
 from pribble.errors import LimitReached, Place, Related, Source, TemplateError
 from pribble.language.expressions import Expression
-from pribble.language.habits import OPENING, refuse_closing, refuse_habits
-from pribble.language.lines import Piece, without_statement_lines
 from pribble.language.marks import Literal, Mark, cut
+from pribble.language.notation_hints import OPENING, refuse_closing, refuse_habits
 from pribble.language.parsing import RESERVED, read_expression
+from pribble.language.statement_lines import Piece, without_statement_lines
 from pribble.language.statements import (
     Body,
     Branch,

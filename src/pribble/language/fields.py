@@ -30,7 +30,7 @@ from pribble.language.expressions import (
     children,
     rebuilt,
 )
-from pribble.language.tape import Tape
+from pribble.language.linked_source import Tape
 
 # What the value must be for a formatter to take it.
 _TAKEN = {

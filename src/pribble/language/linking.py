@@ -8,9 +8,22 @@ from itertools import pairwise
 
 from pribble.errors import LimitReached, Place, Related, Source, TemplateError, did_you_mean
 from pribble.language import blocks
-from pribble.language.bodies import HEAD_END, document
 from pribble.language.expressions import Binding, Expression
-from pribble.language.names import Scope, resolved
+from pribble.language.linked_source import (
+    BRANCH,
+    CLOSE,
+    LIFTED,
+    OPEN,
+    SET,
+    SHOW,
+    LiftedBlock,
+    Loop,
+    Roll,
+    Tape,
+    TapeMark,
+)
+from pribble.language.name_resolution import Scope, resolved
+from pribble.language.page_bodies import HEAD_END, document
 from pribble.language.statements import (
     Body,
     File,
@@ -28,7 +41,6 @@ from pribble.language.statements import (
     Text,
     nested,
 )
-from pribble.language.tape import BRANCH, CLOSE, LIFTED, OPEN, SET, SHOW, LiftedBlock, Loop, Roll, Tape, TapeMark
 from pribble.limits import Limits
 
 # Python nests loops 20 deep and no deeper, and so do programs; bodies are bounded by the stack they are written on.

@@ -11,12 +11,11 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
-from pribble.markup.branching import CLOSE, ENDING, OPENING, Role, marks_in, pieces, walk
 from pribble.markup.contexts import MARK, Context, MarkupError, is_picture_place
 from pribble.markup.doctype import document_mode
 from pribble.markup.elements import FORMATTING, RAW_TEXT, RCDATA
 from pribble.markup.events import Characters, Event, Events, Marked
-from pribble.markup.json import Json
+from pribble.markup.json_reader import Json
 from pribble.markup.misnesting import IN_TABLE, Note, misplaced, moved_text, nested, relative, second, stray, unclosed
 from pribble.markup.references import decoded, unfinished
 from pribble.markup.scanner import (
@@ -31,9 +30,10 @@ from pribble.markup.scanner import (
     opened,
     tokens,
 )
-from pribble.markup.styles import Styles
+from pribble.markup.style_reader import Styles
 from pribble.markup.tags import Tag, read_tag
 from pribble.markup.tree import Element, LeftOpen, OpenElements, OutOfBranch
+from pribble.markup.value_branches import CLOSE, ENDING, OPENING, Role, marks_in, pieces, walk
 from pribble.values.escaping import markup
 
 _PAGE_TAGS = frozenset({"html", "head", "body"})

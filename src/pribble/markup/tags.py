@@ -8,8 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 
-from pribble.markup.addresses import Addresses
-from pribble.markup.branching import CHOOSING, CLOSE, ENDING, OPENING, REPEATING, Piece, Role, marks_in, pieces, walk
+from pribble.markup.address_reader import Addresses
 from pribble.markup.contexts import (
     CANDIDATES,
     MARK,
@@ -21,8 +20,20 @@ from pribble.markup.contexts import (
 )
 from pribble.markup.references import decoded
 from pribble.markup.scanner import Attribute, StartTag, lowered
-from pribble.markup.sources import Candidates
-from pribble.markup.styles import Styles
+from pribble.markup.srcset_reader import Candidates
+from pribble.markup.style_reader import Styles
+from pribble.markup.value_branches import (
+    CHOOSING,
+    CLOSE,
+    ENDING,
+    OPENING,
+    REPEATING,
+    Piece,
+    Role,
+    marks_in,
+    pieces,
+    walk,
+)
 
 _SPACE = "\t\n\f\r "
 

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Literal, Protocol
 
 from pribble.errors import HeaderError
 from pribble.mime.address import Address, AddressList
-from pribble.mime.heading import address_field
+from pribble.mime.header_fields import address_field
 from pribble.mime.part import Attachment
 
 if TYPE_CHECKING:

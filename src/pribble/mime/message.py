@@ -25,12 +25,11 @@ from typing import TYPE_CHECKING, Literal, TypedDict
 from pribble.arguments import maybe_texts, octets
 from pribble.errors import PribbleError, visible
 from pribble.mime.address import Mailbox, Recipients, mailbox, recipients
-from pribble.mime.arguments import check_kinds
 from pribble.mime.base import BaseMessage, InlinePicture
-from pribble.mime.further import further, further_field
+from pribble.mime.extra_fields import further, further_field
 from pribble.mime.header import checked, date_time, free_text, written
-from pribble.mime.heading import address_field, checked_domain, checked_id, id_domain_of, references_field
-from pribble.mime.machines import (
+from pribble.mime.header_fields import address_field, checked_domain, checked_id, id_domain_of, references_field
+from pribble.mime.machine_fields import (
     AUTO_SUBMITTED,
     IMPORTANCE,
     AutoSubmitted,
@@ -40,6 +39,7 @@ from pribble.mime.machines import (
     signature,
     unsubscribe_fields,
 )
+from pribble.mime.message_arguments import check_kinds
 from pribble.mime.part import (
     Attachment,
     Part,

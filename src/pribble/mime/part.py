@@ -21,7 +21,7 @@ from pribble.mime.encoding import base64_chunks, base64_size, encoded_text, long
 from pribble.mime.flowed import flowed
 from pribble.mime.grammar import ENCODED_WORD_START, LONGEST_LINE, MEDIA_TYPE, MESSAGE_TYPES, TOKEN, TURNING
 from pribble.mime.header import checked, written
-from pribble.mime.heading import checked_id
+from pribble.mime.header_fields import checked_id
 
 _UNSHOWN = re.compile(f"[\x00-\x1f\x7f-\x9f{TURNING}\u2028\u2029\ud800-\udfff]")
 # A parameter value longer than this is continued over several (RFC 2231 3).

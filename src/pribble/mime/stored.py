@@ -11,13 +11,13 @@ from pribble.errors import AddressError, HeaderError
 from pribble.mime.address import Address, AddressList, Group, mailbox, parse_list
 from pribble.mime.base import BaseMessage
 from pribble.mime.charsets import decoded
+from pribble.mime.encoded_words import decoded_runs, decoded_text
 from pribble.mime.encoding import base64_lines
 from pribble.mime.flowed import read_flowed
 from pribble.mime.grammar import MESSAGE_ID
 from pribble.mime.header import quoted, read_date_time
 from pribble.mime.part import Attachment
 from pribble.mime.reading import Entity, read_message
-from pribble.mime.words import decoded_runs, decoded_text
 
 LF = b"\n"
 

@@ -15,7 +15,7 @@ from pribble.errors import PictureError, loaded, visible
 from pribble.mime.encoding import base64_lines
 from pribble.mime.grammar import MEDIA_TYPE
 from pribble.mime.part import fit_name
-from pribble.pictures import decoding, drawing
+from pribble.pictures import decoding, picture_encoder
 from pribble.values.kinds import Opaque
 
 if TYPE_CHECKING:
@@ -103,9 +103,9 @@ class Picture(Opaque):
         if width is not None:
             integers(width=width)
         maybe_texts(name=name)
-        content = drawing.drawn(figure, width)
+        content = picture_encoder.drawn(figure, width)
         type_, pixels, height = decoding.measured(content, "the figure")
-        return cls(content, type_, name, pixels, height, drawing.DENSITY)
+        return cls(content, type_, name, pixels, height, picture_encoder.DENSITY)
 
     # -- others made of it --
 
@@ -129,12 +129,12 @@ class Picture(Opaque):
             return self
         if width * height > decoding.MOST_PIXELS:
             raise PictureError(f"{self.called} would have {width} × {height} pixels")
-        return self._redrawn(drawing.resized(self._pixels(), (width, height)))
+        return self._redrawn(picture_encoder.resized(self._pixels(), (width, height)))
 
     def on(self, colour: str) -> Picture:
         """The picture on a ground of `colour` (``#14364f``, ``white``), its transparency gone."""
         texts(colour=colour)
-        return self._redrawn(drawing.on(self._pixels(), colour))
+        return self._redrawn(picture_encoder.on(self._pixels(), colour))
 
     def _pixels(self) -> Image:
         if self.type == "image/svg+xml":
@@ -142,7 +142,7 @@ class Picture(Opaque):
         return decoding.opened(self.content, self.called)
 
     def _redrawn(self, image: Image) -> Picture:
-        content, type_ = drawing.encoded(image, self.type)
+        content, type_ = picture_encoder.encoded(image, self.type)
         density = self.density * image.width / self.width
         return Picture(
             content,

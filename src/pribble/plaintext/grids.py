@@ -8,8 +8,8 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import NamedTuple
 
 from pribble.plaintext.blocks import Content, Form, Placed, Rows, Shape, Table
-from pribble.plaintext.breaking import GOES_ON, JOINED, columns, is_narrow, wrapped
 from pribble.plaintext.characters import BINDING, ENDS
+from pribble.plaintext.line_breaking import GOES_ON, JOINED, columns, is_narrow, wrapped
 
 Blocks = Callable[[Iterable[Placed], int], list[str]]
 

@@ -10,9 +10,9 @@ from collections.abc import Iterable, Sequence
 
 from pribble.mime.flowed import FlowingText, Line
 from pribble.plaintext.blocks import Block, Group, Item, List, Paragraph, Placed, Rule, Table
-from pribble.plaintext.breaking import GOES_ON, JOINED, columns, wrapped
 from pribble.plaintext.characters import written
-from pribble.plaintext.markers import markers
+from pribble.plaintext.line_breaking import GOES_ON, JOINED, columns, wrapped
+from pribble.plaintext.list_markers import markers
 from pribble.plaintext.tables import table_lines
 
 WIDTH = 72

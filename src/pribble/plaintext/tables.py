@@ -8,9 +8,9 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from pribble.plaintext.blocks import Content, Paragraph, Placed, Table, held, reduced
-from pribble.plaintext.breaking import columns
 from pribble.plaintext.characters import KEPT
 from pribble.plaintext.grids import Blocks, are_numbers, data_lines, filled_up, widest
+from pribble.plaintext.line_breaking import columns
 
 _APART = "  "
 # So wide at most is a text that stands in one line with others, the last one in it aside.

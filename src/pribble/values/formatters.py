@@ -16,12 +16,12 @@ from typing import Any
 
 from pribble.errors import FieldError, LimitReached
 from pribble.graphemes import graphemes
-from pribble.values import addresses, dates, json, lists, numbers
+from pribble.values import address_formatters, dates, json_values, list_formatters, numbers
 from pribble.values.counting import LONGEST_TEXT
 from pribble.values.escaping import markup
-from pribble.values.fit import Fragment
 from pribble.values.kinds import NOTHING, kind, plain, whole
 from pribble.values.numbers import Apply, text_of
+from pribble.values.safe_text import Fragment
 from pribble.values.settings import Settings
 from pribble.values.showing import text as shown
 
@@ -143,23 +143,23 @@ FORMATTERS: Mapping[str, Factory] = MappingProxyType(
         "duration": dates.duration,
         "day": dates.day,
         "moment": dates.moment,
-        "count": lists.count,
-        "first": lists.first,
-        "last": lists.last,
-        "reverse": lists.reverse,
-        "join": lists.join,
-        "rows": lists.rows,
-        "sum": lists.sum_,
-        "least": lists.least,
-        "greatest": lists.greatest,
-        "sort": lists.sort,
-        "keep": lists.keep,
-        "by": lists.by,
-        "url": addresses.url,
-        "path": addresses.path,
-        "query": addresses.query,
-        "link": addresses.link,
-        "json": json.json,
+        "count": list_formatters.count,
+        "first": list_formatters.first,
+        "last": list_formatters.last,
+        "reverse": list_formatters.reverse,
+        "join": list_formatters.join,
+        "rows": list_formatters.rows,
+        "sum": list_formatters.sum_,
+        "least": list_formatters.least,
+        "greatest": list_formatters.greatest,
+        "sort": list_formatters.sort,
+        "keep": list_formatters.keep,
+        "by": list_formatters.by,
+        "url": address_formatters.url,
+        "path": address_formatters.path,
+        "query": address_formatters.query,
+        "link": address_formatters.link,
+        "json": json_values.json,
     }
 )
 # Those that go through the items of a list, and so count as turns.
@@ -168,7 +168,7 @@ WALKING = frozenset({"reverse", "join", "rows", "sum", "least", "greatest", "sor
 # which they are given what counts it.
 DEEP, COUNTING = frozenset({"json"}), frozenset({"by", "table"})
 # Those that deal with nothing themselves.
-_KNOWS_NOTHING = frozenset({lists.count, numbers.number, numbers.money, dates.date})
+_KNOWS_NOTHING = frozenset({list_formatters.count, numbers.number, numbers.money, dates.date})
 # Those that need an expression over an item's fields.
 _NEEDS_EXPRESSION = frozenset({"keep", "by"})
 

@@ -9,8 +9,8 @@ from typing import Any
 from pribble.errors import FieldError
 from pribble.values.escaping import is_harmless
 from pribble.values.kinds import LARGEST_EXPONENT, NOTHING, bounded, kind, named, plain, whole
-from pribble.values.parsed import number_reader
 from pribble.values.settings import Settings, is_locale
+from pribble.values.text_parsing import number_reader
 
 MOST_DECIMALS = 20
 # An attribute of formatter functions whose results are texts that need no escaping anywhere between tags.

@@ -8,10 +8,10 @@ from typing import Any
 from urllib.parse import unquote
 
 from pribble.errors import FieldError, UnsafeValue
-from pribble.values import json, urls
+from pribble.values import json_values, url_values
 from pribble.values.escaping import characters, markup, one_line, plain_text
-from pribble.values.fit import Address, Encoded, Fragment, Json
 from pribble.values.kinds import NOTHING, bounded, kind, plain
+from pribble.values.safe_text import Address, Encoded, Fragment, Json
 
 MOST_BARE_DECIMALS = 6
 _HOW_TO_SHOW = {
@@ -81,29 +81,29 @@ def show_line(value: Any) -> str:
 
 def show_address(value: Any) -> str:
     """A value that is a whole address."""
-    return str(value) if isinstance(value, Address) else urls.whole(text(value))
+    return str(value) if isinstance(value, Address) else url_values.whole(text(value))
 
 
 def show_segment(value: Any) -> str:
     """A value that is a segment of a path, or keeps one from being empty."""
-    return urls.path(str(value)) if isinstance(value, Encoded) else urls.segment(text(value))
+    return url_values.path(str(value)) if isinstance(value, Encoded) else url_values.segment(text(value))
 
 
 def show_encoded(value: Any) -> str:
     """A value that is a piece of a segment, of a query or of a fragment."""
-    return str(value) if isinstance(value, Encoded) else urls.encoded(text(value))
+    return str(value) if isinstance(value, Encoded) else url_values.encoded(text(value))
 
 
 def show_field(value: Any) -> str:
     """A value in a field of a ``mailto:`` address."""
-    return urls.field(unquote(value) if isinstance(value, Encoded) else text(value))
+    return url_values.field(unquote(value) if isinstance(value, Encoded) else text(value))
 
 
 def show_json(value: Any) -> str:
     """A value that is a whole value of a JSON text."""
     if value is None:
         text(value)
-    return json.in_script(characters(value if isinstance(value, Json) else json.written(value)))
+    return json_values.in_script(characters(value if isinstance(value, Json) else json_values.written(value)))
 
 
 def by_text(show: Callable[[str], str]) -> Callable[[Any], str]:

@@ -8,7 +8,7 @@ from pribble.mime.audit.report import Report
 from pribble.mime.audit.structured import check_signatures
 from pribble.mime.comments import without_comments
 from pribble.mime.grammar import WHITE_SPACE
-from pribble.mime.machines import AUTO_SUBMITTED, IMPORTANCE, ONE_CLICK
+from pribble.mime.machine_fields import AUTO_SUBMITTED, IMPORTANCE, ONE_CLICK
 from pribble.mime.reading import Entity
 
 # RFC 5436 2.7 has registered one more.

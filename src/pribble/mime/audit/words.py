@@ -9,10 +9,10 @@ from typing import Literal
 from pribble.mime.audit.report import Report
 from pribble.mime.charsets import codec_name, decoded, fits
 from pribble.mime.comments import Commented, read_comments
+from pribble.mime.encoded_words import BAD_HEX, Word, runs, words_in
 from pribble.mime.fields import Syntax
 from pribble.mime.grammar import BASE64, ENCODED_WORD, ENCODED_WORD_TEXT, WHITE_SPACE
 from pribble.mime.reading import Field
-from pribble.mime.words import BAD_HEX, Word, runs, words_in
 
 # What of a field an encoded-word stands in (RFC 2047 5 (1), (3), (2)).
 _In = Literal["text", "phrase", "comment"]

@@ -1,0 +1,237 @@
+"""Straight runs of steps become statements: f-strings, appended to a list of pieces."""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from pribble.compiler.escapers import wrapping
+from pribble.compiler.expression_compiler import Lowering
+from pribble.compiler.steps import (
+    Chosen,
+    ChosenSize,
+    Embedded,
+    Forked,
+    Hold,
+    LeftOut,
+    Raw,
+    Release,
+    Shown,
+)
+from pribble.compiler.value_reuse import Sharing
+from pribble.compiler.wire_form import Frames
+from pribble.errors import Place
+from pribble.passes.picture_sizes import Size
+from pribble.pictures.picture_slots import Either, Embed
+
+# So many texts are joined into one piece at the most, so that each piece is counted before it grows large.
+_LONGEST_PIECE = 100
+
+
+class PieceSink:
+    """Writes straight runs as one f-string each, appended to a list of pieces.
+
+    Pieces are texts; a `Source` among them stands for a picture, `PREHEADER` for the preheader.
+    """
+
+    result = "out"
+
+    def __init__(self) -> None:
+        self._append = "append"
+
+    @property
+    def prologue(self) -> str:
+        """What the function begins with."""
+        return "out = []; append = out.append"
+
+    def written(self, run: Sequence[Any], lowering: Lowering) -> list[ast.stmt]:
+        statements: list[ast.stmt] = []
+        texts: list[ast.expr] = []
+
+        def flush() -> None:
+            if texts:
+                statements.extend(self._made(texts))
+                texts.clear()
+
+        for step in run:
+            if len(texts) >= _LONGEST_PIECE:
+                flush()
+            if (text := self._text(step, lowering)) is not None:
+                texts.append(text)
+                continue
+            flush()
+            statements += self._statements(step, lowering)
+        flush()
+        return statements
+
+    def _made(self, texts: Sequence[ast.expr]) -> list[ast.stmt]:
+        """The statements that make a piece of texts."""
+        return [appended(counted(formatted(texts)), self._append)]
+
+    def _text(self, step: Any, lowering: Lowering) -> ast.expr | None:
+        """What a step that is a text comes to; None for others."""
+        match step:
+            case str() if step.__class__ is str:
+                return ast.Constant(step)
+            case Shown(value=value, context=context):
+                return lowering.shown(value, context)
+            case LeftOut(before=before, shown=shown, after=after):
+                return unless_nothing(
+                    shown,
+                    ast.Constant(""),
+                    lambda text: formatted([ast.Constant(before), text, ast.Constant(after)]),
+                    lowering,
+                )
+            case ChosenSize():
+                return lowering.call(
+                    "picture_size",
+                    _name("picture_"),
+                    lowering.constant(step.size),
+                    lowering.constant(step.place),
+                    place=step.place,
+                )
+        return None
+
+    def _statements(self, step: Any, lowering: Lowering) -> list[ast.stmt]:
+        match step:
+            case Embedded(source=source):
+                return [appended(lowering.constant(source, named=True), self._append)]
+            case Raw(value=value):
+                return [appended(ast.Tuple([lowering.value(value)], ast.Load()), self._append)]
+            case Hold():
+                self._append = "hold"
+                return holding()
+            case Release(before=before, after=after):
+                self._append = "append"
+                filled = _call("filled", _name("held"), ast.Constant(before), ast.Constant(after))
+                return [ast.AugAssign(ast.Name("out", ast.Store()), ast.Add(), filled)]
+            case Forked(by_cid=by_cid, otherwise=otherwise):
+                fork = Either.of([_piece(step) for step in by_cid], [_piece(step) for step in otherwise])
+                return [appended(lowering.constant(fork, named=True), self._append)]
+            case Chosen(value=value, place=place):
+                wanted = lowering.constant(Wanted(place, wrapping(step.within), step.size or Size(), step.travels))
+                if value is None:
+                    self._append = "append"
+                    found = lowering.call("picture_composed", _name("held"), wanted, place=place)
+                else:
+                    found = lowering.call("picture", lowering.value(value), wanted, place=value.place)
+                assign = ast.Assign([ast.Name("picture_", ast.Store())], found)
+                return [assign, appended(_name("picture_"), self._append)]
+        return [appended(lowering.constant(step, named=True), self._append)]
+
+
+class KeepingSink(PieceSink):
+    """Writes the HTML's program, which keeps its values, and gives them beside its pieces: for the text, which shows
+    some of them too, and for the wire, where the template's own texts are encoded already."""
+
+    def __init__(self, sharing: Sharing, frames: Frames) -> None:
+        super().__init__()
+        self.sharing, self.frames = sharing, frames
+        self._texts: list[Shown | None] = []  # of the run that is being written, its values that the text shows too
+
+    @property
+    def prologue(self) -> str:
+        return super().prologue + self.sharing.beginning
+
+    @property
+    def result(self) -> str:  # type: ignore[override]
+        return f"(out, {self.sharing.result})"
+
+    def _made(self, texts: Sequence[ast.expr]) -> list[ast.stmt]:
+        shown, self._texts = self._texts, []
+        if self._append != "append":
+            return super()._made(texts)
+        if all(isinstance(text, ast.Constant) for text in texts):
+            self.frames.texts.add("".join([str(text.value) for text in texts if isinstance(text, ast.Constant)]))
+            return super()._made(texts)
+        self.frames.runs.append([str(t.value) if isinstance(t, ast.Constant) else None for t in texts])
+        values = [text for text in texts if not isinstance(text, ast.Constant)]
+        names = iter([self.sharing.named(place, text) for place, text in enumerate(values)])
+        kept = formatted([text if isinstance(text, ast.Constant) else next(names) for text in texts])
+        piece = self.sharing.named_piece(counted(kept))
+        return [appended(piece, self._append), *self.sharing.keep(shown)]
+
+    def _text(self, step: Any, lowering: Lowering) -> ast.expr | None:
+        text = super()._text(step, lowering)
+        if text is not None and not isinstance(text, ast.Constant):
+            is_shared = isinstance(step, Shown) and self.sharing.is_kept(step)
+            self._texts.append(step if is_shared else None)
+        return text
+
+    def _statements(self, step: Any, lowering: Lowering) -> list[ast.stmt]:
+        if isinstance(step, Embedded):
+            self.frames.texts.add(str(step.source))
+        elif isinstance(step, str):
+            self.frames.texts.add(str(step))
+        return super()._statements(step, lowering)
+
+
+class LineSink(PieceSink):
+    """Writes the program of a line: its pieces are texts only, joined, each run of white space one space."""
+
+    result = '" ".join("".join(out).split())'
+
+
+class TextSink(PieceSink):
+    """Writes the program of a plain text written by hand: its lines are kept, and trimmed at their ends, but for the
+    mark before a signature."""
+
+    result = "trimmed(out)"
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """What is asked of a picture that the data choose: where it is named, how its address is written, how large it is
+    shown, how it travels."""
+
+    place: Place
+    wrap: Callable[[str], str]
+    size: Size
+    travels: Embed | None
+
+
+def _piece(step: Any) -> str:
+    return step.source if isinstance(step, Embedded) else str(step)
+
+
+def _name(name: str) -> ast.expr:
+    return ast.Name(name, ast.Load())
+
+
+def _call(function: str, *arguments: ast.expr) -> ast.expr:
+    return ast.Call(_name(function), list(arguments), [])
+
+
+def holding() -> list[ast.stmt]:
+    """``held = []; hold = held.append``"""
+    return ast.parse("held = []; hold = held.append").body
+
+
+def counted(value: ast.expr) -> ast.expr:
+    """``kept(room, value)``: no template makes more than is permitted, however it multiplies."""
+    return _call("kept", _name("room"), value)
+
+
+def appended(value: ast.expr, append: str = "append") -> ast.stmt:
+    """``append(value)``"""
+    return ast.Expr(_call(append, value))
+
+
+def formatted(texts: Sequence[ast.expr]) -> ast.expr:
+    """An f-string of `texts`; in it, nothing shows as nothing."""
+    if len(texts) == 1 and isinstance(texts[0], ast.Constant):
+        return texts[0]
+    return ast.JoinedStr([t if isinstance(t, ast.Constant) else ast.FormattedValue(t, -1) for t in texts])
+
+
+def unless_nothing(
+    shown: Shown, nothing: ast.expr, around: Callable[[ast.expr], ast.expr], lowering: Lowering
+) -> ast.expr:
+    """`nothing` where a value comes to nothing, else what `around` makes of the value shown."""
+    text = lowering.call(f"show_{lowering.way(shown.context)}", _name("whole"), place=shown.value.place)
+    test = ast.Compare(
+        ast.NamedExpr(ast.Name("whole", ast.Store()), lowering.value(shown.value)), [ast.Is()], [_name("NOTHING")]
+    )
+    return ast.IfExp(test, nothing, around(text))

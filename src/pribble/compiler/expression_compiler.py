@@ -1,0 +1,494 @@
+"""Expressions become Python syntax trees.
+
+Nothing of an author's text is ever pasted into source: names and texts are constants in a tree.  The line
+number of every call is the number of its *site*, the place in a template that the call stands for.  So an
+error that passes through a program says by its traceback where it belongs, and a program that meets no
+error pays nothing for it.
+"""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from pribble.compiler.escapers import ways
+from pribble.errors import Place, TemplateError, did_you_mean
+from pribble.language.expressions import (
+    All,
+    Arithmetic,
+    Binding,
+    Both,
+    Choice,
+    Comparison,
+    Constant,
+    Either,
+    Expression,
+    Fallback,
+    Formatted,
+    Item,
+    Listing,
+    Local,
+    Maybe,
+    Member,
+    Name,
+    Negative,
+    Not,
+    PerItem,
+)
+from pribble.markup.contexts import Context
+from pribble.values.formatters import COUNTING, DEEP, FORMATTERS, WALKING, Factory, complaint
+
+DATA = "data"
+_SCRATCH = "t"  # holds a value between two looks at it; never across another expression
+_PLACE_WORDS = ("number", "index", "count", "first", "last")
+_EXACT = {"+": "exact_add", "-": "exact_subtract", "*": "exact_multiply"}
+_COMPARING = {
+    "==": "equal",
+    "!=": "unequal",
+    "<": "less",
+    "<=": "at_most",
+    ">": "more",
+    ">=": "at_least",
+    "in": "contains",
+    "not in": "lacks",
+}
+# Those that may go through lists and records: what they go through counts.
+_COUNTED = frozenset({"==", "!=", "in", "not in"})
+
+
+@dataclass(frozen=True, slots=True)
+class Site:
+    """What a call in a program stands for: where it is written, and the path of fields it reads."""
+
+    place: Place
+    path: str
+
+
+@dataclass(frozen=True, slots=True)
+class FormatterCall:
+    """A formatter, to be prepared once for each locale and time zone.
+
+    With `arguments` None they depend on the data and come with each call.  `context` says how the result is
+    shown, where it is shown at once.
+    """
+
+    name: str
+    arguments: tuple[Any, ...] | None
+    named: tuple[tuple[str, Any], ...]
+    locale: str | None
+    timezone: str | None
+    context: Context | None = None
+
+
+def described(expression: Expression) -> str:
+    """An expression as errors name it: its path where it is one, else "the value"."""
+    match expression:
+        case Name(name=name):
+            return name
+        case All():
+            return "the data"
+        case Local(binding=binding) if binding.kind == "item" and binding.value is not None:
+            return described(binding.value) + "[]"
+        case Local(binding=binding):
+            return binding.name
+        case Member(base=All(), name=name):
+            return name
+        case Member(base=base, name=name):
+            return f"{described(base)}.{name}"
+        case Item(base=All(), key=Constant(value=str(key))):
+            return key
+        case Item(base=base, key=Constant(value=str(key))):
+            return f"{described(base)}.{key}"
+        case Item(base=base, key=Constant(value=int(key))):
+            return f"{described(base)}[{key}]"
+        case Item(base=base):
+            return f"{described(base)}[…]"
+        case Maybe(step=step):
+            return described(step)
+        case Formatted(value=value):
+            return described(value)
+    return "the value"
+
+
+@dataclass(slots=True)
+class Lowering:
+    """Lowers the expressions of one program; collects its sites, constants and formatters on the way."""
+
+    known: Mapping[str, Factory] = field(default_factory=lambda: FORMATTERS)
+    common: frozenset[str] = frozenset()
+    sites: list[Site] = field(default_factory=list)
+    constants: dict[str, Any] = field(default_factory=dict)
+    formatters: dict[str, FormatterCall] = field(default_factory=dict)
+    prepared: dict[tuple[str, str], str] = field(default_factory=dict)
+    checked: set[Binding] = field(default_factory=set)  # loop variables whose class is asked for in each turn
+    functions: list[ast.stmt] = field(default_factory=list)  # to be defined beside the program
+    _in_function: bool = False
+    _operands: int = 0
+    _names: dict[tuple[FormatterCall, str], str] = field(default_factory=dict)
+    _variables: dict[Binding, str] = field(default_factory=dict)
+    _ways: dict[Context, str] = field(default_factory=dict)
+
+    # -- the pieces of trees --
+
+    def call(self, function: str | ast.expr, *arguments: ast.expr, place: Place, path: str = "") -> ast.expr:
+        """A call of a function, by its name in the program's namespace or by what computes it, standing for `place`."""
+        self.sites.append(Site(place, path))
+        called = ast.Name(function, ast.Load()) if isinstance(function, str) else function
+        node = ast.Call(called, list(arguments), [])
+        node.lineno = node.end_lineno = len(self.sites)
+        node.col_offset = node.end_col_offset = 0
+        return node
+
+    def constant(self, value: Any, *, named: bool = False) -> ast.expr:
+        """`value` as an expression: written out where Python has a literal for it, else named."""
+        if not named and (value is None or isinstance(value, str | int)):
+            return ast.Constant(value)
+        name = f"constant_{len(self.constants)}"
+        self.constants[name] = value
+        return ast.Name(name, ast.Load())
+
+    def way(self, context: Context) -> str:
+        """The name of the function that shows a text in `context`; with ``show_`` before it, of that for any value."""
+        if context not in self._ways:
+            name = f"{context.how}_{len(self._ways)}" if context.around else context.how
+            self.constants[name], self.constants[f"show_{name}"] = ways(context)
+            self._ways[context] = name
+        return self._ways[context]
+
+    def variable(self, binding: Binding) -> str:
+        """The variable of the program that holds what `binding` stands for."""
+        return self._variables.setdefault(binding, f"local_{len(self._variables)}_{binding.kind}")
+
+    # -- expressions --
+
+    def value(self, node: Expression) -> ast.expr:
+        """The tree that computes `node`."""
+        match node:
+            case Constant(value=value):
+                return self.constant(value)
+            case Listing(items=items):
+                return ast.Tuple([self.value(item) for item in items], ast.Load())
+            case All():
+                return ast.Name(DATA, ast.Load())
+            case Local(place=place, binding=binding):
+                if binding.kind == "place":
+                    raise TemplateError(
+                        f'"{binding.name}" is a place in a loop and no value',
+                        place=place,
+                        hint=f"it has {', '.join(_PLACE_WORDS)}: {{{{ {binding.name}.number }}}}",
+                    )
+                return ast.Name(self.variable(binding), ast.Load())
+            case Name(place=place, name=name) if name in self.common:
+                return self.call("common", ast.Name(DATA, ast.Load()), ast.Constant(name), place=place, path=name)
+            case Name(place=place, name=name):
+                return self._read(None, name, node, place)
+            case Member(base=Local(binding=Binding(kind="place") as binding)):
+                return self._place_word(binding, node)
+            case Member(place=place, base=base, name=name):
+                return self._read(base, name, node, place)
+            case Item(place=place, base=base, key=Constant(value=str(key))):
+                return self._read(base, key, node, place)
+            case Item(place=place, base=base, key=key):
+                return self.call(
+                    "item",
+                    self.value(base),
+                    self.value(key),
+                    ast.Constant(described(base)),
+                    place=place,
+                    path=described(node),
+                )
+            case Maybe(step=step):
+                return self._maybe(step)
+            case Negative(place=place, operand=operand):
+                return self.call("negative", self.value(operand), place=place, path=described(operand))
+            case Arithmetic(place=place, operator=operator, left=left, right=right):
+                return self._arithmetic(operator, left, right, place)
+            case Comparison(place=place, operator=operator, left=left, right=right):
+                whole = self.value(right)
+                if operator in ("in", "not in"):
+                    whole = self.walked(whole, place)
+                compared = [self.value(left), whole]
+                if operator in _COUNTED:
+                    compared.insert(0, ast.Name("turns", ast.Load()))
+                return self.call(_COMPARING[operator], *compared, place=place, path=described(left))
+            case Not(operand=operand):
+                return ast.UnaryOp(ast.Not(), self.test(operand))
+            case Both(left=left, right=right):
+                return ast.BoolOp(ast.And(), [self.test(left), self.test(right)])
+            case Either(left=left, right=right):
+                return ast.BoolOp(ast.Or(), [self.test(left), self.test(right)])
+            case Choice(value=value, test=test, otherwise=otherwise):
+                other = ast.Name("NOTHING", ast.Load()) if otherwise is None else self.value(otherwise)
+                return ast.IfExp(self.test(test), self.value(value), other)
+            case Fallback(place=place, value=value, otherwise=other):
+                absent = self.call("absent", _kept(self.value(value)), place=place, path=described(value))
+                return ast.IfExp(absent, self.value(other), ast.Name(_SCRATCH, ast.Load()))
+            case Formatted():
+                return self._formatted(node)
+            case PerItem(item=item, body=body):
+                return self._per_item(item, body)
+
+    def test(self, node: Expression) -> ast.expr:
+        """The tree that computes whether `node` holds."""
+        if isinstance(node, Comparison | Not | Both | Either):
+            return self.value(node)
+        return self.call("holds", self.value(node), place=node.place, path=described(node))
+
+    def shown(self, node: Expression, context: Context) -> ast.expr:
+        """The tree that computes the text of `node` in its context, with a shorter way for texts."""
+        self._refuse_flag(node)
+        if isinstance(node, Formatted):
+            return self._formatted(node, context)
+        how = self.way(context)
+        if isinstance(node, Constant) and isinstance(node.value, str):
+            return self.call(f"show_{how}", ast.Constant(node.value), place=node.place)
+        path = described(node)
+        is_text = ast.Compare(
+            ast.Attribute(_kept(self.value(node)), "__class__", ast.Load()), [ast.Is()], [ast.Name("str", ast.Load())]
+        )
+        scratch = ast.Name(_SCRATCH, ast.Load())
+        direct = self.call(how, scratch, place=node.place, path=path)
+        general = self.call(f"show_{how}", scratch, place=node.place, path=path)
+        return ast.IfExp(is_text, direct, general)
+
+    def _arithmetic(self, operator: str, left: Expression, right: Expression, place: Place) -> ast.expr:
+        """``left operator right``: for two plain numbers at once, else by the function that knows all kinds."""
+        one, other, path = self.value(left), self.value(right), described(left)
+        if operator not in _EXACT:
+            return self.call("compute", ast.Constant(operator), one, other, place=place, path=path)
+        self._operands += 2
+        names = [f"operand_{self._operands - 1}", f"operand_{self._operands}"]
+        checks = [
+            ast.Compare(
+                ast.Attribute(ast.NamedExpr(ast.Name(name, ast.Store()), value), "__class__", ast.Load()),
+                [ast.In()],
+                [ast.Name("NUMBERS", ast.Load())],
+            )
+            for name, value in zip(names, (one, other), strict=True)
+        ]
+        held = [ast.Name(name, ast.Load()) for name in names]
+        exact = self.call(_EXACT[operator], *held, place=place, path=path)
+        general = self.call("compute", ast.Constant(operator), *held, place=place, path=path)
+        # "&" and not "and": both operands are to be evaluated, whatever the first is.
+        return ast.IfExp(ast.BinOp(checks[0], ast.BitAnd(), checks[1]), exact, general)
+
+    def _per_item(self, item: Binding, body: Expression) -> ast.expr:
+        """The name of a function beside the program that computes `body` for each item of a list."""
+        name, variable = f"each_{len(self.functions)}", self.variable(item)
+        function = ast.parse(f"def {name}(items):\n made = []\n for {variable} in items: pass\n return made\n").body[0]
+        assert isinstance(function, ast.FunctionDef) and isinstance(function.body[1], ast.For)
+        self.functions.append(function)
+        self.checked.add(item)
+        outer, self._in_function = self._in_function, True
+        add = ast.Attribute(ast.Name("made", ast.Load()), "append", ast.Load())
+        function.body[1].body = [class_check(variable), ast.Expr(ast.Call(add, [self.value(body)], []))]
+        self._in_function = outer
+        return ast.Name(name, ast.Load())
+
+    def walked(self, value: ast.expr, place: Place) -> ast.expr:
+        """`value`, a list whose items count as turns from here on."""
+        return self.call("walked", ast.Name("turns", ast.Load()), value, place=place)
+
+    @staticmethod
+    def _refuse_flag(node: Expression) -> None:
+        if isinstance(node, Both | Either | Not | Comparison):
+            word = "else" if isinstance(node, Either) else "if"
+            raise TemplateError(
+                "this is true or false, which is not shown as it is",
+                place=node.place,
+                hint="write {{ a else b }} for the first that is there"
+                if word == "else"
+                else 'choose its words: {{ "yes" if … else "no" }}',
+            )
+
+    def _read(self, base: Expression | None, name: str, node: Expression, place: Place) -> ast.expr:
+        """``base.name``, base None being the data: at once where it is a dict, else by the function that knows all
+        kinds.  A variable is asked for its class once, where it is set.
+
+        A dict that has no such key raises `KeyError`; then the program is run again with nothing being a dict
+        to it (`Program.bound`), so that the function finds the words for what is missing.
+        """
+        variable, key = self._checked_variable(base), ast.Constant(name)
+        if variable is not None:
+            held: ast.expr = ast.Name(variable, ast.Load())
+            is_dict: ast.expr = ast.Name(class_flag(variable), ast.Load())
+        else:
+            held = ast.Name(_SCRATCH, ast.Load())
+            assert base is not None
+            is_dict = ast.Compare(
+                ast.Attribute(_kept(self.value(base)), "__class__", ast.Load()),
+                [ast.Is()],
+                [ast.Name("dict", ast.Load())],
+            )
+        where = "the data" if base is None else described(base)
+        careful = self.call("read", held, key, ast.Constant(where), place=place, path=described(node))
+        return ast.IfExp(is_dict, ast.Subscript(held, key, ast.Load()), careful)
+
+    def _checked_variable(self, base: Expression | None) -> str | None:
+        """The variable that `base` is, if it is one whose class is known where it is set."""
+        if base is None or isinstance(base, All):
+            return DATA
+        if isinstance(base, Local) and base.binding in self.checked:
+            return self.variable(base.binding)
+        return None
+
+    def _maybe(self, step: Name | Local | Member | Item) -> ast.expr:
+        path, place = described(step), step.place
+        match step:
+            case Name(name=name) if name in self.common:
+                return self.call("or_nothing", self.value(step), place=place, path=path)
+            case Name(name=name):
+                return self.call(
+                    "read_maybe",
+                    ast.Name(DATA, ast.Load()),
+                    ast.Constant(name),
+                    ast.Constant("the data"),
+                    place=place,
+                    path=path,
+                )
+            case Member(base=Local(binding=Binding(kind="place"))):
+                return self.value(step)
+            case Member(base=base, name=name):
+                return self.call(
+                    "read_maybe",
+                    self.value(base),
+                    ast.Constant(name),
+                    ast.Constant(described(base)),
+                    place=place,
+                    path=path,
+                )
+            case Item(base=base, key=key):
+                return self.call(
+                    "item_maybe",
+                    self.value(base),
+                    self.value(key),
+                    ast.Constant(described(base)),
+                    place=place,
+                    path=path,
+                )
+            case Local():
+                return self.call("or_nothing", self.value(step), place=place, path=path)
+
+    def _place_word(self, binding: Binding, node: Member) -> ast.expr:
+        index = ast.Name(self.variable(binding), ast.Load())
+        count = ast.Call(ast.Name("len", ast.Load()), [ast.Name(items_variable(index.id), ast.Load())], [])
+        match node.name:
+            case "index":
+                return index
+            case "number":
+                return ast.BinOp(index, ast.Add(), ast.Constant(1))
+            case "count":
+                return count
+            case "first":
+                return ast.Compare(index, [ast.Eq()], [ast.Constant(0)])
+            case "last":
+                return ast.Compare(ast.BinOp(index, ast.Add(), ast.Constant(1)), [ast.Eq()], [count])
+        raise TemplateError(
+            f'a place in a loop has no "{node.name}"', place=node.place, hint=did_you_mean(node.name, _PLACE_WORDS)
+        )
+
+    def _formatted(self, node: Formatted, context: Context | None = None) -> ast.expr:
+        """A formatter applied; with `context`, its result shown."""
+        if node.formatter not in self.known:
+            raise TemplateError(
+                f'there is no formatter "{node.formatter}"',
+                place=node.place,
+                hint=did_you_mean(node.formatter, self.known),
+            )
+        per_item = [argument for argument in node.arguments if isinstance(argument, PerItem)]
+        arguments = [argument for argument in node.arguments if not isinstance(argument, PerItem)]
+        if wrong := complaint(
+            node.formatter,
+            self.known[node.formatter],
+            len(arguments),
+            tuple(name for name, _ in node.named),
+            per_item=bool(per_item),
+        ):
+            raise TemplateError(wrong, place=node.place)
+        value, path = self.value(node.value), described(node.value)
+        if node.formatter in DEEP:
+            value = self.call("visited", ast.Name("turns", ast.Load()), value, place=node.place)
+        elif node.formatter in WALKING:
+            value = self.walked(value, node.place)
+        given = [argument for _, argument in node.named]
+        last = [*map(self.value, per_item)]
+        if node.formatter in COUNTING:
+            last.append(ast.Name("turns", ast.Load()))
+        if all(isinstance(argument, Constant) for argument in (*arguments, *given)):
+            call = FormatterCall(
+                node.formatter,
+                tuple(a.value for a in arguments if isinstance(a, Constant)),
+                tuple((n, a.value) for n, a in node.named if isinstance(a, Constant)),
+                node.locale,
+                node.timezone,
+                context,
+            )
+            return self.call(self._formatter(call), value, *last, place=node.place, path=path)
+        call = FormatterCall(node.formatter, None, (), node.locale, node.timezone, context)
+        if len(arguments) == 1 and not given and not per_item and not self._in_function and _is_of_data(arguments[0]):
+            return self._prepared_once(call, value, arguments[0], node.place, path)
+        positional = ast.Tuple([self.value(argument) for argument in arguments], ast.Load())
+        named = ast.Dict([ast.Constant(n) for n, _ in node.named], [self.value(a) for a in given])
+        return self.call(self._formatter(call), value, positional, named, *last, place=node.place, path=path)
+
+    def _prepared_once(
+        self, call: FormatterCall, value: ast.expr, argument: Expression, place: Place, path: str
+    ) -> ast.expr:
+        """A formatter whose one argument is a field of the data (``money(currency)``): the same for a whole run, so
+        it is prepared at its first use and kept in a variable."""
+        key = self._formatter(call), described(argument)
+        variable = self.prepared.setdefault(key, f"ready_{len(self.prepared)}")
+        load = ast.Name(variable, ast.Load())
+        made = self.call(
+            key[0],
+            ast.Constant(None),
+            ast.Tuple([self.value(argument)], ast.Load()),
+            ast.Constant(None),
+            place=place,
+            path=path,
+        )
+        ready = ast.IfExp(
+            ast.Compare(load, [ast.IsNot()], [ast.Constant(None)]),
+            load,
+            ast.NamedExpr(ast.Name(variable, ast.Store()), made),
+        )
+        return self.call(ready, value, place=place, path=path)
+
+    def _formatter(self, call: FormatterCall) -> str:
+        """The name of a formatter in the program; equal ones share it."""
+        key = call, repr(call)  # 2, 2.0 and true are equal to Python, and not to an author
+        if key not in self._names:
+            self._names[key] = f"as_{call.name}_{len(self.formatters)}"
+            self.formatters[self._names[key]] = call
+        return self._names[key]
+
+
+def _is_of_data(node: Expression) -> bool:
+    """Whether an expression is a path of fields from the data, and so the same wherever it stands."""
+    return isinstance(node, Name) or (isinstance(node, Member) and _is_of_data(node.base))
+
+
+def _kept(value: ast.expr) -> ast.expr:
+    return ast.NamedExpr(ast.Name(_SCRATCH, ast.Store()), value)
+
+
+def class_flag(variable: str) -> str:
+    """The variable that says whether `variable` holds a dict."""
+    return f"{variable}_is_dict"
+
+
+def class_check(variable: str) -> ast.stmt:
+    """The statement that sets the flag of `variable`."""
+    is_dict = ast.Compare(
+        ast.Attribute(ast.Name(variable, ast.Load()), "__class__", ast.Load()),
+        [ast.Is()],
+        [ast.Name("dict", ast.Load())],
+    )
+    return ast.Assign([ast.Name(class_flag(variable), ast.Store())], is_dict)
+
+
+def items_variable(index: str) -> str:
+    """The variable that holds the list whose positions `index` counts."""
+    return f"{index}_items"

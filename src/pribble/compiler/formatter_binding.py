@@ -1,0 +1,100 @@
+"""Formatters as programs call them: prepared once, their results shown at once where that is what they are for."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from pribble.compiler.escapers import ways
+from pribble.compiler.expression_compiler import FormatterCall
+from pribble.compiler.formatter_results import issuing
+from pribble.errors import Place, PribbleError
+from pribble.markup.contexts import Context
+from pribble.values.formatters import Factory, is_of_application, prepared
+from pribble.values.numbers import FIGURES, Apply
+from pribble.values.settings import Settings
+
+# Makes a function that shows a value one that notes numbers with a point, where a locale, by the place, writes none.
+Noting = Callable[[Callable[[Any], str], Callable[[Place], str | None]], Callable[[Any], str]]
+
+
+def applying(
+    call: FormatterCall,
+    settings: Settings,
+    factories: Mapping[str, Factory],
+    mark: Callable[[], Place | None],
+    noting: Noting | None = None,
+) -> Apply:
+    """The function that a program calls for a formatter; `mark` gives the place of the call.
+
+    It takes the value; then, where the arguments depend on the data, a tuple and a dict of them; then an
+    expression over an item's fields, where there is one.
+    """
+    own = (
+        settings
+        if call.locale is None and call.timezone is None
+        else Settings(call.locale or settings.locale, call.timezone or settings.timezone)
+    )
+    factory = factories[call.name]
+
+    def made(arguments: tuple[Any, ...], given: Mapping[str, Any]) -> Apply:
+        apply = prepared(factory, own, arguments, given)
+        if is_of_application(factory):
+            apply = issuing(apply, call.name, mark)
+        return _shown(apply, call.context, None if own.has_point else noting, own)
+
+    if call.arguments is None:
+        return _with_arguments(made)
+    try:
+        return made(call.arguments, dict(call.named))
+    except PribbleError as error:
+        return _refusing(error)
+
+
+# Where text is only escaped, and figures are what they are.
+_ESCAPED = frozenset({"markup", "plain", "line", "inline"})
+
+
+def _shown(apply: Apply, context: Context | None, noting: Noting | None, own: Settings) -> Apply:
+    """`apply`, its results shown."""
+    if context is None:
+        return apply
+    if context.way in _ESCAPED and context.within in ((), ("attribute",)) and FIGURES in vars(apply):
+        return apply
+    show = ways(context)[1]
+    if noting is not None and context.way in _ESCAPED and not context.within:
+        show = noting(show, lambda place: own.locale)
+    return lambda value, *each: show(apply(value, *each))
+
+
+def _refusing(error: PribbleError) -> Apply:
+    """What cannot be prepared says so when it is applied, at its place."""
+
+    def apply(value: Any, *each: Any) -> Any:
+        raise type(error)(error.problem, hint=error.hint)
+
+    return apply
+
+
+_MOST_KEPT = 64
+
+
+def _with_arguments(made: Callable[[tuple[Any, ...], Mapping[str, Any]], Apply]) -> Apply:
+    """A formatter whose arguments come with each call, as a tuple and a dict of them; where that is None, it gives
+    the function that applies it.  For one argument that is a text, as a currency is, that function is kept."""
+    kept: dict[str, Apply] = {}
+
+    def ready(arguments: tuple[Any, ...], given: Mapping[str, Any]) -> Apply:
+        if given or len(arguments) != 1 or arguments[0].__class__ is not str:
+            return made(arguments, given)
+        found = kept.get(arguments[0])
+        if found is None:
+            found = made(arguments, given)
+            if len(kept) < _MOST_KEPT:
+                kept[arguments[0]] = found
+        return found
+
+    def apply(value: Any, arguments: tuple[Any, ...], given: Mapping[str, Any] | None, *each: Any) -> Any:
+        return ready(arguments, {}) if given is None else ready(arguments, given)(value, *each)
+
+    return apply

@@ -1,0 +1,68 @@
+"""Surveying: a program run with functions that collect problems instead of raising them."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from decimal import DecimalException
+from typing import Any
+
+from pribble.compiler.expression_compiler import Site
+from pribble.errors import FieldError, LimitReached, PribbleError
+from pribble.values.arithmetic import refused
+from pribble.values.counting import CELL
+from pribble.values.kinds import BROKEN, AlreadyTold
+
+
+def placed(error: PribbleError, site: Site, positions: Mapping[str, int] | None = None) -> PribbleError:
+    """A copy of `error` that knows its place, with the positions of the loops it happened in."""
+    problem, path = error.problem, site.path
+    if cell := CELL.get():  # a place in a table, which no loop of the template goes through
+        problem, path = f"{cell}: {problem}", ""
+    for loop, index in (positions or {}).items():
+        problem = problem.replace(f"{loop}[]", f"{loop}[{index}]")
+        path = path.replace(f"{loop}[]", f"{loop}[{index}]")
+    if isinstance(error, FieldError):
+        if "[" in path and "[" not in problem:
+            problem = f"{path}: {problem}"
+        return type(error)(problem, path=path or None, place=site.place, hint=error.hint, related=error.related)
+    return type(error)(problem, place=site.place, hint=error.hint, related=error.related)
+
+
+class Survey:
+    """Collects the problems of one run and knows in which turns of which loops they happened."""
+
+    def __init__(self, sites: tuple[Site, ...]) -> None:
+        self.sites = sites
+        self.problems: list[PribbleError] = []
+        self.positions: dict[str, int] = {}
+
+    def watching(self, function: Callable[..., Any]) -> Callable[..., Any]:
+        """`function`, its errors collected and its result then broken."""
+
+        def watched(*arguments: Any) -> Any:
+            if any(argument is BROKEN for argument in arguments):
+                return BROKEN
+            try:
+                made = function(*arguments)
+                return self.watching(made) if callable(made) and made is not BROKEN else made
+            except LimitReached:
+                raise
+            except AlreadyTold:
+                return BROKEN
+            except (PribbleError, DecimalException) as error:
+                known = refused(error) if isinstance(error, DecimalException) else error
+                site = self.sites[sys._getframe(1).f_lineno - 1]
+                made = placed(known, site, self.positions)
+                made.__cause__ = error.__cause__
+                self.problems.append(made)
+                return BROKEN
+
+        return watched
+
+    def each(self, items: Iterable[Any], path: str) -> Iterator[tuple[int, Any]]:
+        """The turns of a loop over the list at `path`."""
+        for index, value in enumerate(items):
+            self.positions[path] = index
+            yield index, value
+        self.positions.pop(path, None)

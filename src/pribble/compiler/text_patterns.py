@@ -1,0 +1,441 @@
+"""What of a template's text has the same form in all messages, read into blocks when the template is compiled.
+
+An element that is a block becomes a `Pattern`: blocks with slots for the texts that hold a value, and for the parts of
+the page that a loop or a choice brings, which are patterned in turn.  The reader of pages itself reads it, private
+characters standing for values.
+"""
+
+from __future__ import annotations
+
+import re
+from bisect import bisect_left, insort
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from pribble.compiler.mark_analysis import brought
+from pribble.compiler.steps import Shown
+from pribble.compiler.text_steps import Call, Fill, OpenHeld, OpenWith, PartBegin, PartEnd, Text
+from pribble.language.linked_source import CLOSE, OPEN, SET, TapeMark
+from pribble.markup.contexts import Context
+from pribble.plaintext.blocks import Group, Item, List, Paragraph, Rows, Table
+from pribble.plaintext.elements import is_block, is_unsaid
+from pribble.plaintext.events import Close, Open
+from pribble.plaintext.flow import Flow, OpenTable
+from pribble.plaintext.layout import WIDTH, blocks
+from pribble.plaintext.line_breaking import is_narrow
+from pribble.plaintext.links import Links
+from pribble.plaintext.patterns import Part, Pattern, Slot
+
+INLINE = Context("inline")
+# What stands for a value while a part of a page is read.
+_HOLE = re.compile("[\U00100000-\U0010fffd]")
+_FIRST_HOLE = 0x100000
+_MOST_HOLES = 0xFFFD
+_UNREADY = re.compile("[\u200c\u200d\U00100000-\U0010ffff]")
+_SPACES = re.compile(" {2,}")
+_BLANK = " \t\n\f\r"
+# Elements of which more than the form depends on what was said before.
+_UNPATTERNED = frozenset({"abbr", "acronym"})
+_ROWS = frozenset({"tr", "thead", "tbody", "tfoot"})
+_NO_PATTERN = frozenset({"td", "th", "caption", "col", "colgroup"})
+
+
+class NoPattern(Exception):
+    """The form depends on the data, at one of the steps."""
+
+    def __init__(self, index: int) -> None:
+        super().__init__(index)
+        self.index = index
+
+
+def patterned(steps: Sequence[Any]) -> list[Any]:
+    """`steps`, with the largest parts of the page that have one form as `Fill`."""
+    patterner = _Patterner(steps)
+    return [*steps] if patterner.crossed else patterner.between(0, len(steps), Flow(Links()), None)
+
+
+class _Patterner:
+    """Finds patterns among steps; `refused` are those at which an attempt failed, which no pattern can hold."""
+
+    def __init__(self, steps: Sequence[Any]) -> None:
+        self.steps = steps
+        self.ends: dict[int, int] = {}  # where elements and blocks of marks end, by where they begin
+        self.edges: set[int] = set()  # the steps that end a paragraph and begin another
+        self.refused: list[int] = []
+        self.parts = 0
+        self.crossed = False  # whether a branch ends what it did not begin, and begins the like
+        self._find_ends()
+
+    def _find_ends(self) -> None:
+        elements: list[int] = []
+        marks: list[int] = []
+        floors = [0]  # how many elements were open where each block began
+        for index, step in enumerate(self.steps):
+            if isinstance(step, Open | OpenWith | OpenHeld):
+                block = is_block(step.name, step.style) and (not step.void or step.name == "hr")
+                if block and not is_unsaid(_plain(step)):
+                    self.edges.add(index)
+                if not step.void:
+                    elements.append(index)
+            elif isinstance(step, Close):
+                self.crossed |= len(elements) <= floors[-1]
+                start = elements.pop()
+                self.ends[start] = index
+                if start in self.edges:
+                    self.edges.add(index)
+            elif isinstance(step, TapeMark) and step.role == OPEN:
+                marks.append(index)
+                floors.append(len(elements))
+            elif isinstance(step, TapeMark) and step.role == CLOSE:
+                self.ends[marks.pop()] = index
+                floors.pop()
+
+    def between(self, start: int, end: int, around: Flow, part: int | None) -> list[Any]:
+        """The steps from `start` to `end`, which stand in the page as `around` has it, and in a part."""
+        made: list[Any] = []
+        index = start
+        while index < end:
+            step = self.steps[index]
+            if isinstance(step, Open | OpenWith | OpenHeld):
+                if is_unsaid(_plain(step)):
+                    index = self.skipped(index, made)
+                    continue
+                if (filled := self._attempt(index, around, part)) is not None:
+                    made += filled
+                    index = self.ends[index] + 1
+                    continue
+                around.open(_plain(step))
+            elif isinstance(step, Close):
+                around.close()
+            if not (isinstance(step, str) and around.inherited.collapse == "collapse" and self.is_idle(index)):
+                made.append(step)
+            index += 1
+        return made
+
+    def is_idle(self, index: int) -> bool:
+        """Whether a text is white space at the edge of a paragraph, where it does not count."""
+        return not self.steps[index].strip(_BLANK) and (index - 1 in self.edges or index + 1 in self.edges)
+
+    def has_blocks_only(self, start: int, end: int) -> bool:
+        """Whether whatever a loop or choice brings begins and ends with a block."""
+        index = start
+        while index <= end:
+            step = self.steps[index]
+            if index in self.edges:
+                index = self.ends.get(index, index)
+            elif not isinstance(step, TapeMark) and not (isinstance(step, str) and not step.strip(_BLANK)):
+                return False
+            index += 1
+        return True
+
+    def skipped(self, index: int, made: list[Any]) -> int:
+        """Past an element of which nothing is said; what it sets is kept, with the blocks that it stands in."""
+        end = self.ends.get(index, index) + 1
+        marks = [step for step in self.steps[index:end] if isinstance(step, TapeMark)]
+        if any(mark.role == SET for mark in marks):
+            made += marks
+        return end
+
+    def _attempt(self, index: int, around: Flow, part: int | None) -> list[Any] | None:
+        """An element as a pattern, with what goes before it; None where it is none."""
+        step = self.steps[index]
+        if (
+            index not in self.edges
+            or step.void
+            or step.name in _NO_PATTERN
+            or around.links.open
+            or (step.name in _ROWS and around.tables[-1] is None)
+        ):
+            return None
+        at = bisect_left(self.refused, index)
+        if at < len(self.refused) and self.refused[at] <= self.ends[index]:
+            return None
+        parts = self.parts
+        try:
+            return _Shaper(self, around, part).element(index)
+        except NoPattern as refused:
+            insort(self.refused, refused.index)
+            self.parts = parts
+            return None
+
+
+def _plain(step: Open | OpenWith | OpenHeld) -> Open:
+    return step if isinstance(step, Open) else Open(step.name, {}, step.void, step.style)
+
+
+def _within(around: Flow, made: Flow) -> None:
+    """Set `made` to read what stands where `around` is."""
+    made.into = [made.body] * len(around.into)
+    made.tables = [None] * len(around.tables)
+    if (table := around.tables[-1]) is not None:
+        made.tables[-1] = OpenTable(Table(False), section=table.section)
+    made.inherited, made.level = around.inherited, around.level
+
+
+@dataclass(slots=True)
+class _PartHere:
+    """Where a part goes, among blocks or rows."""
+
+    number: int
+    part: Part
+
+
+class _Shaper(Flow):
+    """Reads one element; `holes` are what its values stand for, `before` the steps that go before the pattern."""
+
+    def __init__(self, patterner: _Patterner, around: Flow, part: int | None) -> None:
+        super().__init__(Links())
+        _within(around, self)
+        self.patterner, self.part, self.top = patterner, part, len(around.into) == 1
+        self.outer_table = self.tables[-1]
+        self.holes: list[Shown | Call] = []
+        self.before: list[Any] = []
+        self.at = 0
+        self.chained = False  # whether a loop or choice stands before, and no edge between
+
+    def element(self, index: int) -> list[Any]:
+        """The steps of a pattern, also of one that says nothing: what is before and behind it is apart."""
+        end = self.patterner.ends[index] + 1
+        self._steps(index, end)
+        self.flush()
+        patterns = _Patterns(self)
+        made = patterns.blocks(self.body)
+        rows = list(patterns.rows(self.outer_table.table)) if self.outer_table else []
+        if self.top:
+            blocks([one for one in made if not _is_open([one])], WIDTH)  # laid out once for all
+        pattern = Pattern(None, made, rows, self.pending, _is_plain_row(made, rows))
+        return [*self.before, Fill(pattern, tuple(patterns.texts))]
+
+    def _steps(self, index: int, end: int) -> None:
+        while index < end:
+            step = self.patterner.steps[index]
+            self.at = index
+            self.chained &= index not in self.patterner.edges
+            index += 1
+            match step:
+                case str():
+                    if _UNREADY.search(step):
+                        raise NoPattern(self.at)
+                    self.text(step)
+                case Open() | OpenWith():
+                    index = self._start(step, index)
+                case Close():
+                    self.close()
+                case Shown():
+                    self._value(step)
+                case TapeMark(role=role) if role == SET:
+                    self.before.append(step)
+                case TapeMark(role=role) if role == OPEN:
+                    index = self._region(index - 1) + 1
+                case _:
+                    raise NoPattern(self.at)
+
+    def _start(self, step: Open | OpenWith, index: int) -> int:
+        """A start tag; where to go on."""
+        if is_unsaid(_plain(step)):
+            return self.patterner.skipped(index - 1, self.before)
+        if step.name in _UNPATTERNED:
+            raise NoPattern(self.at)
+        if isinstance(step, Open):
+            if any(_HOLE.search(value) for value in step.attributes.values() if value):
+                raise NoPattern(self.at)
+            self.open(step)
+            return index
+        free = {"a": "href", "img": "alt"}.get(step.name)
+        read: dict[str, str | None] = {}
+        for name, parts in step.attributes:
+            if any(name != free if isinstance(part, Shown) else _HOLE.search(part) for part in parts):
+                raise NoPattern(self.at)
+            read[name] = "".join([part if isinstance(part, str) else self.hole(part) for part in parts])
+        self.open(Open(step.name, read, step.void, step.style))
+        return index
+
+    def _region(self, start: int) -> int:
+        """A loop or a choice that brings whole blocks or rows; where it ends."""
+        patterner = self.patterner
+        end = patterner.ends[start]
+        table = self.tables[-1]
+        if (
+            "".join(self.inline).strip(" ")
+            or self.links.open
+            or self.inherited.collapse != "collapse"
+            or (table is not None and table.row is not None)
+        ):
+            raise NoPattern(start)
+        following = end + 1
+        while True:
+            step = patterner.steps[following]
+            if isinstance(step, Open | OpenWith | OpenHeld) and is_unsaid(_plain(step)):
+                following = patterner.ends.get(following, following)
+            elif not isinstance(step, str) or step.strip(_BLANK):
+                break
+            following += 1
+        if self.chained or following not in patterner.edges:  # one beside it might share a paragraph with it
+            if not (following in patterner.edges or (isinstance(step, TapeMark) and step.role in (OPEN, SET))):
+                raise NoPattern(end)
+            if not patterner.has_blocks_only(start, end):
+                raise NoPattern(start)
+        self.chained = True
+        self.inline.clear()
+        number = patterner.parts
+        patterner.parts += 1
+        around = Flow(Links())
+        _within(self, around)
+        inner = patterner.between(start + 1, end, around, number)
+        marks = (patterner.steps[start], patterner.steps[end])
+        self.before += [PartBegin(number), marks[0], *inner, marks[1], PartEnd(self.part)]
+        section = table.section if table is not None else ""
+        here: Any = _PartHere(number, Part(0, self.inherited, self.level, section))
+        if table is not None:
+            table.add(here, section)
+        else:
+            self.into[-1].append((self.pending, here))
+            self.pending = False
+        return end
+
+    def hole(self, of: Shown | Call) -> str:
+        """What stands for a value."""
+        if len(self.holes) > _MOST_HOLES:
+            raise NoPattern(self.at)
+        self.holes.append(of)
+        return chr(_FIRST_HOLE + len(self.holes) - 1)
+
+    def _value(self, step: Shown) -> None:
+        now = self.inherited
+        if not brought(step.value) <= {"br"} or now.collapse != "collapse":
+            raise NoPattern(self.at)
+        if now.visible and now.sized:
+            shown = Shown(step.value, INLINE)
+            self.inline.append(self.hole(shown if now.wrap else Call("bound", (Text((shown,)),))))
+
+    # -- what the reader does with texts, where they hold values --
+
+    def _paragraph(self, text: str, level: int) -> None:
+        if _HOLE.search(text):
+            self.add(Paragraph(_SPACES.sub(" ", text).strip(" "), level))
+        else:
+            super()._paragraph(text, level)
+
+    def picture(self, alt: str | None) -> str:
+        if alt and _HOLE.search(alt):
+            return self.hole(Call("picture_words", (self.parts(alt, maybe=True),)))
+        return super().picture(alt)
+
+    def is_wrapper(self, table: Table) -> bool:
+        return not any(isinstance(rows, _PartHere) for rows in (*table.rows, *table.feet)) and super().is_wrapper(table)
+
+    def linked(self, label: str, href: str | None) -> str:
+        if _HOLE.search(label) or (href and _HOLE.search(href)):
+            return self.hole(Call("linked", (self.parts(label), self.parts(href or "", maybe=True))))
+        return super().linked(label, href)
+
+    def _end_link(self, start: int, href: str | None) -> None:
+        if self.links.open[-1] is not None and self.holes:
+            raise NoPattern(self.at)  # the label is a block, which may come to nothing
+        super()._end_link(start, href)
+
+    def sense(self, name: str, label: str, title: str | None) -> str:
+        if _HOLE.search(label):
+            return self.hole(Call("indexed", (name, self.parts(label))))
+        return super().sense(name, label, title)
+
+    def parts(self, text: str, *, maybe: bool = False) -> Text:
+        """A text with what its holes stand for."""
+        parts: list[str | Shown | Call] = []
+        position = 0
+        for found in _HOLE.finditer(text):
+            if position < found.start():
+                parts.append(text[position : found.start()])
+            parts.append(self.holes[ord(found[0]) - _FIRST_HOLE])
+            position = found.end()
+        if position < len(text):
+            parts.append(text[position:])
+        return Text(tuple(parts), maybe and len(parts) == 1 and isinstance(parts[0], Shown))
+
+
+def _apart(parts: Sequence[str | Shown | Call]) -> Iterator[str | Shown | Call]:
+    """The parts of a text, its links as what they are where no word can follow them directly."""
+    for index, part in enumerate(parts):
+        if isinstance(part, Call) and part.function == "linked":
+            after = parts[index + 1] if index + 1 < len(parts) else ""
+            if isinstance(after, str) and after[:1] in (" ", "\n", ".", ",", ";", ":", ""):
+                part = Call("linked_apart", part.arguments)
+        yield part
+
+
+class _Patterns:
+    """Blocks as patterns; `texts` are those for their slots."""
+
+    def __init__(self, shaper: _Shaper) -> None:
+        self.shaper = shaper
+        self.texts: list[Text | int] = []
+
+    def _text(self, text: str) -> int:
+        return self._slot(Text(tuple(_apart(self.shaper.parts(text).parts))))
+
+    def _slot(self, text: Text | int) -> int:
+        self.texts.append(text)
+        return len(self.texts) - 1
+
+    def _part(self, here: _PartHere) -> Part:
+        part = here.part
+        return Part(self._slot(here.number), part.inherited, part.level, part.section)
+
+    def blocks(self, placed: Sequence[Any]) -> list[Any]:
+        return [(apart, self._block(block)) for apart, block in placed]
+
+    def _block(self, block: Any) -> Any:
+        match block:
+            case _PartHere():
+                return self._part(block)
+            case Paragraph(text=text, level=level):
+                if _HOLE.search(text):
+                    return Slot(self._text(text), level)
+            case Group() | List() | Item():
+                inner = self.blocks(block.blocks)
+                if _is_open(inner):
+                    block.blocks = []
+                    return Pattern(block, inner)
+            case Table():
+                if _is_open(self.blocks(block.caption)):
+                    raise NoPattern(self.shaper.at)
+                rows = list(self.rows(block))
+                if any(isinstance(row, Pattern | Part) for _, row in rows):
+                    return Pattern(Table(block.arranging, caption=block.caption), [], rows)
+        if hasattr(block, "laid"):
+            block.laid = {}
+        return block
+
+    def rows(self, table: Table) -> Iterator[tuple[str, Rows | Pattern | Part]]:
+        """The rows of a table, with the section they stand in."""
+        for section, every in (("", table.rows), ("tfoot", table.feet)):
+            for rows in every:
+                if isinstance(rows, _PartHere):
+                    yield section, self._part(rows)
+                    continue
+                contents = [self._content(content) for content in rows.cells[0]]
+                if any(isinstance(c, int) or (isinstance(c, list) and _is_open(c)) for c in contents):
+                    yield section, Pattern(rows, contents)
+                else:
+                    rows.flat = all(isinstance(c, str) and "\n" not in c for c in contents)
+                    rows.narrow = rows.flat and is_narrow("".join(contents))
+                    rows.laid = {}
+                    yield section, rows
+
+    def _content(self, content: Any) -> Any:
+        if isinstance(content, str):
+            return self._text(content) if _HOLE.search(content) else content
+        return self.blocks(content)
+
+
+def _is_open(placed: Sequence[tuple[bool, Any]]) -> bool:
+    """Whether a slot is among these blocks."""
+    return any(isinstance(block, Slot | Pattern | Part) for _, block in placed)
+
+
+def _is_plain_row(placed: Sequence[Any], rows: Sequence[tuple[str, Any]]) -> bool:
+    """Whether there is one row, and nothing in it but texts that are put in, in order."""
+    if placed or len(rows) != 1 or not isinstance(rows[0][1], Pattern):
+        return False
+    return rows[0][1].blocks == list(range(len(rows[0][1].blocks)))

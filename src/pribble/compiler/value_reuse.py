@@ -1,0 +1,154 @@
+"""Values that both forms show: the HTML's program keeps their texts as it shows them, and the text's takes them over.
+
+Both programs go through the same loops and choices.  A straight run of the HTML's keeps what it made and the values in
+it as one tuple, in a list of its own; where the text's program is at the same place, it takes the next.
+"""
+
+from __future__ import annotations
+
+import ast
+from collections import Counter
+from collections.abc import Iterable, Iterator, Sequence
+from html import unescape
+from itertools import repeat
+from typing import Any
+
+from pribble.compiler.mark_analysis import brought
+from pribble.compiler.steps import Hold, Release, Shown
+from pribble.compiler.text_steps import Call, Fill, Text
+from pribble.passes.text_events import inline_text
+
+
+class Sharing:
+    """The values that both forms show, by their expressions, and in which run and at which place the HTML keeps
+    them."""
+
+    def __init__(self, html: Iterable[Any], text: Iterable[Any]) -> None:
+        kept, taken = (Counter(id(shown.value) for shown in each) for each in (_between_tags(html), _in_text(text)))
+        # What stands in one form twice is not told apart.
+        self.shared = {value for value, count in kept.items() if count == 1 == taken[value]}
+        self.places: dict[int, tuple[int, int]] = {}
+        self.runs = 0
+        self.fetched: set[int] = set()
+
+    # -- in the HTML's program --
+
+    def is_kept(self, shown: Shown) -> bool:
+        """Whether the HTML's program keeps the text of a value."""
+        return id(shown.value) in self.shared and _is_bare(shown)
+
+    def keep(self, values: Sequence[Shown | None]) -> list[ast.stmt]:
+        """``keep_1((piece, shown_1_0, shown_1_1))``: what a run has made, and its values; those that the text takes
+        over are no None here."""
+        names = ["piece"]
+        for place, shown in enumerate(values):
+            if shown is not None:
+                self.places[id(shown.value)] = self.runs, place + 1
+            names.append(f"shown_{self.runs}_{place}")
+        self.runs += 1
+        return ast.parse(f"keep_{self.runs - 1}(({', '.join(names)},))").body
+
+    def named_piece(self, made: ast.expr) -> ast.expr:
+        """What a run makes, kept in a variable on the way."""
+        return ast.NamedExpr(ast.Name("piece", ast.Store()), made)
+
+    def named(self, place: int, text: ast.expr) -> ast.expr:
+        """The text of a value of the run that is being written, kept in a variable on the way."""
+        return ast.NamedExpr(ast.Name(f"shown_{self.runs}_{place}", ast.Store()), text)
+
+    @property
+    def beginning(self) -> str:
+        """What the HTML's program begins with."""
+        return "".join([f"; kept_{run} = []; keep_{run} = kept_{run}.append" for run in range(self.runs)])
+
+    @property
+    def result(self) -> str:
+        """What it gives beside its pieces."""
+        return f"({''.join([f'kept_{run}, ' for run in range(self.runs)])})"
+
+    # -- in the text's program --
+
+    def taken(self, shown: Shown, statements: list[ast.stmt]) -> ast.expr | None:
+        """The text of a value as the HTML's program kept it, or None; `statements` get what has to go before."""
+        found = self.places.get(id(shown.value))
+        if found is None:
+            return None
+        run, place = found
+        if run not in self.fetched:
+            self.fetched.add(run)
+            statements += ast.parse(f"run_{run} = next_{run}()").body
+        function = "shared_inline" if shown.context.way == "inline" else "shared_event"
+        return ast.parse(f"{function}(run_{run}[{place}])", mode="eval").body
+
+    @property
+    def unpacked(self) -> str:
+        """What the text's program begins with: it is given the data and what the HTML's kept."""
+        return "data, runs = data" + "".join([f"; next_{run} = iter(runs[{run}]).__next__" for run in self.fetched])
+
+
+def _between_tags(steps: Iterable[Any]) -> Iterator[Shown]:
+    holding = False
+    for step in steps:
+        holding = (holding or isinstance(step, Hold)) and not isinstance(step, Release)
+        if isinstance(step, Shown) and not holding and _is_bare(step):
+            yield step
+
+
+def _is_bare(shown: Shown) -> bool:
+    """Whether a value stands between tags as a text."""
+    return shown.context.way == "markup" and not shown.context.within and not brought(shown.value)
+
+
+def _in_text(steps: Iterable[Any]) -> Iterator[Shown]:
+    for step in steps:
+        if isinstance(step, Shown) and step.context.way == "event":
+            yield step
+        elif isinstance(step, Fill):
+            for text in step.texts:
+                if isinstance(text, Text):
+                    yield from _in_parts(text)
+
+
+def _in_parts(text: Text) -> Iterator[Shown]:
+    for part in text.parts:
+        if isinstance(part, Shown):
+            if part.context.way == "inline":
+                yield part
+        elif isinstance(part, Call):
+            for argument in part.arguments:
+                if isinstance(argument, Text):
+                    yield from _in_parts(argument)
+
+
+# ---- what the programs call -------------------------------------------------------------------------------------
+
+
+def shared_event(shown: str) -> str:
+    """The text of a value, from what it is between tags: exactly what `values.escaping.markup` was given.  What is
+    nothing is none."""
+    if shown.__class__ is not str:
+        shown = f"{shown}"
+    return unescape(shown) if "&" in shown else shown
+
+
+def shared_inline(shown: str) -> str:
+    """The same in a paragraph."""
+    return inline_text(shown) if shown.__class__ is str and "&" not in shown else inline_text(shared_event(shown))
+
+
+class _Anything:
+    """What is kept of any number of runs, each value of which is empty."""
+
+    def __getitem__(self, run: int) -> Iterable[Any]:
+        return repeat(_EMPTY)
+
+
+class _Empty:
+    def __getitem__(self, place: int) -> str:
+        return ""
+
+
+_EMPTY = _Empty()
+# For a text's program that is run by itself, to survey what else it needs.
+NOTHING_KEPT = _Anything()
+SHARING_HELPERS: dict[str, Any] = {"shared_event": shared_event, "shared_inline": shared_inline}

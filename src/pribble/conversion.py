@@ -1,0 +1,150 @@
+"""Pages from elsewhere: their style sheets written into their elements, their pictures brought along, their text."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from pathlib import Path
+from typing import Literal
+
+from pribble.arguments import check, flags, integers, possible_paths, texts
+from pribble.findings import Finding
+from pribble.markup.foreign_pages import read_foreign
+from pribble.passes.text_events import Nowhere
+from pribble.pictures.corrections import ALL
+from pribble.pictures.picture_finder import PictureFinder
+from pribble.pictures.picture_slots import Embed
+from pribble.plaintext.layout import WIDTH
+from pribble.plaintext.links import Links
+from pribble.plaintext.text_comparison import Drift, drift
+from pribble.rendering.late_styling import Dresser, said
+from pribble.rendering.rendering import Manner, Rendering, checked_base, checked_embed
+
+NARROWEST, _WIDEST = 20, 100_000
+_OUTSIDE = "the folders of the page", "name its folder as well, and what lies in it is read"
+
+Folders = str | os.PathLike[str] | Sequence[str | os.PathLike[str]]
+
+
+def inline_styles(
+    html: str,
+    *,
+    folder: Folders | None = None,
+    presentational: bool = False,
+    tell: Callable[[Finding], object] | None = None,
+) -> str:
+    """A page with its style sheets written into its elements' ``style`` attributes (CSS Cascade 4, Selectors 4).
+
+    What cannot be written there, for a narrow screen or a hovered link, stays in a ``<style>`` element, and beats what
+    it used to beat.  Sheets that the page names are read from `folder`, in which the page lies, or from several, of
+    which it lies in the first; without one they stay as they are.  The addresses in them become those that the page
+    would write; pictures are not looked for.  `presentational` adds the old attributes (``bgcolor``, ``align``) beside
+    the styles.
+
+    Any page can be read: a tag that is not closed at its end is dropped, as in a browser, and what no template may
+    have, as a ``javascript:`` link, is left.  What is told of the page is handed to `tell`, a `Finding` at a time.
+
+    Raises `TemplateError` for a sheet that is not in the folders, `LimitReached` for sheets that come to beyond all
+    measure in the elements.
+    """
+    texts(html=html)
+    flags(presentational=presentational)
+    if tell is not None:
+        check("tell", "a function of a Finding", callable, tell)
+    folders = _folders(folder)
+    near = (folders[0] if folders else Path()) / "page.html"
+    finder = PictureFinder(folders, frozenset(), outside=_OUTSIDE)
+    dresser = Dresser(finder, Manner().id_domain, near, presentational, sheets=bool(folders), foreign=True)
+    pieces, told = dresser.dressed([html])
+    if tell is not None:
+        for finding in told:
+            tell(finding)
+    return "".join(pieces)
+
+
+def page_rendering(
+    html: str,
+    path: Path,
+    *,
+    folders: Sequence[Path] = (),
+    embed: Embed | None = None,
+    picture_base: str | None = None,
+    presentational: bool = False,
+) -> Rendering:
+    """A page that is no template, as a rendering: its pictures and sheets are found beside its file, `path`, and in
+    further `folders`.  Of a picture that is not there the rendering tells, and leaves it as it is named.
+
+    Raises as `inline_styles`.
+    """
+    manner = Manner(checked_embed(embed), checked_base(picture_base))
+    dresser = _dresser(path, folders, presentational)
+    pieces, told = dresser.dressed([html])
+    manner = replace(manner, findings=tuple(told), say=dresser.said)
+    return Rendering(None, None, manner, pieces, [html])
+
+
+def plain_text(html: str, *, width: int = WIDTH, links: Literal["inline", "notes"] = "inline") -> str:
+    """What a page says, as plain text: lines of at most `width` columns, without trailing spaces, ending in LF.
+
+    What the page does not show is not said, by its own style sheets (CSS Cascade 4).  A link is its label and its
+    address in angle brackets (RFC 3986, appendix C), or, with `links` "notes", a number, and the addresses are listed
+    at the end. As the text of a `Message` it flows: a reader may wrap its paragraphs anew (RFC 3676).
+
+    Any page can be read; a tag that is not closed at its end is dropped, as in a browser.  Raises `ValueError` for a
+    width below 20, `LimitReached` for style sheets that come to beyond all measure in the elements.
+    """
+    texts(html=html, links=links)
+    integers(width=width)
+    if width < NARROWEST:
+        raise ValueError(f"width: a text is at least {NARROWEST} columns wide")
+    if links not in ("inline", "notes"):
+        raise ValueError(f'links are "inline" or "notes", not "{links}"')
+    return said(html, read_foreign(html), Nowhere(), Links(links), width)
+
+
+def page_text(
+    html: str,
+    path: Path,
+    *,
+    folders: Sequence[Path] = (),
+    width: int = WIDTH,
+    links: Literal["inline", "notes"] = "inline",
+) -> str:
+    """The plain text of a page, by the style sheets that it names beside its file, `path`, and in further `folders`.
+
+    Raises as `plain_text`, and `TemplateError` for a sheet that is not there.
+    """
+    return _dresser(path, folders).said(html, Links(links), width)
+
+
+def _dresser(path: Path, folders: Sequence[Path], presentational: bool = False) -> Dresser:
+    finder = PictureFinder([path.parent, *folders], ALL, outside=_OUTSIDE)
+    return Dresser(finder, Manner().id_domain, path, presentational, named=True, foreign=True)
+
+
+def _folders(given: Folders | None) -> list[Path]:
+    if given is None:
+        return []
+    several = [given] if isinstance(given, str | os.PathLike) else given
+    check("folder", "a path or a list of paths", _are_paths, several)
+    for one in several:
+        possible_paths(folder=one)
+    return [Path(one) for one in several]
+
+
+def _are_paths(value: object) -> bool:
+    return isinstance(value, list | tuple) and all(isinstance(one, str | os.PathLike) for one in value)
+
+
+def compare(html: str, text: str) -> Drift:
+    """Where a page and a text that is to say the same have drifted apart: the words, numbers and addresses that one of
+    them lacks.
+
+    The words for pictures count as said, and so do the addresses of links, wherever they lead.  Case, the form of
+    quotation marks, and spaces between digits do not matter; the order does not either.
+    """
+    texts(html=html, text=text)
+    links = Links("bare")
+    page = said(html, read_foreign(html), Nowhere(), links, _WIDEST)
+    return drift(page, links.met, text)

@@ -1,0 +1,84 @@
+"""What an author perhaps meant as a mark and is none: half a mark, or one in the brackets of another notation.
+
+It is text, and stays as it is; but who reads the message would wonder, so it is told.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from itertools import islice
+
+from pribble.findings import MOST_OF_A_RULE, Finding
+from pribble.language.linked_source import Tape
+
+# Comments, style sheets and scripts have brackets of their own.
+_OWN = re.compile(r"<(?:(?P<comment>!--)|(?P<style>style)(?=[\s/>])|(?P<script>script)(?=[\s/>]))", re.IGNORECASE)
+_ENDS = {name: re.compile(end, re.IGNORECASE) for name, end in (("style", "</style"), ("script", "</script"))}
+_ENDS["comment"] = re.compile("-->")
+_NAME = r"[^\W\d][\w.\-]{0,60}"
+# What stands in them is of one line, and no mark.
+_REST = r"[^\n{end}\U000f0000-\U0010ffff]{{0,100}}"
+_BRACKETS = (
+    (r"\{%", "%", r"%\}"),
+    (r"(?:<|&lt;)%", "%", r"%(?:>|&gt;)"),
+    (r"\[%", "%", r"%\]"),
+    (r"\[\[", r"\[\]", r"\]\]"),
+    (r"\*\|", "|", r"\|\*"),
+    (r"[$#@%]\{", "{}", r"\}"),
+    (r"\{[#/]", "{}", r"\}"),
+    (r"(?:<<|&lt;&lt;)", "<>&", r"(?:>>|&gt;&gt;)"),
+)
+_FOREIGN = "|".join(
+    (
+        *(rf"{opens}[\s=:$@#.-]{{0,4}}{_NAME}{_REST.format(end=end)}{closes}" for opens, end, closes in _BRACKETS),
+        rf"\{{\s?[$!@#]?{_NAME}\s?[!#]?\}}(?!\}})",
+        r"(?<![\w%])%%?[^\W\d]\w{2,40}%%?(?!\w)",
+    )
+)
+_STRAY = re.compile(rf"(?P<foreign>{_FOREIGN})|(?P<half>\{{\s?{_NAME}\s?\}}\}})|\}}\}}")
+_FIRST = re.compile(_NAME)
+_BLOCKS = frozenset("if for foreach each unless else elif elseif elsif end endif endfor".split())
+
+
+def strays(tape: Tape, *, html: bool = True) -> Iterator[Finding]:
+    """What looks like a mark and is none, of a page and of what was lifted out of it; of a text with `html` off."""
+    yield from islice(_strays(tape, html), MOST_OF_A_RULE)
+    for mark in tape.marks:
+        if mark.lifted is not None:
+            yield from islice(_strays(mark.lifted.tape, html), MOST_OF_A_RULE)
+
+
+def _strays(tape: Tape, html: bool) -> Iterator[Finding]:
+    for start, end in _looked_at(tape.text) if html else ((0, len(tape.text)),):
+        for found in _STRAY.finditer(tape.text, start, end):
+            message, fix = _said(found)
+            place = tape.place(found.start(), found.end())
+            yield Finding("template.stray-mark", "warning", place, message, fix, "Pribble, docs/language.md")
+
+
+def _looked_at(text: str) -> Iterator[tuple[int, int]]:
+    """The stretches of a page outside comments, style sheets and scripts."""
+    position = 0
+    while own := _OWN.search(text, position):
+        yield position, own.start()
+        end = _ENDS[str(own.lastgroup)].search(text, own.end())
+        if end is None:
+            return
+        position = end.end()
+    yield position, len(text)
+
+
+def _said(found: re.Match[str]) -> tuple[str, str]:
+    written = " ".join(found[0].replace("&lt;", "<").replace("&gt;", ">").split())
+    name = _FIRST.search(written)
+    as_it_is = f"{{{{ '{written}' }}}} shows it as it is" if "'" not in written else ""
+    if found["foreign"] is None and name is None:
+        return '"}}" closes no mark', f"write {{{{ where the mark begins; {as_it_is}"
+    meant = f"write {{{{ {name[0] if name else '…'} }}}}"
+    if name and name[0].lower() in _BLOCKS:
+        meant = "a block is written {{ if paid: }} … {{ :if }}"
+    return (
+        f"{written} is no mark" if found["foreign"] else f"{written} is half a mark",
+        f"{meant}; {as_it_is}" if as_it_is else meant,
+    )

@@ -1,0 +1,231 @@
+"""Where in a style sheet, or in a ``style`` attribute, a mark stands (CSS Syntax 3, 4 and 5).
+
+Only a declaration's value, a string in one and the address in a ``url()`` can take a value; everything else in a
+style sheet is its author's.  The reading is lexical: in a block, what stands before a colon is a property, until a
+``{`` shows that it was the beginning of a nested rule.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, replace
+
+from pribble.markup.address_reader import Addresses
+from pribble.markup.address_reader import State as Address
+from pribble.markup.contexts import MarkupError
+
+_TOKEN = re.compile(r"/\*|(?P<name>(?:[-\w]|\\.)++)(?P<opens>\()?|[\"';:{}()\[\]@]|\s+|.", re.DOTALL)
+_STRING_END = re.compile(r"\\.|\\\Z|[\"'\n]", re.DOTALL)
+_OPEN_ESCAPE = re.compile(r"\\[0-9a-fA-F]{0,6}\Z")
+_DEEPEST = 60
+_NAME_END = re.compile(r"[-\w\\/]\Z")
+_BLANK = re.compile(r"\s*")
+FONTS = frozenset({"font-family", "font"})
+
+
+@dataclass(frozen=True, slots=True)
+class State:
+    """Where a style sheet has been read to.
+
+    `mode` is statement (at the beginning of one, or in its name), value, string, comment, address (in an unquoted
+    ``url()``), prelude (of an at-rule, or outside all blocks).  `blocks` counts open ``{``; `brackets` are those of
+    the value.  `back` is the state that a string, comment or address returns to, `address` how far that was read.
+    `tail` is the end of the literal text before, where a value could join it.
+    """
+
+    mode: str
+    blocks: int = 0
+    property: str = ""
+    brackets: tuple[str, ...] = ()
+    quote: str = ""
+    back: State | None = None
+    address: Address | None = None
+    tail: str = ""
+    marks: frozenset[int] = frozenset()
+
+
+class Styles:
+    """The machine of a ``style`` attribute, or with `sheet` of a style sheet; `ways` and `within` say what each mark
+    is and what it is wrapped in."""
+
+    def __init__(self, *, sheet: bool = False) -> None:
+        self.start = State("prelude" if sheet else "statement", 0 if sheet else 1)
+        self.addresses = Addresses(picture=True)
+        self.ways: dict[int, str] = {}
+        self.in_function: set[int] = set()
+
+    # -- literal text --
+
+    def read(self, state: State, text: str, offset: int) -> State:
+        """Read literal text."""
+        first = _TOKEN.match(text)
+        joins = state.tail == "mark" or _NAME_END.search(state.tail)
+        if first and joins and (first[0] in ("*", "(") or first["opens"]):
+            raise MarkupError(
+                f'a "{first[0]}" directly after a mark',
+                max(0, offset - 1),
+                hint="what stands before it must not run together with it: put a space between them",
+            )
+        position = 0
+        while position < len(text):
+            match state.mode:
+                case "comment":
+                    end = text.find("*/", position)
+                    if end < 0:
+                        return state
+                    position, state = end + 2, self._returned(state)
+                case "string":
+                    position, state = self._string(state, text, position)
+                case "address":
+                    position, state = self._address(state, text, position)
+                case _:
+                    position, state = self._token(state, text, position, offset)
+        return replace(state, tail=text[-8:]) if text else state
+
+    @staticmethod
+    def _returned(state: State) -> State:
+        assert state.back is not None
+        return state.back
+
+    @staticmethod
+    def _bracket(state: State, name: str, offset: int) -> State:
+        if len(state.brackets) >= _DEEPEST:
+            raise MarkupError(f"more than {_DEEPEST} brackets within each other in a style", offset)
+        return replace(state, brackets=(*state.brackets, name))
+
+    def _token(self, state: State, text: str, position: int, offset: int) -> tuple[int, State]:
+        found = _TOKEN.match(text, position)
+        assert found is not None
+        token, end = found[0], found.end()
+        match token:
+            case "/*":
+                return end, State("comment", back=state)
+            case '"' | "'":
+                return end, State("string", quote=token, back=state)
+            case "{":
+                if state.mode == "value" and state.marks:
+                    raise MarkupError(
+                        "a mark in the selector of a rule",
+                        min(state.marks),
+                        hint="write selectors out; a value can choose a class of the element",
+                    )
+                return end, State("statement", state.blocks + 1)
+            case "}":
+                blocks = max(0, state.blocks - 1)
+                return end, State("statement" if blocks else "prelude", blocks)
+            case ";" if not state.brackets:
+                return end, State("statement" if state.blocks else "prelude", state.blocks)
+            case "@" if state.mode == "statement" and not state.property:
+                return end, State("prelude", state.blocks)
+            case ":" if state.mode == "statement":
+                return end, replace(state, mode="value", property=state.property.strip().lower())
+        if found["opens"] or token == "(":
+            name = token[:-1].lower()
+            if name == "url":
+                start = _BLANK.match(text, end)
+                assert start is not None
+                quoted = text[start.end() : start.end() + 1] in ('"', "'")
+                back = self._bracket(state, "url", offset)
+                return end, back if quoted else State("address", back=back, address=Addresses.start)
+            return end, self._bracket(state, name, offset)
+        if token == "[":
+            return end, self._bracket(state, "", offset)
+        if token in ")]":
+            return end, replace(state, brackets=state.brackets[:-1])
+        if state.mode == "statement":
+            return end, replace(state, property=(state.property + token)[-40:])
+        return end, state
+
+    def _string(self, state: State, text: str, position: int) -> tuple[int, State]:
+        end = position
+        while found := _STRING_END.search(text, end):
+            end = found.end()
+            if found[0] in (state.quote, "\n"):
+                self._end_address(self._read_address(state, text[position : found.start()], position))
+                return end, self._returned(state)
+        return len(text), self._read_address(state, text[position:], position)
+
+    def _address(self, state: State, text: str, position: int) -> tuple[int, State]:
+        end = text.find(")", position)
+        if end < 0:
+            return len(text), self._read_address(state, text[position:], position)
+        self._end_address(self._read_address(state, text[position:end], position))
+        back = self._returned(state)
+        return end + 1, replace(back, brackets=back.brackets[:-1])
+
+    def _in_url(self, state: State) -> bool:
+        return state.mode == "address" or (state.back is not None and state.back.brackets[-1:] == ("url",))
+
+    def _read_address(self, state: State, text: str, offset: int) -> State:
+        if not self._in_url(state):
+            return state
+        return replace(state, address=self.addresses.read(state.address or Addresses.start, text, offset))
+
+    def _end_address(self, state: State) -> None:
+        if state.address is not None:
+            self.addresses.finish(state.address)
+
+    # -- marks --
+
+    def value(self, state: State, offset: int) -> State:
+        """Take note of a mark, and of what it is."""
+        if _OPEN_ESCAPE.search(state.tail):
+            raise MarkupError("a mark directly after a CSS escape", offset, hint="put a space after the escape")
+        after = replace(state, tail="mark")
+        if state.back is not None and state.back.mode != "value":
+            raise _no_value(state.back if state.mode != "comment" else state, offset)
+        if state.mode == "address" or (state.mode == "string" and self._in_url(state)):
+            after = replace(after, address=self.addresses.value(state.address or Addresses.start, offset))
+            self.in_function.add(offset)
+            return after
+        if name := next((b for b in (state.back or state).brackets if b == "expression" or "\\" in b), None):
+            raise MarkupError(f"a mark in {name}()", offset, hint="write the function with its value out")
+        if state.mode == "string" and state.back is not None:
+            self.ways[offset] = "string"
+            return replace(after, back=replace(state.back, marks=state.back.marks | {offset}))
+        if state.mode == "value" and state.brackets[-1:] != ("url",):
+            self.ways[offset] = "font" if state.property in FONTS and not state.brackets else "css"
+            return replace(after, marks=state.marks | {offset})
+        raise _no_value(state, offset)
+
+    def merged(self, one: State, other: State) -> State | None:
+        """Two branches' states as one; which property it is may differ."""
+        if (one.mode, one.blocks, one.brackets, one.quote) != (other.mode, other.blocks, other.brackets, other.quote):
+            return None
+        address, back = one.address, one.back
+        if address != other.address:
+            address = self.addresses.merged(address, other.address) if address and other.address else None
+            if address is None:
+                return None
+        if back is not None and other.back is not None:
+            back = self.merged(back, other.back)
+            if back is None:
+                return None
+        open_escape = next((s.tail for s in (one, other) if _OPEN_ESCAPE.search(s.tail)), None)
+        tail = open_escape or ("mark" if "mark" in (one.tail, other.tail) else one.tail)
+        same = one.property if one.property == other.property else ""
+        return replace(one, property=same, back=back, address=address, tail=tail, marks=one.marks | other.marks)
+
+    def finish(self, state: State) -> None:
+        """The style sheet ends."""
+        self._end_address(state)
+
+    def result(self) -> dict[int, tuple[str, ...]]:
+        """Of each mark its way and what that is within."""
+        found = {offset: (way,) for offset, way in self.ways.items()}
+        return found | {offset: (self.addresses.ways[offset], "function") for offset in self.in_function}
+
+
+def _no_value(state: State, offset: int) -> MarkupError:
+    where, hint = {
+        "comment": ("in a comment of a style sheet", "write a remark: {{ # … }}"),
+        "statement": (
+            "where a style sheet has the name of a property",
+            "write the name out and let its value be the mark; one that comes to nothing is left out",
+        ),
+        "prelude": (
+            "in a selector or at-rule",
+            "write it out; a value can choose the class of an element, or a declaration's value",
+        ),
+    }.get(state.mode, ("where a style sheet takes none", "it can be a declaration's value, or in a string or url()"))
+    return MarkupError(f"a mark {where}", offset, hint=hint)

@@ -1,0 +1,288 @@
+"""What a page stands in: the pictures and style sheets beside it, and what its marks may come to.
+
+A `Surroundings` serves one page: a template's while it is compiled, or a rendering's that only its data could dress.
+It finds files, hands out the slots of pictures, and takes down what was put right.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from urllib.parse import quote, unquote, urljoin
+
+from pribble.cascade import urls
+from pribble.cascade.rules import Told
+from pribble.cascade.urls import Named, is_elsewhere, is_on_disk, rebased
+from pribble.errors import PictureError, Place, PribbleError, TemplateError
+from pribble.findings import Finding
+from pribble.markup.misnesting import Note
+from pribble.pictures.corrections import SIZE, Change
+from pribble.pictures.picture_finder import Found, PictureFinder
+from pribble.pictures.picture_slots import Embed, Source
+
+Where = Callable[[int, int], Place | None]
+_SLOT = re.compile(r"cid:[0-9a-f]{32}@[-A-Za-z0-9.]+(?:#[a-z]+)?")
+_REFERENCE = "Pribble, docs/pictures-and-styles.md"
+
+
+@dataclass(frozen=True, slots=True)
+class Sheets:
+    """The style sheets of a template that is dressed late: the `places` of its sheets and pictures, what was read in
+    when it was compiled, and the pictures in that."""
+
+    places: tuple[Place, ...] = ()
+    loaded: Mapping[tuple[str, str], tuple[str, str]] = field(default_factory=dict)
+    slots: Mapping[str, Source] = field(default_factory=dict)
+
+
+class Surroundings:
+    """The files around a page, for the passes over it.
+
+    `where` is the place of a stretch of the page, `near` the file it stands in where it has no place; `may_lack` and
+    `brings` say of a mark whether it may come to nothing, and which elements it may bring.  Without `named`, pictures
+    are in their slots already, and what else the page names is not looked for; without `sheets`, nor are style sheets.
+    Of a `foreign` page, which is no template's, a picture that is not there is told, and left as it is named.  Style
+    sheets that are `loaded` are not read again.
+    """
+
+    def __init__(
+        self,
+        finder: PictureFinder,
+        domain: str,
+        where: Where,
+        near: Path,
+        *,
+        may_lack: Callable[[int], bool] = lambda offset: False,
+        brings: Callable[[int], frozenset[str]] = lambda offset: frozenset(),
+        slots: dict[str, Source] | None = None,
+        named: bool = True,
+        sheets: bool = True,
+        foreign: bool = False,
+        loaded: Mapping[tuple[str, str], tuple[str, str]] | None = None,
+    ) -> None:
+        self.finder, self.domain, self.where, self.near = finder, domain, where, near
+        self.may_lack, self.brings = may_lack, brings
+        self.slots: dict[str, Source] = {} if slots is None else slots
+        self.named, self.sheets, self.foreign = named, sheets, foreign
+        self._urls: dict[str, str] = {}  # of each style sheet, its address as the page would write it
+        self._told: set[str] = set()
+        # Of each style sheet that was read in, by its address and who names it, its text and where it is.
+        self.loaded: dict[tuple[str, str], tuple[str, str]] = dict(loaded or {})
+        self.findings: list[Finding] = []
+        self.paths: list[Path] = []
+        self.density = finder.density
+        self.complete = SIZE in finder.wanted
+
+    # -- style sheets --
+
+    def base(self, offset: int) -> str:
+        """The file that what stands at an offset was written in."""
+        place = self.where(offset, offset + 1)
+        return str(Path(place.source.name)) if place else str(self.near)
+
+    def load(self, address: str, base: str, start: int, end: int) -> tuple[str, str] | None:
+        """A style sheet read in, its addresses resolved, and where it is; None for one that is left alone.  Raises
+        `TemplateError` for one that is not there."""
+        known = self.loaded.get((address, base))
+        if known is None and (known := self._read(address, base, start, end)) is not None:
+            self.loaded[address, base] = known
+        return known
+
+    def _read(self, address: str, base: str, start: int, end: int) -> tuple[str, str] | None:
+        joined = urljoin(base, address) if base.startswith(("http:", "https:")) else address
+        if joined.startswith(("http:", "https:")) and self.finder.fetch:
+            css = self.finder.fetch(joined).decode("utf-8-sig", "replace")
+            return urls.resolved(css, lambda named: rebased(named.address, joined)), joined
+        if is_elsewhere(address) or not self.sheets or (self.foreign and address.startswith("/")):
+            return None
+        try:
+            path = self.finder.file(unquote(re.split("[?#]", address)[0]), Path(base).parent, "style sheet")
+            css = path.read_text(encoding="utf-8-sig")
+        except PictureError as error:
+            raise self._unread(error.problem, base, (start, end), error.hint) from None
+        except UnicodeDecodeError as error:
+            problem = f'the style sheet "{address}" is no UTF-8 (at byte {error.start})'
+            raise self._unread(problem, base, (start, end), "save it as UTF-8") from None
+        except OSError as error:
+            problem = f'the style sheet "{address}" cannot be read: {error.strerror or error}'
+            raise self._unread(problem, base, (start, end), None) from None
+        self.paths.append(path)
+        self._urls[str(path)] = rebased(address, self._url(base))
+        return urls.resolved(css, lambda named: self._moved(named, path)), str(path)
+
+    def _url(self, base: str) -> str:
+        """The address of a file, as the page would write it."""
+        known = self._urls.get(base)
+        if known is None:
+            known = quote(Path(os.path.relpath(base, self.near.parent)).as_posix())
+        return known
+
+    def _moved(self, named: Named, sheet: Path) -> str | None:
+        """What a style sheet names, once what it says stands in the page: the slot of a picture, or the address; None
+        for one that stays the same."""
+        found = None if named.font or (self.foreign and not self.named) else self._slot(named.address, sheet, None)
+        if found is not None:
+            return found
+        address = rebased(named.address, self._url(str(sheet)))
+        return None if address == named.address else address
+
+    def _unread(self, problem: str, base: str, stretch: tuple[int, int], hint: str | None) -> TemplateError:
+        """That a style sheet cannot be read, which a stretch of the page names, or another sheet, `base`."""
+        place = self.where(*stretch) if stretch[0] >= 0 else None
+        return TemplateError(problem if place else f"{base}: {problem}", place=place, hint=hint)
+
+    def addresses(self, css: str, offset: int) -> str:
+        """A piece of CSS that stands at `offset`, with the pictures in it as slots."""
+        if not self.named:
+            return css
+        return urls.resolved(css, lambda named: self._shown(named, offset))
+
+    def _shown(self, named: Named, offset: int) -> str | None:
+        """The slot of a picture that a piece of CSS at `offset` names."""
+        if named.font:
+            return None
+        place = self.where(offset + named.start, offset + named.end)
+        return self._slot(named.address, Path(self.base(offset)), place)
+
+    def _slot(self, name: str, base: Path, place: Place | None) -> str | None:
+        source = self._source(name, base, place, None)
+        return None if source is None else slot(source)
+
+    # -- pictures --
+
+    def picture(self, name: str, start: int, end: int, travels: Embed | None = None) -> Source | None:
+        """The picture that the page names at an offset; None for one that is elsewhere.  Raises `PictureError`."""
+        if not self.named:
+            return self.slots.get(name)
+        return self._source(name, Path(self.base(start)), self.where(start, end), travels)
+
+    def _source(self, name: str, base: Path, place: Place | None, travels: Embed | None) -> Source | None:
+        if name in self.slots:
+            return self.slots[name]
+        found: Found | None = None
+        try:
+            if is_on_disk(name):
+                raise PictureError(
+                    f'"{name[:100]}" is a file of the sender\'s, which no receiver has',
+                    hint="put it into the template folder, and name it by its path from the file that names it",
+                )
+            if name.startswith(("http:", "https:")):
+                found = self.finder.fetched(name)
+            elif not is_elsewhere(name):
+                found = self.finder.find(unquote(name), base.parent)
+        except PribbleError as error:
+            if not self.foreign:
+                raise type(error)(error.problem, place=place, hint=error.hint) from None
+            self._tell_left(name, error, place, base)
+        if found is None:
+            return None
+        written = name if base.parent == self.near.parent else rebased(name, self._url(str(base)))
+        source = Source.of(found.picture, self.domain, path=found.path, written=written, travels=travels)
+        return self._kept(source, found, place)
+
+    def _tell_left(self, name: str, error: PribbleError, place: Place | None, base: Path) -> None:
+        """That a picture of a page from elsewhere is left as it is named, once for each."""
+        if name not in self._told:
+            self._told.add(name)
+            fix = error.hint or "put it there, or let the page name another"
+            says = f"{'' if place else f'{base.name}: '}{error.problem}, so it stays as it is named"
+            self.findings.append(Finding("picture.left", "warning", place, says, fix, _REFERENCE))
+
+    def fitted(self, source: Source, shown: int | None, start: int, end: int) -> Source:
+        """The picture with no more pixels than it is shown with."""
+        found = self.finder.fitted(Found(source.picture), shown)
+        if found.picture is source.picture:
+            return source
+        made = Source.of(found.picture, self.domain, path=source.path, written=source.written, travels=source.travels)
+        return self._kept(made, found, self.where(start, end))
+
+    def _kept(self, source: Source, found: Found, place: Place | None) -> Source:
+        """The slot of a picture; what was put right of it is told where it is first met."""
+        if slot(source) not in self.slots:
+            self._tell(found, place)
+        return self.slots.setdefault(slot(source), source)
+
+    def split(self, text: str) -> Iterator[str]:
+        """A text with slots in it, as texts and sources."""
+        position = 0
+        for found in _SLOT.finditer(text):
+            if found[0] in self.slots:
+                if position < found.start():
+                    yield text[position : found.start()]
+                yield self.slots[found[0]]
+                position = found.end()
+        if position < len(text):
+            yield text[position:]
+
+    # -- what was put right --
+
+    def told_size(self, added: str, source: Source, start: int, end: int) -> None:
+        """Take note of attributes that were added."""
+        self.findings.append(size_change(added, source, self.where(start, end)))
+
+    def _tell(self, found: Found, place: Place | None) -> None:
+        self.findings += picture_changes(found.changes, found.picture.called, place)
+        if found.picture.type == "image/svg+xml":
+            self.findings.append(
+                Finding(
+                    "picture.svg",
+                    "error",
+                    place,
+                    f"{found.picture.called} is an SVG: few receivers show it",
+                    "save it as PNG, twice as large as it is shown",
+                    _REFERENCE,
+                )
+            )
+
+
+def findings(told: Iterable[Told], where: Where) -> list[Finding]:
+    """What is told of style sheets, as findings."""
+    made = []
+    for each in told:
+        place = where(each.part.offset + each.start, each.part.offset + each.end) if each.part.offset >= 0 else None
+        inside = "" if each.part.offset >= 0 or not each.part.base else f"{Path(each.part.base).name}: "
+        made.append(Finding(each.rule, "warning", place, inside + each.message, each.fix, each.reference))
+    return made
+
+
+def noted(notes: Iterable[Note], where: Where) -> list[Finding]:
+    """What is to be told of the markup of a page, as findings."""
+    return [
+        Finding(note.rule, "warning", where(note.start, note.end), note.message, note.fix, note.reference)
+        for note in notes
+    ]
+
+
+def slot(source: Source) -> str:
+    """What stands for a picture in a text, until it is known how it travels."""
+    return f"{source}#{source.travels}" if source.travels else str(source)
+
+
+def picture_changes(changes: tuple[Change, ...], called: str, place: Place | None) -> list[Finding]:
+    """What was put right of a picture, as findings."""
+    return [
+        Finding(
+            f"picture.{change.what}",
+            "note",
+            place,
+            f"{called}: {change.message}",
+            f'put_right without "{change.what}" leaves it',
+            _REFERENCE,
+        )
+        for change in changes
+    ]
+
+
+def size_change(added: str, source: Source, place: Place | None) -> Finding:
+    """That attributes were added to an image."""
+    return Finding(
+        "picture.size",
+        "note",
+        place,
+        f"{source.picture.called} is shown with{added}",
+        "write both dimensions, and nothing is added",
+        _REFERENCE,
+    )

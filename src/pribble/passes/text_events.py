@@ -1,0 +1,110 @@
+"""Markup as what it says: the events of a page or fragment without marks, and of values in the plain text."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from functools import partial
+from itertools import repeat
+from typing import Any
+
+from pribble.cascade.inlining import Surroundings, inline
+from pribble.markup.events import Characters, Closed, Opened, events_of
+from pribble.markup.events import Event as Markup
+from pribble.markup.page import Page
+from pribble.markup.references import decoded
+from pribble.passes.text_styles import looks
+from pribble.plaintext import characters as chars
+from pribble.plaintext.events import READ_ATTRIBUTES, Brought, Close, Event, Open
+from pribble.plaintext.style import NO_STYLE, Style
+from pribble.values.escaping import plain_text
+from pribble.values.safe_text import Fragment
+from pribble.values.showing import text
+
+
+class Nowhere:
+    """The surroundings of a page that has none: no file is beside it, and nothing of it depends on data."""
+
+    def load(self, address: str, base: str, start: int, end: int) -> tuple[str, str] | None:
+        return None
+
+    def base(self, offset: int) -> str:
+        return ""
+
+    def addresses(self, css: str, offset: int) -> str:
+        return css
+
+    def may_lack(self, offset: int) -> bool:
+        return False
+
+    def brings(self, offset: int) -> frozenset[str]:
+        return frozenset()
+
+
+def literal(offset: int) -> str:
+    """The role of each private character of a page that holds no marks."""
+    return "literal"
+
+
+def page_events(html: str, page: Page, around: Surroundings) -> Iterator[Event]:
+    """What a page says that holds no marks: its events, with what the cascade makes of its elements."""
+    return _events(html, page.events, looks(inline(html, page, literal, around)))
+
+
+def fragment_events(html: str) -> Iterator[Event]:
+    """What a fragment of a page says."""
+    events = tuple(events_of(html))
+    if "style" not in html.lower():
+        return _events(html, events, repeat(NO_STYLE))
+    page = Page(events, (), (), (), (), ())
+    return _events(html, events, looks(inline(html, page, literal, Nowhere())))
+
+
+def _events(html: str, events: Iterable[Markup], styles: Iterable[Style]) -> Iterator[Event]:
+    style = iter(styles)
+    for event in events:
+        match event:
+            case Opened(tag=tag, void=void):
+                read = {
+                    a.name: decoded(html[a.value_start : a.value_end], attribute=True)
+                    for a in reversed(tag.attributes)
+                    if a.name in READ_ATTRIBUTES
+                }
+                yield Open(tag.name, read, void, next(style))
+            case Closed(name=name):
+                yield Close(name)
+            case Characters(start=start, end=end, raw=raw):
+                yield said(html[start:end], raw)
+            case _:
+                yield html[event.offset]
+
+
+def said(written: str, raw: str) -> str:
+    """A text as it is meant; `raw` is the element whose content is not parsed."""
+    return written if raw in ("style", "script", "cdata") else decoded(written)
+
+
+# ---- values ---------------------------------------------------------------------------------------------------
+
+
+def show_event(value: Any) -> str | tuple[Any, ...]:
+    """A value among the events of the plain-text part."""
+    if not isinstance(value, Fragment):
+        return plain_text(text(value))
+    if value.trusted:
+        return (Brought(partial(fragment_events, value.markup)),)
+    first, *lines = map(plain_text, str(value).split("\n"))
+    return (first, *(event for line in lines for event in (Open("br", {}, True), line)))
+
+
+def inline_text(given: str) -> str:
+    """A text in a paragraph: its white space is that of running text."""
+    if given.isprintable() and "  " not in given:
+        return given
+    return chars.running(plain_text(given))
+
+
+def show_inline(value: Any) -> str:
+    """A value in a paragraph, which brings no elements but line breaks."""
+    if isinstance(value, Fragment) and not value.trusted:
+        return "\n".join([inline_text(line) for line in str(value).split("\n")])
+    return inline_text(text(value))

@@ -1,0 +1,1 @@
+"""One run of a template, in all the forms that a message needs."""

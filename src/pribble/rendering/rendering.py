@@ -1,0 +1,277 @@
+"""A rendering: one run of a template over data, in all the forms a message needs."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+from typing import Any, Unpack
+
+from pribble.arguments import maybe_texts, texts
+from pribble.compiler.steps import PREHEADER
+from pribble.compiler.wire_form import Frames, Kept
+from pribble.errors import PictureError, UnsafeValue, did_you_mean, visible
+from pribble.findings import Finding
+from pribble.mime.address import Mailbox, Recipients
+from pribble.mime.encoding import Prepared
+from pribble.mime.header_fields import DOMAIN
+from pribble.mime.message import Message, MessageOptions
+from pribble.mime.message_arguments import check_kinds
+from pribble.passes.page_resources import size_change
+from pribble.passes.style_edits import cut
+from pribble.pictures.picture import Picture
+from pribble.pictures.picture_slots import EMBED, Embed, NamedId, Source
+from pribble.plaintext.layout import layout
+from pribble.plaintext.pattern_filling import filled
+from pribble.rendering.late_styling import without_forks
+from pribble.values.escaping import markup
+from pribble.values.url_values import base
+
+_TAKEN = ("sender", "to", "pictures", *MessageOptions.__annotations__)
+# Hidden in the customary way: each of these hides it from receivers that ignore the others.
+_BEFORE_PREHEADER = (
+    '<div style="display:none;max-height:0;max-width:0;overflow:hidden;opacity:0;font-size:1px;'
+    'line-height:1px;mso-hide:all">'
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Manner:
+    """How the pages of a template are finished: the way their pictures travel, what linked ones are below, the right
+    side of Content-IDs; what was put right when it was compiled; and who dresses a page that is dressed late.  Pages
+    that are `even` have no stretch of two forms, and no picture that travels in its own way."""
+
+    embed: Embed | None = None
+    picture_base: str | None = None
+    id_domain: str = DOMAIN
+    findings: tuple[Finding, ...] = ()
+    even: bool = False
+    frames: Frames | None = None
+    dress: Callable[[Sequence[str]], tuple[list[str], list[Finding]]] | None = None
+    say: Callable[[str], str] | None = None
+
+
+@dataclass(frozen=True, init=False, eq=False)
+class Rendering:
+    """A template filled with data: subject, preheader, HTML, plain text, pictures.
+
+    `subject` and `preheader` are None where the template has none, `html` where it is text only.  It can be copied and
+    pickled, and then is finished: it holds nothing of its template.
+    """
+
+    subject: str | None
+    preheader: str | None
+    _manner: Manner = field(repr=False)
+    _pieces: Sequence[str] | None = field(repr=False)
+    _text: Sequence[Any] | str = field(repr=False)
+    _kept: Kept = field(repr=False)
+
+    def __init__(
+        self,
+        subject: str | None,
+        preheader: str | None,
+        manner: Manner,
+        pieces: Sequence[str] | None,
+        text: Sequence[Any] | str,
+        kept: Kept = (),
+    ) -> None:
+        # One update and not five guarded assignments: there is one of these for every message.
+        vars(self).update(subject=subject, preheader=preheader, _manner=manner, _pieces=pieces, _text=text, _kept=kept)
+
+    def __getstate__(self) -> dict[str, Any]:
+        """What a copy of it consists of: the page and the text as they are, and nothing that makes them."""
+        state: dict[str, Any] = {
+            "subject": self.subject,
+            "preheader": self.preheader,
+            "_manner": replace(self._manner, frames=None, say=None, dress=self._manner.dress and _dressed),
+            "_pieces": self._pieces,
+            "_text": self.text,
+            "_kept": (),
+            "_wire": self._wire,
+            "findings": self.findings,
+        }
+        if self._manner.dress is not None:
+            state["_dressed"] = {by_cid: self._late(by_cid) for by_cid in (True, False)}
+        return state
+
+    def __setstate__(self, state: dict[str, Any]) -> None:
+        vars(self).update(state)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Rendering) and self._said == other._said
+
+    def __hash__(self) -> int:
+        return hash((self.subject, self.html))
+
+    @property
+    def _said(self) -> tuple[object, ...]:
+        """All that it says."""
+        return self.subject, self.preheader, self.embed, self.html, self.text, self.pictures
+
+    @property
+    def embed(self) -> Embed:
+        """How the pictures of `html` travel."""
+        return self._manner.embed or "cid"
+
+    @cached_property
+    def html(self) -> str | None:
+        """The HTML, pictures embedded as asked for."""
+        return None if self._pieces is None else self._filled(self._page(self.embed), self.embed)
+
+    def fragment(self, *, embed: Embed | None = None) -> str | None:
+        """The HTML for a host that takes only the inside of a body: the head is dropped, what is left of its style
+        sheets is moved inside, and a ``div`` has what the body said of itself.
+
+        `embed` says how pictures travel in it: else as asked of the rendering, else inside it ("data").
+        """
+        if self._pieces is None:
+            return None
+        chosen = checked_embed(embed) or self._manner.embed or "data"
+        return self._filled(cut(self._page(chosen)), chosen).strip() + "\n"
+
+    @cached_property
+    def text(self) -> str:
+        """The plain text: written by hand, or one that says what the HTML does, laid out when first asked for."""
+        if isinstance(self._text, str):
+            return self._text
+        return self._manner.say("".join(self._text)) if self._manner.say else layout(filled(self._text))
+
+    @cached_property
+    def pictures(self) -> tuple[Picture, ...]:
+        """The pictures that the HTML refers to by Content-ID, each once, in the order of their first use."""
+        if self._pieces is None:
+            return ()
+        return tuple(
+            dict.fromkeys(
+                piece.picture
+                for piece in self._page(self.embed)
+                if isinstance(piece, Source) and (piece.travels or self.embed) == "cid"
+            )
+        )
+
+    @cached_property
+    def findings(self) -> tuple[Finding, ...]:
+        """What was put right on the way: sizes added, pictures resampled, turned or converted."""
+        if self._pieces is None:
+            return ()
+        told = list(self._manner.findings)
+        for piece in self._pieces:
+            if isinstance(piece, Source):
+                told += piece.told
+                told += [size_change(piece.sized[0], piece, piece.sized[1])] if piece.sized and piece.sized[0] else []
+        return (*told, *(self._late(self.embed == "cid")[1] if self._manner.dress else ()))
+
+    def message(
+        self,
+        *,
+        sender: Mailbox,
+        to: Recipients = (),
+        pictures: Sequence[Picture] = (),
+        **envelope: Unpack[MessageOptions],
+    ) -> Message:
+        """A `Message` of this rendering; `envelope` is what `Message` takes besides (cc, bcc, attachments, …).  A
+        `subject` among them is in the place of the template's.
+
+        `pictures` are further ones, which the data name by ``cid:`` addresses.  Raises `PictureError` where they name
+        one that is not given, `TypeError` for what no message takes, or what the rendering has already.
+        """
+        check_kinds({"pictures": pictures})
+        for name in envelope.keys() - MessageOptions.__annotations__:
+            raise TypeError(
+                f"message: {name} comes from the rendering"
+                if name in ("text", "html", "id_domain")
+                else f"message takes no {name}" + (f" ({hint})" if (hint := did_you_mean(name, _TAKEN)) else "")
+            )
+        ids = {picture.content_id(self._manner.id_domain) for picture in pictures}
+        for piece in self._pieces or ():
+            if isinstance(piece, NamedId) and piece[4:] not in ids:
+                raise PictureError(
+                    f'"{piece}" names no picture of the message',
+                    hint="give it to message(pictures=…), or let the data give the picture itself",
+                )
+        given: MessageOptions = {"subject": self.subject, **envelope}
+        return Message(
+            sender=sender,
+            to=to,
+            text=self.text,
+            html=self._wire,
+            pictures=(*self.pictures, *pictures),
+            id_domain=self._manner.id_domain,
+            **given,
+        )
+
+    @cached_property
+    def _wire(self) -> str | None:
+        """The HTML as one that knows its form on the wire, where its pieces do."""
+        html, pieces, frames, kept = self.html, self._pieces, self._manner.frames, self._kept
+        if html is None or pieces is None or frames is None or not self._manner.even or self.embed != "cid":
+            return html
+        return Prepared.of(html, lambda: frames.quoted(pieces, kept))
+
+    # -- pieces --
+
+    def _page(self, embed: Embed) -> Sequence[str]:
+        """The pieces of the page, each in the form that goes with the way pictures travel."""
+        assert self._pieces is not None
+        if self._manner.dress is not None:
+            return self._late(embed == "cid")[0]
+        return self._pieces if self._manner.even else without_forks(self._pieces, by_cid=embed == "cid")
+
+    def _late(self, by_cid: bool) -> tuple[list[str], list[Finding]]:
+        """The page dressed now, and what was put right of it; done once for each form."""
+        assert self._pieces is not None and self._manner.dress is not None
+        known: dict[bool, tuple[list[str], list[Finding]]] = vars(self).setdefault("_dressed", {})
+        if by_cid not in known:
+            pieces, told = self._manner.dress(without_forks(self._pieces, by_cid=by_cid))
+            known[by_cid] = with_preheader(pieces, self.preheader), told
+        return known[by_cid]
+
+    def _filled(self, pieces: Sequence[str], embed: Embed) -> str:
+        base = self._manner.picture_base
+        if embed == "cid" and self._manner.even:
+            return "".join(pieces)
+        slots = [piece for piece in pieces if isinstance(piece, Source)]
+        if base is None and any((piece.travels or embed) == "link" for piece in slots):
+            raise ValueError("pictures that travel as links need the address they lie below (picture_base)")
+        return "".join([piece.filled(embed, base) if isinstance(piece, Source) else piece for piece in pieces])
+
+
+def _dressed(pieces: Sequence[str]) -> tuple[list[str], list[Finding]]:
+    """What dresses the page of a finished rendering, whose pages are there in both forms."""
+    raise AssertionError("a finished rendering is dressed already")
+
+
+def checked_embed(embed: str | None) -> Embed | None:
+    """`embed`, if it is a way for pictures to travel; raises `ValueError` otherwise."""
+    maybe_texts(embed=embed)
+    if embed is not None and embed not in EMBED:
+        raise ValueError(f'embed is one of {", ".join(EMBED)}, not "{visible(embed[:60])}"')
+    return embed
+
+
+def checked_base(picture_base: str | None) -> str | None:
+    """`picture_base` as it can stand in a page, if pictures can lie below it; raises `ValueError` otherwise."""
+    if picture_base is None:
+        return None
+    texts(picture_base=picture_base)
+    try:
+        made = base(picture_base)
+    except UnsafeValue as error:
+        told = f"{error.problem} ({error.hint})" if error.hint else error.problem
+        raise ValueError(
+            f"picture_base: the base of pictures is an address that begins with https://: {told}"
+        ) from None
+    # It stands in attributes, in lists of sources and in style sheets, quoted and bare.
+    if found := set("'(),&") & set(made):
+        raise ValueError(f"picture_base may hold no {min(found)} (write it as %{ord(min(found)):02X})")
+    return made
+
+
+def with_preheader(pieces: list[str], preheader: str | None) -> list[str]:
+    """`pieces`, the preheader put in its place."""
+    if preheader:
+        for index, piece in enumerate(pieces):
+            if piece is PREHEADER:
+                pieces[index] = f"{_BEFORE_PREHEADER}{markup(preheader)}</div>"
+                break
+    return pieces
