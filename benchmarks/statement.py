@@ -13,12 +13,12 @@ from markupsafe import escape
 
 from benchmarks.by_hand import FORMATTERS, statement_text
 from pribble import TemplateFolder
-from pribble.compiler.compiled_template import read_page
-from pribble.compiler.html_program import html_steps
-from pribble.compiler.steps import PREHEADER, ChosenSize, Embedded, LeftOut
+from pribble.compiler.compiled_template import read_styled_page
+from pribble.compiler.html_program import build_html_steps
+from pribble.compiler.steps import PREHEADER, DynamicPictureSize, OptionalAttribute, StaticPicture
 from pribble.demo import TEMPLATES
-from pribble.language.linked_source import TapeMark
-from pribble.passes.style_edits import Corner, Cut
+from pribble.language.linked_source import Marker
+from pribble.passes.style_edits import FragmentBoundary, FragmentSlice
 from pribble.rendering.rendering import Rendering, with_preheader
 
 # What a hand would write for each value shown, in the order of the page; the loop's are the five of a row.
@@ -101,24 +101,24 @@ def html_by_hand(template: Any) -> Callable[[Any], str]:
     """The function by hand, with the literals of the compiled template between its values."""
     tape = template._variant("en_GB").tape
     around = template.folder._around(tape, TEMPLATES / "mooring-statement.html")
-    page, dressing = read_page(tape, around, old_attributes=False)
-    steps = html_steps(tape, page, around, dressing, preheader=True)
+    page, dressing = read_styled_page(tape, around, old_attributes=False)
+    steps = build_html_steps(tape, page, around, dressing, preheader=True)
     values, parts = {"before": BEFORE, "row": ROW, "after": AFTER}, {"before": "", "row": "", "after": ""}
     where, used = "before", 0
     for step in steps:
-        if isinstance(step, TapeMark):
+        if isinstance(step, Marker):
             if step.loop is not None or step.role == "close":
                 assert used == len(values[where]), (where, used)
                 where, used = ("row" if step.loop else "after"), 0
-        elif isinstance(step, Cut):
+        elif isinstance(step, FragmentSlice):
             parts[where] += str(step).replace("{", "{{").replace("}", "}}")
-        elif isinstance(step, Corner | ChosenSize):
+        elif isinstance(step, FragmentBoundary | DynamicPictureSize):
             continue  # the hand knows the picture, and wants no fragment
         elif isinstance(step, str) and step is not PREHEADER:
             parts[where] += step.replace("{", "{{").replace("}", "}}")
         else:
-            assert not isinstance(step, LeftOut) or step.before.startswith(' href="')
-            before, after = (step.before, step.after) if isinstance(step, LeftOut) else ("", "")
+            assert not isinstance(step, OptionalAttribute) or step.before.startswith(' href="')
+            before, after = (step.before, step.after) if isinstance(step, OptionalAttribute) else ("", "")
             parts[where] += before + "{" + values[where][used] + "}" + after
             used += 1
     source = (
@@ -131,7 +131,7 @@ def html_by_hand(template: Any) -> Callable[[Any], str]:
         f"    rows = ''.join([f'''{parts['row']}''' for entry in entries])\n"
         f"    return f'''{parts['before']}''' + rows + f'''{parts['after']}'''\n"
     )
-    (logo,) = [step.source for step in steps if isinstance(step, Embedded)]
+    (logo,) = [step.source for step in steps if isinstance(step, StaticPicture)]
     chart = around.picture("pictures/shore-power.png", 0, 1)
     assert any(step is PREHEADER for step in steps)
     opening = (

@@ -61,10 +61,10 @@ def numbers(**given: Any) -> None:
 
 def flags(**given: Any) -> None:
     """Raise `TypeError` for the first argument that is neither true nor false."""
-    of(bool, "true or false", **given)
+    are_instances(bool, "true or false", **given)
 
 
-def of(kind: type | tuple[type, ...], words: str, **given: Any) -> None:
+def are_instances(kind: type | tuple[type, ...], words: str, **given: Any) -> None:
     """Raise `TypeError` for the first argument that is none of a kind, which is called so."""
     for name, value in given.items():
         if not isinstance(value, kind):
@@ -79,10 +79,10 @@ def check(name: str, words: str, is_one: Callable[[Any], bool], value: Any) -> N
 
 def wrong(name: str, words: str, value: Any) -> TypeError:
     """The error for an argument that is of another kind than it should be."""
-    return TypeError(f"{name} is {words}, not {_called(value)}")
+    return TypeError(f"{name} is {words}, not {_type_name(value)}")
 
 
-def _called(value: Any) -> str:
+def _type_name(value: Any) -> str:
     if isinstance(value, list | tuple) and value:
         return f"a {type(value).__name__} of {', '.join(sorted({type(item).__name__ for item in value}))}"
     return type(value).__name__

@@ -9,7 +9,7 @@ _FLAG = re.compile("[\U0001f1e6-\U0001f1ff]{2}")
 _AS_WIDE = "\U0001f44d"  # to which the same can be joined as to a flag
 
 
-def columns(text: str) -> int | None:
+def column_count(text: str) -> int | None:
     """The columns that `text` takes, by the widths of Unicode (UAX 11); None for one with control characters."""
     if text.isascii():
         return len(text) if text.isprintable() else None

@@ -10,16 +10,16 @@ from typing import Literal
 
 from pribble.arguments import check, flags, integers, possible_paths, texts
 from pribble.findings import Finding
-from pribble.markup.foreign_pages import read_foreign
-from pribble.passes.text_events import Nowhere
+from pribble.markup.foreign_pages import read_foreign_page
+from pribble.passes.text_events import NoResources
 from pribble.pictures.corrections import ALL
 from pribble.pictures.picture_finder import PictureFinder
 from pribble.pictures.picture_slots import Embed
 from pribble.plaintext.layout import WIDTH
 from pribble.plaintext.links import Links
-from pribble.plaintext.text_comparison import Drift, drift
-from pribble.rendering.late_styling import Dresser, said
-from pribble.rendering.rendering import Manner, Rendering, checked_base, checked_embed
+from pribble.plaintext.text_comparison import TextDifferences, compare_texts
+from pribble.rendering.late_styling import LateStyler, text_of_page
+from pribble.rendering.rendering import Rendering, RenderOptions, checked_base, checked_embed
 
 NARROWEST, _WIDEST = 20, 100_000
 _OUTSIDE = "the folders of the page", "name its folder as well, and what lies in it is read"
@@ -55,8 +55,8 @@ def inline_styles(
     folders = _folders(folder)
     near = (folders[0] if folders else Path()) / "page.html"
     finder = PictureFinder(folders, frozenset(), outside=_OUTSIDE)
-    dresser = Dresser(finder, Manner().id_domain, near, presentational, sheets=bool(folders), foreign=True)
-    pieces, told = dresser.dressed([html])
+    dresser = LateStyler(finder, RenderOptions().id_domain, near, presentational, sheets=bool(folders), foreign=True)
+    pieces, told = dresser.style([html])
     if tell is not None:
         for finding in told:
             tell(finding)
@@ -77,10 +77,10 @@ def page_rendering(
 
     Raises as `inline_styles`.
     """
-    manner = Manner(checked_embed(embed), checked_base(picture_base))
+    manner = RenderOptions(checked_embed(embed), checked_base(picture_base))
     dresser = _dresser(path, folders, presentational)
-    pieces, told = dresser.dressed([html])
-    manner = replace(manner, findings=tuple(told), say=dresser.said)
+    pieces, told = dresser.style([html])
+    manner = replace(manner, findings=tuple(told), text_from_page=dresser.plain_text)
     return Rendering(None, None, manner, pieces, [html])
 
 
@@ -100,7 +100,7 @@ def plain_text(html: str, *, width: int = WIDTH, links: Literal["inline", "notes
         raise ValueError(f"width: a text is at least {NARROWEST} columns wide")
     if links not in ("inline", "notes"):
         raise ValueError(f'links are "inline" or "notes", not "{links}"')
-    return said(html, read_foreign(html), Nowhere(), Links(links), width)
+    return text_of_page(html, read_foreign_page(html), NoResources(), Links(links), width)
 
 
 def page_text(
@@ -115,12 +115,12 @@ def page_text(
 
     Raises as `plain_text`, and `TemplateError` for a sheet that is not there.
     """
-    return _dresser(path, folders).said(html, Links(links), width)
+    return _dresser(path, folders).plain_text(html, Links(links), width)
 
 
-def _dresser(path: Path, folders: Sequence[Path], presentational: bool = False) -> Dresser:
+def _dresser(path: Path, folders: Sequence[Path], presentational: bool = False) -> LateStyler:
     finder = PictureFinder([path.parent, *folders], ALL, outside=_OUTSIDE)
-    return Dresser(finder, Manner().id_domain, path, presentational, named=True, foreign=True)
+    return LateStyler(finder, RenderOptions().id_domain, path, presentational, named=True, foreign=True)
 
 
 def _folders(given: Folders | None) -> list[Path]:
@@ -137,7 +137,7 @@ def _are_paths(value: object) -> bool:
     return isinstance(value, list | tuple) and all(isinstance(one, str | os.PathLike) for one in value)
 
 
-def compare(html: str, text: str) -> Drift:
+def compare(html: str, text: str) -> TextDifferences:
     """Where a page and a text that is to say the same have drifted apart: the words, numbers and addresses that one of
     them lacks.
 
@@ -146,5 +146,5 @@ def compare(html: str, text: str) -> Drift:
     """
     texts(html=html, text=text)
     links = Links("bare")
-    page = said(html, read_foreign(html), Nowhere(), links, _WIDEST)
-    return drift(page, links.met, text)
+    page = text_of_page(html, read_foreign_page(html), NoResources(), links, _WIDEST)
+    return compare_texts(page, links.met, text)

@@ -23,7 +23,7 @@ from importlib import import_module
 from itertools import islice
 from typing import Any
 
-from pribble.columns import columns
+from pribble.columns import column_count
 
 # An excerpt shows at most this many characters of a long line, around the place.
 EXCERPT_WIDTH = 100
@@ -121,7 +121,7 @@ def _is_unfit(character: str) -> bool:
 
 
 def _width(text: str) -> int:
-    return columns(text) or 0
+    return column_count(text) or 0
 
 
 def nearest(name: str, known: Iterable[str]) -> str | None:

@@ -29,7 +29,7 @@ def is_within(path: Path, folder: Path) -> bool:
     return found is not None and inside is not None and found.is_relative_to(inside)
 
 
-def names_in(folder: Path) -> list[str]:
+def file_names(folder: Path) -> list[str]:
     """The names of the files in a folder, in order; none where there is no folder."""
     try:
         return sorted(path.name for path in folder.iterdir() if is_file(path))

@@ -17,28 +17,28 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import Any
 
-from pribble.arguments import check, flags, numbers, of, possible_paths, texts
-from pribble.compiler.compiled_template import Bound, Compiled, compile_page, compile_text
+from pribble.arguments import are_instances, check, flags, numbers, possible_paths, texts
+from pribble.compiler.compiled_template import BoundTemplate, CompiledTemplate, compile_page, compile_text
 from pribble.compiler.dynamic_pictures import helpers
-from pribble.compiler.formatter_results import ISSUED, Issued
-from pribble.compiler.mark_analysis import brought, may_be_nothing
+from pribble.compiler.formatter_results import FORMATTER_RESULTS, FormatterResults
+from pribble.compiler.mark_analysis import brought_elements, may_be_nothing
 from pribble.compiler.markup_formatters import MARKUP_FORMATTERS
-from pribble.compiler.program import POINTED, World
+from pribble.compiler.program import POINTED, ProgramWorld
 from pribble.compiler.text_program import TEXT_HELPERS
 from pribble.errors import DataError, FieldError, Place, PribbleError, Source, TemplateError, did_you_mean, visible
-from pribble.files import is_file, is_within, names_in, real_path
+from pribble.files import file_names, is_file, is_within, real_path
 from pribble.findings import Finding
 from pribble.language.fields import Field, fields
-from pribble.language.linked_source import Tape
-from pribble.language.linking import Found, link
+from pribble.language.linked_source import LinkedSource
+from pribble.language.linking import FoundFile, link_template
 from pribble.limits import Limits
 from pribble.mime.header_fields import DOMAIN, checked_domain
-from pribble.passes.page_resources import Surroundings
-from pribble.pictures.corrections import ALL, checked_changes
+from pribble.passes.page_resources import TemplateResources
+from pribble.pictures.corrections import ALL, checked_corrections
 from pribble.pictures.picture_finder import PictureFinder
 from pribble.pictures.picture_slots import Embed
-from pribble.rendering.late_styling import Dresser
-from pribble.rendering.rendering import Manner, Rendering, checked_base, checked_embed, with_preheader
+from pribble.rendering.late_styling import LateStyler
+from pribble.rendering.rendering import Rendering, RenderOptions, checked_base, checked_embed, with_preheader
 from pribble.values.formatters import FORMATTERS, application_formatter
 from pribble.values.lookup import known
 from pribble.values.reading import read_json
@@ -84,7 +84,7 @@ class TemplateFolder(Mapping[str, "Template"]):
         reload: bool = False,
     ) -> None:
         possible_paths(path=path)
-        of((list, tuple), "a list of paths", picture_folders=picture_folders)
+        are_instances((list, tuple), "a list of paths", picture_folders=picture_folders)
         for one in picture_folders:
             possible_paths(picture_folders=one)
         if fetch is not None:
@@ -93,9 +93,9 @@ class TemplateFolder(Mapping[str, "Template"]):
         if not self.path.is_dir():
             raise NotADirectoryError(f'there is no template folder "{self.path}"')
         finder = PictureFinder(
-            [self.path, *map(Path, picture_folders)], checked_changes(put_right), _dense(density), fetch
+            [self.path, *map(Path, picture_folders)], checked_corrections(put_right), _dense(density), fetch
         )
-        manner = Manner(checked_embed(embed), checked_base(picture_base), checked_domain(id_domain, "id_domain"))
+        manner = RenderOptions(checked_embed(embed), checked_base(picture_base), checked_domain(id_domain, "id_domain"))
         self._set_up(locale, timezone, finder, manner, formatters, common, limits)
         flags(reload=reload, presentational=presentational)
         self.presentational = presentational
@@ -106,7 +106,7 @@ class TemplateFolder(Mapping[str, "Template"]):
         """A folder that has no files, for templates that need none."""
         folder = cls.__new__(cls)
         folder.path = Path()
-        folder._set_up("en", "UTC", PictureFinder([]), Manner(), None, None, None)
+        folder._set_up("en", "UTC", PictureFinder([]), RenderOptions(), None, None, None)
         folder._reload = folder._has_files = False
         return folder
 
@@ -115,7 +115,7 @@ class TemplateFolder(Mapping[str, "Template"]):
         locale: str,
         timezone: str,
         finder: PictureFinder,
-        manner: Manner,
+        manner: RenderOptions,
         formatters: Mapping[str, Callable[..., Any]] | None,
         common: Mapping[str, Any] | None,
         limits: Limits | None,
@@ -123,8 +123,8 @@ class TemplateFolder(Mapping[str, "Template"]):
         self.settings = Settings.checked(locale, timezone)
         self.manner, self.pictures, self.presentational = manner, finder, False
         limits = limits if limits is not None else Limits()
-        of(Limits, "Limits", limits=limits)
-        of(Mapping, "a mapping of names", formatters=formatters or {}, common=common or {})
+        are_instances(Limits, "Limits", limits=limits)
+        are_instances(Mapping, "a mapping of names", formatters=formatters or {}, common=common or {})
         for name, function in (formatters or {}).items():
             check(f"formatters[{name!r}]", "a function", callable, function)
         own = {name: application_formatter(f) for name, f in (formatters or {}).items()}
@@ -133,7 +133,7 @@ class TemplateFolder(Mapping[str, "Template"]):
                 raise ValueError(f'formatters, common: "{visible(str(name)[:60])}" cannot be a name in a template')
         if taken := next((name for name in own if name in FORMATTERS or name in MARKUP_FORMATTERS), None):
             raise ValueError(f'there is a formatter "{taken}" already')
-        self.world = World(
+        self.world = ProgramWorld(
             MappingProxyType({**FORMATTERS, **MARKUP_FORMATTERS, **own}),
             dict(common or {}),
             limits,
@@ -201,15 +201,15 @@ class TemplateFolder(Mapping[str, "Template"]):
 
     # -- files --
 
-    def _around(self, tape: Tape, near: Path) -> Surroundings:
+    def _around(self, tape: LinkedSource, near: Path) -> TemplateResources:
         """What stands around the page on a tape."""
-        return Surroundings(
+        return TemplateResources(
             self.pictures,
             self.manner.id_domain,
             tape.place,
             near,
             may_lack=lambda offset: may_be_nothing(tape.mark(offset).value),
-            brings=lambda offset: brought(tape.mark(offset).value),
+            brings=lambda offset: brought_elements(tape.mark(offset).value),
         )
 
     def _read(self, path: Path) -> Source:
@@ -230,7 +230,7 @@ class TemplateFolder(Mapping[str, "Template"]):
                     return found, "_".join(parts[:size])
         return path, None
 
-    def _find(self, name: str, source: Source, place: Place, locale: str) -> Found:
+    def _find(self, name: str, source: Source, place: Place, locale: str) -> FoundFile:
         """The layout or part called `name`, relative to the file that names it, for a locale if there is one."""
         if not self._has_files:
             raise TemplateError(
@@ -246,10 +246,10 @@ class TemplateFolder(Mapping[str, "Template"]):
         if not is_within(path, self.path):
             raise TemplateError(f'"{name[:100]}" lies outside the template folder', place=place)
         if not is_file(path):
-            hint = did_you_mean(path.name[:100], names_in(path.parent))
+            hint = did_you_mean(path.name[:100], file_names(path.parent))
             raise TemplateError(f'there is no file "{name[:100]}"', place=place, hint=hint)
         chosen, found = self._variant_of(path, locale)
-        return Found(self._read(chosen), found)
+        return FoundFile(self._read(chosen), found)
 
 
 @dataclass(frozen=True, slots=True)
@@ -305,9 +305,9 @@ class Template:
         self.folder = folder
         self.settings = settings or folder.settings
         self._source = source
-        self._compiled: dict[str, Compiled] = {}
+        self._compiled: dict[str, CompiledTemplate] = {}
         self._languages: dict[str, str] = {}  # of the file that is chosen for a locale
-        self._bound: dict[tuple[str, str], tuple[Bound, Manner]] = {}
+        self._bound: dict[tuple[str, str], tuple[BoundTemplate, RenderOptions]] = {}
         self._lock = threading.Lock()
         self._variant(self.settings.locale)
 
@@ -328,7 +328,7 @@ class Template:
         """
         texts(text=text, name=name)
         where = folder if folder is not None else TemplateFolder.nowhere()
-        of(TemplateFolder, "a TemplateFolder", folder=where)
+        are_instances(TemplateFolder, "a TemplateFolder", folder=where)
         settings = Settings.checked(locale or where.settings.locale, timezone or where.settings.timezone)
         return cls(Source(str(where.path / name), text), name, where, settings)
 
@@ -349,11 +349,11 @@ class Template:
         if embed is not None:
             manner = replace(manner, embed=checked_embed(embed))
         pointed: dict[Place, tuple[str, str]] = {}
-        noting, issuing = POINTED.set(pointed), ISSUED.set(Issued())
+        noting, issuing = POINTED.set(pointed), FORMATTER_RESULTS.set(FormatterResults())
         try:
             preheader = bound.preheader(data) if bound.preheader else None
             pieces, kept, given = bound.pieces(data)
-            if pieces is not None and manner.dress is None:
+            if pieces is not None and manner.style_late is None:
                 pieces = with_preheader(pieces, preheader)
             subject = bound.subject(data) if bound.subject else None
             text = bound.text(given)
@@ -367,7 +367,7 @@ class Template:
             raise told from told.__cause__
         finally:
             POINTED.reset(noting)
-            ISSUED.reset(issuing)
+            FORMATTER_RESULTS.reset(issuing)
 
     def problems(self, data: Any, *, locale: str | None = None, timezone: str | None = None) -> list[PribbleError]:
         """Every missing or unusable field at once, in the order of the template; empty where it would render."""
@@ -381,7 +381,7 @@ class Template:
 
     def explain(self) -> Explanation:
         """Which way the template's style sheets are applied, and why."""
-        return Explanation(self._variant(self.settings.locale).doubts)
+        return Explanation(self._variant(self.settings.locale).runtime_dependencies)
 
     @property
     def findings(self) -> tuple[Finding, ...]:
@@ -439,14 +439,14 @@ class Template:
             for path in (*(Path(source.name) for source in compiled.tape.sources), *compiled.files)
         ]
 
-    def _variant(self, locale: str) -> Compiled:
+    def _variant(self, locale: str) -> CompiledTemplate:
         """The template compiled for a locale: from its file for that locale, else from the plain one."""
         with self._lock:
             if locale not in self._compiled:
                 self._compiled[locale] = self._compile(locale)
             return self._compiled[locale]
 
-    def _compile(self, locale: str) -> Compiled:
+    def _compile(self, locale: str) -> CompiledTemplate:
         folder, source, own = self.folder, self._source, None
         path = Path(source.name)
         if is_file(path):
@@ -455,12 +455,12 @@ class Template:
         self._languages[locale] = own or self.settings.locale
         is_html = path.suffix != ".txt"
 
-        def find(name: str, named_in: Source, place: Place) -> Found:
+        def find(name: str, named_in: Source, place: Place) -> FoundFile:
             found = folder._find(name, named_in, place, locale)
             return replace(found, locale=self._written(found.locale, locale))
 
-        tape = link(
-            Found(source, self._written(own, locale)),
+        tape = link_template(
+            FoundFile(source, self._written(own, locale)),
             find,
             html=is_html,
             common=folder.world.common,
@@ -501,23 +501,25 @@ class Template:
         """The locale that is asked for; raises `ValueError` for one that is unknown."""
         return self.settings.locale if locale is None else settings_text("locale", locale)
 
-    def _for(self, locale: str | None, timezone: str | None) -> tuple[Bound, Manner]:
+    def _for(self, locale: str | None, timezone: str | None) -> tuple[BoundTemplate, RenderOptions]:
         asked = self._asked(locale)
         key = asked, timezone or self.settings.timezone
         found = self._bound.get(key)
         if found is None:
             compiled, folder = self._variant(asked), self.folder
             near = Path(self._source.name)
-            late = Dresser(folder.pictures, folder.manner.id_domain, near, folder.presentational, own=compiled.sheets)
+            late = LateStyler(
+                folder.pictures, folder.manner.id_domain, near, folder.presentational, own=compiled.sheets
+            )
             found = self._bound[key] = (
                 compiled.bound(self._settings(timezone), folder.world),
                 replace(
                     folder.manner,
-                    findings=(*self._other_language(asked), *compiled.righted),
-                    even=compiled.even,
-                    frames=compiled.frames,
-                    dress=late.dressed if compiled.doubts else None,
-                    say=late.said if compiled.late else None,
+                    findings=(*self._other_language(asked), *compiled.corrections),
+                    has_no_variants=compiled.has_no_variants,
+                    wire_template=compiled.wire_template,
+                    style_late=late.style if compiled.runtime_dependencies else None,
+                    text_from_page=late.plain_text if compiled.text_from_page else None,
                 ),
             )
         return found

@@ -102,7 +102,7 @@ def snapshot(raw: bytes) -> str:
     lines = [*_header(root), "", *_tree(root)]
     for entity in root.walk():
         if not entity.parts:
-            lines += ["", _title(entity), "", *_body(entity)]
+            lines += ["", _title(entity), "", *_body_lines(entity)]
     return "\n".join(lines) + "\n"
 
 
@@ -140,7 +140,7 @@ def _title(entity: Entity) -> str:
     return f"-- {name} ".ljust(_RULE, "-")
 
 
-def _body(entity: Entity) -> list[str]:
+def _body_lines(entity: Entity) -> list[str]:
     octets = entity.decoded()
     if entity.type.value.startswith("text/"):
         try:

@@ -7,7 +7,7 @@ from pathlib import Path
 from random import Random
 
 from pribble import Finding, PictureError, TemplateError, inline_styles, plain_text
-from pribble.cascade.urls import rebased
+from pribble.cascade.urls import rebase
 from tests.chromium import browser
 from tests.pictures.test_pictures import made, photograph
 from tests.support import Case, needs_chromium, seeds
@@ -72,7 +72,7 @@ class Elsewhere(Case):
         page.load("<!DOCTYPE html>", self.site() / "docs/page.html")
         wanted = page.evaluate(
             "const abs = (a, b) => { try { return new URL(a, b).href } catch { return 'none' } };"
-            f"return {[[one, base, rebased(one, base)] for one, base in cases]!r}.map(([one, base, made]) => "
+            f"return {[[one, base, rebase(one, base)] for one, base in cases]!r}.map(([one, base, made]) => "
             "[abs(one, abs(base, 'http://h.example/1/2/3/4/5/6/')), abs(made, 'http://h.example/1/2/3/4/5/6/')])"
         )
         for (one, base), (theirs, ours) in zip(cases, wanted, strict=True):

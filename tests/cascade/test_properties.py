@@ -6,7 +6,7 @@ import unittest
 from itertools import product
 
 from pribble.cascade.longhands import _LOGICAL, _SHORTHANDS, longhands
-from pribble.cascade.plain_values import is_plain
+from pribble.cascade.plain_values import is_plain_value
 from tests.chromium import browser
 from tests.support import needs_chromium
 
@@ -29,7 +29,7 @@ VALUES = (
 @needs_chromium
 class InChromium(unittest.TestCase):
     def test_a_plain_value_is_one_that_browsers_accept(self) -> None:
-        plain = [(name, value) for name, value in product(PROPERTIES, VALUES) if value and is_plain(name, value)]
+        plain = [(name, value) for name, value in product(PROPERTIES, VALUES) if value and is_plain_value(name, value)]
         self.assertGreater(len(plain), 200)
         page = browser()
         pairs = [[name, value] for name, value in plain]
@@ -54,7 +54,7 @@ class InChromium(unittest.TestCase):
             ("filter", "none"),
         ):
             with self.subTest(f"{name}: {value}"):
-                self.assertFalse(is_plain(name, value))
+                self.assertFalse(is_plain_value(name, value))
 
     def test_a_shorthand_sets_what_chromium_says(self) -> None:
         names = sorted({*_SHORTHANDS, *_LOGICAL})

@@ -8,10 +8,10 @@ from typing import Any
 
 from pribble import Template, TemplateError, TemplateFolder, inline_styles
 from pribble.cascade.longhands import longhands
-from pribble.cascade.style_attribute import read as read_style
+from pribble.cascade.style_attribute import read_style_attribute as read_style
 from pribble.demo import TEMPLATES
 from pribble.markup.events import Opened
-from pribble.markup.page import read as read_page
+from pribble.markup.page import read_page
 from tests.cascade import styled
 from tests.chromium import STATES, browser, computed, differences, values
 from tests.support import TEST_DATA, Case, html_of, needs_chromium, proof, seeds

@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from pribble import FieldError, LimitReached, Limits, PribbleError, Template, TemplateFolder
-from pribble.columns import columns
+from pribble.columns import column_count
 from tests.support import Case, generated, html_of, slow
 
 
@@ -221,4 +221,4 @@ class Columns(Case):
     def test_columns_are_those_of_the_tables_of_unicode(self, text: str) -> None:
         from wcwidth import wcswidth
 
-        self.assertEqual(columns(text), wcswidth(text))
+        self.assertEqual(column_count(text), wcswidth(text))

@@ -38,7 +38,7 @@ def body(statements: s.Body, text: str, outer: dict[str, Any], data: Any) -> lis
     names, out = dict(outer), []
     for statement in statements:
         match statement:
-            case s.Text(start=start, end=end):
+            case s.LiteralText(start=start, end=end):
                 out.append(text[start:end])
             case s.Show(value=value):
                 out.append(
@@ -100,7 +100,7 @@ def ev(node: e.Expression, names: dict[str, Any], data: Any) -> Any:
             return data
         case e.Member(base=base, name=name):
             return step(ev(base, names, data), name)
-        case e.Item(base=base, key=key):
+        case e.Subscript(base=base, key=key):
             return step(ev(base, names, data), ev(key, names, data))
         case e.Maybe(step=inner):
             return maybe(inner, names, data)

@@ -225,9 +225,9 @@ class PlainText(Case):
     def test_wrapping(self) -> None:
         text = Template.from_text(f"<p>{'word ' * 100}{'x' * 100} {'日本' * 10} {'長い ' * 40}").render({}).text
         for line in text.splitlines():
-            from pribble.plaintext.line_breaking import columns
+            from pribble.plaintext.line_breaking import terminal_columns
 
-            self.assertTrue(columns(line) <= 72 or line == "x" * 100, line)
+            self.assertTrue(terminal_columns(line) <= 72 or line == "x" * 100, line)
         self.assertEqual("".join(text.split()), "word" * 100 + "x" * 100 + "日本" * 10 + "長い" * 40)
 
     def test_an_authors_own_private_use_characters(self) -> None:

@@ -18,9 +18,9 @@ from pribble.markup.contexts import MarkupError
 from pribble.markup.doctype import QUIRKS, document_mode
 from pribble.markup.elements import RAW_TEXT
 from pribble.markup.events import Characters, Closed, Opened
-from pribble.markup.page import read
-from pribble.markup.references import decoded
-from pribble.markup.scanner import Cdata, Comment, Doctype, EndTag, StartTag, Text, opened, tokens
+from pribble.markup.page import read_page
+from pribble.markup.references import decode_references
+from pribble.markup.scanner import Cdata, Comment, Doctype, EndTag, StartTag, TextToken, announce_start_tag, tokens
 from pribble.markup.tree import OpenElements
 from tests.support import FEWER, TEST_DATA, generated
 
@@ -33,7 +33,7 @@ def scan(page: str) -> Iterator[Any]:
     for token in tokens(page, elements):
         yield token
         if isinstance(token, StartTag):
-            opened(elements, token)
+            announce_start_tag(elements, token)
         elif isinstance(token, EndTag):
             elements.end(token.name)
 
@@ -46,7 +46,7 @@ def ours(page: str) -> list[tuple[Any, ...]]:
             case StartTag():
                 attributes: dict[str, str] = {}
                 for a in token.attributes:
-                    attributes.setdefault(a.name, decoded(page[a.value_start : a.value_end], attribute=True))
+                    attributes.setdefault(a.name, decode_references(page[a.value_start : a.value_end], attribute=True))
                 found.append(("start", token.name, tuple(attributes.items())))
             case EndTag():
                 found.append(("end", token.name))
@@ -56,9 +56,9 @@ def ours(page: str) -> list[tuple[Any, ...]]:
                 found.append(("doctype",))
             case Cdata(start=start, end=end):
                 found.append(("text", page[start + 9 : end].removesuffix("]]>")))
-            case Text(start=start, end=end, element=element):
+            case TextToken(start=start, end=end, element=element):
                 text = page[start:end]
-                found.append(("text", text if element in RAW_TEXT else decoded(text)))
+                found.append(("text", text if element in RAW_TEXT else decode_references(text)))
     return joined(found)
 
 
@@ -240,7 +240,7 @@ def tree_of(page: str) -> list[Any]:
     """The elements our reader sees, each with its text and elements."""
     root: list[Any] = []
     stack = [root]
-    for event in read(page, lambda offset: "literal").events:
+    for event in read_page(page, lambda offset: "literal").events:
         match event:
             case Opened(tag=tag, void=void):
                 element: list[Any] = [tag.name]
@@ -252,7 +252,7 @@ def tree_of(page: str) -> list[Any]:
             case Characters(start=start, end=end, raw="cdata"):
                 stack[-1].append(page[start:end].removesuffix("]]>"))
             case Characters(start=start, end=end, raw=raw):
-                text = page[start:end] if raw in RAW_TEXT else decoded(page[start:end])
+                text = page[start:end] if raw in RAW_TEXT else decode_references(page[start:end])
                 if len(stack[-1]) == 1 and stack[-1][0] in ("pre", "listing", "textarea"):
                     text = text.removeprefix("\n")  # 13.2.6.4.7: a line feed at their beginning is not read
                 stack[-1] += [text] if text else []
@@ -298,7 +298,7 @@ class Tree(unittest.TestCase):
         def check(page: str) -> None:
             nonlocal clean
             try:
-                notes = read(page, lambda offset: "literal").notes
+                notes = read_page(page, lambda offset: "literal").findings
             except MarkupError:
                 return  # a tag that is cut off
             if not notes:
@@ -352,7 +352,7 @@ DOCTYPE_CASES = [
 
 
 def stray_paragraph_end(page: str) -> bool:
-    closed = [e for e in read(page, lambda offset: "literal").events if isinstance(e, Closed)]
+    closed = [e for e in read_page(page, lambda offset: "literal").events if isinstance(e, Closed)]
     return page.count("</p>") > sum(e.name == "p" and not e.implied for e in closed)
 
 

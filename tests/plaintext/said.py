@@ -9,7 +9,7 @@ from collections import Counter
 from urllib.parse import unquote
 
 from pribble import plain_text
-from pribble.plaintext.line_breaking import columns
+from pribble.plaintext.line_breaking import terminal_columns
 from tests.chromium import Browser, shown
 
 _UNSEEN = dict.fromkeys(map(ord, "\u00ad\u200b\u2060\ufeff\u034f\x1f"))
@@ -97,6 +97,6 @@ def links_lacking(links: list[str], text: str) -> str | None:
 def too_wide(html: str) -> str | None:
     if not _BOUND.search(html):
         for line in plain_text(html).split("\n"):
-            if columns(line) > 72 and " " in line.strip("> -"):
+            if terminal_columns(line) > 72 and " " in line.strip("> -"):
                 return f"{line!r} is too wide"
     return None

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from pribble import Template, compare, plain_text
 from pribble.graphemes import graphemes
-from pribble.plaintext.line_breaking import columns
+from pribble.plaintext.line_breaking import terminal_columns
 from tests.chromium import browser
 from tests.support import TEST_DATA, generated, needs_chromium
 
@@ -172,14 +172,14 @@ class Lines(unittest.TestCase):
         for line in lines[:-1]:
             self.assertNotIn(line[-1], tuple("「（"), said)
         for line in lines:
-            if columns(line) > width:  # nothing in it may be broken
+            if terminal_columns(line) > width:  # nothing in it may be broken
                 self.assertNotRegex(line, r"[漢かなカ][漢かなカ]", said)
 
     def test_widths_are_those_of_a_terminal(self) -> None:
         for text, width in (("abc", 3), ("é", 1), ("e\u0301", 1), ("漢", 2), ("ｱ", 1), ("Ａ", 2), ("👩\u200d🚀", 2), ("ท่า", 2),
                             ("\u200b", 0), ("a\u00a0b", 3), ("Жλ", 2), ("£–“”", 4)):  # fmt: skip
             with self.subTest(text):
-                self.assertEqual(columns(text), width)
+                self.assertEqual(terminal_columns(text), width)
 
     def test_thai_is_broken_only_where_a_line_has_no_space(self) -> None:
         short = plain_text("<p>" + "สวัสดี " * 30)

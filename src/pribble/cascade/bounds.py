@@ -13,7 +13,7 @@ from pribble.errors import LimitReached
 
 
 @dataclass(frozen=True, slots=True)
-class Bound:
+class CountLimit:
     """So much at the most of something that is counted, and how errors say it."""
 
     most: int
@@ -21,20 +21,20 @@ class Bound:
 
 
 # Elements that selectors are for; one that is written twice counts once.
-MATCHES = Bound(2_000_000, "the style sheets select elements more than {:,} times")
+MATCHES = CountLimit(2_000_000, "the style sheets select elements more than {:,} times")
 # Declarations that meet, of elements that get different ones.
-DECLARATIONS = Bound(200_000, "the style sheets come to more than {:,} declarations for the elements of the page")
+DECLARATIONS = CountLimit(200_000, "the style sheets come to more than {:,} declarations for the elements of the page")
 # Characters of values that are made, and of styles that are written.
-CHARACTERS = Bound(20_000_000, "the style sheets come to more than {:,} characters in the elements of the page")
+CHARACTERS = CountLimit(20_000_000, "the style sheets come to more than {:,} characters in the elements of the page")
 
 
-class Bounds:
+class CascadeCounter:
     """Counts what comes of the style sheets of a page."""
 
     def __init__(self) -> None:
-        self._counted: Counter[Bound] = Counter()
+        self._counted: Counter[CountLimit] = Counter()
 
-    def count(self, bound: Bound, number: int) -> None:
+    def count(self, bound: CountLimit, number: int) -> None:
         """Count so many more; raises `LimitReached` where it is too much."""
         self._counted[bound] += number
         if self._counted[bound] > bound.most:

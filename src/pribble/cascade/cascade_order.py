@@ -13,22 +13,22 @@ from dataclasses import dataclass, field
 from itertools import pairwise
 from typing import Any
 
-from pribble.cascade.bounds import DECLARATIONS, Bounds
+from pribble.cascade.bounds import DECLARATIONS, CascadeCounter
 from pribble.cascade.longhands import ALL, is_logical, is_of_all, longhands
-from pribble.cascade.rules import Rule
+from pribble.cascade.rules import StyleRule
 from pribble.cascade.selectors import Selector
 from pribble.cascade.syntax import Declaration
 
 # How a declaration is written: into the attribute, there as important, or into it plain and into the sheet too.
 PLAIN, IMPORTANT, COPIED = 0, 1, 2
 
-Key = tuple[Any, ...]
+CascadeKey = tuple[Any, ...]
 # A declaration of a rule: the rule's number and the declaration's place in it.
-Place = tuple[int, int]
+DeclarationPlace = tuple[int, int]
 
 
 @dataclass(eq=False)
-class Entry:
+class AppliedDeclaration:
     """A declaration that an element gets, or may get; `key` sorts as the cascade does.
 
     `rule` is None for one of the element's own attribute; `selector` is the one by which it is kept.  `restless` is one
@@ -37,11 +37,11 @@ class Entry:
     """
 
     declaration: Declaration
-    key: Key
-    rule: Rule | None
-    place: Place
+    key: CascadeKey
+    rule: StyleRule | None
+    place: DeclarationPlace
     selector: Selector | None = None
-    restless: bool = False
+    var_dependent: bool = False
     fixed: bool = False
     text: str = ""
     span: tuple[int, int] | None = None  # where it stands in the page, if it holds a mark
@@ -50,17 +50,17 @@ class Entry:
 
 
 @dataclass(eq=False)
-class Group:
+class ElementStyles:
     """Elements that get the same declarations: `inlined`, ascending, and `kept`, which may apply or not."""
 
-    inlined: list[Entry]
-    kept: list[Entry]
+    inlined: list[AppliedDeclaration]
+    kept: list[AppliedDeclaration]
     applied: frozenset[int] = frozenset()  # the numbers of the rules that are for them
-    custom: list[Entry] = field(default_factory=list)  # their custom properties, which stay in the sheets
+    custom: list[AppliedDeclaration] = field(default_factory=list)  # their custom properties, which stay in the sheets
     numbers: list[int] = field(default_factory=list)
-    by_longhand: dict[str, tuple[list[Entry], list[Entry]]] = field(default_factory=dict)
+    by_longhand: dict[str, tuple[list[AppliedDeclaration], list[AppliedDeclaration]]] = field(default_factory=dict)
 
-    def prepare(self, bounds: Bounds) -> None:
+    def prepare(self, bounds: CascadeCounter) -> None:
         """Find out which declarations meet."""
         every = {
             longhand
@@ -77,11 +77,11 @@ class Group:
                 for longhand in entry.sets:
                     self.by_longhand.setdefault(longhand, ([], []))[which].append(entry)
 
-    def last(self, *names: str) -> Entry | None:
+    def last(self, *names: str) -> AppliedDeclaration | None:
         """Of what is inlined, the last declaration of one of these properties, which wins among them."""
         return next((entry for entry in reversed(self.inlined) if entry.declaration.name in names), None)
 
-    def winners(self, inlined: list[Entry]) -> Iterator[Entry]:
+    def winners(self, inlined: list[AppliedDeclaration]) -> Iterator[AppliedDeclaration]:
         """Of those that set one longhand the last, and those that could win where it depends on the direction."""
         for entry in reversed(inlined):
             yield entry
@@ -89,16 +89,16 @@ class Group:
                 return
 
 
-def settled(groups: Iterable[Group]) -> set[Place]:
+def settle_importance(groups: Iterable[ElementStyles]) -> set[DeclarationPlace]:
     """Settle the importance of all entries; the declarations of kept rules that become important."""
-    concerned = [group for group in groups if group.kept or any(e.restless for e in group.inlined)]
+    concerned = [group for group in groups if group.kept or any(e.var_dependent for e in group.inlined)]
     raised = _raised(concerned)
     for group in concerned:
-        _settle(group, raised)
+        _settle_group(group, raised)
     return raised
 
 
-def is_important(entry: Entry, raised: set[Place]) -> bool:
+def is_important(entry: AppliedDeclaration, raised: set[DeclarationPlace]) -> bool:
     """Whether a kept declaration is important, as written or by now."""
     return entry.declaration.important or entry.place in raised
 
@@ -107,15 +107,15 @@ def is_important(entry: Entry, raised: set[Place]) -> bool:
 class _Meeting:
     """The kept declarations that set one longhand of a group, ascending; all `above` a place must be important."""
 
-    kept: list[Entry]
+    kept: list[AppliedDeclaration]
     above: int
 
 
-def _raised(groups: Iterable[Group]) -> set[Place]:
+def _raised(groups: Iterable[ElementStyles]) -> set[DeclarationPlace]:
     """The declarations that must be important: what beats one in the attribute, or one that is important itself."""
-    meetings: dict[Place, list[tuple[_Meeting, int]]] = {}
-    raised: set[Place] = set()
-    waiting: list[Entry] = []
+    meetings: dict[DeclarationPlace, list[tuple[_Meeting, int]]] = {}
+    raised: set[DeclarationPlace] = set()
+    waiting: list[AppliedDeclaration] = []
     for group in groups:
         for inlined, kept in group.by_longhand.values():
             if not kept:
@@ -138,8 +138,8 @@ def _raised(groups: Iterable[Group]) -> set[Place]:
     return raised
 
 
-def _settle(group: Group, raised: set[Place]) -> None:
-    beaten: set[Entry] = set()  # something kept beats it where it wins
+def _settle_group(group: ElementStyles, raised: set[DeclarationPlace]) -> None:
+    beaten: set[AppliedDeclaration] = set()  # something kept beats it where it wins
     for entry in group.inlined:
         entry.state = IMPORTANT if entry.fixed else PLAIN
     for inlined, kept in group.by_longhand.values():
@@ -150,7 +150,7 @@ def _settle(group: Group, raised: set[Place]) -> None:
                 beaten.add(winner)
             if weighty is not None and weighty < winner.key and not winner.fixed:
                 winner.state = max(winner.state, IMPORTANT)
-            if winner.restless and not winner.fixed:
+            if winner.var_dependent and not winner.fixed:
                 winner.state = COPIED
     changed = True
     while changed:
@@ -159,11 +159,11 @@ def _settle(group: Group, raised: set[Place]) -> None:
             changed |= _meet(inlined, beaten)
 
 
-def _meet(inlined: list[Entry], beaten: set[Entry]) -> bool:
+def _meet(inlined: list[AppliedDeclaration], beaten: set[AppliedDeclaration]) -> bool:
     """Settle those that set one longhand among themselves; whether anything changed."""
     changed = False
 
-    def to(entry: Entry, state: int) -> None:
+    def to(entry: AppliedDeclaration, state: int) -> None:
         nonlocal changed
         if entry.state < state and not entry.fixed:
             entry.state, changed = state, True

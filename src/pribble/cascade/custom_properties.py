@@ -8,7 +8,7 @@ from typing import Any
 
 import tinycss2
 
-from pribble.cascade.bounds import CHARACTERS, Bounds
+from pribble.cascade.bounds import CHARACTERS, CascadeCounter
 from pribble.cascade.elements import Element
 from pribble.cascade.syntax import Declaration
 
@@ -24,17 +24,17 @@ class Invalid(Exception):
 
 
 @dataclass(frozen=True, slots=True)
-class Held:
+class CustomValue:
     """What a custom property holds: a text without ``var()``, None where that is not valid; `restless` where a rule
     that stays can change it, on the element or above it."""
 
     text: str | None
-    restless: bool
+    var_dependent: bool
 
 
-_NONE = Held(None, False)
+_NONE = CustomValue(None, False)
 # What an element's own rules make of its custom properties: those that change, and what they are from then on.
-Changes = Mapping[str, Held]
+Changes = Mapping[str, CustomValue]
 
 
 class Environment:
@@ -44,12 +44,12 @@ class Environment:
     it changes, and not what it inherits.  `number` is the same for elements to which all properties are the same.
     """
 
-    def __init__(self, bounds: Bounds) -> None:
+    def __init__(self, bounds: CascadeCounter) -> None:
         self.number = 0
         self._bounds = bounds
-        self._stacks: dict[str, list[Held]] = {}
+        self._stacks: dict[str, list[CustomValue]] = {}
         self._open: list[tuple[Element, tuple[str, ...], int]] = []
-        self._numbers: dict[tuple[int, tuple[tuple[str, Held], ...]], int] = {}
+        self._numbers: dict[tuple[int, tuple[tuple[str, CustomValue], ...]], int] = {}
 
     def reach(self, element: Element) -> None:
         """Go on to an element, the next in the order of the page."""
@@ -69,7 +69,7 @@ class Environment:
         for name, held in changes.items():
             self._stacks.setdefault(name, []).append(held)
 
-    def held(self, name: str) -> Held:
+    def held(self, name: str) -> CustomValue:
         """What a custom property holds now."""
         stack = self._stacks.get(name)
         return stack[-1] if stack else _NONE
@@ -83,34 +83,34 @@ class Environment:
         own: dict[str, Declaration] = {}
         for declaration in declarations:
             own[declaration.name] = declaration
-        made = {name: Held(self.value(name), True) for name in moved - own.keys()}
+        made = {name: CustomValue(self.value(name), True) for name in moved - own.keys()}
         for circle in _circles(own):
             held = [self._made(own[name], made) for name in circle]
-            restless = any(each.restless for each in held) or not moved.isdisjoint(circle)
+            restless = any(each.var_dependent for each in held) or not moved.isdisjoint(circle)
             for name, each in zip(circle, held, strict=True):
-                made[name] = Held(each.text if len(circle) == 1 else None, restless)
+                made[name] = CustomValue(each.text if len(circle) == 1 else None, restless)
         return {name: held for name, held in made.items() if held != self.held(name)}
 
-    def _made(self, declaration: Declaration, made: Mapping[str, Held]) -> Held:
+    def _made(self, declaration: Declaration, made: Mapping[str, CustomValue]) -> CustomValue:
         """What a declaration makes of its property, where those it names are `made`."""
 
-        def held(name: str) -> Held:
+        def held(name: str) -> CustomValue:
             return made.get(name) or self.held(name)
 
-        names = names_in(declaration.tokens)
-        restless = any(held(name).restless for name in names)
+        names = names_in_values(declaration.tokens)
+        restless = any(held(name).var_dependent for name in names)
         word = declaration.value.strip().lower()
         if word in _OF_PARENT:
             return self.held(declaration.name)
         if word == "initial" or declaration.name in names:
-            return Held(None, restless)
+            return CustomValue(None, restless)
         try:
             text = substituted(declaration.tokens, lambda name: held(name).text)
         except Invalid:
-            return Held(None, restless)
+            return CustomValue(None, restless)
         if names:
             self._bounds.count(CHARACTERS, len(text))
-        return Held(text, restless)
+        return CustomValue(text, restless)
 
     def resolved(self, declaration: Declaration) -> str:
         """The value of a declaration with each ``var()`` in place; ``unset`` where it is invalid (3.1)."""
@@ -121,7 +121,9 @@ class Environment:
         return self._resolved(declaration, guarded=True)
 
     def _resolved(self, declaration: Declaration, *, guarded: bool) -> str:
-        restless = {name for name in names_in(declaration.tokens) if self.held(name).restless} if guarded else ()
+        restless = (
+            {name for name in names_in_values(declaration.tokens) if self.held(name).var_dependent} if guarded else ()
+        )
         try:
             text = substituted(declaration.tokens, self.value, frozenset(restless)).strip()
         except Invalid:
@@ -129,9 +131,9 @@ class Environment:
         self._bounds.count(CHARACTERS, len(text))
         return text
 
-    def is_restless(self, declaration: Declaration) -> bool:
+    def is_var_dependent(self, declaration: Declaration) -> bool:
         """Whether a rule that stays can change the value."""
-        return any(self.held(name).restless for name in names_in(declaration.tokens))
+        return any(self.held(name).var_dependent for name in names_in_values(declaration.tokens))
 
 
 def _circles(own: Mapping[str, Declaration]) -> Iterator[list[str]]:
@@ -152,7 +154,7 @@ def _circles(own: Mapping[str, Declaration]) -> Iterator[list[str]]:
             if entering is not None:
                 places[entering] = lowest[entering] = len(places)
                 waiting.append(entering)
-                path.append((entering, iter(names_in(own[entering].tokens) & own.keys())))
+                path.append((entering, iter(names_in_values(own[entering].tokens) & own.keys())))
                 entering = None
             name, named = path[-1]
             for other in named:
@@ -215,7 +217,7 @@ def _function(token: Any, value: Value, guarded: frozenset[str]) -> str:
     return substituted(token.arguments[comma + 1 :], value, guarded).strip()
 
 
-def names_in(tokens: Iterable[Any]) -> set[str]:
+def names_in_values(tokens: Iterable[Any]) -> set[str]:
     """The custom properties that component values name."""
     found: set[str] = set()
     waiting = list(tokens)
@@ -234,4 +236,4 @@ def names_in(tokens: Iterable[Any]) -> set[str]:
 
 def uses_custom(declaration: Declaration) -> bool:
     """Whether the value of a declaration names a custom property."""
-    return "var(" in declaration.value.lower() and bool(names_in(declaration.tokens))
+    return "var(" in declaration.value.lower() and bool(names_in_values(declaration.tokens))

@@ -12,7 +12,7 @@ from collections.abc import Callable
 
 from pribble.markup.events import Characters, Closed, Marked, Opened, between
 from pribble.markup.page import Page
-from pribble.markup.references import decoded
+from pribble.markup.references import decode_references
 from pribble.markup.scanner import StartTag
 from pribble.markup.value_branches import CLOSE, ENDING, OPENING, SHOW, Role
 
@@ -44,8 +44,8 @@ class Element:
         self.children: list[Element] = []
         self.index = len(parent.children) if parent else 0
         self.values: dict[str, str] = {}
-        self.unsure: frozenset[str] = frozenset()
-        self.fleeting: frozenset[str] = frozenset()
+        self.dynamic_attributes: frozenset[str] = frozenset()
+        self.conditional_attributes: frozenset[str] = frozenset()
         self.varying = self.filling = False
         self.foreign = ""  # svg or math, where it belongs to one of them
         self.text = ""
@@ -115,14 +115,14 @@ class Document:
         )  # whether a block stands between attributes
         marks = sorted((*opened.marks, *opened.blocks)) if opened.marks or opened.blocks else ()
         for attribute in tag.attributes:
-            value = decoded(self.text[attribute.value_start : attribute.value_end], attribute=True)
+            value = decode_references(self.text[attribute.value_start : attribute.value_end], attribute=True)
             element.values.setdefault(attribute.name, value)
             held = between(marks, attribute.value_start, attribute.value_end)
             if held or loose:
                 unsure.add(attribute.name)
             if loose or (len(held) == 1 == attribute.value_end - attribute.value_start and self.may_lack(held[0])):
                 fleeting.add(attribute.name)
-        element.unsure, element.fleeting = frozenset(unsure), frozenset(fleeting)
+        element.dynamic_attributes, element.conditional_attributes = frozenset(unsure), frozenset(fleeting)
         if "class" in element.values:
             element.classes = words(element.values["class"])
         return element

@@ -12,20 +12,20 @@ from dataclasses import dataclass, field
 from typing import Protocol
 
 from pribble.cascade import cascade_order, style_attribute
-from pribble.cascade.bounds import CHARACTERS, DECLARATIONS, Bounds
-from pribble.cascade.cascade_order import IMPORTANT, Entry, Group
+from pribble.cascade.bounds import CHARACTERS, DECLARATIONS, CascadeCounter
+from pribble.cascade.cascade_order import IMPORTANT, AppliedDeclaration, ElementStyles
 from pribble.cascade.custom_properties import Changes, Environment, uses_custom
 from pribble.cascade.elements import Document, Element
 from pribble.cascade.longhands import longhands
-from pribble.cascade.matched_rules import Applied, applied
-from pribble.cascade.matching import Column, Matcher, Places
-from pribble.cascade.plain_values import is_plain
-from pribble.cascade.residual_sheets import Copies, Label, Remains
-from pribble.cascade.rules import Part, Rule, Rules, Told, condition
-from pribble.cascade.runtime_dependencies import Doubts, bringing
+from pribble.cascade.matched_rules import MatchedRules, rules_by_element
+from pribble.cascade.matching import ElementIndex, ElementNumbers, Matcher
+from pribble.cascade.plain_values import is_plain_value
+from pribble.cascade.residual_sheets import MatchLabel, ResidualSheets, RuleCopies
+from pribble.cascade.rules import SheetFinding, SheetPart, StyleRule, StyleRules, condition
+from pribble.cascade.runtime_dependencies import UncertainMatches, rules_for_brought_element
 from pribble.cascade.selectors import Selector
-from pribble.cascade.style_attribute import Own, Piece
-from pribble.cascade.syntax import Declaration, Sheet
+from pribble.cascade.style_attribute import OwnDeclaration, TextOrSpan
+from pribble.cascade.syntax import Declaration, StyleSheet
 from pribble.markup.contexts import MARK
 from pribble.markup.page import Page
 from pribble.markup.value_branches import Role
@@ -34,7 +34,7 @@ _CUSTOM = "--"
 
 
 @dataclass(frozen=True, slots=True)
-class Doubt:
+class RuntimeDependency:
     """Why it depends on the data what an element gets; the stretch of the page that shows it."""
 
     start: int
@@ -43,17 +43,17 @@ class Doubt:
 
 
 @dataclass(frozen=True, slots=True)
-class Dressed:
+class StyledElement:
     """An element with a new ``style``: its pieces, and what is added to it, so that a rule finds it: a class, or where
     rules ask for the classes of elements, an attribute."""
 
     element: Element
-    style: tuple[tuple[Piece, ...], ...] | None
-    added: Label | None = None
+    style: tuple[tuple[TextOrSpan, ...], ...] | None
+    added: MatchLabel | None = None
 
 
 @dataclass(frozen=True, slots=True)
-class Left:
+class SheetRemainder:
     """What is left of a sheet element's text, which was `before`, None for nothing, and an element `after` it."""
 
     element: Element
@@ -63,25 +63,25 @@ class Left:
 
 
 @dataclass
-class Inlined:
+class InlinedStyles:
     """The outcome: elements with new attributes, what is left of each sheet element (None where nothing is), what is
     told, and what cannot be decided without the data: `doubts` are where, `unsettled` the names of elements and the
     properties, "*" for any, `loose` the elements of whose own styles something may be left out.  `styles` are the
     declarations of the elements by their numbers, `elements` all of the page, `raw` where the texts of its style
     elements stand."""
 
-    dressed: list[Dressed] = field(default_factory=list)
-    sheets: list[Left] = field(default_factory=list)
-    told: list[Told] = field(default_factory=list)
-    doubts: list[Doubt] = field(default_factory=list)
+    styled: list[StyledElement] = field(default_factory=list)
+    sheets: list[SheetRemainder] = field(default_factory=list)
+    findings: list[SheetFinding] = field(default_factory=list)
+    runtime_dependencies: list[RuntimeDependency] = field(default_factory=list)
     unsettled: set[tuple[str, str]] = field(default_factory=set)
-    loose: set[int] = field(default_factory=set)
-    styles: dict[int, Group] = field(default_factory=dict)
+    dynamic_styles: set[int] = field(default_factory=set)
+    styles: dict[int, ElementStyles] = field(default_factory=dict)
     elements: list[Element] = field(default_factory=list)
     raw: dict[int, tuple[int, int, int]] = field(default_factory=dict)
 
 
-class Surroundings(Protocol):
+class PageResources(Protocol):
     """What a page stands in: the files beside it, and what its marks may come to."""
 
     def load(self, address: str, base: str, start: int, end: int) -> tuple[str, str] | None:
@@ -100,32 +100,32 @@ class Surroundings(Protocol):
         """The elements that the value of a mark may bring; "*" for any."""
 
 
-def inline(text: str, page: Page, role: Role, around: Surroundings) -> Inlined:
+def inline_sheets(text: str, page: Page, role: Role, around: PageResources) -> InlinedStyles:
     """Apply the style sheets of a page."""
     return _Inliner(Document(text, page, role, around.may_lack), around).run()
 
 
 class _Inliner:
-    def __init__(self, document: Document, around: Surroundings) -> None:
+    def __init__(self, document: Document, around: PageResources) -> None:
         self.document, self.text, self.around = document, document.text, around
-        self.rules = Rules(around.load)
-        self.made = Inlined(told=self.rules.told, elements=document.elements, raw=document.raw)
-        self.sheets: list[tuple[Element, Part]] = []
+        self.rules = StyleRules(around.load)
+        self.made = InlinedStyles(findings=self.rules.told, elements=document.elements, raw=document.raw)
+        self.sheets: list[tuple[Element, SheetPart]] = []
         self.selecting: set[Selector] = set()
         self.doubted: set[int] = set()
         self.unsettled: set[tuple[str, int]] = set()
         self.order: dict[int, tuple[int, ...]] = {}
-        self.bounds = Bounds()
+        self.bounds = CascadeCounter()
         self.environment = Environment(self.bounds)
         self.changes: dict[object, Changes] = {}
 
-    def run(self) -> Inlined:
+    def run(self) -> InlinedStyles:
         self._read_sheets()
         if not self.rules.all and not any("style" in e.values for e in self.document.elements):
             self._finish(set(), [])
             return self.made
         groups = self._groups()
-        raised = cascade_order.settled(groups)
+        raised = cascade_order.settle_importance(groups)
         self._finish(raised, groups)
         return self.made
 
@@ -154,7 +154,7 @@ class _Inliner:
         if kind not in ("", "text/css"):
             return
         in_block = element.block != 0 and self.text[start:end].strip()
-        if in_block or MARK.search(self.text, start, end) or "media" in element.unsure:
+        if in_block or MARK.search(self.text, start, end) or "media" in element.dynamic_attributes:
             self._doubt(element, "a style sheet stands in a block or holds a mark")
             self.made.unsettled.add(("*", "*"))
         conditions = self._conditions(element)
@@ -170,7 +170,7 @@ class _Inliner:
         address = element.values.get("href", "").strip()
         if "stylesheet" not in rel or "alternate" in rel or not address:
             return
-        if "href" in element.unsure or "media" in element.unsure or element.block:
+        if "href" in element.dynamic_attributes or "media" in element.dynamic_attributes or element.block:
             self._doubt(element, "a style sheet stands in a block or holds a mark")
             self.made.unsettled.add(("*", "*"))
             return
@@ -207,39 +207,39 @@ class _Inliner:
 
     def _tell(self, rule: str, start: int, end: int, message: str, fix: str, reference: str) -> None:
         """Take note of what is to be told of a stretch of the page."""
-        self.rules.tell(rule, Part(Sheet(""), "", start), 0, end - start, message, fix, reference)
+        self.rules.report(rule, SheetPart(StyleSheet(""), "", start), 0, end - start, message, fix, reference)
 
     def _doubt(self, element: Element, reason: str) -> None:
         """Take note of a doubt; one for each element is enough."""
         start = element.opening.start
         if start not in self.doubted:
             self.doubted.add(start)
-            self.made.doubts.append(Doubt(start, element.opening.end, reason))
+            self.made.runtime_dependencies.append(RuntimeDependency(start, element.opening.end, reason))
 
     # -- matching --
 
-    def _groups(self) -> list[Group]:
+    def _groups(self) -> list[ElementStyles]:
         """The elements, together where they get the same."""
         elements = self.document.elements
-        page = Places(elements)
+        page = ElementIndex(elements)
         sure, possible = self._matched(page)
         self._tell_unwritten()
         self._find_doubts(page)
-        groups: dict[object, Group] = {}
+        groups: dict[object, ElementStyles] = {}
         custom = any(uses_custom(d) for rule in self.rules.all for d in rule.declarations) or any(
             "var(" in e.values.get("style", "").lower() for e in elements
         )
         for element, for_sure, perhaps in zip(
             elements,
-            applied(len(elements), sure, self.bounds),
-            applied(len(elements), possible, self.bounds),
+            rules_by_element(len(elements), sure, self.bounds),
+            rules_by_element(len(elements), possible, self.bounds),
             strict=True,
         ):
             if custom:
                 self._change_custom(element, for_sure, perhaps)
             if element.unrendered or not (for_sure or perhaps or element.opening.attribute("style")):
                 continue
-            own: object = element.number if "style" in element.unsure else element.values.get("style")
+            own: object = element.number if "style" in element.dynamic_attributes else element.values.get("style")
             key = for_sure, perhaps, own, self.environment.number
             group = groups.get(key)
             if group is None:
@@ -248,7 +248,9 @@ class _Inliner:
             self.made.styles[element.number] = group
         return list(groups.values())
 
-    def _matched(self, page: Places) -> tuple[list[tuple[Column, Rule, Selector]], list[tuple[Column, Rule, Selector]]]:
+    def _matched(
+        self, page: ElementIndex
+    ) -> tuple[list[tuple[ElementNumbers, StyleRule, Selector]], list[tuple[ElementNumbers, StyleRule, Selector]]]:
         """The elements that each selector is for: of rules that are written into them, and of those that stay."""
         matcher = Matcher(page, lambda selector: selector.relaxed, self.bounds)
         sure, possible = [], []
@@ -258,11 +260,11 @@ class _Inliner:
                 column = () if selector.pseudo_element else matcher.of(selector)
                 if not column:
                     continue
-                inlinable = not rule.conditions and not selector.asked.dynamic
+                inlinable = not rule.conditions and not selector.needs.dynamic
                 if inlinable:
                     sure.append((column, rule, selector))
                     self.selecting.add(selector)
-                if not inlinable or selector.asked.links or rule.part.keep:
+                if not inlinable or selector.needs.links or rule.part.keep:
                     possible.append((column, rule, selector))
         return sure, possible
 
@@ -270,7 +272,7 @@ class _Inliner:
         """Tell of selectors that are for nothing here, and too long to stay: they are written nowhere."""
         for rule in self.rules.all:
             if any(not (one.is_writable or one in self.selecting) for one in rule.selectors):
-                self.rules.tell(
+                self.rules.report(
                     "css.unknown-selector",
                     rule.part,
                     rule.node.start,
@@ -280,9 +282,9 @@ class _Inliner:
                     "CSS Nesting 1, 3",
                 )
 
-    def _find_doubts(self, page: Places) -> None:
+    def _find_doubts(self, page: ElementIndex) -> None:
         """Selectors that match by what depends on the data."""
-        for unsure in Doubts(page, self.rules.all, self.bounds).found():
+        for unsure in UncertainMatches(page, self.rules.all, self.bounds).find():
             self._doubt(unsure.element, f'"{unsure.selector.text}" {unsure.why}')
             self._unsettle("*", unsure.rule)
         brought: dict[str, Selector | None] = {}
@@ -292,29 +294,31 @@ class _Inliner:
                     brought[name] = self._brought(name)
             selector = next((found for name in self.around.brings(offset) if (found := brought[name])), None)
             if selector:
-                self.made.doubts.append(Doubt(offset, offset + 1, f'"{selector.text}" may be for what a value brings'))
+                self.made.runtime_dependencies.append(
+                    RuntimeDependency(offset, offset + 1, f'"{selector.text}" may be for what a value brings')
+                )
 
     def _brought(self, name: str) -> Selector | None:
         """A mark brings an element called `name`: a selector of a rule that could be for it, if there is any."""
         found: Selector | None = None
-        for rule, selector, unsettled in bringing(self.rules.all, name):
+        for rule, selector, unsettled in rules_for_brought_element(self.rules.all, name):
             found = found or selector
             self._unsettle(unsettled, rule)
         return found
 
-    def _unsettle(self, name: str, rule: Rule) -> None:
+    def _unsettle(self, name: str, rule: StyleRule) -> None:
         """Take note of what a rule declares for elements called `name`, which it may be for or not."""
         if (name, rule.number) not in self.unsettled:
             self.unsettled.add((name, rule.number))
             self.made.unsettled.update((name, one) for d in rule.declarations for one in longhands(d.name))
 
-    def _change_custom(self, element: Element, for_sure: Applied, perhaps: Applied) -> None:
+    def _change_custom(self, element: Element, for_sure: MatchedRules, perhaps: MatchedRules) -> None:
         """Find out what an element makes of the custom properties; once for all to which the same is done."""
         self.environment.reach(element)
         style = element.opening.attribute("style")
         own = element.values.get("style", "") if style else ""
         said: object = own if "--" in own else ""
-        if said and "style" in element.unsure:
+        if said and "style" in element.dynamic_attributes:
             said = element.number
         key = self.environment.number, for_sure, perhaps, said
         changes = self.changes.get(key)
@@ -322,7 +326,9 @@ class _Inliner:
             entries = [self._entry(d, i, rule, selector) for rule, selector, i, d in for_sure.custom]
             if style and said:
                 read = [
-                    one for one in style_attribute.read(self.text, style) if one.declaration.name.startswith(_CUSTOM)
+                    one
+                    for one in style_attribute.read_style_attribute(self.text, style)
+                    if one.declaration.name.startswith(_CUSTOM)
                 ]
                 entries += [self._own(one, i) for i, one in enumerate(read)]
                 if any(one.marked for one in read):
@@ -337,20 +343,20 @@ class _Inliner:
     # -- the declarations of an element --
 
     def _entry(
-        self, declaration: Declaration, index: int, rule: Rule, selector: Selector, kept: Selector | None = None
-    ) -> Entry:
+        self, declaration: Declaration, index: int, rule: StyleRule, selector: Selector, kept: Selector | None = None
+    ) -> AppliedDeclaration:
         layer = self.order[rule.number]
         if declaration.important:
             layer = tuple(-place for place in layer)
         key = (declaration.important, False, layer, selector.specificity, rule.number, index)
-        return Entry(declaration, key, rule, (rule.number, index), kept)
+        return AppliedDeclaration(declaration, key, rule, (rule.number, index), kept)
 
     @staticmethod
-    def _own(own: Own, index: int) -> Entry:
+    def _own(own: OwnDeclaration, index: int) -> AppliedDeclaration:
         key = (own.declaration.important, True, (), (0, 0, 0), 0, index)
-        return Entry(own.declaration, key, None, (-1, index), fixed=own.declaration.important)
+        return AppliedDeclaration(own.declaration, key, None, (-1, index), fixed=own.declaration.important)
 
-    def _group(self, element: Element, for_sure: Applied, perhaps: Applied) -> Group:
+    def _group(self, element: Element, for_sure: MatchedRules, perhaps: MatchedRules) -> ElementStyles:
         entries = [
             self._entry(d, i, rule, selector)
             for rule, selector in for_sure.best.values()
@@ -362,8 +368,8 @@ class _Inliner:
         for entry in entries:
             if uses_custom(entry.declaration) and not entry.declaration.name.startswith(_CUSTOM):
                 entry.text = self.environment.resolved(entry.declaration)
-                entry.restless = self.environment.is_restless(entry.declaration)
-                if entry.restless and entry.fixed:  # no rule beats it, so it has to follow the property itself
+                entry.var_dependent = self.environment.is_var_dependent(entry.declaration)
+                if entry.var_dependent and entry.fixed:  # no rule beats it, so it has to follow the property itself
                     entry.text = self.environment.guarded(entry.declaration)
             else:
                 entry.text = entry.declaration.value
@@ -378,24 +384,24 @@ class _Inliner:
         custom = [
             self._entry(d, i, rule, selector, selector) for rule, selector, i, d in (*for_sure.custom, *perhaps.custom)
         ]
-        group = Group(_seen(entries), kept, frozenset(for_sure.best), custom)
+        group = ElementStyles(_without_hidden(entries), kept, frozenset(for_sure.best), custom)
         group.prepare(self.bounds)
         return group
 
-    def _own_entries(self, element: Element, concerned: bool, beaten: bool) -> Iterator[Entry]:
+    def _own_entries(self, element: Element, concerned: bool, beaten: bool) -> Iterator[AppliedDeclaration]:
         style = element.opening.attribute("style")
         if style is None:
             return
-        if "style" in element.unsure:
+        if "style" in element.dynamic_attributes:
             blocks = any(
                 self.document.role(found.start()) not in ("show", "literal")
                 for found in MARK.finditer(self.text, style.value_start, style.value_end)
             )
-            if blocks or "style" in element.fleeting:
-                self.made.loose.add(element.number)
+            if blocks or "style" in element.conditional_attributes:
+                self.made.dynamic_styles.add(element.number)
                 if concerned:
                     self._doubt(element, "its style holds a block, and rules are for it")
-        own = style_attribute.read(self.text, style)
+        own = style_attribute.read_style_attribute(self.text, style)
         for index, one in enumerate(own):
             entry = self._own(one, index)
             if one.marked:
@@ -408,12 +414,12 @@ class _Inliner:
 
     # -- the outcome --
 
-    def _finish(self, raised: set[cascade_order.Place], groups: list[Group]) -> None:
+    def _finish(self, raised: set[cascade_order.DeclarationPlace], groups: list[ElementStyles]) -> None:
         by_class = not any(
-            "class" in selector.asked.presences for rule in self.rules.all for selector in rule.selectors
+            "class" in selector.needs.presences for rule in self.rules.all for selector in rule.selectors
         )
-        copies = Copies(groups, self.document.elements, by_class=by_class)
-        remains = Remains(self.rules.all, self.selecting, raised, copies, groups)
+        copies = RuleCopies(groups, self.document.elements, by_class=by_class)
+        remains = ResidualSheets(self.rules.all, self.selecting, raised, copies, groups)
         for group in groups:
             label = copies.label_of(group)
             style = self._style(group)
@@ -421,17 +427,17 @@ class _Inliner:
             for number in group.numbers:
                 element = self.document.elements[number]
                 if style is not None or label:
-                    self.made.dressed.append(Dressed(element, style, label))
+                    self.made.styled.append(StyledElement(element, style, label))
         for index, (element, part) in enumerate(self.sheets):
             last = index == len(self.sheets) - 1
             left, after = remains.of(part, last=last)
             media = element.values.get("media", "")
             if element.local_name == "link" and left is not None:
                 left = remains.as_element(left, media)
-            self.made.sheets.append(Left(element, part.sheet.text, left, remains.as_element(after, media)))
+            self.made.sheets.append(SheetRemainder(element, part.sheet.text, left, remains.as_element(after, media)))
 
     @staticmethod
-    def _style(group: Group) -> tuple[tuple[Piece, ...], ...] | None:
+    def _style(group: ElementStyles) -> tuple[tuple[TextOrSpan, ...], ...] | None:
         """The new ``style`` of an element; None where its own stays as it is."""
         if all(
             entry.rule is None and entry.text == entry.declaration.value and (entry.fixed or entry.state != IMPORTANT)
@@ -440,10 +446,10 @@ class _Inliner:
             return None
         plain = [entry for entry in group.inlined if entry.state != IMPORTANT]
         important = [entry for entry in group.inlined if entry.state == IMPORTANT]
-        return tuple(_pieces(entry) for entry in (*plain, *important))
+        return tuple(_declaration_pieces(entry) for entry in (*plain, *important))
 
 
-def _pieces(entry: Entry) -> tuple[Piece, ...]:
+def _declaration_pieces(entry: AppliedDeclaration) -> tuple[TextOrSpan, ...]:
     """A declaration as it is written into an attribute."""
     mark = " !important" if entry.state == IMPORTANT else ""
     if entry.span is None:
@@ -451,11 +457,11 @@ def _pieces(entry: Entry) -> tuple[Piece, ...]:
     return (entry.span,) if entry.fixed or not mark else (entry.span, mark)
 
 
-def _length(style: tuple[tuple[Piece, ...], ...]) -> int:
+def _length(style: tuple[tuple[TextOrSpan, ...], ...]) -> int:
     return sum(len(piece) + 2 for pieces in style for piece in pieces)
 
 
-def _seen(entries: list[Entry]) -> list[Entry]:
+def _without_hidden(entries: list[AppliedDeclaration]) -> list[AppliedDeclaration]:
     """`entries`, ascending, without those that a plain value of the same property hides."""
     hidden: set[str] = set()
     seen = []
@@ -464,6 +470,6 @@ def _seen(entries: list[Entry]) -> list[Entry]:
         if name in hidden and entry.span is None:
             continue
         seen.append(entry)
-        if entry.span is None and not entry.restless and is_plain(name, entry.text):
+        if entry.span is None and not entry.var_dependent and is_plain_value(name, entry.text):
             hidden.add(name)
     return seen[::-1]

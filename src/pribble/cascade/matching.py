@@ -17,12 +17,12 @@ from typing import Any
 
 from cssselect2 import parser
 
-from pribble.cascade.bounds import MATCHES, Bounds
+from pribble.cascade.bounds import MATCHES, CascadeCounter
 from pribble.cascade.elements import Element, words
 from pribble.cascade.selector_trees import Lang, Nth, chain
-from pribble.cascade.selectors import Around, Selector
+from pribble.cascade.selectors import NestingParent, Selector
 
-Column = Sequence[int]
+ElementNumbers = Sequence[int]
 _Test = Callable[[int], bool]
 
 # Attributes whose values HTML compares without regard to case (WHATWG HTML 4.16.2).
@@ -41,27 +41,27 @@ _SCHEME = re.compile("[a-zA-Z][a-zA-Z0-9+.-]*:")
 class Matcher:
     """Matches selectors with the elements of one page, within bounds; `tree` says which tree of a selector is meant."""
 
-    def __init__(self, page: Places, tree: Callable[[Selector], Any], bounds: Bounds) -> None:
+    def __init__(self, page: ElementIndex, tree: Callable[[Selector], Any], bounds: CascadeCounter) -> None:
         self.page, self.tree, self.bounds = page, tree, bounds
-        self._known: dict[object, Column] = {}
+        self._known: dict[object, ElementNumbers] = {}
 
-    def of(self, selector: Selector) -> Column:
+    def of(self, selector: Selector) -> ElementNumbers:
         """The elements that a selector is for; the same column, where it is written twice."""
-        key: object = selector if selector.asked.around else selector.pieces
+        key: object = selector if selector.needs.around else selector.pieces
         found = self._known.get(key)
         if found is None:
             found = self._known[key] = self._complex(self.tree(selector))
             self.bounds.count(MATCHES, len(found))
         return found
 
-    def _around(self, around: Around) -> Column:
+    def _around(self, around: NestingParent) -> ElementNumbers:
         found = self._known.get(around)
         if found is None:
             found = self._known[around] = _union(self.of(one) for one in around.sound)
         return found
 
-    def _complex(self, tree: Any) -> Column:
-        column: Column = ()
+    def _complex(self, tree: Any) -> ElementNumbers:
+        column: ElementNumbers = ()
         for combinator, compound in chain(tree):
             among, tests = self._compound(compound)
             if combinator:
@@ -69,12 +69,12 @@ class Matcher:
             column = _passing(among, tests)
         return column
 
-    def _any(self, selectors: Iterable[parser.Selector]) -> Column:
+    def _any(self, selectors: Iterable[parser.Selector]) -> ElementNumbers:
         return _union(self._complex(one.parsed_tree) for one in selectors)
 
-    def _compound(self, compound: Any) -> tuple[Column, list[_Test]]:
+    def _compound(self, compound: Any) -> tuple[ElementNumbers, list[_Test]]:
         """The shortest column that one of its simple selectors makes, and what the others ask."""
-        shortest: Column | None = None
+        shortest: ElementNumbers | None = None
         tests: list[_Test] = []
         own: _Test | None = None  # what the one asks that made the shortest column
         for one in compound.simple_selectors:
@@ -85,7 +85,7 @@ class Matcher:
                 tests.append(test)
         return self.page.all if shortest is None else shortest, tests
 
-    def _simple(self, node: Any) -> tuple[Column | None, _Test | None]:
+    def _simple(self, node: Any) -> tuple[ElementNumbers | None, _Test | None]:
         """The column of a simple selector, where there is one at hand, and what it asks of an element."""
         page, elements = self.page, self.page.elements
         match node:
@@ -104,7 +104,7 @@ class Matcher:
                 | parser.SpecificityAdjustmentSelector(selector_list=inner)
             ):
                 return _held(self._any(inner))
-            case Around():
+            case NestingParent():
                 return _held(self._around(node))
             case parser.NegationSelector(selector_list=inner):
                 out = frozenset(self._any(inner))
@@ -204,7 +204,7 @@ _RANKS = {
 }
 
 
-class Places:
+class ElementIndex:
     """The elements of a page, by what selectors ask for; each is found out once, when it is asked for."""
 
     def __init__(self, elements: Sequence[Element]) -> None:
@@ -221,11 +221,11 @@ class Places:
             if "id" in element.values:
                 self.by_id[element.values["id"]].append(number)
         self._ranks: dict[str, dict[int, int]] = {}
-        self._by_rank: dict[str, Ranked] = {}
+        self._by_rank: dict[str, SiblingRanks] = {}
         self._words: dict[tuple[int, str, bool], frozenset[str]] = {}
         self._lower: dict[tuple[int, str], str | None] = {}
 
-    def related(self, combinator: str, left: Column, among: Column) -> Column:
+    def related(self, combinator: str, left: ElementNumbers, among: ElementNumbers) -> ElementNumbers:
         """Those among some that a combinator leads to from `left`."""
         if not left or not among:
             return ()
@@ -244,7 +244,7 @@ class Places:
         first.pop(-1, None)
         return [number for number in among if first.get(parents[number], number) < number]
 
-    def _within(self, left: Column, among: Column) -> Column:
+    def _within(self, left: ElementNumbers, among: ElementNumbers) -> ElementNumbers:
         made: list[int] = []
         end = -1
         for number in left:
@@ -253,7 +253,7 @@ class Places:
                 made += among[bisect_right(among, number) : bisect_right(among, end)]
         return made
 
-    def leading(self, combinator: str, column: Column) -> _Test:
+    def leading(self, combinator: str, column: ElementNumbers) -> _Test:
         """Whether a combinator leads from an element to one of a column."""
         elements, parents = self.elements, self.parents
         if combinator == " ":
@@ -289,13 +289,13 @@ class Places:
                 made[number] = counted[key]
         return self._ranks[name]
 
-    def by_rank(self, name: str) -> Ranked:
+    def by_rank(self, name: str) -> SiblingRanks:
         """The elements by their ranks, as `ranks` has them."""
         if name not in self._by_rank:
-            self._by_rank[name] = Ranked(self.ranks(name))
+            self._by_rank[name] = SiblingRanks(self.ranks(name))
         return self._by_rank[name]
 
-    def ranks_among(self, column: Column, *, last: bool) -> dict[int, int]:
+    def ranks_among(self, column: ElementNumbers, *, last: bool) -> dict[int, int]:
         """The rank of each element of a column among its brothers there."""
         counted: Counter[int] = Counter()
         made = {}
@@ -364,7 +364,7 @@ class Places:
         return "disabled" if disabled else "enabled"
 
 
-class Ranked:
+class SiblingRanks:
     """Elements by their ranks."""
 
     def __init__(self, ranks: Mapping[int, int]) -> None:
@@ -373,7 +373,7 @@ class Ranked:
             self._of[rank].append(number)
         self._last = max(self._of, default=0)
 
-    def every(self, step: int, first: int) -> Column:
+    def every(self, step: int, first: int) -> ElementNumbers:
         """Those of every `step`-th rank from the `first`, as ``:nth-child()`` counts."""
         if step == 0:
             ranks = range(first, first + 1)
@@ -397,7 +397,7 @@ def _is_link(element: Element) -> bool:
     return element.local_name in _LINKING and "href" in element.values
 
 
-def _passing(column: Column, tests: Iterable[_Test]) -> Column:
+def _passing(column: ElementNumbers, tests: Iterable[_Test]) -> ElementNumbers:
     """Those of a column that pass all tests; the column itself, where all do."""
     for test in tests:
         passing = [number for number in column if test(number)]
@@ -406,11 +406,11 @@ def _passing(column: Column, tests: Iterable[_Test]) -> Column:
     return column
 
 
-def _union(columns: Iterable[Column]) -> Column:
+def _union(columns: Iterable[ElementNumbers]) -> ElementNumbers:
     found = list(columns)
     return found[0] if len(found) == 1 else sorted(set().union(*found))
 
 
-def _held(column: Column) -> tuple[Column, _Test]:
+def _held(column: ElementNumbers) -> tuple[ElementNumbers, _Test]:
     held = frozenset(column)
     return column, held.__contains__

@@ -19,7 +19,7 @@ _LINE = "(?:none|hidden|dotted|dashed|solid|double)"
 _FAMILY = r"(?:[a-z][-\w]*+(?: [a-z][-\w]*+)*+|'[^'\\]*'|\"[^\"\\]*\")"
 
 
-def _words(words: str) -> str:
+def _keywords(words: str) -> str:
     return "|".join(words.split())
 
 
@@ -41,20 +41,20 @@ _PATTERNS = {
     _SIGNED: "text-indent",
     r"0|1|0?\.\d+": "opacity",
     "normal|bold|[1-9]00": "font-weight",
-    _words("normal italic"): "font-style",
-    _words("left right center justify"): "text-align",
-    _words("none underline line-through overline"): "text-decoration text-decoration-line",
-    _words("none uppercase lowercase capitalize"): "text-transform",
-    _words("block inline inline-block none table table-row table-cell list-item"): "display",
-    _words("top middle bottom baseline sub super text-top text-bottom"): "vertical-align",
-    _words("normal nowrap pre pre-wrap pre-line"): "white-space",
-    _words("collapse separate"): "border-collapse",
-    _words("left right none"): "float",
-    _words("left right both none"): "clear",
-    _words("visible hidden"): "visibility overflow",
-    _words("disc circle square decimal none"): "list-style-type",
-    _words("ltr rtl"): "direction",
-    _words("auto fixed"): "table-layout",
+    _keywords("normal italic"): "font-style",
+    _keywords("left right center justify"): "text-align",
+    _keywords("none underline line-through overline"): "text-decoration text-decoration-line",
+    _keywords("none uppercase lowercase capitalize"): "text-transform",
+    _keywords("block inline inline-block none table table-row table-cell list-item"): "display",
+    _keywords("top middle bottom baseline sub super text-top text-bottom"): "vertical-align",
+    _keywords("normal nowrap pre pre-wrap pre-line"): "white-space",
+    _keywords("collapse separate"): "border-collapse",
+    _keywords("left right none"): "float",
+    _keywords("left right both none"): "clear",
+    _keywords("visible hidden"): "visibility overflow",
+    _keywords("disc circle square decimal none"): "list-style-type",
+    _keywords("ltr rtl"): "direction",
+    _keywords("auto fixed"): "table-layout",
     _LINE: "border-style border-top-style border-right-style border-bottom-style border-left-style",
     rf"{_FAMILY}(?:, ?{_FAMILY})*": "font-family",
 }
@@ -68,7 +68,7 @@ _BORDERS = frozenset("border border-top border-right border-bottom border-left".
 _BORDER = re.compile(rf"0|none|{_THICKNESS} {_LINE} (?P<colour>{_HEX}|[a-z]+)", re.IGNORECASE)
 
 
-def is_plain(name: str, value: str) -> bool:
+def is_plain_value(name: str, value: str) -> bool:
     """Whether `value` is one that every receiver accepts for the property `name`."""
     if name in _COLOURS or name == "background":
         return _COLOUR.fullmatch(value) is not None and _is_colour(value)

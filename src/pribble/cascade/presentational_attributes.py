@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from tinycss2.color3 import parse_color
 
-from pribble.cascade.cascade_order import Group
+from pribble.cascade.cascade_order import ElementStyles
 from pribble.cascade.elements import Element
 from pribble.cascade.syntax import readable
 
@@ -19,34 +19,34 @@ _PX = re.compile(r"(\d+)(?:\.0+)?px", re.IGNORECASE)
 _SIZE = re.compile(r"(\d+)(?:\.0+)?(?:px|(%))", re.IGNORECASE)
 
 
-def attributes(element: Element, group: Group) -> Iterator[tuple[str, str]]:
+def presentational_attributes(element: Element, group: ElementStyles) -> Iterator[tuple[str, str]]:
     """The attributes to add to an element: name and value; never one that its author wrote."""
     for name, value in _wanted(element.local_name, group):
         if name not in element.values:
             yield name, value
 
 
-def _wanted(tag: str, group: Group) -> Iterator[tuple[str, str]]:
+def _wanted(tag: str, group: ElementStyles) -> Iterator[tuple[str, str]]:
     if tag in _GROUNDED:
-        ground = _value(group, "background-color", "background")
+        ground = _winning_value(group, "background-color", "background")
         colour = ground is not None and _opaque(ground)
         if colour:
             yield "bgcolor", str(colour)
     for name in ("width", "height"):
-        size = _value(group, name)
+        size = _winning_value(group, name)
         if size is None:
             continue
         if tag in _CELLS and (found := _SIZE.fullmatch(size)):
             yield name, found[1] + (found[2] or "")
         elif tag == "img" and (found := _PX.fullmatch(size)):
             yield name, found[1]
-    if tag in _ALIGNED and (align := _value(group, "text-align")) in ("left", "right", "center", "justify"):
+    if tag in _ALIGNED and (align := _winning_value(group, "text-align")) in ("left", "right", "center", "justify"):
         yield "align", str(align)
-    if tag in _ROWS and (valign := _value(group, "vertical-align")) in ("top", "middle", "bottom", "baseline"):
+    if tag in _ROWS and (valign := _winning_value(group, "vertical-align")) in ("top", "middle", "bottom", "baseline"):
         yield "valign", str(valign)
 
 
-def _value(group: Group, *names: str) -> str | None:
+def _winning_value(group: ElementStyles, *names: str) -> str | None:
     """The value that wins among these properties; None where there is none, or it holds a mark."""
     found = group.last(*names)
     return None if found is None or found.span is not None else found.text.strip().lower()

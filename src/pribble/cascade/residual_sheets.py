@@ -12,24 +12,24 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import groupby, pairwise
 
-from pribble.cascade.cascade_order import COPIED, Entry, Group, Place, is_important
+from pribble.cascade.cascade_order import COPIED, AppliedDeclaration, DeclarationPlace, ElementStyles, is_important
 from pribble.cascade.custom_properties import uses_custom
 from pribble.cascade.elements import Element
-from pribble.cascade.rules import Part, Rule
+from pribble.cascade.rules import SheetPart, StyleRule
 from pribble.cascade.selector_trees import Specificity, added
 from pribble.cascade.selectors import Selector
-from pribble.cascade.selectors import raised as heavier
-from pribble.cascade.syntax import AtRule, Declaration, Sheet
+from pribble.cascade.selectors import raise_specificity as heavier
+from pribble.cascade.syntax import AtRule, Declaration, StyleSheet
 
 # So often weights are put right at the most: selectors that need one another's weight in a circle have none.
 _MOST_ROUNDS = 20
 # Who is weighed, by its place in the sheets: a rule's number, whether a copy, which selector or copy, and whether its
 # declarations were important from the first, since these beat those that became so.
-Weighed = tuple[int, bool, int, bool]
+WeighedSelector = tuple[int, bool, int, bool]
 
 
 @dataclass(frozen=True, slots=True)
-class Label:
+class MatchLabel:
     """What is added to elements so that a rule is for them alone: a class, or an attribute."""
 
     number: int
@@ -41,75 +41,75 @@ class Label:
 
 
 @dataclass(eq=False)
-class Copy:
+class RuleCopy:
     """Declarations kept in the sheet beside the attribute, for the elements of some groups; `label` is what restricts
     it, None where the rule's own selectors do."""
 
-    rule: Rule | None
-    places: dict[Place, Entry]
-    label: Label | None = None
+    rule: StyleRule | None
+    places: dict[DeclarationPlace, AppliedDeclaration]
+    label: MatchLabel | None = None
 
 
-class Copies:
+class RuleCopies:
     """The copies of a page, and the labels that they need."""
 
-    def __init__(self, groups: Sequence[Group], elements: Sequence[Element], *, by_class: bool) -> None:
+    def __init__(self, groups: Sequence[ElementStyles], elements: Sequence[Element], *, by_class: bool) -> None:
         self._taken = {name for element in elements for name in element.classes}
         self._by_class = by_class
-        wanted: dict[int, list[tuple[Group, Entry]]] = defaultdict(list)
-        selected: dict[int, list[Group]] = defaultdict(list)
+        wanted: dict[int, list[tuple[ElementStyles, AppliedDeclaration]]] = defaultdict(list)
+        selected: dict[int, list[ElementStyles]] = defaultdict(list)
         for group in groups:
             for number in group.applied:
                 selected[number].append(group)
             for entry in group.inlined:
                 if entry.state == COPIED:
                     wanted[entry.rule.number if entry.rule else -1].append((group, entry))
-        self.by_rule: dict[int, list[Copy]] = defaultdict(list)
-        self._labels: dict[int, Label] = {}
+        self.by_rule: dict[int, list[RuleCopy]] = defaultdict(list)
+        self._labels: dict[int, MatchLabel] = {}
         for number, found in sorted(wanted.items()):
             places = {entry.place for _, entry in found}
             rule = found[0][1].rule
             writable = rule is not None and all(selector.is_writable for selector in rule.selectors)
             if writable and all(_copies_all(group, places) for group in selected[number]):
-                self.by_rule[number].append(Copy(found[0][1].rule, {entry.place: entry for _, entry in found}))
+                self.by_rule[number].append(RuleCopy(found[0][1].rule, {entry.place: entry for _, entry in found}))
                 continue
-            labelled: dict[Label, Copy] = {}
+            labelled: dict[MatchLabel, RuleCopy] = {}
             for group, entry in found:
                 label = self._label(group)
                 if label not in labelled:
-                    labelled[label] = Copy(entry.rule, {}, label)
+                    labelled[label] = RuleCopy(entry.rule, {}, label)
                 labelled[label].places[entry.place] = entry
             self.by_rule[number] += labelled.values()
 
-    def _label(self, group: Group) -> Label:
+    def _label(self, group: ElementStyles) -> MatchLabel:
         if id(group) not in self._labels:
             number = len(self._labels) + 1
             while f"pribble-{number}" in self._taken:
                 number += 1
             self._taken.add(f"pribble-{number}")
-            self._labels[id(group)] = Label(number, self._by_class)
+            self._labels[id(group)] = MatchLabel(number, self._by_class)
         return self._labels[id(group)]
 
-    def label_of(self, group: Group) -> Label | None:
+    def label_of(self, group: ElementStyles) -> MatchLabel | None:
         """What the elements of a group get; None for nothing."""
         return self._labels.get(id(group))
 
 
-def _copies_all(group: Group, places: set[Place]) -> bool:
+def _copies_all(group: ElementStyles, places: set[DeclarationPlace]) -> bool:
     """Whether a group has each of the declarations, none of them hidden, and copies them all."""
     return places <= {entry.place for entry in group.inlined if entry.state == COPIED}
 
 
-class Remains:
+class ResidualSheets:
     """What is left of each sheet."""
 
     def __init__(
         self,
-        rules: Sequence[Rule],
+        rules: Sequence[StyleRule],
         selecting: set[Selector],
-        raised: set[Place],
-        copies: Copies,
-        groups: Sequence[Group],
+        raised: set[DeclarationPlace],
+        copies: RuleCopies,
+        groups: Sequence[ElementStyles],
     ) -> None:
         self.rules, self.selecting, self.raised, self.copies = rules, selecting, raised, copies
         self._stay = {rule.number: self._staying_of(rule) for rule in rules}
@@ -119,24 +119,24 @@ class Remains:
         }
         kept = [d for rule in rules if self._staying(rule) for d in rule.declarations]
         copied = any(copy for found in copies.by_rule.values() for copy in found)
-        copied |= any(entry.fixed and entry.restless for group in groups for entry in group.inlined)
+        copied |= any(entry.fixed and entry.var_dependent for group in groups for entry in group.inlined)
         self.custom = copied or any(uses_custom(d) for d in kept)
         self.weights = self._weights(groups)
 
-    def _staying(self, rule: Rule) -> list[int]:
+    def _staying(self, rule: StyleRule) -> list[int]:
         """The places of those selectors of a rule that stay."""
         return self._stay[rule.number]
 
-    def _staying_of(self, rule: Rule) -> list[int]:
+    def _staying_of(self, rule: StyleRule) -> list[int]:
         if rule.conditions or rule.part.keep:
             return list(range(len(rule.selectors)))
         return [i for i, s in enumerate(rule.selectors) if s.is_writable and (s.stays or s not in self.selecting)]
 
     # -- weights --
 
-    def _weights(self, groups: Sequence[Group]) -> dict[Weighed, Specificity]:
+    def _weights(self, groups: Sequence[ElementStyles]) -> dict[WeighedSelector, Specificity]:
         """How much more specificity selectors need, so that what stays keeps its order."""
-        more: dict[Weighed, Specificity] = {}
+        more: dict[WeighedSelector, Specificity] = {}
         pairs = {
             pair for group in groups if group.kept or (self.custom and group.custom) for pair in self._pairs(group)
         }
@@ -147,30 +147,30 @@ class Remains:
                 now = added(high, more.get(higher, (0, 0, 0)))
                 if (now, higher) <= (least, lower):
                     target = least if higher > lower else added(least, (0, 0, 1))
-                    more[higher] = added(more.get(higher, (0, 0, 0)), _lacking(now, target))
+                    more[higher] = added(more.get(higher, (0, 0, 0)), _missing_specificity(now, target))
                     changed = True
             if not changed:
                 break
         return more
 
-    def _pairs(self, group: Group) -> set[tuple[Weighed, Specificity, Weighed, Specificity]]:
+    def _pairs(self, group: ElementStyles) -> set[tuple[WeighedSelector, Specificity, WeighedSelector, Specificity]]:
         """Neighbours in the cascade that set one longhand and are equally important: which must weigh more."""
         found = set()
-        weighed: dict[Entry, tuple[Weighed, Specificity]] = {}
+        weighed: dict[AppliedDeclaration, tuple[WeighedSelector, Specificity]] = {}
 
-        def of(entry: Entry) -> tuple[Weighed, Specificity]:
+        def of(entry: AppliedDeclaration) -> tuple[WeighedSelector, Specificity]:
             if entry not in weighed:
                 weighed[entry] = self._weighed(entry, group)
             return weighed[entry]
 
         meeting = list(group.by_longhand.values())
         if self.custom:
-            named: dict[str, list[Entry]] = {}
+            named: dict[str, list[AppliedDeclaration]] = {}
             for entry in group.custom:
                 named.setdefault(entry.declaration.name, []).append(entry)
             meeting += [([], entries) for entries in named.values()]
         for inlined, kept in meeting:
-            levels: tuple[list[Entry], list[Entry]] = [], []
+            levels: tuple[list[AppliedDeclaration], list[AppliedDeclaration]] = [], []
             copied = [entry for entry in inlined if entry.state == COPIED]
             for entry in sorted((*kept, *copied), key=lambda e: e.key):
                 levels[entry.selector is None or is_important(entry, self.raised)].append(entry)
@@ -181,7 +181,7 @@ class Remains:
                         found.add((*one, *other))
         return found
 
-    def _weighed(self, entry: Entry, group: Group) -> tuple[Weighed, Specificity]:
+    def _weighed(self, entry: AppliedDeclaration, group: ElementStyles) -> tuple[WeighedSelector, Specificity]:
         if entry.selector is not None and entry.rule is not None:
             index = self._places[entry.rule.number, entry.selector]
             return (entry.rule.number, False, index, entry.declaration.important), entry.selector.specificity
@@ -199,7 +199,7 @@ class Remains:
 
     # -- sheets --
 
-    def of(self, part: Part, *, last: bool = False) -> tuple[str | None, str]:
+    def of(self, part: SheetPart, *, last: bool = False) -> tuple[str | None, str]:
         """The text that is left of a sheet, None where nothing is, and that of a further one behind it."""
         text, after = self._text(part)
         if last:
@@ -220,7 +220,7 @@ class Remains:
         condition = f' media="{quoted}"' if media else ""
         return f"<style{condition}>{text}</style>"
 
-    def _text(self, part: Part) -> tuple[str, str]:
+    def _text(self, part: SheetPart) -> tuple[str, str]:
         """What is left of a part, and what must come after it."""
         edits: list[tuple[int, int, str]] = []
         sheet = part.sheet
@@ -241,12 +241,12 @@ class Remains:
             nested[each.anchor].append((each.start, each.conditions, written))
         for anchor, found in nested.items():
             found.sort(key=lambda each: each[0])
-            edits.append((anchor, anchor, _together([(conditions, left) for _, conditions, left in found])))
+            edits.append((anchor, anchor, _join_by_conditions([(conditions, left) for _, conditions, left in found])))
         edits += [(start, end, "") for start, end in part.dropped]
         for layer in part.unwrapped:
             edits += [(layer.start, layer.inner, ""), (layer.inner_end, layer.end, "")]
         for node, inner, conditions in part.imported:
-            edits.append((node.start, node.end, _within(conditions, "\n".join(self._text(inner)).strip())))
+            edits.append((node.start, node.end, _nest_in_conditions(conditions, "\n".join(self._text(inner)).strip())))
         edits += [(start, end, "") for start, end in part.remote]
         if not edits:
             return sheet.text, ""
@@ -254,7 +254,7 @@ class Remains:
         edits = [(start if new else _with_remarks(sheet.text, start, comments), end, new) for start, end, new in edits]
         return _tidied(_applied(sheet.text, edits)), ""
 
-    def _left(self, rule: Rule) -> str:
+    def _left(self, rule: StyleRule) -> str:
         """What stays of one rule, and copies."""
         staying = self._staying(rule)
         text = rule.part.sheet.text
@@ -275,13 +275,13 @@ class Remains:
         if gone and own and self.custom:
             for important in (False, True):
                 selectors = ", ".join(self._selector(rule, i, important) for i in gone)
-                body = "; ".join(_written(d, important) for d in own if d.important == important)
+                body = "; ".join(_declaration_text(d, important) for d in own if d.important == important)
                 pieces.append(f"{selectors} {{ {body} }}" if body else "")
         for index, copy in enumerate(self.copies.by_rule.get(rule.number, ())):
             pieces.append(self._copy(copy, index, rule.number))
         return " ".join(filter(None, pieces))
 
-    def _is_as_written(self, rule: Rule) -> bool:
+    def _is_as_written(self, rule: StyleRule) -> bool:
         """Whether a rule stays where and as it stands, but for declarations that become important."""
         weighed = any(
             (rule.number, False, index, important) in self.weights
@@ -294,14 +294,14 @@ class Remains:
         )
         return not (rule.nested or weighed or mixed)
 
-    def _rewritten(self, rule: Rule, staying: Sequence[int], *, important: bool = False) -> Iterator[str]:
+    def _rewritten(self, rule: StyleRule, staying: Sequence[int], *, important: bool = False) -> Iterator[str]:
         """A rule written anew: what becomes important before what is so from the first, each with its weight; with
         `important`, nothing else."""
         made: list[tuple[str, list[str]]] = []
         for first in (False, True):
             selectors = ", ".join(self._selector(rule, index, first) for index in staying)
             body = [
-                _written(d, first or (rule.number, i) in self.raised)
+                _declaration_text(d, first or (rule.number, i) in self.raised)
                 for i, d in enumerate(rule.declarations)
                 if d.important == first and (first or not important or (rule.number, i) in self.raised)
             ]
@@ -311,10 +311,10 @@ class Remains:
                 made.append((selectors, body))
         yield from (f"{selectors} {{ {'; '.join(body)} }}" for selectors, body in made)
 
-    def _selector(self, rule: Rule, index: int, important: bool) -> str:
+    def _selector(self, rule: StyleRule, index: int, important: bool) -> str:
         return heavier(rule.selectors[index].text, self.weights.get((rule.number, False, index, important), (0, 0, 0)))
 
-    def _copy(self, copy: Copy, index: int, number: int) -> str:
+    def _copy(self, copy: RuleCopy, index: int, number: int) -> str:
         """The rules of a copy."""
         made = ""
         for important in (False, True):
@@ -327,17 +327,17 @@ class Remains:
                 selectors = ", ".join(
                     heavier(s.text, more)
                     for i, s in enumerate(copy.rule.selectors)
-                    if i not in staying or s.asked.links
+                    if i not in staying or s.needs.links
                 )
             body = [
-                _written(entry.declaration, True)
+                _declaration_text(entry.declaration, True)
                 for _, entry in sorted(copy.places.items(), key=lambda e: e[0])
                 if entry.declaration.important == important
             ]
             made += f"{selectors} {{ {'; '.join(body)} }} " if body else ""
         return made.strip()
 
-    def _beside(self, rule: Rule, moved: bool) -> str:
+    def _beside(self, rule: StyleRule, moved: bool) -> str:
         """What must come beside a sheet that stays byte for byte: all of a rule that is important, if that of any rule
         is `moved`, and its copies."""
         left = "".join(
@@ -346,14 +346,14 @@ class Remains:
         if moved:
             staying = self._staying(rule)
             left = " ".join((*self._rewritten(rule, staying, important=True), left))
-        return _within(rule.conditions, left)
+        return _nest_in_conditions(rule.conditions, left)
 
 
-def _written(declaration: Declaration, important: bool) -> str:
+def _declaration_text(declaration: Declaration, important: bool) -> str:
     return f"{declaration.name}: {declaration.value}{' !important' if important else ''}"
 
 
-def _within(conditions: Sequence[str], text: str) -> str:
+def _nest_in_conditions(conditions: Sequence[str], text: str) -> str:
     """`text` within conditions; nothing, where it is nothing."""
     if not text.strip():
         return ""
@@ -362,19 +362,19 @@ def _within(conditions: Sequence[str], text: str) -> str:
     return text + "\n"
 
 
-def _together(found: Sequence[tuple[tuple[str, ...], str]]) -> str:
+def _join_by_conditions(found: Sequence[tuple[tuple[str, ...], str]]) -> str:
     """Texts that stand within conditions, one after another; those that begin with the same conditions in one."""
     made = ""
     for begun, group in groupby(found, key=lambda each: each[0][:1]):
         inside = [(conditions[1:], text) for conditions, text in group]
         if begun:
-            made += _within(begun, _together(inside).strip())
+            made += _nest_in_conditions(begun, _join_by_conditions(inside).strip())
         else:
             made += "".join(f"{text}\n" for _, text in inside if text.strip())
     return made
 
 
-def _lacking(now: Specificity, target: Specificity) -> Specificity:
+def _missing_specificity(now: Specificity, target: Specificity) -> Specificity:
     """What to add to `now` so that it is no less than `target`."""
     for place in range(3):
         if now[place] > target[place]:
@@ -382,7 +382,7 @@ def _lacking(now: Specificity, target: Specificity) -> Specificity:
         if now[place] < target[place]:
             made = [0, 0, 0]
             made[place] = target[place] - now[place]
-            rest = _lacking((*now[:place], target[place], *now[place + 1 :]), target)  # type: ignore[arg-type]
+            rest = _missing_specificity((*now[:place], target[place], *now[place + 1 :]), target)  # type: ignore[arg-type]
             return added((made[0], made[1], made[2]), rest)
     return 0, 0, 0
 
@@ -414,7 +414,7 @@ _LINES = re.compile(r"(?<![ \t])[ \t]*+\n(?:[ \t]*+\n)++")
 
 def _tidied(text: str) -> str:
     """A sheet without the groups that have become empty, nor the comments and lines that stood for what is gone."""
-    sheet = Sheet(text)
+    sheet = StyleSheet(text)
     edits = []
     position = 0
     for node in sheet.rules():
@@ -429,14 +429,14 @@ def _tidied(text: str) -> str:
 
 
 def _is_blank(text: str) -> bool:
-    sheet = Sheet(text)
+    sheet = StyleSheet(text)
     return not sheet.too_deep and all(
         node.type in ("whitespace", "comment") or (node.type == "literal" and node.value in ("<!--", "-->"))
         for node in sheet.nodes
     )
 
 
-def _remote_imports(part: Part) -> list[str]:
+def _remote_imports(part: SheetPart) -> list[str]:
     """The imports that stay, of this sheet and of those read in: they must come before all rules."""
     found = [part.sheet.text[start:end] for start, end in part.remote]
     for _, inner, _ in part.imported:

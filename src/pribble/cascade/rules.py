@@ -12,8 +12,8 @@ from dataclasses import dataclass, field
 import tinycss2
 from cssselect2 import SelectorError
 
-from pribble.cascade.selectors import Around, Selector, parsed
-from pribble.cascade.syntax import AtRule, Broken, Declaration, QualifiedRule, Sheet, has_error
+from pribble.cascade.selectors import NestingParent, Selector, parse_selectors
+from pribble.cascade.syntax import AtRule, BrokenRule, Declaration, QualifiedRule, StyleSheet, has_error
 
 _CONDITIONS = frozenset({"media", "supports", "container"})
 _KNOWN = frozenset(
@@ -27,7 +27,7 @@ UNLAYERED = (1 << 30,)
 
 
 @dataclass(eq=False)
-class Rule:
+class StyleRule:
     """A style rule of some selectors; `number` is its place among all.
 
     `conditions` are the at-rules around it, ``@media print``; `layer` is its place among the layers, which sorts.  A
@@ -35,7 +35,7 @@ class Rule:
     """
 
     number: int
-    part: Part
+    part: SheetPart
     node: QualifiedRule
     selectors: list[Selector]
     declarations: list[Declaration]
@@ -47,41 +47,41 @@ class Rule:
 
 
 @dataclass(frozen=True, slots=True)
-class Unread:
+class UnreadRegion:
     """A nested rule from `start` to `end` that is not read: it stays, within `conditions` and those `around` it."""
 
     anchor: int
     conditions: tuple[str, ...]
-    around: Around
+    around: NestingParent
     start: int
     end: int
 
 
 @dataclass(eq=False)
-class Part:
+class SheetPart:
     """A style sheet of the page or one read in: its text, and the rules and groups it is made of.
 
     `base` is where its addresses start from, `offset` where its text stands in the page (-1 for what was read in).
     """
 
-    sheet: Sheet
+    sheet: StyleSheet
     base: str
     offset: int
     keep: bool = False
-    rules: list[Rule] = field(default_factory=list)
+    rules: list[StyleRule] = field(default_factory=list)
     unwrapped: list[AtRule] = field(default_factory=list)  # of these only the inside stays: layers
     dropped: list[tuple[int, int]] = field(default_factory=list)
-    imported: list[tuple[AtRule, Part, tuple[str, ...]]] = field(default_factory=list)
+    imported: list[tuple[AtRule, SheetPart, tuple[str, ...]]] = field(default_factory=list)
     remote: list[tuple[int, int]] = field(default_factory=list)  # imports that stay
-    unread: list[Unread] = field(default_factory=list)
+    unread: list[UnreadRegion] = field(default_factory=list)
 
 
 @dataclass(frozen=True, slots=True)
-class Told:
+class SheetFinding:
     """What is to be told of a style sheet: by which rule, where in which part, what and what to do."""
 
     rule: str
-    part: Part
+    part: SheetPart
     start: int
     end: int
     message: str
@@ -94,13 +94,13 @@ class Told:
 Loader = Callable[[str, str, int, int], tuple[str, str] | None]
 
 
-class Rules:
+class StyleRules:
     """All the rules of a page, in the order in which they are met."""
 
     def __init__(self, load: Loader) -> None:
         self.load = load
-        self.all: list[Rule] = []
-        self.told: list[Told] = []
+        self.all: list[StyleRule] = []
+        self.told: list[SheetFinding] = []
         self._names: dict[tuple[str, ...], int] = {}
         self._places: dict[tuple[str, ...], tuple[int, ...]] = {}
         self._unnamed = 0
@@ -115,11 +115,11 @@ class Rules:
         layer: tuple[str, ...] = (),
         keep: bool = False,
         chain: tuple[str, ...] = (),
-    ) -> Part:
+    ) -> SheetPart:
         """Take in a style sheet."""
-        part = Part(Sheet(text), base, offset, keep)
+        part = SheetPart(StyleSheet(text), base, offset, keep)
         if part.sheet.too_deep:
-            self.tell(
+            self.report(
                 "css.too-deep",
                 part,
                 0,
@@ -129,7 +129,7 @@ class Rules:
                 "CSS Syntax 3, 9",
             )
         elif part.sheet.unclosed:
-            self.tell(
+            self.report(
                 "css.unclosed",
                 part,
                 max(0, len(text) - 1),
@@ -142,9 +142,9 @@ class Rules:
         reader.rules(part.sheet.rules(), conditions, layer, None, 0)
         return part
 
-    def tell(self, rule: str, part: Part, start: int, end: int, message: str, fix: str, reference: str) -> None:
+    def report(self, rule: str, part: SheetPart, start: int, end: int, message: str, fix: str, reference: str) -> None:
         """Take note of what is to be told of a stretch of a part."""
-        self.told.append(Told(rule, part, start, end, message, fix, reference))
+        self.told.append(SheetFinding(rule, part, start, end, message, fix, reference))
 
     # -- layers (CSS Cascade 5, 6.4.3) --
 
@@ -170,7 +170,7 @@ class Rules:
 class _PartReader:
     """Reads one part."""
 
-    def __init__(self, rules: Rules, part: Part, chain: tuple[str, ...]) -> None:
+    def __init__(self, rules: StyleRules, part: SheetPart, chain: tuple[str, ...]) -> None:
         self.found, self.part, self.chain = rules, part, chain
         self.sheet = part.sheet
         self.begun = False  # a rule was met: imports count only before
@@ -179,10 +179,10 @@ class _PartReader:
 
     def rules(
         self,
-        nodes: Iterator[QualifiedRule | AtRule | Broken | Declaration],
+        nodes: Iterator[QualifiedRule | AtRule | BrokenRule | Declaration],
         conditions: tuple[str, ...],
         layer: tuple[str, ...],
-        outer: Around | None,
+        outer: NestingParent | None,
         depth: int,
     ) -> None:
         """Read rules; `outer` are the selectors of the rule that they are nested in."""
@@ -193,13 +193,13 @@ class _PartReader:
                     self._style_rule(node, conditions, layer, outer, depth)
                 case AtRule():
                     self._at_rule(node, conditions, layer, outer, depth)
-                case Broken():
+                case BrokenRule():
                     self._broken(node)
 
     def _tell(self, rule: str, start: int, end: int, message: str, fix: str, reference: str) -> None:
-        self.found.tell(rule, self.part, start, end, message, fix, reference)
+        self.found.report(rule, self.part, start, end, message, fix, reference)
 
-    def _broken(self, node: Broken) -> None:
+    def _broken(self, node: BrokenRule) -> None:
         self._tell(
             "css.broken",
             node.start,
@@ -212,7 +212,7 @@ class _PartReader:
     # -- at-rules --
 
     def _at_rule(
-        self, node: AtRule, conditions: tuple[str, ...], layer: tuple[str, ...], outer: Around | None, depth: int
+        self, node: AtRule, conditions: tuple[str, ...], layer: tuple[str, ...], outer: NestingParent | None, depth: int
     ) -> None:
         keyword = node.keyword
         if keyword == "import" and outer is None:
@@ -258,7 +258,7 @@ class _PartReader:
             )
 
     def _nested_group(
-        self, node: AtRule, conditions: tuple[str, ...], layer: tuple[str, ...], outer: Around, depth: int
+        self, node: AtRule, conditions: tuple[str, ...], layer: tuple[str, ...], outer: NestingParent, depth: int
     ) -> None:
         """A condition within a rule: its declarations are those of the rule."""
         assert node.content is not None
@@ -271,7 +271,7 @@ class _PartReader:
         self.rules((each for each in content if not isinstance(each, Declaration)), made, layer, outer, depth + 1)
 
     def _import(self, node: AtRule, conditions: tuple[str, ...], layer: tuple[str, ...]) -> None:
-        address, layered, made = imported(node)
+        address, layered, made = import_rule(node)
         if address is None or self.begun:
             self._tell(
                 "css.import",
@@ -323,7 +323,7 @@ class _PartReader:
         node: QualifiedRule,
         conditions: tuple[str, ...],
         layer: tuple[str, ...],
-        outer: Around | None,
+        outer: NestingParent | None,
         depth: int,
     ) -> None:
         if depth > _DEEPEST:
@@ -338,7 +338,7 @@ class _PartReader:
             return
         content = list(self.sheet.declarations_in(node.content, node.inner_end))
         for each in content:
-            if isinstance(each, Broken):
+            if isinstance(each, BrokenRule):
                 self._broken(each)
         own = [each for each in content if isinstance(each, Declaration)]
         rules = [each for each in content if isinstance(each, QualifiedRule | AtRule)]
@@ -346,7 +346,7 @@ class _PartReader:
         if outer is None:
             self.outermost = node.end, conditions
         try:
-            selectors = parsed(node.prelude, outer)
+            selectors = parse_selectors(node.prelude, outer)
         except (SelectorError, ValueError, RecursionError) as error:
             self._unknown(node, _reason(error), conditions, outer)
             return
@@ -362,9 +362,11 @@ class _PartReader:
             return
         self._add(node, selectors, own, conditions, layer, nested=nested)
         if rules:
-            self.rules(iter(rules), conditions, layer, Around(tuple(selectors)), depth + 1)
+            self.rules(iter(rules), conditions, layer, NestingParent(tuple(selectors)), depth + 1)
 
-    def _unknown(self, node: QualifiedRule, reason: str, conditions: tuple[str, ...], outer: Around | None) -> None:
+    def _unknown(
+        self, node: QualifiedRule, reason: str, conditions: tuple[str, ...], outer: NestingParent | None
+    ) -> None:
         """A rule that is not read, because of its selectors: it stays as it is."""
         self._tell(
             "css.unknown-selector",
@@ -376,7 +378,7 @@ class _PartReader:
         )
         if outer is not None:
             anchor, outside = self.outermost or (0, ())
-            self.part.unread.append(Unread(anchor, conditions[len(outside) :], outer, node.start, node.end))
+            self.part.unread.append(UnreadRegion(anchor, conditions[len(outside) :], outer, node.start, node.end))
 
     def _add(
         self,
@@ -402,19 +404,19 @@ class _PartReader:
             else:
                 sound.append(declaration)
         for selector in selectors:
-            if selector.asked.unknown:
+            if selector.needs.unknown:
                 self._tell(
                     "css.unknown-selector",
                     node.start,
                     node.prelude_end,
-                    f":{selector.asked.unknown} is known to no receiver; the rule is left as it is",
+                    f":{selector.needs.unknown} is known to no receiver; the rule is left as it is",
                     "mend or delete it",
                     "Selectors 4, 3.9",
                 )
         if layer:
             self.found.layer(layer)
         anchor, outside = self.outermost or (0, ())
-        rule = Rule(
+        rule = StyleRule(
             len(self.found.all),
             self.part,
             node,
@@ -437,7 +439,7 @@ def condition(keyword: str, prelude: str) -> tuple[str, ...]:
     return (f"@{keyword} {prelude.strip()}",)
 
 
-def imported(node: AtRule) -> tuple[str | None, str | None, tuple[str, ...]]:
+def import_rule(node: AtRule) -> tuple[str | None, str | None, tuple[str, ...]]:
     """What an ``@import`` names: the address, the layer ("" for one without a name, None for none), conditions."""
     tokens = [token for token in node.prelude if token.type not in ("whitespace", "comment")]
     if not tokens:

@@ -13,50 +13,50 @@ from typing import Any
 
 from cssselect2 import parser
 
-from pribble.cascade.bounds import Bounds
+from pribble.cascade.bounds import CascadeCounter
 from pribble.cascade.elements import Element
-from pribble.cascade.matching import Matcher, Places
-from pribble.cascade.rules import Rule
+from pribble.cascade.matching import ElementIndex, Matcher
+from pribble.cascade.rules import StyleRule
 from pribble.cascade.selector_trees import LINKS, Lang, Nth, chain, relaxed
-from pribble.cascade.selectors import Around, Asked, Selector
+from pribble.cascade.selectors import NestingParent, Selector, SelectorNeeds
 
 
 @dataclass(frozen=True, slots=True)
-class Unsure:
+class UncertainMatch:
     """A rule that may be for an element or not, the selector that decides it, and why."""
 
-    rule: Rule
+    rule: StyleRule
     selector: Selector
     element: Element
     why: str
 
 
-class Doubts:
+class UncertainMatches:
     """Finds the doubts about the rules of a page."""
 
-    def __init__(self, page: Places, rules: Sequence[Rule], bounds: Bounds) -> None:
+    def __init__(self, page: ElementIndex, rules: Sequence[StyleRule], bounds: CascadeCounter) -> None:
         self.page, self.elements, self.rules, self.bounds = page, page.elements, rules, bounds
         elements = page.elements
-        self.unsure = frozenset().union(*(e.unsure for e in elements))
-        self.fleeting = frozenset().union(*(e.fleeting for e in elements))
+        self.unsure = frozenset().union(*(e.dynamic_attributes for e in elements))
+        self.fleeting = frozenset().union(*(e.conditional_attributes for e in elements))
         self.varying = any(e.varying for e in elements)
         self._touched: dict[tuple[frozenset[str], frozenset[str]], list[bool]] = {}
-        self._asks: dict[Around, bool] = {}
+        self._asks: dict[NestingParent, bool] = {}
 
-    def found(self) -> Iterator[Unsure]:
+    def find(self) -> Iterator[UncertainMatch]:
         """The doubts, at most one for a selector."""
         matcher = Matcher(self.page, self._loosened, self.bounds)
         for rule in self.rules:
             for selector in rule.selectors:
-                if selector.pseudo_element or not self._depends(selector.asked):
+                if selector.pseudo_element or not self._depends(selector.needs):
                     continue
                 for number in matcher.of(selector):
                     element = self.elements[number]
-                    if not element.unrendered and (why := self._why(selector.asked, element)):
-                        yield Unsure(rule, selector, element, why)
+                    if not element.unrendered and (why := self._why(selector.needs, element)):
+                        yield UncertainMatch(rule, selector, element, why)
                         break
 
-    def _depends(self, asked: Asked) -> bool:
+    def _depends(self, asked: SelectorNeeds) -> bool:
         """Whether a selector asks for anything that depends on the data anywhere in the page."""
         return (
             asked.content
@@ -65,15 +65,15 @@ class Doubts:
             or (asked.around is not None and self._around_depends(asked.around))
         )
 
-    def _asks_for_unsure(self, asked: Asked) -> bool:
+    def _asks_for_unsure(self, asked: SelectorNeeds) -> bool:
         return not (asked.attributes.isdisjoint(self.unsure) and asked.presences.isdisjoint(self.fleeting))
 
-    def _around_depends(self, around: Around) -> bool:
+    def _around_depends(self, around: NestingParent) -> bool:
         if around not in self._asks:
             self._asks[around] = self._depends(around.asked)
         return self._asks[around]
 
-    def _why(self, asked: Asked, element: Element) -> str | None:
+    def _why(self, asked: SelectorNeeds, element: Element) -> str | None:
         """Why it depends on the data whether a selector matches an element, which it may; None where it does not."""
         parent = element.parent
         if asked.counts and parent is not None and parent.varying:
@@ -88,7 +88,7 @@ class Doubts:
             return "asks for an attribute that holds a mark"
         return None
 
-    def _asks_of(self, asked: Asked, number: int) -> bool:
+    def _asks_of(self, asked: SelectorNeeds, number: int) -> bool:
         """Whether an attribute that is asked for depends on the data, of an element or above it."""
         return any(self._touching(attributes, presences)[number] for attributes, presences in asked.levels())
 
@@ -98,7 +98,9 @@ class Doubts:
         if key not in self._touched:
             unsure, fleeting = attributes & self.unsure, presences & self.fleeting
             self._touched[key] = self._downward(
-                lambda e: not (e.unsure.isdisjoint(unsure) and e.fleeting.isdisjoint(fleeting))
+                lambda e: (
+                    not (e.dynamic_attributes.isdisjoint(unsure) and e.conditional_attributes.isdisjoint(fleeting))
+                )
             )
         return self._touched[key]
 
@@ -144,17 +146,17 @@ class Doubts:
         return False
 
 
-def bringing(rules: Sequence[Rule], name: str) -> Iterator[tuple[Rule, Selector, str]]:
+def rules_for_brought_element(rules: Sequence[StyleRule], name: str) -> Iterator[tuple[StyleRule, Selector, str]]:
     """The rules that may be for an element called `name` ("*" for any) which a value brings, each with the name of
     those elements that what it declares is unsettled for."""
     for rule in rules:
         for selector in rule.selectors:
-            if _is_of_root(selector.tree) and not selector.asked.content:
+            if _is_of_root(selector.tree) and not selector.needs.content:
                 continue
             local, marked = _subject(selector.relaxed)
             # What a formatter makes has neither class nor id.
             named = local in (None, name) and not marked
-            if named or name == "*" or selector.asked.counts_above or selector.asked.content:
+            if named or name == "*" or selector.needs.counts_above or selector.needs.content:
                 yield rule, selector, name if local == name else "*"
 
 

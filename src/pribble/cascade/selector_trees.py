@@ -43,7 +43,7 @@ class Lang:
     tags: tuple[str, ...]
 
 
-class Reference(ABC):
+class NestingReference(ABC):
     """What ``&`` refers to, as a node of a tree."""
 
     @property
@@ -75,7 +75,7 @@ def chained(steps: Sequence[tuple[str, Any]]) -> Any:
 # -- what is parsed further than cssselect2 does --
 
 
-def understood(tree: Any, around: Reference | None, *, relative: bool = False) -> Any:
+def parse_tree(tree: Any, around: NestingReference | None, *, relative: bool = False) -> Any:
     """`tree` with all that its functions hold parsed, and with references to what stands around it.  Raises
     `SelectorError` for what Selectors 4 does not have."""
     return chained(
@@ -86,7 +86,7 @@ def understood(tree: Any, around: Reference | None, *, relative: bool = False) -
     )
 
 
-def _simple(node: Any, around: Reference | None, relative: bool) -> Any:
+def _simple(node: Any, around: NestingReference | None, relative: bool) -> Any:
     match node:
         case parser.PseudoClassSelector(name=name) if name == AROUND:
             return around
@@ -98,7 +98,7 @@ def _simple(node: Any, around: Reference | None, relative: bool) -> Any:
             return parser.RelationalSelector(
                 [
                     parser.RelativeSelector(
-                        one.combinator, _bare(understood(one.selector.parsed_tree, around, relative=True))
+                        one.combinator, _bare(parse_tree(one.selector.parsed_tree, around, relative=True))
                     )
                     for one in inner
                 ]
@@ -108,7 +108,7 @@ def _simple(node: Any, around: Reference | None, relative: bool) -> Any:
             | parser.MatchesAnySelector(selector_list=inner)
             | parser.SpecificityAdjustmentSelector(selector_list=inner)
         ):
-            return type(node)([_bare(understood(one.parsed_tree, around, relative=relative)) for one in inner])
+            return type(node)([_bare(parse_tree(one.parsed_tree, around, relative=relative)) for one in inner])
         case parser.FunctionalPseudoClassSelector(name=name) if name in _NTH:
             return _nth(node, around, relative)
         case parser.FunctionalPseudoClassSelector(name="lang"):
@@ -131,7 +131,7 @@ def _bare(tree: Any) -> parser.Selector:
     return _Bare(tree)
 
 
-def _nth(node: Any, around: Reference | None, relative: bool) -> Nth:
+def _nth(node: Any, around: NestingReference | None, relative: bool) -> Nth:
     at = next(
         (i for i, token in enumerate(node.arguments) if token.type == "ident" and token.lower_value == "of"), None
     )
@@ -141,7 +141,7 @@ def _nth(node: Any, around: Reference | None, relative: bool) -> Nth:
     of = None
     if at is not None:
         inner = parser.parse(node.arguments[at + 1 :])
-        of = tuple(_bare(understood(one.parsed_tree, around, relative=relative)) for one in inner)
+        of = tuple(_bare(parse_tree(one.parsed_tree, around, relative=relative)) for one in inner)
     step, first = found
     return Nth(node.name, step, first, of)
 
@@ -212,7 +212,7 @@ def _relaxed_simple(node: Any, drops: Drops) -> Any:
         return None
     match node:
         case parser.NegationSelector(selector_list=inner):
-            sure = [one for one in inner if not holds(one.parsed_tree, drops)]
+            sure = [one for one in inner if not tree_holds(one.parsed_tree, drops)]
             return parser.NegationSelector(sure) if sure else None
         case parser.MatchesAnySelector(selector_list=inner) | parser.SpecificityAdjustmentSelector(selector_list=inner):
             return type(node)([_bare(relaxed(one.parsed_tree, drops)) for one in inner])
@@ -226,7 +226,7 @@ def _relaxed_simple(node: Any, drops: Drops) -> Any:
     return node
 
 
-def holds(tree: Any, drops: Drops) -> bool:
+def tree_holds(tree: Any, drops: Drops) -> bool:
     """Whether a selector tree holds anything that `drops` names."""
     return any(
         (combinator in ("+", "~") and drops(combinator))
@@ -240,13 +240,13 @@ def _holds_simple(node: Any, drops: Drops) -> bool:
         return True
     match node:
         case parser.RelationalSelector(selector_list=inner):
-            return any(holds(one.selector.parsed_tree, drops) for one in inner)
+            return any(tree_holds(one.selector.parsed_tree, drops) for one in inner)
         case (
             parser.NegationSelector(selector_list=inner)
             | parser.MatchesAnySelector(selector_list=inner)
             | parser.SpecificityAdjustmentSelector(selector_list=inner)
         ):
-            return any(holds(one.parsed_tree, drops) for one in inner)
-        case Reference():
+            return any(tree_holds(one.parsed_tree, drops) for one in inner)
+        case NestingReference():
             return node.holds(drops)
     return False

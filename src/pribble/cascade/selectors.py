@@ -26,14 +26,14 @@ from pribble.cascade.selector_trees import (
     STATIC,
     Drops,
     Lang,
+    NestingReference,
     Nth,
-    Reference,
     Specificity,
     chain,
-    holds,
+    parse_tree,
     relaxed,
     specificity,
-    understood,
+    tree_holds,
 )
 
 _KNOWN = frozenset(
@@ -47,7 +47,7 @@ _LONGEST = 1000
 
 
 @dataclass(frozen=True, eq=False)
-class Around(Reference):
+class NestingParent(NestingReference):
     """The selectors of the rule that a nested one stands in, which its ``&`` means."""
 
     selectors: tuple[Selector, ...]
@@ -65,14 +65,14 @@ class Around(Reference):
     def holds(self, drops: Drops) -> bool:
         """Whether any of them holds what `drops` names; it is found out once."""
         if drops not in self._held:
-            self._held[drops] = any(holds(one.tree, drops) for one in self.sound)
+            self._held[drops] = any(tree_holds(one.tree, drops) for one in self.sound)
         return self._held[drops]
 
     @cached_property
-    def asked(self) -> Asked:
+    def asked(self) -> SelectorNeeds:
         """What any of them asks for."""
-        every = [one.asked for one in self.sound]
-        return Asked(
+        every = [one.needs for one in self.sound]
+        return SelectorNeeds(
             dynamic=any(each.dynamic for each in every),
             links=any(each.links for each in every),
             counts=any(each.counts for each in every),
@@ -103,7 +103,7 @@ class Around(Reference):
 
 
 @dataclass(eq=False)
-class Asked:
+class SelectorNeeds:
     """What a selector asks for.
 
     `attributes` are those it asks for the value of, `presences` those it asks for at all.  `counts` and `counts_above`
@@ -120,11 +120,11 @@ class Asked:
     unknown: str | None = None
     attributes: frozenset[str] = frozenset()
     presences: frozenset[str] = frozenset()
-    around: Around | None = None
+    around: NestingParent | None = None
 
     def levels(self) -> Iterator[tuple[frozenset[str], frozenset[str]]]:
         """The attributes that it and what stands around it ask for, from the inside out."""
-        asked: Asked | None = self
+        asked: SelectorNeeds | None = self
         while asked is not None:
             yield asked.attributes, asked.presences
             asked = asked.around.asked if asked.around else None
@@ -140,39 +140,39 @@ class Selector:
     relaxed: Any
     specificity: Specificity
     pseudo_element: bool
-    asked: Asked
+    needs: SelectorNeeds
 
     @property
     def stays(self) -> bool:
         """Whether it stays in the sheet whatever it matches."""
-        return self.asked.dynamic or self.asked.links or self.pseudo_element
+        return self.needs.dynamic or self.needs.links or self.pseudo_element
 
     @cached_property
     def length(self) -> int:
         """How long its text is, about."""
-        around = self.asked.around.length if self.asked.around else 0
+        around = self.needs.around.length if self.needs.around else 0
         return sum(len(piece) if piece is not None else around for piece in self.pieces)
 
     @property
     def is_writable(self) -> bool:
         """Whether it can be written without what stands around it, and is not too long then."""
-        return self.asked.around is None or self.length <= _LONGEST
+        return self.needs.around is None or self.length <= _LONGEST
 
     @cached_property
     def text(self) -> str:
         """It as it is written anywhere; as it stands in its rule, where it would be too long."""
-        around = self.asked.around.text if self.asked.around and self.is_writable else "&"
+        around = self.needs.around.text if self.needs.around and self.is_writable else "&"
         return "".join(around if piece is None else piece for piece in self.pieces)
 
 
-def parsed(tokens: Sequence[Any], around: Around | None = None) -> list[Selector]:
+def parse_selectors(tokens: Sequence[Any], around: NestingParent | None = None) -> list[Selector]:
     """The selectors of a rule's prelude, which is nested where it has something `around`.  Raises `SelectorError` for
     a list that no browser reads."""
-    return [_selector(pieces, one, around) for pieces, one in _apart(tokens, around)]
+    return [_selector(pieces, one, around) for pieces, one in _split_at_commas(tokens, around)]
 
 
-def _apart(
-    tokens: Sequence[Any], around: Around | None
+def _split_at_commas(
+    tokens: Sequence[Any], around: NestingParent | None
 ) -> Iterator[tuple[tuple[str | None, ...], list[parser.Selector]]]:
     """The texts between the commas of a prelude, and what each is parsed into."""
     one: list[Any] = []
@@ -180,7 +180,7 @@ def _apart(
         if token is not None and not (token.type == "literal" and token.value == ","):
             one.append(token)
             continue
-        pieces = _pieces(one)
+        pieces = _split_at_nesting(one)
         if sum(len(piece or "&") for piece in pieces) > _LONGEST:
             raise SelectorError("it is too long")
         if not any(piece is None or piece for piece in pieces):
@@ -207,7 +207,7 @@ def _check_having(tokens: Sequence[Any]) -> None:
             _check_having(token.arguments)
 
 
-def _pieces(tokens: Sequence[Any]) -> tuple[str | None, ...]:
+def _split_at_nesting(tokens: Sequence[Any]) -> tuple[str | None, ...]:
     """The text of a selector without comments, apart where an ``&`` stands."""
     made: list[str | None] = [""]
 
@@ -251,9 +251,9 @@ def _reference() -> list[Any]:
     return [ast.LiteralToken(0, 0, ":"), ast.IdentToken(0, 0, AROUND)]
 
 
-def _selector(pieces: tuple[str | None, ...], found: list[parser.Selector], around: Around | None) -> Selector:
+def _selector(pieces: tuple[str | None, ...], found: list[parser.Selector], around: NestingParent | None) -> Selector:
     one = found[0]
-    tree = understood(one.parsed_tree, around)
+    tree = parse_tree(one.parsed_tree, around)
     reading = _Reading()
     reading.read(tree, subject=True)
     return Selector(
@@ -268,11 +268,11 @@ class _Reading:
     """Finds out what a selector asks for."""
 
     def __init__(self) -> None:
-        self.found = Asked()
+        self.found = SelectorNeeds()
         self.attributes: set[str] = set()
         self.presences: set[str] = set()
 
-    def asked(self) -> Asked:
+    def asked(self) -> SelectorNeeds:
         self.found.attributes, self.found.presences = frozenset(self.attributes), frozenset(self.presences)
         return self.found
 
@@ -311,7 +311,7 @@ class _Reading:
                     self.read(one.parsed_tree, subject=subject)
             case Lang():
                 self.attributes.add("lang")
-            case Around():
+            case NestingParent():
                 self._around(node, subject)
             case parser.PseudoClassSelector(name=name) | parser.FunctionalPseudoClassSelector(name=name):
                 self._pseudo_class(name, subject)
@@ -320,7 +320,7 @@ class _Reading:
         self.found.counts |= subject
         self.found.counts_above |= not subject
 
-    def _around(self, around: Around, subject: bool) -> None:
+    def _around(self, around: NestingParent, subject: bool) -> None:
         mine, its = self.found, around.asked
         mine.around = around
         mine.dynamic |= its.dynamic
@@ -352,7 +352,7 @@ def _is_dynamic(node: Any) -> bool:
     return False
 
 
-def raised(text: str, by: Specificity) -> str:
+def raise_specificity(text: str, by: Specificity) -> str:
     """`text` with so much more specificity, matching the same elements."""
     ids, classes, types = by
     return text + ":not(#pribble)" * ids + ":not(.pribble)" * classes + ":not(pribble)" * types

@@ -6,16 +6,16 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from pribble.cascade.syntax import Declaration, Sheet
+from pribble.cascade.syntax import Declaration, StyleSheet
 from pribble.markup.contexts import MARK
-from pribble.markup.references import decoded
+from pribble.markup.references import decode_references
 from pribble.markup.scanner import Attribute
 
 _REFERENCE = re.compile(r"&[#\w]+;?")
 
 
 @dataclass(frozen=True, slots=True)
-class Own:
+class OwnDeclaration:
     """A declaration of an element's own attribute; `start` and `end` are where it stands in the page, `marked` whether
     it holds a mark."""
 
@@ -25,24 +25,24 @@ class Own:
     marked: bool
 
 
-def read(text: str, attribute: Attribute) -> list[Own]:
+def read_style_attribute(text: str, attribute: Attribute) -> list[OwnDeclaration]:
     """The declarations of a ``style`` attribute."""
     raw = text[attribute.value_start : attribute.value_end]
-    value, places = decoded_with_places(raw)
-    sheet = Sheet(value)
+    value, places = decode_with_offsets(raw)
+    sheet = StyleSheet(value)
     places += [len(raw)] * (len(sheet.text) + 1 - len(places))
     if sheet.too_deep:  # nothing of it is read, and all of it stays
         unread = Declaration("-pribble-unread", value, False, (), 0, len(value))
-        return [Own(unread, attribute.value_start, attribute.value_end, True)]
+        return [OwnDeclaration(unread, attribute.value_start, attribute.value_end, True)]
     own = []
     for each in sheet.declarations():
         if isinstance(each, Declaration):
             start, end = (attribute.value_start + places[offset] for offset in (each.start, each.end))
-            own.append(Own(each, start, end, MARK.search(text, start, end) is not None))
+            own.append(OwnDeclaration(each, start, end, MARK.search(text, start, end) is not None))
     return own
 
 
-def decoded_with_places(raw: str) -> tuple[str, list[int]]:
+def decode_with_offsets(raw: str) -> tuple[str, list[int]]:
     """A raw value with its references read, and for each character where it stood."""
     if "&" not in raw:
         return raw, list(range(len(raw) + 1))
@@ -52,7 +52,7 @@ def decoded_with_places(raw: str) -> tuple[str, list[int]]:
     for found in _REFERENCE.finditer(raw):
         made.append(raw[position : found.start()])
         places += range(position, found.start())
-        read_ = decoded(found[0], attribute=True)
+        read_ = decode_references(found[0], attribute=True)
         if raw[found.end() : found.end() + 1] == "=" and not found[0].endswith(";"):
             read_ = found[0]  # in an attribute a name that goes on so is no reference (WHATWG HTML 13.2.5.73)
         made.append(read_)
@@ -64,10 +64,10 @@ def decoded_with_places(raw: str) -> tuple[str, list[int]]:
 
 
 # A piece of an attribute to be written: text, or a stretch of the page that stays.
-Piece = str | tuple[int, int]
+TextOrSpan = str | tuple[int, int]
 
 
-def escaped(style: str, quote: str) -> str:
+def escape_for_attribute(style: str, quote: str) -> str:
     """A style as it is written between `quote`s; its own strings take the other kind of quote where they can."""
     other = "'" if quote == '"' else '"'
     if quote in style and other not in style and "\\" not in style:
@@ -75,15 +75,15 @@ def escaped(style: str, quote: str) -> str:
     return style.replace("&", "&amp;").replace(quote, "&quot;" if quote == '"' else "&#39;").replace("\n", " ")
 
 
-def joined(declarations: Sequence[tuple[Piece, ...]], quote: str) -> tuple[Piece, ...]:
+def join_declarations(declarations: Sequence[tuple[TextOrSpan, ...]], quote: str) -> tuple[TextOrSpan, ...]:
     """Declarations, separated; texts among their pieces are escaped for `quote`, and one text where they meet."""
-    made: list[Piece] = []
+    made: list[TextOrSpan] = []
     text = ""
     for index, pieces in enumerate(declarations):
         text += "; " if index else ""
         for piece in pieces:
             if isinstance(piece, str):
-                text += escaped(piece, quote)
+                text += escape_for_attribute(piece, quote)
             else:
                 made += [text, piece]
                 text = ""

@@ -77,7 +77,7 @@ class AtRule:
 
 
 @dataclass(frozen=True, slots=True)
-class Broken:
+class BrokenRule:
     """What is dropped by the rules of recovery (CSS Syntax 3, 5.4)."""
 
     start: int
@@ -100,7 +100,7 @@ def component_values(text: str) -> list[Any]:
     return list(tinycss2.parse_component_value_list(readable(text)))
 
 
-class Sheet:
+class StyleSheet:
     """The text of a style sheet, or of a ``style`` attribute, that has become component values; none where it nests
     `too_deep`."""
 
@@ -123,13 +123,13 @@ class Sheet:
         """Where each comment begins, by where it ends."""
         return {found.end(): found.start() for found in _LEXEME.finditer(self.text) if found[0].startswith("/*")}
 
-    def rules(self) -> Iterator[QualifiedRule | AtRule | Broken]:
+    def rules(self) -> Iterator[QualifiedRule | AtRule | BrokenRule]:
         """The rules of the sheet."""
         return self.rules_in(self.nodes, len(self.text), nested=False)
 
     def rules_in(
         self, nodes: Sequence[Any], end: int, *, nested: bool = True
-    ) -> Iterator[QualifiedRule | AtRule | Broken]:
+    ) -> Iterator[QualifiedRule | AtRule | BrokenRule]:
         """The rules in a list of component values that ends at `end` (consume a list of rules, 5.4.1)."""
         index = 0
         while index < len(nodes):
@@ -140,7 +140,7 @@ class Sheet:
             rule, index = self._rule(nodes, index, end)
             yield rule
 
-    def _rule(self, nodes: Sequence[Any], index: int, end: int) -> tuple[QualifiedRule | AtRule | Broken, int]:
+    def _rule(self, nodes: Sequence[Any], index: int, end: int) -> tuple[QualifiedRule | AtRule | BrokenRule, int]:
         first = index
         start = self.offset(nodes[first])
         is_at = nodes[first].type == "at-keyword"
@@ -168,15 +168,15 @@ class Sheet:
         if is_at:
             text = self.text[start + 1 + len(nodes[first].value) : end].strip()
             return AtRule(nodes[first].lower_value, tuple(nodes[first + 1 :]), text, None, start, end, end, end), index
-        return Broken(start, end, "a rule without a block"), index
+        return BrokenRule(start, end, "a rule without a block"), index
 
-    def declarations(self) -> Iterator[Declaration | QualifiedRule | AtRule | Broken]:
+    def declarations(self) -> Iterator[Declaration | QualifiedRule | AtRule | BrokenRule]:
         """The declarations of a ``style`` attribute."""
         return self.declarations_in(self.nodes, len(self.text))
 
     def declarations_in(
         self, nodes: Sequence[Any], end: int
-    ) -> Iterator[Declaration | QualifiedRule | AtRule | Broken]:
+    ) -> Iterator[Declaration | QualifiedRule | AtRule | BrokenRule]:
         """What a block holds: declarations, and rules nested in it (consume a block's contents, 5.4.4)."""
         index, stop, block = 0, 0, -1
         while index < len(nodes):
@@ -185,9 +185,9 @@ class Sheet:
                 index += 1
                 continue
             if stop <= index:
-                stop = _next(nodes, index, lambda each: each.type == "literal" and each.value == ";")
+                stop = _next_node(nodes, index, lambda each: each.type == "literal" and each.value == ";")
             if block < index:
-                block = _next(nodes, index, lambda each: each.type == "{} block")
+                block = _next_node(nodes, index, lambda each: each.type == "{} block")
             if node.type != "at-keyword" and (made := self._declaration(nodes, index, stop, end, block)):
                 yield made
                 index = stop
@@ -197,7 +197,7 @@ class Sheet:
                 yield rule
                 continue
             last = self.offset(nodes[stop]) if stop < len(nodes) else end
-            yield Broken(self.offset(node), last, "no declaration: a name and a colon are missing")
+            yield BrokenRule(self.offset(node), last, "no declaration: a name and a colon are missing")
             index = stop
 
     def _declaration(self, nodes: Sequence[Any], index: int, stop: int, end: int, block: int) -> Declaration | None:
@@ -238,7 +238,7 @@ class Sheet:
         return value, end, False
 
 
-def _next(nodes: Sequence[Any], index: int, holds: Callable[[Any], bool]) -> int:
+def _next_node(nodes: Sequence[Any], index: int, holds: Callable[[Any], bool]) -> int:
     """The place of the next node from `index` on of which something holds; the number of all for none."""
     return next((i for i in range(index, len(nodes)) if holds(nodes[i])), len(nodes))
 

@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterator, Sequence
 from typing import Any, NamedTuple
 from urllib.parse import urljoin
 
-from pribble.cascade.syntax import Sheet
+from pribble.cascade.syntax import StyleSheet
 
 # At-rules whose addresses name neither picture nor font.
 _OTHERS = frozenset({"import", "namespace", "document", "-moz-document"})
@@ -24,7 +24,7 @@ _ON_DISK = re.compile(r"file:|[a-z]:[\\/]|\\\\", re.IGNORECASE)
 _PATH = re.compile(r"[^?#]*")
 
 
-class Named(NamedTuple):
+class CssUrl(NamedTuple):
     """An address: where the whole of it stands, and whether it is that of a font."""
 
     start: int
@@ -33,18 +33,20 @@ class Named(NamedTuple):
     font: bool = False
 
 
-def found(css: str) -> Iterator[Named]:
+def find_urls(css: str) -> Iterator[CssUrl]:
     """The addresses of pictures and fonts."""
     if "url(" not in (lower := css.lower()) and "image-set(" not in lower:
         return
-    sheet = Sheet(css)
+    sheet = StyleSheet(css)
     if not sheet.text.startswith(css.rstrip("\\")):
         return  # line ends that are not counted as they stand
     # What its end cuts off, a mark perhaps, is no address.
     yield from (each for each in _in(sheet, sheet.nodes, len(sheet.text)) if each.end <= len(css))
 
 
-def _in(sheet: Sheet, nodes: Sequence[Any], end: int, *, font: bool = False, in_set: bool = False) -> Iterator[Named]:
+def _in(
+    sheet: StyleSheet, nodes: Sequence[Any], end: int, *, font: bool = False, in_set: bool = False
+) -> Iterator[CssUrl]:
     keyword = ""
     for index, node in enumerate(nodes):
         after = sheet.offset(nodes[index + 1]) if index + 1 < len(nodes) else end
@@ -54,11 +56,11 @@ def _in(sheet: Sheet, nodes: Sequence[Any], end: int, *, font: bool = False, in_
         if keyword in _OTHERS:
             keyword = "" if ends else keyword
         elif node.type == "url" or (in_set and node.type == "string"):
-            yield Named(sheet.offset(node), after, node.value, font)
+            yield CssUrl(sheet.offset(node), after, node.value, font)
         elif node.type == "function" and node.lower_name == "url":
             named = next((each.value for each in node.arguments if each.type == "string"), None)
             if named is not None:
-                yield Named(sheet.offset(node), after, named, font)
+                yield CssUrl(sheet.offset(node), after, named, font)
         else:
             inner = node.arguments if node.type == "function" else getattr(node, "content", None)
             if inner:
@@ -68,13 +70,13 @@ def _in(sheet: Sheet, nodes: Sequence[Any], end: int, *, font: bool = False, in_
             keyword = "" if ends else keyword
 
 
-def resolved(css: str, resolve: Callable[[Named], str | None]) -> str:
+def replace_urls(css: str, resolve: Callable[[CssUrl], str | None]) -> str:
     """`css` with its addresses replaced; None leaves one as it is."""
     made, position = [], 0
-    for named in found(css):
+    for named in find_urls(css):
         new = resolve(named)
         if new is not None:
-            made += [css[position : named.start], function(new)]
+            made += [css[position : named.start], url_function(new)]
             position = named.end
     return "".join((*made, css[position:])) if made else css
 
@@ -89,7 +91,7 @@ def is_on_disk(address: str) -> bool:
     return _ON_DISK.match(address) is not None
 
 
-def rebased(address: str, base: str) -> str:
+def rebase(address: str, base: str) -> str:
     """An address that a style sheet has, as the page would write it; `base` is the address of the sheet, as the page
     writes it (RFC 3986 5.2.4, but for dots that lead out of the page's folder: they stay)."""
     if base.startswith(("http:", "https:")):
@@ -107,7 +109,7 @@ def rebased(address: str, base: str) -> str:
     return joined + "/" * is_folder + address[len(path) :]
 
 
-def function(address: str) -> str:
+def url_function(address: str) -> str:
     """An address as a CSS function."""
     if _BARE.fullmatch(address):
         return f"url({address})"

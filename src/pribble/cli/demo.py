@@ -6,7 +6,7 @@ import argparse
 from pathlib import Path
 
 from pribble.cli.common import print_json
-from pribble.demo import Outcome, walk
+from pribble.demo import DemoMessage, run_demo
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
@@ -28,7 +28,7 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
 
 
 def run(options: argparse.Namespace) -> int:
-    outcomes = walk(options.out)
+    outcomes = run_demo(options.out)
     sound = not any(outcome.unresolved or outcome.defects or outcome.departures for outcome in outcomes)
     if options.json:
         print_json(
@@ -55,7 +55,7 @@ def run(options: argparse.Namespace) -> int:
     return 0 if sound else 1
 
 
-def show(outcomes: list[Outcome]) -> None:
+def show(outcomes: list[DemoMessage]) -> None:
     from rich import box
     from rich.console import Console
     from rich.table import Table

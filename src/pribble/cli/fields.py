@@ -7,7 +7,7 @@ import csv
 import sys
 
 from pribble.cli.common import add_json, add_template, config, print_json, template
-from pribble.language.samples import row, skeleton
+from pribble.language.samples import data_skeleton, table_row
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
@@ -30,10 +30,10 @@ def run(options: argparse.Namespace) -> None:
     chosen = template(options, config())
     found = chosen.fields()
     if options.sample == "json":
-        print_json(skeleton(found))
+        print_json(data_skeleton(found))
         return
     if options.sample == "csv":
-        columns, values, left = row(found)
+        columns, values, left = table_row(found)
         writer = csv.writer(sys.stdout, lineterminator="\n")
         writer.writerows([columns, values])
         if left:

@@ -7,37 +7,37 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from pribble.compiler.emitters import KeepingSink, LineSink, PieceSink, TextSink
+from pribble.compiler.emitters import HtmlEmitter, LineEmitter, PieceEmitter, TextEmitter
 from pribble.compiler.html_program import (
+    build_block_steps,
+    build_html_steps,
+    build_text_page_steps,
+    build_title_steps,
     dedented,
-    html_steps,
-    standing_places,
-    text_block_steps,
-    text_page_steps,
-    title_steps,
+    resource_places,
 )
-from pribble.compiler.program import Program, Run, World, compiled
-from pribble.compiler.steps import LINE, PLAIN, Chosen, Embedded, Forked
-from pribble.compiler.text_program import EventSink, text_steps
-from pribble.compiler.value_reuse import NOTHING_KEPT, Sharing
-from pribble.compiler.wire_form import Frames, Kept
+from pribble.compiler.program import Program, ProgramWorld, Run, compile_steps
+from pribble.compiler.steps import LINE, PLAIN, DynamicPicture, EmbedVariants, StaticPicture
+from pribble.compiler.text_program import EventEmitter, build_text_steps
+from pribble.compiler.value_reuse import NOTHING_KEPT, ReusedValues
+from pribble.compiler.wire_form import KeptValues, WireTemplate
 from pribble.errors import Place, PribbleError, Related, TemplateError, UnsafeValue
 from pribble.findings import Finding
-from pribble.language.linked_source import BRANCH, LIFTED, OPEN, SHOW, LiftedBlock, Tape, mark_index
-from pribble.language.stray_marks import strays
+from pribble.language.linked_source import BRANCH, EXTRACTED, OPEN, SHOW, ExtractedBlock, LinkedSource, mark_index
+from pribble.language.stray_marks import find_stray_marks
 from pribble.markup.contexts import MarkupError
 from pribble.markup.events import Opened
-from pribble.markup.page import Page, read
+from pribble.markup.page import Page, read_page
 from pribble.markup.value_branches import ELSE, KEPT, REPEATING
-from pribble.passes.page_resources import Sheets, Surroundings, findings, noted
-from pribble.passes.style_edits import Dressing, dress
-from pribble.passes.text_styles import depends_on_data, looks
+from pribble.passes.page_resources import LoadedSheets, TemplateResources, markup_findings, sheet_findings
+from pribble.passes.style_edits import StyleEdits, find_style_edits
+from pribble.passes.text_styles import text_depends_on_data, text_styles
 from pribble.values.escaping import is_seen
 from pribble.values.settings import Settings
 
 
 @dataclass(frozen=True, slots=True)
-class Bound:
+class BoundTemplate:
     """The programs of a template for one locale and time zone.
 
     The HTML's gives its pieces and what it kept; with `shares`, the text's is given that beside the data.
@@ -47,19 +47,19 @@ class Bound:
     text: Run
     subject: Run | None
     preheader: Run | None
-    shares: bool = False
+    reuses_html: bool = False
 
-    def pieces(self, data: Any) -> tuple[list[str] | None, Kept, Any]:
+    def pieces(self, data: Any) -> tuple[list[str] | None, KeptValues, Any]:
         """The pieces of the HTML, None for a template that has none; what was kept; and what the text's program is
         given."""
         if self.html is None:
             return None, (), data
         pieces, kept = self.html(data)
-        return pieces, kept, (data, kept) if self.shares else data
+        return pieces, kept, (data, kept) if self.reuses_html else data
 
 
 @dataclass(frozen=True, slots=True)
-class Compiled:
+class CompiledTemplate:
     """A template's tape and programs; `html` is missing of a text-only one, `subject` and `preheader` may be.
 
     `headed` is where the subject stands, `findings` what is told of the page, `righted` what was put right in it.
@@ -71,24 +71,24 @@ class Compiled:
     dressed late.
     """
 
-    tape: Tape
+    tape: LinkedSource
     html: Program | None
     text: Program
     subject: Program | None
     preheader: Program | None
-    headed: Place | None
+    subject_place: Place | None
     findings: tuple[Finding, ...] = ()
-    righted: tuple[Finding, ...] = ()
-    doubts: tuple[tuple[Place, str], ...] = ()
+    corrections: tuple[Finding, ...] = ()
+    runtime_dependencies: tuple[tuple[Place, str], ...] = ()
     files: tuple[Path, ...] = ()
-    even: bool = False
+    has_no_variants: bool = False
     pictures: frozenset[int] = frozenset()
-    late: bool = False
-    shares: bool = False
-    frames: Frames | None = None
-    sheets: Sheets = field(default_factory=Sheets)
+    text_from_page: bool = False
+    reuses_html: bool = False
+    wire_template: WireTemplate | None = None
+    sheets: LoadedSheets = field(default_factory=LoadedSheets)
 
-    def bound(self, settings: Settings, world: World) -> Bound:
+    def bound(self, settings: Settings, world: ProgramWorld) -> BoundTemplate:
         """The programs as functions of the data."""
         others = self._without_point(settings)
         html, subject, preheader = (
@@ -96,11 +96,11 @@ class Compiled:
             for program in (self.html, self.subject, self.preheader)
         )
         text = self.text.bound(settings, world, others)
-        return Bound(html, text, subject and self._filled(subject), preheader, self.shares)
+        return BoundTemplate(html, text, subject and self._filled(subject), preheader, self.reuses_html)
 
     def _without_point(self, settings: Settings) -> dict[Place, str]:
         """The marks that show a value as it is where the locale, which is given, writes no point before decimals."""
-        lifted = [mark.lifted.tape for mark in self.tape.marks if mark.lifted is not None]
+        lifted = [mark.extracted.tape for mark in self.tape.marks if mark.extracted is not None]
         shown = [mark for tape in (self.tape, *lifted) for mark in tape.marks if mark.role == SHOW and mark.value]
         return {
             mark.value.place: locale
@@ -115,18 +115,20 @@ class Compiled:
             line = subject(data)
             if not is_seen(line):
                 raise UnsafeValue(
-                    "the subject comes to nothing", place=self.headed, hint="say what it is instead: {{ … else … }}"
+                    "the subject comes to nothing",
+                    place=self.subject_place,
+                    hint="say what it is instead: {{ … else … }}",
                 )
             return line
 
         return filled
 
-    def problems(self, settings: Settings, world: World, data: Any) -> list[PribbleError]:
+    def problems(self, settings: Settings, world: ProgramWorld, data: Any) -> list[PribbleError]:
         """All that is wrong with the data, each place once."""
         told: dict[tuple[str, str], PribbleError] = {}
         for program in self._all():
-            given = (data, NOTHING_KEPT) if program is self.text and self.shares else data
-            for problem in program.surveyed(settings, world, given):
+            given = (data, NOTHING_KEPT) if program is self.text and self.reuses_html else data
+            for problem in program.collect_problems(settings, world, given):
                 told.setdefault((str(problem.place), problem.problem), problem)
         if not told and self.subject:
             try:
@@ -139,108 +141,116 @@ class Compiled:
         yield from (p for p in (self.subject, self.preheader, self.html, self.text) if p is not None)
 
 
-def compile_page(tape: Tape, world: World, around: Surroundings, *, old_attributes: bool) -> Compiled:
+def compile_page(
+    tape: LinkedSource, world: ProgramWorld, around: TemplateResources, *, old_attributes: bool
+) -> CompiledTemplate:
     """The programs of a template that is a page.  Raises `TemplateError` and `PictureError`."""
-    page, dressing = read_page(tape, around, old_attributes=old_attributes)
-    lifted = _lifted(tape)
-    title = None if "subject" in lifted else title_steps(tape, page)
+    page, dressing = read_styled_page(tape, around, old_attributes=old_attributes)
+    lifted = _extracted_blocks(tape)
+    title = None if "subject" in lifted else build_title_steps(tape, page)
     headed = next(
         (tape.place(e.tag.start, e.tag.end) for e in page.events if isinstance(e, Opened) and e.tag.name == "title"),
         None,
     )
-    late = "text" not in lifted and depends_on_data(dressing.inlined)
-    steps = html_steps(tape, page, around, None if dressing.doubts else dressing, preheader="preheader" in lifted)
+    late = "text" not in lifted and text_depends_on_data(dressing.inlined)
+    steps = build_html_steps(
+        tape, page, around, None if dressing.runtime_dependencies else dressing, preheader="preheader" in lifted
+    )
     shares = not late and "text" not in lifted
-    said = text_steps(tape, page, looks(dressing.inlined)) if shares else []
-    sharing, frames = Sharing(steps, said), Frames()
-    html = compiled(steps, KeepingSink(sharing, frames), world)
+    said = build_text_steps(tape, page, text_styles(dressing.inlined)) if shares else []
+    sharing, frames = ReusedValues(steps, said), WireTemplate()
+    html = compile_steps(steps, HtmlEmitter(sharing, frames), world)
     if shares:
-        text = compiled(said, EventSink(sharing), world)
+        text = compile_steps(said, EventEmitter(sharing), world)
     else:
         text = (
-            _text(lifted["text"].tape, world, references=True)
+            _text_program(lifted["text"].tape, world, references=True)
             if "text" in lifted
-            else compiled(text_page_steps(tape, page, around), PieceSink(), world)
+            else compile_steps(build_text_page_steps(tape, page, around), PieceEmitter(), world)
         )
-    return Compiled(
+    return CompiledTemplate(
         tape,
         html,
         text,
-        late=late,
-        shares=shares,
-        frames=None if dressing.doubts else frames,
-        subject=_line(lifted.get("subject"), world, references=True)
-        or (compiled(title, LineSink(), world) if title else None),
-        preheader=_line(lifted.get("preheader"), world, references=True),
-        headed=_place(tape, "subject") or headed,
+        text_from_page=late,
+        reuses_html=shares,
+        wire_template=None if dressing.runtime_dependencies else frames,
+        subject=_line_program(lifted.get("subject"), world, references=True)
+        or (compile_steps(title, LineEmitter(), world) if title else None),
+        preheader=_line_program(lifted.get("preheader"), world, references=True),
+        subject_place=_place_of_block(tape, "subject") or headed,
         findings=(
-            *strays(tape),
-            *noted(page.notes, tape.place),
-            *findings(dressing.told, tape.place),
+            *find_stray_marks(tape),
+            *markup_findings(page.findings, tape.place),
+            *sheet_findings(dressing.findings, tape.place),
         ),
-        righted=tuple(around.findings),
-        doubts=tuple((tape.place(doubt.start, doubt.end), doubt.reason) for doubt in dressing.doubts),
+        corrections=tuple(around.findings),
+        runtime_dependencies=tuple(
+            (tape.place(doubt.start, doubt.end), doubt.reason) for doubt in dressing.runtime_dependencies
+        ),
         files=tuple(around.paths),
-        even=not any(map(_is_uneven, steps)),
-        pictures=frozenset(_pictures(tape, page)),
-        sheets=Sheets(standing_places(tape, page), around.loaded, around.slots),
+        has_no_variants=not any(map(_has_variants, steps)),
+        pictures=frozenset(_picture_marks(tape, page)),
+        sheets=LoadedSheets(resource_places(tape, page), around.loaded, around.slots),
     )
 
 
-def compile_text(tape: Tape, world: World) -> Compiled:
+def compile_text(tape: LinkedSource, world: ProgramWorld) -> CompiledTemplate:
     """The programs of a text-only template."""
-    lifted = _lifted(tape)
+    lifted = _extracted_blocks(tape)
     if "text" in lifted:
-        raise TemplateError('"text" stands in a page; this template is text as a whole', place=_place(tape, "text"))
-    return Compiled(
+        raise TemplateError(
+            '"text" stands in a page; this template is text as a whole', place=_place_of_block(tape, "text")
+        )
+    return CompiledTemplate(
         tape,
         None,
-        _text(tape, world, references=False),
-        _line(lifted.get("subject"), world),
+        _text_program(tape, world, references=False),
+        _line_program(lifted.get("subject"), world),
         None,
-        _place(tape, "subject"),
-        tuple(strays(tape, html=False)),
+        _place_of_block(tape, "subject"),
+        tuple(find_stray_marks(tape, html=False)),
     )
 
 
-def read_page(tape: Tape, around: Surroundings, *, old_attributes: bool) -> tuple[Page, Dressing]:
+def read_styled_page(tape: LinkedSource, around: TemplateResources, *, old_attributes: bool) -> tuple[Page, StyleEdits]:
     """The page that a tape is, and what it is dressed in.  Raises `TemplateError`."""
 
     def role(offset: int) -> str:
         return _role(tape, offset)
 
     try:
-        page = read(tape.text, role)
+        page = read_page(tape.text, role)
     except MarkupError as error:
         related = [Related(error.other[0], tape.place(*error.other[1:]))] if error.other else []
         raise TemplateError(
             error.problem, place=tape.place(error.start, error.end), hint=error.hint, related=related
         ) from None
-    return page, dress(tape.text, page, role, around, old_attributes=old_attributes)
+    return page, find_style_edits(tape.text, page, role, around, old_attributes=old_attributes)
 
 
-def _pictures(tape: Tape, page: Page) -> Iterator[int]:
+def _picture_marks(tape: LinkedSource, page: Page) -> Iterator[int]:
     """The marks that are the whole source of a picture."""
     for event in (*page.events, *page.hidden):
         if isinstance(event, Opened):
             for attribute in event.tag.attributes:
                 context = event.marks.get(attribute.value_start)
-                if context and context.way == "picture" and attribute.value_end - attribute.value_start == 1:
+                if context and context.escaper == "picture" and attribute.value_end - attribute.value_start == 1:
                     yield mark_index(tape.text[attribute.value_start])
 
 
-def _is_uneven(step: Any) -> bool:
+def _has_variants(step: Any) -> bool:
     match step:
-        case Forked():
+        case EmbedVariants():
             return True
-        case Embedded(source=source):
+        case StaticPicture(source=source):
             return source.travels is not None
-        case Chosen(travels=travels):
+        case DynamicPicture(travels=travels):
             return travels is not None
     return False
 
 
-def _role(tape: Tape, offset: int) -> str:
+def _role(tape: LinkedSource, offset: int) -> str:
     """The role of a mark as `markup/` sees it, which must tell a loop from a choice and the last branch from others."""
     mark = tape.mark(offset)
     if mark.role == OPEN and mark.value is None:
@@ -248,24 +258,24 @@ def _role(tape: Tape, offset: int) -> str:
     return ELSE if mark.role == BRANCH and mark.value is None else mark.role
 
 
-def _lifted(tape: Tape) -> dict[str, LiftedBlock]:
+def _extracted_blocks(tape: LinkedSource) -> dict[str, ExtractedBlock]:
     return {
-        mark.lifted.kind: mark.lifted
+        mark.extracted.kind: mark.extracted
         for mark in tape.marks
-        if mark.role == LIFTED and mark.lifted and mark.lifted.kind != "only"
+        if mark.role == EXTRACTED and mark.extracted and mark.extracted.kind != "only"
     }
 
 
-def _place(tape: Tape, kind: str) -> Place | None:
+def _place_of_block(tape: LinkedSource, kind: str) -> Place | None:
     """Where the message block of that kind stands."""
-    return next((mark.place for mark in tape.marks if mark.lifted and mark.lifted.kind == kind), None)
+    return next((mark.place for mark in tape.marks if mark.extracted and mark.extracted.kind == kind), None)
 
 
-def _line(block: LiftedBlock | None, world: World, *, references: bool = False) -> Program | None:
+def _line_program(block: ExtractedBlock | None, world: ProgramWorld, *, references: bool = False) -> Program | None:
     if block is None:
         return None
-    return compiled(text_block_steps(block.tape, LINE, references=references), LineSink(), world)
+    return compile_steps(build_block_steps(block.tape, LINE, references=references), LineEmitter(), world)
 
 
-def _text(tape: Tape, world: World, *, references: bool) -> Program:
-    return compiled(text_block_steps(dedented(tape), PLAIN, references=references), TextSink(), world)
+def _text_program(tape: LinkedSource, world: ProgramWorld, *, references: bool) -> Program:
+    return compile_steps(build_block_steps(dedented(tape), PLAIN, references=references), TextEmitter(), world)

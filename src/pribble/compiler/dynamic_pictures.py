@@ -7,12 +7,12 @@ from pathlib import Path
 from time import monotonic
 from typing import Any
 
-from pribble.compiler.emitters import Wanted
+from pribble.compiler.emitters import PictureRequest
 from pribble.errors import Place
-from pribble.passes.page_resources import picture_changes
-from pribble.passes.picture_sizes import Size
-from pribble.pictures.picture_finder import LOOKED_AT, Found, PictureFinder
-from pribble.pictures.picture_slots import NamedId, Source
+from pribble.passes.page_resources import correction_findings
+from pribble.passes.picture_sizes import PictureSize
+from pribble.pictures.picture_finder import LOOKED_AT, FoundPicture, PictureFinder
+from pribble.pictures.picture_slots import NamedId, PictureSlot
 
 _MOST_KNOWN = 4096
 
@@ -20,22 +20,24 @@ _MOST_KNOWN = 4096
 def helpers(finder: PictureFinder, domain: str) -> Mapping[str, Callable[..., Any]]:
     """The functions, by the names that programs call them."""
 
-    def slotted(found: Found | str, wanted: Wanted) -> str:
+    def slotted(found: FoundPicture | str, wanted: PictureRequest) -> str:
         if isinstance(found, str):
             written = wanted.wrap(found)
             return NamedId(written) if found.lower().startswith("cid:") else written
-        fitted = finder.fitted(found, wanted.size.shown(found.picture))
-        source = Source.of(fitted.picture, domain, path=found.path, written=found.path or "", travels=wanted.travels)
-        if fitted.changes:
-            source.told = tuple(picture_changes(fitted.changes, fitted.picture.called, wanted.place))
+        fitted = finder.fitted(found, wanted.size.width_of(found.picture))
+        source = PictureSlot.of(
+            fitted.picture, domain, path=found.path, written=found.path or "", travels=wanted.travels
+        )
+        if fitted.corrections:
+            source.findings = tuple(correction_findings(fitted.corrections, fitted.picture.called, wanted.place))
         return source
 
     # Names chosen again and again, by the mark they stand in: when each was looked at, and its slot.
-    known: dict[tuple[str, int], tuple[float, Wanted, str]] = {}
+    known: dict[tuple[str, int], tuple[float, PictureRequest, str]] = {}
 
-    def picture(value: Any, wanted: Wanted) -> str:
+    def picture(value: Any, wanted: PictureRequest) -> str:
         if value.__class__ is not str:
-            return slotted(finder.chosen(value, wanted.size.said), wanted)
+            return slotted(finder.chosen(value, wanted.size.stated_width), wanted)
         key = value, id(wanted)
         before = known.get(key)
         now = monotonic()
@@ -46,15 +48,15 @@ def helpers(finder: PictureFinder, domain: str) -> Mapping[str, Callable[..., An
             known[key] = now, wanted, made
         return made
 
-    def picture_composed(parts: Any, wanted: Wanted) -> str:
+    def picture_composed(parts: Any, wanted: PictureRequest) -> str:
         near = Path(wanted.place.source.name).parent
-        return slotted(finder.composed(parts, near, wanted.size.said), wanted)
+        return slotted(finder.composed(parts, near, wanted.size.stated_width), wanted)
 
-    def picture_size(source: str, size: Size, place: Place) -> str:
-        if not isinstance(source, Source):
+    def picture_size(source: str, size: PictureSize, place: Place) -> str:
+        if not isinstance(source, PictureSlot):
             return ""
         if source.sized is None:
-            source.sized = size.missing(source.picture), place
+            source.sized = size.missing_attributes(source.picture), place
         return source.sized[0]
 
     return {"picture": picture, "picture_composed": picture_composed, "picture_size": picture_size}

@@ -7,30 +7,30 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from pribble.compiler.escapers import wrapping
-from pribble.compiler.expression_compiler import Lowering
+from pribble.compiler.escapers import wrapper
+from pribble.compiler.expression_compiler import ExpressionCompiler
 from pribble.compiler.steps import (
-    Chosen,
-    ChosenSize,
-    Embedded,
-    Forked,
-    Hold,
-    LeftOut,
-    Raw,
-    Release,
-    Shown,
+    BeginCapture,
+    CapturedValue,
+    DynamicPicture,
+    DynamicPictureSize,
+    EmbedVariants,
+    EndCapture,
+    OptionalAttribute,
+    ShowValue,
+    StaticPicture,
 )
-from pribble.compiler.value_reuse import Sharing
-from pribble.compiler.wire_form import Frames
+from pribble.compiler.value_reuse import ReusedValues
+from pribble.compiler.wire_form import WireTemplate
 from pribble.errors import Place
-from pribble.passes.picture_sizes import Size
-from pribble.pictures.picture_slots import Either, Embed
+from pribble.passes.picture_sizes import PictureSize
+from pribble.pictures.picture_slots import Embed, VariantPiece
 
 # So many texts are joined into one piece at the most, so that each piece is counted before it grows large.
 _LONGEST_PIECE = 100
 
 
-class PieceSink:
+class PieceEmitter:
     """Writes straight runs as one f-string each, appended to a list of pieces.
 
     Pieces are texts; a `Source` among them stands for a picture, `PREHEADER` for the preheader.
@@ -46,7 +46,7 @@ class PieceSink:
         """What the function begins with."""
         return "out = []; append = out.append"
 
-    def written(self, run: Sequence[Any], lowering: Lowering) -> list[ast.stmt]:
+    def emit(self, run: Sequence[Any], lowering: ExpressionCompiler) -> list[ast.stmt]:
         statements: list[ast.stmt] = []
         texts: list[ast.expr] = []
 
@@ -68,23 +68,23 @@ class PieceSink:
 
     def _made(self, texts: Sequence[ast.expr]) -> list[ast.stmt]:
         """The statements that make a piece of texts."""
-        return [appended(counted(formatted(texts)), self._append)]
+        return [appended(counted_output(formatted(texts)), self._append)]
 
-    def _text(self, step: Any, lowering: Lowering) -> ast.expr | None:
+    def _text(self, step: Any, lowering: ExpressionCompiler) -> ast.expr | None:
         """What a step that is a text comes to; None for others."""
         match step:
             case str() if step.__class__ is str:
                 return ast.Constant(step)
-            case Shown(value=value, context=context):
+            case ShowValue(value=value, context=context):
                 return lowering.shown(value, context)
-            case LeftOut(before=before, shown=shown, after=after):
+            case OptionalAttribute(before=before, shown=shown, after=after):
                 return unless_nothing(
                     shown,
                     ast.Constant(""),
                     lambda text: formatted([ast.Constant(before), text, ast.Constant(after)]),
                     lowering,
                 )
-            case ChosenSize():
+            case DynamicPictureSize():
                 return lowering.call(
                     "picture_size",
                     _name("picture_"),
@@ -94,24 +94,28 @@ class PieceSink:
                 )
         return None
 
-    def _statements(self, step: Any, lowering: Lowering) -> list[ast.stmt]:
+    def _statements(self, step: Any, lowering: ExpressionCompiler) -> list[ast.stmt]:
         match step:
-            case Embedded(source=source):
+            case StaticPicture(source=source):
                 return [appended(lowering.constant(source, named=True), self._append)]
-            case Raw(value=value):
+            case CapturedValue(value=value):
                 return [appended(ast.Tuple([lowering.value(value)], ast.Load()), self._append)]
-            case Hold():
+            case BeginCapture():
                 self._append = "hold"
                 return holding()
-            case Release(before=before, after=after):
+            case EndCapture(before=before, after=after):
                 self._append = "append"
                 filled = _call("filled", _name("held"), ast.Constant(before), ast.Constant(after))
                 return [ast.AugAssign(ast.Name("out", ast.Store()), ast.Add(), filled)]
-            case Forked(by_cid=by_cid, otherwise=otherwise):
-                fork = Either.of([_piece(step) for step in by_cid], [_piece(step) for step in otherwise])
+            case EmbedVariants(by_cid=by_cid, otherwise=otherwise):
+                fork = VariantPiece.of(
+                    [_variant_piece(step) for step in by_cid], [_variant_piece(step) for step in otherwise]
+                )
                 return [appended(lowering.constant(fork, named=True), self._append)]
-            case Chosen(value=value, place=place):
-                wanted = lowering.constant(Wanted(place, wrapping(step.within), step.size or Size(), step.travels))
+            case DynamicPicture(value=value, place=place):
+                wanted = lowering.constant(
+                    PictureRequest(place, wrapper(step.within), step.size or PictureSize(), step.travels)
+                )
                 if value is None:
                     self._append = "append"
                     found = lowering.call("picture_composed", _name("held"), wanted, place=place)
@@ -122,14 +126,14 @@ class PieceSink:
         return [appended(lowering.constant(step, named=True), self._append)]
 
 
-class KeepingSink(PieceSink):
+class HtmlEmitter(PieceEmitter):
     """Writes the HTML's program, which keeps its values, and gives them beside its pieces: for the text, which shows
     some of them too, and for the wire, where the template's own texts are encoded already."""
 
-    def __init__(self, sharing: Sharing, frames: Frames) -> None:
+    def __init__(self, sharing: ReusedValues, frames: WireTemplate) -> None:
         super().__init__()
         self.sharing, self.frames = sharing, frames
-        self._texts: list[Shown | None] = []  # of the run that is being written, its values that the text shows too
+        self._texts: list[ShowValue | None] = []  # of the run that is being written, its values that the text shows too
 
     @property
     def prologue(self) -> str:
@@ -150,31 +154,31 @@ class KeepingSink(PieceSink):
         values = [text for text in texts if not isinstance(text, ast.Constant)]
         names = iter([self.sharing.named(place, text) for place, text in enumerate(values)])
         kept = formatted([text if isinstance(text, ast.Constant) else next(names) for text in texts])
-        piece = self.sharing.named_piece(counted(kept))
+        piece = self.sharing.named_piece(counted_output(kept))
         return [appended(piece, self._append), *self.sharing.keep(shown)]
 
-    def _text(self, step: Any, lowering: Lowering) -> ast.expr | None:
+    def _text(self, step: Any, lowering: ExpressionCompiler) -> ast.expr | None:
         text = super()._text(step, lowering)
         if text is not None and not isinstance(text, ast.Constant):
-            is_shared = isinstance(step, Shown) and self.sharing.is_kept(step)
+            is_shared = isinstance(step, ShowValue) and self.sharing.is_kept(step)
             self._texts.append(step if is_shared else None)
         return text
 
-    def _statements(self, step: Any, lowering: Lowering) -> list[ast.stmt]:
-        if isinstance(step, Embedded):
+    def _statements(self, step: Any, lowering: ExpressionCompiler) -> list[ast.stmt]:
+        if isinstance(step, StaticPicture):
             self.frames.texts.add(str(step.source))
         elif isinstance(step, str):
             self.frames.texts.add(str(step))
         return super()._statements(step, lowering)
 
 
-class LineSink(PieceSink):
+class LineEmitter(PieceEmitter):
     """Writes the program of a line: its pieces are texts only, joined, each run of white space one space."""
 
     result = '" ".join("".join(out).split())'
 
 
-class TextSink(PieceSink):
+class TextEmitter(PieceEmitter):
     """Writes the program of a plain text written by hand: its lines are kept, and trimmed at their ends, but for the
     mark before a signature."""
 
@@ -182,18 +186,18 @@ class TextSink(PieceSink):
 
 
 @dataclass(frozen=True, slots=True)
-class Wanted:
+class PictureRequest:
     """What is asked of a picture that the data choose: where it is named, how its address is written, how large it is
     shown, how it travels."""
 
     place: Place
     wrap: Callable[[str], str]
-    size: Size
+    size: PictureSize
     travels: Embed | None
 
 
-def _piece(step: Any) -> str:
-    return step.source if isinstance(step, Embedded) else str(step)
+def _variant_piece(step: Any) -> str:
+    return step.source if isinstance(step, StaticPicture) else str(step)
 
 
 def _name(name: str) -> ast.expr:
@@ -209,7 +213,7 @@ def holding() -> list[ast.stmt]:
     return ast.parse("held = []; hold = held.append").body
 
 
-def counted(value: ast.expr) -> ast.expr:
+def counted_output(value: ast.expr) -> ast.expr:
     """``kept(room, value)``: no template makes more than is permitted, however it multiplies."""
     return _call("kept", _name("room"), value)
 
@@ -227,7 +231,7 @@ def formatted(texts: Sequence[ast.expr]) -> ast.expr:
 
 
 def unless_nothing(
-    shown: Shown, nothing: ast.expr, around: Callable[[ast.expr], ast.expr], lowering: Lowering
+    shown: ShowValue, nothing: ast.expr, around: Callable[[ast.expr], ast.expr], lowering: ExpressionCompiler
 ) -> ast.expr:
     """`nothing` where a value comes to nothing, else what `around` makes of the value shown."""
     text = lowering.call(f"show_{lowering.way(shown.context)}", _name("whole"), place=shown.value.place)

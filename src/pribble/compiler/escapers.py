@@ -12,27 +12,27 @@ from pribble.passes import text_events
 from pribble.values import css_values, escaping, json_values, showing, url_values
 from pribble.values.safe_text import Fragment
 
-ForText = Callable[[str], str]
-ForAny = Callable[[Any], Any]
+TextEscaper = Callable[[str], str]
+ValueEscaper = Callable[[Any], Any]
 
 
-def _text_only(show: ForText) -> tuple[ForText, ForAny]:
+def _text_only(show: TextEscaper) -> tuple[TextEscaper, ValueEscaper]:
     return show, showing.by_text(show)
 
 
-_WAYS: dict[str, tuple[ForText, ForAny]] = {
+_ESCAPERS: dict[str, tuple[TextEscaper, ValueEscaper]] = {
     "markup": (escaping.markup, showing.show_markup),
-    "plain": (escaping.plain_text, showing.show_plain),
-    "event": (escaping.plain_text, text_events.show_event),
+    "plain": (escaping.plain_characters, showing.show_plain),
+    "event": (escaping.plain_characters, text_events.show_event),
     "inline": (text_events.inline_text, text_events.show_inline),
     "line": (escaping.one_line, showing.show_line),
-    "address": (url_values.whole, showing.show_address),
+    "address": (url_values.whole_address, showing.show_address),
     "segment": (url_values.segment, showing.show_segment),
-    "piece": (url_values.encoded, showing.show_encoded),
-    "query": (url_values.encoded, showing.show_encoded),
-    "field": (url_values.field, showing.show_field),
+    "piece": (url_values.percent_encode, showing.show_encoded),
+    "query": (url_values.percent_encode, showing.show_encoded),
+    "field": (url_values.mailto_field, showing.show_field),
     "json": (showing.show_json, showing.show_json),
-    "characters": _text_only(lambda text: json_values.characters(escaping.characters(text))),
+    "characters": _text_only(lambda text: json_values.json_characters(escaping.checked_characters(text))),
     "base": _text_only(url_values.base),
     "stem": _text_only(url_values.stem),
     "host": _text_only(url_values.host),
@@ -40,12 +40,12 @@ _WAYS: dict[str, tuple[ForText, ForAny]] = {
     "mailbox": _text_only(url_values.mailboxes),
     "body": _text_only(url_values.body),
     "telephone": _text_only(url_values.telephone),
-    "digits": _text_only(url_values.digits),
+    "digits": _text_only(url_values.telephone_digits),
     "css": _text_only(css_values.declaration),
     "font": _text_only(css_values.font),
     "string": _text_only(css_values.string),
 }
-_WRAPPINGS: dict[str, ForText] = {
+_WRAPPERS: dict[str, TextEscaper] = {
     "attribute": escaping.markup,
     "function": url_values.in_function,
     "candidates": url_values.in_candidates,
@@ -56,33 +56,33 @@ _WRAPPINGS: dict[str, ForText] = {
 
 
 @lru_cache(maxsize=1024)
-def ways(context: Context) -> tuple[ForText, ForAny]:
+def escapers(context: Context) -> tuple[TextEscaper, ValueEscaper]:
     """The functions for `context`."""
     if context == Context("plain", ("attribute",)):
         return escaping.markup, showing.show_attribute
-    for_text, for_any = _WAYS[context.way]
-    if context.around:
-        for_any = _fitting(for_any, context.around)
-    for wrapping in context.within:
-        wrap = _WRAPPINGS[wrapping]
-        for_text, for_any = _after(for_text, wrap), _after(for_any, wrap)
+    for_text, for_any = _ESCAPERS[context.escaper]
+    if context.enclosing:
+        for_any = _fitting(for_any, context.enclosing)
+    for wrapping in context.wrappers:
+        wrap = _WRAPPERS[wrapping]
+        for_text, for_any = _chain(for_text, wrap), _chain(for_any, wrap)
     return for_text, for_any
 
 
 @lru_cache(maxsize=256)
-def wrapping(within: tuple[str, ...]) -> ForText:
+def wrapper(within: tuple[str, ...]) -> TextEscaper:
     """The function for what is shown already, but for what it stands in."""
-    wrap: ForText = str
+    wrap: TextEscaper = str
     for name in within:
-        wrap = _after(wrap, _WRAPPINGS[name])
+        wrap = _chain(wrap, _WRAPPERS[name])
     return wrap
 
 
-def _after(first: Callable[[Any], str], second: ForText) -> Callable[[Any], str]:
+def _chain(first: Callable[[Any], str], second: TextEscaper) -> Callable[[Any], str]:
     return lambda value: second(first(value))
 
 
-def _fitting(show: ForAny, around: tuple[str, ...]) -> ForAny:
+def _fitting(show: ValueEscaper, around: tuple[str, ...]) -> ValueEscaper:
     """`show`, for a place where a fragment of markup could close what stands around it."""
 
     def shown(value: Any) -> Any:

@@ -13,7 +13,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from pribble.compiler.escapers import ways
+from pribble.compiler.escapers import escapers
 from pribble.errors import Place, TemplateError, did_you_mean
 from pribble.language.expressions import (
     All,
@@ -27,7 +27,6 @@ from pribble.language.expressions import (
     Expression,
     Fallback,
     Formatted,
-    Item,
     Listing,
     Local,
     Maybe,
@@ -36,6 +35,7 @@ from pribble.language.expressions import (
     Negative,
     Not,
     PerItem,
+    Subscript,
 )
 from pribble.markup.contexts import Context
 from pribble.values.formatters import COUNTING, DEEP, FORMATTERS, WALKING, Factory, complaint
@@ -97,13 +97,13 @@ def described(expression: Expression) -> str:
             return name
         case Member(base=base, name=name):
             return f"{described(base)}.{name}"
-        case Item(base=All(), key=Constant(value=str(key))):
+        case Subscript(base=All(), key=Constant(value=str(key))):
             return key
-        case Item(base=base, key=Constant(value=str(key))):
+        case Subscript(base=base, key=Constant(value=str(key))):
             return f"{described(base)}.{key}"
-        case Item(base=base, key=Constant(value=int(key))):
+        case Subscript(base=base, key=Constant(value=int(key))):
             return f"{described(base)}[{key}]"
-        case Item(base=base):
+        case Subscript(base=base):
             return f"{described(base)}[…]"
         case Maybe(step=step):
             return described(step)
@@ -113,7 +113,7 @@ def described(expression: Expression) -> str:
 
 
 @dataclass(slots=True)
-class Lowering:
+class ExpressionCompiler:
     """Lowers the expressions of one program; collects its sites, constants and formatters on the way."""
 
     known: Mapping[str, Factory] = field(default_factory=lambda: FORMATTERS)
@@ -152,8 +152,8 @@ class Lowering:
     def way(self, context: Context) -> str:
         """The name of the function that shows a text in `context`; with ``show_`` before it, of that for any value."""
         if context not in self._ways:
-            name = f"{context.how}_{len(self._ways)}" if context.around else context.how
-            self.constants[name], self.constants[f"show_{name}"] = ways(context)
+            name = f"{context.how}_{len(self._ways)}" if context.enclosing else context.how
+            self.constants[name], self.constants[f"show_{name}"] = escapers(context)
             self._ways[context] = name
         return self._ways[context]
 
@@ -188,9 +188,9 @@ class Lowering:
                 return self._place_word(binding, node)
             case Member(place=place, base=base, name=name):
                 return self._read(base, name, node, place)
-            case Item(place=place, base=base, key=Constant(value=str(key))):
+            case Subscript(place=place, base=base, key=Constant(value=str(key))):
                 return self._read(base, key, node, place)
-            case Item(place=place, base=base, key=key):
+            case Subscript(place=place, base=base, key=key):
                 return self.call(
                     "item",
                     self.value(base),
@@ -334,7 +334,7 @@ class Lowering:
             return self.variable(base.binding)
         return None
 
-    def _maybe(self, step: Name | Local | Member | Item) -> ast.expr:
+    def _maybe(self, step: Name | Local | Member | Subscript) -> ast.expr:
         path, place = described(step), step.place
         match step:
             case Name(name=name) if name in self.common:
@@ -359,7 +359,7 @@ class Lowering:
                     place=place,
                     path=path,
                 )
-            case Item(base=base, key=key):
+            case Subscript(base=base, key=key):
                 return self.call(
                     "item_maybe",
                     self.value(base),

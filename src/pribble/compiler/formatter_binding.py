@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from pribble.compiler.escapers import ways
+from pribble.compiler.escapers import escapers
 from pribble.compiler.expression_compiler import FormatterCall
-from pribble.compiler.formatter_results import issuing
+from pribble.compiler.formatter_results import remember_results
 from pribble.errors import Place, PribbleError
 from pribble.markup.contexts import Context
 from pribble.values.formatters import Factory, is_of_application, prepared
@@ -18,7 +18,7 @@ from pribble.values.settings import Settings
 Noting = Callable[[Callable[[Any], str], Callable[[Place], str | None]], Callable[[Any], str]]
 
 
-def applying(
+def bind_formatter(
     call: FormatterCall,
     settings: Settings,
     factories: Mapping[str, Factory],
@@ -40,8 +40,8 @@ def applying(
     def made(arguments: tuple[Any, ...], given: Mapping[str, Any]) -> Apply:
         apply = prepared(factory, own, arguments, given)
         if is_of_application(factory):
-            apply = issuing(apply, call.name, mark)
-        return _shown(apply, call.context, None if own.has_point else noting, own)
+            apply = remember_results(apply, call.name, mark)
+        return _with_escaper(apply, call.context, None if own.has_point else noting, own)
 
     if call.arguments is None:
         return _with_arguments(made)
@@ -55,14 +55,14 @@ def applying(
 _ESCAPED = frozenset({"markup", "plain", "line", "inline"})
 
 
-def _shown(apply: Apply, context: Context | None, noting: Noting | None, own: Settings) -> Apply:
+def _with_escaper(apply: Apply, context: Context | None, noting: Noting | None, own: Settings) -> Apply:
     """`apply`, its results shown."""
     if context is None:
         return apply
-    if context.way in _ESCAPED and context.within in ((), ("attribute",)) and FIGURES in vars(apply):
+    if context.escaper in _ESCAPED and context.wrappers in ((), ("attribute",)) and FIGURES in vars(apply):
         return apply
-    show = ways(context)[1]
-    if noting is not None and context.way in _ESCAPED and not context.within:
+    show = escapers(context)[1]
+    if noting is not None and context.escaper in _ESCAPED and not context.wrappers:
         show = noting(show, lambda place: own.locale)
     return lambda value, *each: show(apply(value, *each))
 

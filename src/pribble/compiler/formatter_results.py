@@ -14,7 +14,7 @@ from pribble.errors import FieldError, Place, PribbleError
 _Mark = tuple[Place, tuple[Place | None, ...]]
 
 
-class Issued:
+class FormatterResults:
     """What was given so far, by the mark: of each mark in the order of its turns."""
 
     def __init__(self) -> None:
@@ -42,10 +42,10 @@ class Issued:
 
 
 # That of the rendering that is made just now.
-ISSUED: ContextVar[Issued | None] = ContextVar("issued", default=None)
+FORMATTER_RESULTS: ContextVar[FormatterResults | None] = ContextVar("issued", default=None)
 
 
-def issuing(formatter: Callable[..., Any], name: str, place: Callable[[], Place | None]) -> Callable[..., Any]:
+def remember_results(formatter: Callable[..., Any], name: str, place: Callable[[], Place | None]) -> Callable[..., Any]:
     """A formatter of an application, called once a mark and turn; `place` gives the mark that calls it.
 
     What it raises becomes an error of the template's, with the original as its cause.
@@ -61,7 +61,7 @@ def issuing(formatter: Callable[..., Any], name: str, place: Callable[[], Place 
                 says = f"{type(error).__name__}: {error}" if str(error) else type(error).__name__
                 raise FieldError(f"the formatter {name} fails: {says}") from error
 
-        known, mark = ISSUED.get(), place()
+        known, mark = FORMATTER_RESULTS.get(), place()
         return call() if known is None or mark is None else known.at(mark, call)
 
     return issued

@@ -12,61 +12,63 @@ from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from typing import Any
 
-from pribble.compiler.picture_steps import Finder, Pictures, outer_start
+from pribble.compiler.picture_steps import PictureEdits, PictureSource, outer_start
 from pribble.compiler.program import needed
 from pribble.compiler.runtime import BLANK_STYLE
 from pribble.compiler.steps import (
     LINE,
     MARKUP,
     PREHEADER,
-    Chosen,
-    Edit,
-    Embedded,
-    Hold,
-    LeftOut,
-    Release,
-    Shown,
+    BeginCapture,
+    DynamicPicture,
+    EndCapture,
+    OptionalAttribute,
+    ShowValue,
+    StaticPicture,
+    StepEdit,
     block_steps,
-    edited,
-    joined,
+    edited_steps,
+    join_literals,
 )
 from pribble.errors import Place
-from pribble.language.linked_source import CLOSE, OPEN, SET, SHOW, LiftedBlock, Tape
+from pribble.language.linked_source import CLOSE, OPEN, SET, SHOW, ExtractedBlock, LinkedSource
 from pribble.markup.contexts import MARK, Context, is_picture_place
 from pribble.markup.events import Characters, Closed, Marked, Opened, between
 from pribble.markup.page import Page
-from pribble.markup.references import decoded
+from pribble.markup.references import decode_references
 from pribble.markup.scanner import Attribute, StartTag
-from pribble.passes.style_edits import Change, Dressing, corners, together
-from pribble.pictures.picture_slots import Source
+from pribble.passes.style_edits import StyleEdit, StyleEdits, fragment_boundaries, merge_slices
+from pribble.pictures.picture_slots import PictureSlot
 from pribble.values.escaping import markup
 
 # An attribute that a page which is dressed late has on its style sheets and pictures, and loses then: where each was
 # written.
-STANDS = "data-pribble-stands"
+RESOURCE_NUMBER = "data-pribble-stands"
 # A declaration up to its value, and what ends it.
 _PROPERTY = re.compile("(?:\\A|(?<=[;{}\U000f0000-\U0010ffff])|(?<=\\*/))\\s*(?P<own>[-\\w]+\\s*:\\s*)\\Z")
 _CHARSET = re.compile(r"charset\s*=\s*([^\s;\"']+)", re.IGNORECASE)
 _DECLARATION_END = re.compile("\\s*(?:(?P<own>;)|(?=[}\U000f0000-\U0010ffff])|\\Z)")
 
 
-def html_steps(tape: Tape, page: Page, finder: Finder, dressing: Dressing | None, *, preheader: bool) -> list[Any]:
+def build_html_steps(
+    tape: LinkedSource, page: Page, finder: PictureSource, dressing: StyleEdits | None, *, preheader: bool
+) -> list[Any]:
     """The steps of the HTML program; without a `dressing`, of a page that is dressed when it is rendered.  Raises
     `PictureError` for a picture that is not there."""
-    return list(together(list(joined(_Edits(tape, page, finder, dressing).steps(preheader)))))
+    return list(merge_slices(list(join_literals(_PageEdits(tape, page, finder, dressing).steps(preheader)))))
 
 
-def standing_places(tape: Tape, page: Page) -> tuple[Place, ...]:
+def resource_places(tape: LinkedSource, page: Page) -> tuple[Place, ...]:
     """Where the style sheets of a page stand, in its own ``style`` elements and linked, and its pictures are named."""
     places = []
-    for tag in standing(page):
+    for tag in resource_tags(page):
         source = tag.attribute("src")
         at = (tag.start, tag.end) if source is None else (source.value_start, source.value_end)
         places.append(tape.place(*at))
     return tuple(places)
 
 
-def standing(page: Page) -> list[StartTag]:
+def resource_tags(page: Page) -> list[StartTag]:
     """The tags of a page's style sheets and pictures."""
     tags = [event.tag for event in page.events if isinstance(event, Opened) and not event.implied]
     return [
@@ -76,10 +78,10 @@ def standing(page: Page) -> list[StartTag]:
     ]
 
 
-def text_page_steps(tape: Tape, page: Page, finder: Finder) -> list[Any]:
+def build_text_page_steps(tape: LinkedSource, page: Page, finder: PictureSource) -> list[Any]:
     """The steps of the page that a text is taken from when it is rendered: what only the HTML has left out, what only
     the text has put in, and no pictures."""
-    edits: list[Edit] = []
+    edits: list[StepEdit] = []
     opened: list[tuple[int, bool]] = []
     for event in page.events:
         if isinstance(event, Marked):
@@ -89,15 +91,15 @@ def text_page_steps(tape: Tape, page: Page, finder: Finder) -> list[Any]:
             elif mark.role == CLOSE:
                 start, only_html = opened.pop()
                 if only_html:
-                    edits.append(Edit(start, event.offset + 1, ()))
-            elif mark.lifted is not None and mark.lifted.kind == "only":
-                edits.append(Edit(event.offset, event.offset + 1, tuple(_only_text(mark.lifted))))
-    made = joined(_Edits(tape, page, finder, None).bare_steps(edits))
-    return [step for step in made if not isinstance(step, Chosen)]
+                    edits.append(StepEdit(start, event.offset + 1, ()))
+            elif mark.extracted is not None and mark.extracted.kind == "only":
+                edits.append(StepEdit(event.offset, event.offset + 1, tuple(_only_text(mark.extracted))))
+    made = join_literals(_PageEdits(tape, page, finder, None).bare_steps(edits))
+    return [step for step in made if not isinstance(step, DynamicPicture)]
 
 
-def _only_text(block: LiftedBlock) -> Iterator[Any]:
-    steps = text_block_steps(dedented(block.tape), MARKUP, references=True)
+def _only_text(block: ExtractedBlock) -> Iterator[Any]:
+    steps = build_block_steps(dedented(block.tape), MARKUP, references=True)
     inside = [markup(step) if isinstance(step, str) else step for step in steps]
     yield from (_ALONE, *inside, "</span>") if block.alone else inside
 
@@ -106,7 +108,7 @@ def _only_text(block: LiftedBlock) -> Iterator[Any]:
 _ALONE = '<span style="display:block;white-space:pre;margin:1em 0">'
 
 
-def dedented(tape: Tape) -> Tape:
+def dedented(tape: LinkedSource) -> LinkedSource:
     """A tape of plain text without the indentation that all its lines share, and without empty lines at its ends."""
     lines = tape.text.split("\n")
     filled = [line for line in lines if line.strip()]
@@ -115,28 +117,28 @@ def dedented(tape: Tape) -> Tape:
     return replace(tape, text=text.strip("\n"))
 
 
-class _Edits:
+class _PageEdits:
     """All edits of a page."""
 
-    def __init__(self, tape: Tape, page: Page, finder: Finder, dressing: Dressing | None) -> None:
+    def __init__(self, tape: LinkedSource, page: Page, finder: PictureSource, dressing: StyleEdits | None) -> None:
         self.tape, self.page, self.finder = tape, page, finder
         self.contexts = _contexts(page)
         self.is_late = dressing is None
-        self.dressing = dressing or Dressing()
-        self.pictures = Pictures(tape, finder, None if dressing is None else dict(dressing.sizes))
+        self.dressing = dressing or StyleEdits()
+        self.pictures = PictureEdits(tape, finder, None if dressing is None else dict(dressing.sizes))
 
     def steps(self, preheader: bool) -> Iterator[Any]:
         tape, page = self.tape, self.page
         edits = self._of_balance()
-        edits += [Edit(offset, offset, (corner,)) for offset, corner in corners(page, tape.text)]
-        edits += [Edit(change.start, change.end, tuple(self._pieces(change))) for change in self.dressing.changes]
+        edits += [StepEdit(offset, offset, (corner,)) for offset, corner in fragment_boundaries(page, tape.text)]
+        edits += [StepEdit(change.start, change.end, tuple(self._pieces(change))) for change in self.dressing.edits]
         edits += self._of_events()
         edits += self._of_standing()
         if preheader:
-            edits.append(Edit(offset := _body_start(tape, page), offset, (PREHEADER,)))
-        return edited(tape, self.contexts, edits, 0, len(tape.text))
+            edits.append(StepEdit(offset := _body_start(tape, page), offset, (PREHEADER,)))
+        return edited_steps(tape, self.contexts, edits, 0, len(tape.text))
 
-    def bare_steps(self, edits: Sequence[Edit]) -> Iterator[Any]:
+    def bare_steps(self, edits: Sequence[StepEdit]) -> Iterator[Any]:
         """The steps of the page as it is, with these edits: no pictures, nothing dressed."""
         tags = [
             edit
@@ -147,31 +149,31 @@ class _Edits:
         marks = [
             e.offset
             for e in self.page.events
-            if isinstance(e, Marked) and e.context and e.context.way in ("css", "font")
+            if isinstance(e, Marked) and e.context and e.context.escaper in ("css", "font")
         ]
         end = len(self.tape.text)
         rules = _declaration_edits(self.tape, marks, self.contexts, 0, end)
         own = [*edits, *self._of_balance(), *self._of_standing(), *tags, *rules]
-        return edited(self.tape, self.contexts, own, 0, end)
+        return edited_steps(self.tape, self.contexts, own, 0, end)
 
-    def _of_balance(self) -> list[Edit]:
+    def _of_balance(self) -> list[StepEdit]:
         """What keeps apart or together what an author left to the page around it."""
         page = self.page
         return [
-            *(Edit(offset, offset, (end_tag,)) for offset, end_tag in page.end_tags),
-            *(Edit(offset, offset, (" ",)) for offset in page.joints),
-            *(Edit(start, end, (written,)) for start, end, written in page.rewritten),
+            *(StepEdit(offset, offset, (end_tag,)) for offset, end_tag in page.end_tags),
+            *(StepEdit(offset, offset, (" ",)) for offset in page.joints),
+            *(StepEdit(start, end, (written,)) for start, end, written in page.rewritten),
         ]
 
-    def _of_standing(self) -> list[Edit]:
+    def _of_standing(self) -> list[StepEdit]:
         """Where each style sheet and picture stands, for a page that is dressed when it is rendered: by its place in
         `standing_places`."""
         if not self.is_late:
             return []
-        ends = [tag.start + 1 + len(tag.name) for tag in standing(self.page)]
-        return [Edit(end, end, (f' {STANDS}="{number}"',)) for number, end in enumerate(ends)]
+        ends = [tag.start + 1 + len(tag.name) for tag in resource_tags(self.page)]
+        return [StepEdit(end, end, (f' {RESOURCE_NUMBER}="{number}"',)) for number, end in enumerate(ends)]
 
-    def _pieces(self, change: Change) -> Iterator[Any]:
+    def _pieces(self, change: StyleEdit) -> Iterator[Any]:
         for piece in change.pieces:
             if isinstance(piece, tuple):
                 start, end = piece
@@ -180,13 +182,15 @@ class _Edits:
                     *_declaration_edits(self.tape, marks, self.contexts, start, end),
                     *self.pictures.css_edits(start, end, '"'),
                 ]
-                yield from edited(self.tape, self.contexts, edits, start, end)
+                yield from edited_steps(self.tape, self.contexts, edits, start, end)
             elif piece.__class__ is str:
-                yield from (Embedded(part) if isinstance(part, Source) else part for part in self.finder.split(piece))
+                yield from (
+                    StaticPicture(part) if isinstance(part, PictureSlot) else part for part in self.finder.split(piece)
+                )
             else:
                 yield piece
 
-    def _of_events(self) -> Iterator[Edit]:
+    def _of_events(self) -> Iterator[StepEdit]:
         opened = [e for e in (*self.page.events, *self.page.hidden) if isinstance(e, Opened) and not e.implied]
         widths = self.pictures.shown_widths(opened)
         sheet: int | None = None  # where the tag of the style sheet stands that is being read
@@ -196,26 +200,26 @@ class _Edits:
                     yield from self.pictures.edits(event, widths)
                     yield from self._tag(event)
                     sheet = event.tag.start
-                case Marked() if event.context and event.context.way in ("css", "font"):
+                case Marked() if event.context and event.context.escaper in ("css", "font"):
                     yield from _declaration_edits(self.tape, [event.offset], self.contexts, 0, len(self.tape.text))
-                case Characters(raw="style") if sheet not in self.dressing.sheets:
+                case Characters(raw="style") if sheet not in self.dressing.edited_sheets:
                     yield from self.pictures.css_edits(event.start, event.end)
 
-    def _tag(self, opened: Opened) -> Iterator[Edit]:
+    def _tag(self, opened: Opened) -> Iterator[StepEdit]:
         tag, shown = opened.tag, sorted(opened.marks)
         for attribute in tag.attributes:
             marks = between(shown, attribute.value_start, attribute.value_end)
             if attribute.name == "charset" and tag.name == "meta":
-                yield Edit(attribute.start, attribute.end, ('charset="utf-8"',))
+                yield StepEdit(attribute.start, attribute.end, ('charset="utf-8"',))
             elif attribute.name == "content" and (found := self._charset(tag, attribute)):
-                yield Edit(found.start(1), found.end(1), ("utf-8",))
+                yield StepEdit(found.start(1), found.end(1), ("utf-8",))
             elif attribute.name == "style":
-                if tag.start not in self.dressing.dressed:
+                if tag.start not in self.dressing.styled_tags:
                     yield from self._style(opened, attribute, marks)
             elif len(marks) == 1 == attribute.value_end - attribute.value_start and not (
                 attribute.name in _NEVER_LEFT_OUT or is_picture_place(tag.name, attribute.name)
             ):
-                yield _left_out(self.tape, attribute, opened.marks[marks[0]])
+                yield _optional_attribute(self.tape, attribute, opened.marks[marks[0]])
 
     def _charset(self, tag: StartTag, attribute: Attribute) -> re.Match[str] | None:
         """The charset that an older page names: ``<meta http-equiv="Content-Type" content="text/html; charset=…">``."""
@@ -227,13 +231,13 @@ class _Edits:
             return None
         return _CHARSET.search(self.tape.text, attribute.value_start, attribute.value_end)
 
-    def _style(self, opened: Opened, attribute: Attribute, marks: Sequence[int]) -> Iterator[Edit]:
+    def _style(self, opened: Opened, attribute: Attribute, marks: Sequence[int]) -> Iterator[StepEdit]:
         start, end = attribute.value_start, attribute.value_end
         urls = list(self.pictures.css_edits(start, end, attribute.quote or '"'))
         yield from _style_edits(self.tape, opened, attribute, marks, self.contexts, urls)
 
 
-def title_steps(tape: Tape, page: Page) -> list[Any] | None:
+def build_title_steps(tape: LinkedSource, page: Page) -> list[Any] | None:
     """The steps that give the text of the page's ``<title>``, or None where it has none."""
     depth, inside, found = 0, False, False
     steps: list[Any] = []
@@ -249,11 +253,11 @@ def title_steps(tape: Tape, page: Page) -> list[Any] | None:
                 if inside or (mark.role == SET and not depth and not found):
                     steps += block_steps(mark, LINE)
             case Characters(start=start, end=end) if inside:
-                steps.append(decoded(tape.text[start:end]))
+                steps.append(decode_references(tape.text[start:end]))
     return steps if found else None
 
 
-def text_block_steps(tape: Tape, context: Context, *, references: bool) -> list[Any]:
+def build_block_steps(tape: LinkedSource, context: Context, *, references: bool) -> list[Any]:
     """The steps of a tape that is text and no markup, its values shown in `context`; with `references`, those in its
     literals are read."""
     used = needed(tape)
@@ -262,7 +266,7 @@ def text_block_steps(tape: Tape, context: Context, *, references: bool) -> list[
     for found in [*MARK.finditer(tape.text), None]:
         end = found.start() if found else len(tape.text)
         literal = tape.text[position:end]
-        steps += [decoded(literal) if references else literal] if literal else []
+        steps += [decode_references(literal) if references else literal] if literal else []
         if found:
             steps += block_steps(tape.mark(end), context, used)
             position = found.end()
@@ -282,7 +286,7 @@ def _contexts(page: Page) -> dict[int, Context]:
     return contexts
 
 
-def _body_start(tape: Tape, page: Page) -> int:
+def _body_start(tape: LinkedSource, page: Page) -> int:
     """Where the preheader goes: at the head of the body, also of one that is implied."""
     return next((e.tag.end for e in page.events if isinstance(e, Opened) and e.tag.name == "body"), len(tape.text))
 
@@ -290,25 +294,25 @@ def _body_start(tape: Tape, page: Page) -> int:
 _NEVER_LEFT_OUT = frozenset({"alt", "src", "srcset"})
 
 
-def _left_out(tape: Tape, attribute: Attribute, context: Context) -> Edit:
+def _optional_attribute(tape: LinkedSource, attribute: Attribute, context: Context) -> StepEdit:
     start = outer_start(tape, attribute)
     mark = tape.mark(attribute.value_start)
     assert mark.value is not None
     before, after = tape.text[start : attribute.value_start], tape.text[attribute.value_end : attribute.end]
-    return Edit(start, attribute.end, (LeftOut(before, Shown(mark.value, context), after),))
+    return StepEdit(start, attribute.end, (OptionalAttribute(before, ShowValue(mark.value, context), after),))
 
 
 # ---- styles ---------------------------------------------------------------------------------------------------
 
 
 def _style_edits(
-    tape: Tape,
+    tape: LinkedSource,
     opened: Opened,
     attribute: Attribute,
     marks: Sequence[int],
     contexts: dict[int, Context],
-    urls: list[Edit],
-) -> Iterator[Edit]:
+    urls: list[StepEdit],
+) -> Iterator[StepEdit]:
     """Declarations that may be left out, the pictures it names, the whole attribute where nothing may be left of it."""
     start, end = attribute.value_start, attribute.value_end
     declarations = list(_declaration_edits(tape, marks, contexts, start, end))
@@ -316,11 +320,15 @@ def _style_edits(
         yield from (*declarations, *urls)
         return
     outer = outer_start(tape, attribute)
-    steps = edited(tape, contexts, [*declarations, *urls], start, end)
-    yield Edit(outer, attribute.end, (Hold(), *steps, Release(tape.text[outer:start], tape.text[end : attribute.end])))
+    steps = edited_steps(tape, contexts, [*declarations, *urls], start, end)
+    yield StepEdit(
+        outer,
+        attribute.end,
+        (BeginCapture(), *steps, EndCapture(tape.text[outer:start], tape.text[end : attribute.end])),
+    )
 
 
-def _may_be_empty(tape: Tape, opened: Opened, declarations: list[Edit], start: int, end: int) -> bool:
+def _may_be_empty(tape: LinkedSource, opened: Opened, declarations: list[StepEdit], start: int, end: int) -> bool:
     """Whether a style holds nothing for certain: only blocks, and declarations that may be left out."""
     blocks = set(between(opened.blocks, start, end))
     if not blocks and not declarations:
@@ -341,19 +349,21 @@ def _may_be_empty(tape: Tape, opened: Opened, declarations: list[Edit], start: i
 
 
 def _declaration_edits(
-    tape: Tape, marks: Sequence[int], contexts: dict[int, Context], start: int, end: int
-) -> Iterator[Edit]:
+    tape: LinkedSource, marks: Sequence[int], contexts: dict[int, Context], start: int, end: int
+) -> Iterator[StepEdit]:
     """The declarations whose whole value is one mark, in the style from `start` to `end`."""
     for offset in marks:
         begin = max(start, offset - 200)
         before = _PROPERTY.search(("" if begin == start else "x") + tape.text[begin:offset])
         after = _DECLARATION_END.match(tape.text, offset + 1, end)
         mark, context = tape.mark(offset), contexts[offset]
-        if before is None or after is None or context.way not in ("css", "font") or mark.value is None:
+        if before is None or after is None or context.escaper not in ("css", "font") or mark.value is None:
             continue
         following = tape.text[after.end() : after.end() + 1]
         if not after["own"] and MARK.match(following) and after.end() < end and tape.mark(after.end()).role == SHOW:
             continue
         first = offset - len(before["own"])
-        shown = Shown(mark.value, context)
-        yield Edit(first, after.end(), (LeftOut(before["own"], shown, tape.text[offset + 1 : after.end()]),))
+        shown = ShowValue(mark.value, context)
+        yield StepEdit(
+            first, after.end(), (OptionalAttribute(before["own"], shown, tape.text[offset + 1 : after.end()]),)
+        )

@@ -28,10 +28,10 @@ _BROUGHT = {
 
 def may_be_nothing(expression: Expression | None) -> bool:
     """Whether a value may come to nothing at all."""
-    return expression is not None and _of_all(expression, "may be nothing", _lacking)
+    return expression is not None and _of_all(expression, "may be nothing", _may_lack)
 
 
-def brought(expression: Expression | None) -> frozenset[str]:
+def brought_elements(expression: Expression | None) -> frozenset[str]:
     """The elements that a value may bring."""
     return frozenset() if expression is None else _of_all(expression, "brings", _bringing)
 
@@ -69,18 +69,18 @@ def _nodes(expression: Expression) -> Iterator[Expression]:
         waiting += children(node)
 
 
-def _lacking(expression: Expression | None) -> bool:
+def _may_lack(expression: Expression | None) -> bool:
     match expression:
         case Maybe():
             return True
         case Choice(value=value, otherwise=otherwise):
-            return otherwise is None or _lacking(value) or _lacking(otherwise)
+            return otherwise is None or _may_lack(value) or _may_lack(otherwise)
         case Fallback(otherwise=otherwise):
-            return _lacking(otherwise)
+            return _may_lack(otherwise)
         case Formatted(value=value):
-            return _lacking(value)
+            return _may_lack(value)
         case Member(base=base):
-            return _lacking(base)
+            return _may_lack(base)
         case Local(binding=binding):
             return bool(binding.facts.get("may be nothing"))
     return False

@@ -8,7 +8,7 @@ nothing in it may reach out into the page.
 from __future__ import annotations
 
 from pribble.compiler.table_formatter import table
-from pribble.markup.fragments import whole
+from pribble.markup.fragments import close_fragment
 from pribble.values.numbers import Apply, text_of
 from pribble.values.safe_text import Fragment
 from pribble.values.settings import Settings
@@ -21,7 +21,7 @@ def html(settings: Settings) -> Apply:
 
 def fragment(text: str) -> Fragment:
     """A text as markup; raises `UnsafeValue` where it would reach out into the page around it."""
-    closed = whole(text)
+    closed = close_fragment(text)
     return Fragment.of(closed, closed, trusted=True)
 
 

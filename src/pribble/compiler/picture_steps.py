@@ -7,35 +7,44 @@ from dataclasses import dataclass
 from typing import Any, Protocol
 
 from pribble.cascade import urls
-from pribble.cascade.style_attribute import decoded_with_places
-from pribble.compiler.steps import Chosen, ChosenSize, Edit, Embedded, Forked, Hold, Raw, value_parts
+from pribble.cascade.style_attribute import decode_with_offsets
+from pribble.compiler.steps import (
+    BeginCapture,
+    CapturedValue,
+    DynamicPicture,
+    DynamicPictureSize,
+    EmbedVariants,
+    StaticPicture,
+    StepEdit,
+    value_parts,
+)
 from pribble.errors import TemplateError, did_you_mean
-from pribble.language.linked_source import SHOW, Tape
+from pribble.language.linked_source import SHOW, LinkedSource
 from pribble.markup.contexts import MARK, is_picture_place
 from pribble.markup.events import Opened, between
-from pribble.markup.references import decoded
+from pribble.markup.references import decode_references
 from pribble.markup.scanner import Attribute, StartTag
 from pribble.markup.srcset_reader import candidates
-from pribble.passes.picture_sizes import Size
+from pribble.passes.picture_sizes import PictureSize
 from pribble.pictures.picture import Picture
-from pribble.pictures.picture_slots import EMBED, Embed, Source
+from pribble.pictures.picture_slots import EMBED, Embed, PictureSlot
 
 TRAVEL = "data-travel"
 
 
-class Finder(Protocol):
+class PictureSource(Protocol):
     """Finds the picture that an author named at an offset of the page."""
 
     density: float
     complete: bool  # whether missing sizes are to be filled in
 
-    def picture(self, name: str, start: int, end: int, travels: Embed | None = None) -> Source | None:
+    def picture(self, name: str, start: int, end: int, travels: Embed | None = None) -> PictureSlot | None:
         """The picture, None for one that is elsewhere.  Raises `PictureError`."""
 
-    def fitted(self, source: Source, shown: int | None, start: int, end: int) -> Source:
+    def fitted(self, source: PictureSlot, shown: int | None, start: int, end: int) -> PictureSlot:
         """The picture with no more pixels than are shown, so wide in CSS pixels."""
 
-    def told_size(self, added: str, source: Source, start: int, end: int) -> None:
+    def report_size(self, added: str, source: PictureSlot, start: int, end: int) -> None:
         """Take note of attributes that were added."""
 
     def split(self, text: str) -> Iterator[str]:
@@ -43,13 +52,13 @@ class Finder(Protocol):
 
 
 @dataclass(slots=True)
-class Pictures:
+class PictureEdits:
     """The pictures of one page; `sizes` is what is said of them, by the offsets of their tags, None where that is only
     known with the data."""
 
-    tape: Tape
-    finder: Finder
-    sizes: dict[int, Size] | None
+    tape: LinkedSource
+    finder: PictureSource
+    sizes: dict[int, PictureSize] | None
 
     def shown_widths(self, tags: Iterable[Opened]) -> dict[Picture, int | None]:
         """How wide each picture named in ``src`` is shown at the most; None where it is shown at its own size."""
@@ -61,18 +70,18 @@ class Pictures:
                 continue
             found = self._found(source, None)
             if found is not None:
-                shown = size.shown(found.picture)
+                shown = size.width_of(found.picture)
                 before = widths.get(found.picture, 0)
                 widths[found.picture] = None if shown is None or before is None else max(shown, before)
         return widths
 
-    def edits(self, opened: Opened, widths: dict[Picture, int | None]) -> Iterator[Edit]:
+    def edits(self, opened: Opened, widths: dict[Picture, int | None]) -> Iterator[StepEdit]:
         """The edits of a tag's pictures."""
         tag = opened.tag
         travels = self._travels(opened)
         candidates = self._candidates(opened, travels)
         if travel := tag.attribute(TRAVEL):
-            yield Edit(outer_start(self.tape, travel), travel.end, ())
+            yield StepEdit(outer_start(self.tape, travel), travel.end, ())
         size = (self.sizes or {}).get(tag.start)
         for attribute in tag.attributes:
             if not is_picture_place(tag.name, attribute.name):
@@ -105,8 +114,8 @@ class Pictures:
             )
         return given
 
-    def _found(self, attribute: Attribute, travels: Embed | None) -> Source | None:
-        name = decoded(self.tape.text[attribute.value_start : attribute.value_end], attribute=True).strip()
+    def _found(self, attribute: Attribute, travels: Embed | None) -> PictureSlot | None:
+        name = decode_references(self.tape.text[attribute.value_start : attribute.value_end], attribute=True).strip()
         if not name:
             return None
         return self.finder.picture(name, attribute.value_start, attribute.value_end, travels)
@@ -114,40 +123,45 @@ class Pictures:
     def _named(
         self,
         attribute: Attribute,
-        found: Source,
-        size: Size | None,
+        found: PictureSlot,
+        size: PictureSize | None,
         widths: dict[Picture, int | None],
         candidates: Sequence[tuple[str, str]],
-    ) -> Iterator[Edit]:
+    ) -> Iterator[StepEdit]:
         place = attribute.value_start, attribute.value_end
         missing = ""
         if size is not None:
-            found, missing = completed(self.finder, found, size, widths.get(found.picture), *place)
+            found, missing = complete_size(self.finder, found, size, widths.get(found.picture), *place)
         quote = attribute.quote or '"'
         name = self.tape.text[attribute.start : attribute.start + len(attribute.name)]
-        address: Any = Embedded(found)
+        address: Any = StaticPicture(found)
         if candidates and attribute.name == "src":
-            address = Forked((Embedded(self._nearest(candidates, found, size)),), (Embedded(found),))
-        yield Edit(attribute.start, attribute.end, (f"{name}={quote}", address, quote + missing))
+            address = EmbedVariants((StaticPicture(self._nearest(candidates, found, size)),), (StaticPicture(found),))
+        yield StepEdit(attribute.start, attribute.end, (f"{name}={quote}", address, quote + missing))
 
     # -- chosen by the data --
 
     def _chosen(
-        self, opened: Opened, attribute: Attribute, marks: Sequence[int], size: Size | None, travels: Embed | None
-    ) -> Iterator[Edit]:
-        if opened.marks[marks[0]].way != "picture":
+        self,
+        opened: Opened,
+        attribute: Attribute,
+        marks: Sequence[int],
+        size: PictureSize | None,
+        travels: Embed | None,
+    ) -> Iterator[StepEdit]:
+        if opened.marks[marks[0]].escaper != "picture":
             return  # its author wrote where it is
         place = self.tape.place(attribute.value_start, attribute.value_end)
-        within = opened.marks[marks[0]].within
+        within = opened.marks[marks[0]].wrappers
         value = None
         if attribute.value_end - attribute.value_start == 1:
             value = self.tape.mark(marks[0]).value
-        steps = (Chosen(value, place, within, size, travels),)
+        steps = (DynamicPicture(value, place, within, size, travels),)
         if value is None:
-            steps = (Hold(), *self._held(attribute), *steps)
-        yield Edit(attribute.value_start, attribute.value_end, steps)
+            steps = (BeginCapture(), *self._held(attribute), *steps)
+        yield StepEdit(attribute.value_start, attribute.value_end, steps)
         if size and self.finder.complete:
-            yield Edit(attribute.end, attribute.end, (ChosenSize(place, size),))
+            yield StepEdit(attribute.end, attribute.end, (DynamicPictureSize(place, size),))
 
     def _held(self, attribute: Attribute) -> Iterator[Any]:
         """The pieces of a picture's name."""
@@ -156,7 +170,7 @@ class Pictures:
             if mark is None:
                 yield part
             else:
-                yield Raw(mark.value) if mark.role == SHOW and mark.value is not None else mark
+                yield CapturedValue(mark.value) if mark.role == SHOW and mark.value is not None else mark
 
     # -- several to choose from --
 
@@ -165,66 +179,71 @@ class Pictures:
         attribute = opened.tag.attribute("srcset")
         if attribute is None or self._marks(opened, attribute) or opened.tag.name not in ("img", "source"):
             return []
-        value = decoded(self.tape.text[attribute.value_start : attribute.value_end], attribute=True)
+        value = decode_references(self.tape.text[attribute.value_start : attribute.value_end], attribute=True)
         found = list(candidates(value))
         start, end = attribute.value_start, attribute.value_end
         return [(self.finder.picture(name, start, end, travels) or name, descriptor) for name, descriptor in found]
 
-    def _nearest(self, candidates: Sequence[tuple[str, str]], own: Source, size: Size | None) -> Any:
+    def _nearest(self, candidates: Sequence[tuple[str, str]], own: PictureSlot, size: PictureSize | None) -> Any:
         """The candidate whose density is nearest to what is wanted."""
-        shown = size.shown(own.picture) if size else None
+        shown = size.width_of(own.picture) if size else None
 
         def density(descriptor: str) -> float:
-            number = _number(descriptor[:-1])
+            number = _density_number(descriptor[:-1])
             return number if descriptor.endswith("x") else number / (shown or own.picture.shown_width)
 
         every = [(own, 1.0), *((name, density(descriptor)) for name, descriptor in candidates)]
-        sources = [(name, dense) for name, dense in every if isinstance(name, Source)]
+        sources = [(name, dense) for name, dense in every if isinstance(name, PictureSlot)]
         wanted = self.finder.density
         return min(sources, key=lambda each: (abs(each[1] - wanted), -each[1]))[0]
 
-    def _srcset(self, tag: StartTag, candidates: Sequence[tuple[str, str]], travels: Embed | None) -> Iterator[Edit]:
+    def _srcset(
+        self, tag: StartTag, candidates: Sequence[tuple[str, str]], travels: Embed | None
+    ) -> Iterator[StepEdit]:
         attribute = tag.attribute("srcset")
-        if attribute is None or not any(isinstance(name, Source) for name, _ in candidates):
+        if attribute is None or not any(isinstance(name, PictureSlot) for name, _ in candidates):
             return
         pieces: list[Any] = [' srcset="']
         for index, (name, descriptor) in enumerate(candidates):
             pieces += [", "] if index else []
-            pieces += [Embedded(name) if isinstance(name, Source) else name.replace('"', "&quot;"), f" {descriptor}"]
-        yield Edit(outer_start(self.tape, attribute), attribute.end, (Forked((), (*pieces, '"')),))
+            pieces += [
+                StaticPicture(name) if isinstance(name, PictureSlot) else name.replace('"', "&quot;"),
+                f" {descriptor}",
+            ]
+        yield StepEdit(outer_start(self.tape, attribute), attribute.end, (EmbedVariants((), (*pieces, '"')),))
 
     # -- in style sheets --
 
-    def css_edits(self, start: int, end: int, quote: str | None = None) -> Iterator[Edit]:
+    def css_edits(self, start: int, end: int, quote: str | None = None) -> Iterator[StepEdit]:
         """The pictures that the literal CSS of a stretch names; `quote` is that of the attribute it is in."""
         text = self.tape.text[start:end]
-        css, places = decoded_with_places(text) if quote else (text, range(len(text) + 1))
-        for named in urls.found(css):
+        css, places = decode_with_offsets(text) if quote else (text, range(len(text) + 1))
+        for named in urls.find_urls(css):
             first, last = start + places[named.start], start + places[named.end]
             if named.font or MARK.search(css, named.start, named.end):
                 continue
             if (found := self.finder.picture(named.address, first, last)) is not None:
-                yield Edit(first, last, ("url(", Embedded(found), ")"))
+                yield StepEdit(first, last, ("url(", StaticPicture(found), ")"))
 
 
-def completed(
-    finder: Finder, source: Source, size: Size, shown: int | None, start: int, end: int
-) -> tuple[Source, str]:
+def complete_size(
+    finder: PictureSource, source: PictureSlot, size: PictureSize, shown: int | None, start: int, end: int
+) -> tuple[PictureSlot, str]:
     """A picture with no more pixels than are `shown`, so wide in CSS pixels, and its missing sizes as attributes."""
-    missing = size.missing(source.picture) if finder.complete else ""
+    missing = size.missing_attributes(source.picture) if finder.complete else ""
     if missing:
-        finder.told_size(missing, source, start, end)
+        finder.report_size(missing, source, start, end)
     return finder.fitted(source, shown, start, end), missing
 
 
-def _number(text: str) -> float:
+def _density_number(text: str) -> float:
     try:
         return float(text)
     except ValueError:
         return 1.0
 
 
-def outer_start(tape: Tape, attribute: Attribute) -> int:
+def outer_start(tape: LinkedSource, attribute: Attribute) -> int:
     """Where the white space before an attribute begins."""
     start = attribute.start
     while tape.text[start - 1] in "\t\n\f\r ":

@@ -11,10 +11,10 @@ from pribble.compiler.expression_compiler import Site
 from pribble.errors import FieldError, LimitReached, PribbleError
 from pribble.values.arithmetic import refused
 from pribble.values.counting import CELL
-from pribble.values.kinds import BROKEN, AlreadyTold
+from pribble.values.kinds import BROKEN_VALUE, AlreadyTold
 
 
-def placed(error: PribbleError, site: Site, positions: Mapping[str, int] | None = None) -> PribbleError:
+def with_place(error: PribbleError, site: Site, positions: Mapping[str, int] | None = None) -> PribbleError:
     """A copy of `error` that knows its place, with the positions of the loops it happened in."""
     problem, path = error.problem, site.path
     if cell := CELL.get():  # a place in a table, which no loop of the template goes through
@@ -29,7 +29,7 @@ def placed(error: PribbleError, site: Site, positions: Mapping[str, int] | None 
     return type(error)(problem, place=site.place, hint=error.hint, related=error.related)
 
 
-class Survey:
+class ProblemCollector:
     """Collects the problems of one run and knows in which turns of which loops they happened."""
 
     def __init__(self, sites: tuple[Site, ...]) -> None:
@@ -41,22 +41,22 @@ class Survey:
         """`function`, its errors collected and its result then broken."""
 
         def watched(*arguments: Any) -> Any:
-            if any(argument is BROKEN for argument in arguments):
-                return BROKEN
+            if any(argument is BROKEN_VALUE for argument in arguments):
+                return BROKEN_VALUE
             try:
                 made = function(*arguments)
-                return self.watching(made) if callable(made) and made is not BROKEN else made
+                return self.watching(made) if callable(made) and made is not BROKEN_VALUE else made
             except LimitReached:
                 raise
             except AlreadyTold:
-                return BROKEN
+                return BROKEN_VALUE
             except (PribbleError, DecimalException) as error:
                 known = refused(error) if isinstance(error, DecimalException) else error
                 site = self.sites[sys._getframe(1).f_lineno - 1]
-                made = placed(known, site, self.positions)
+                made = with_place(known, site, self.positions)
                 made.__cause__ = error.__cause__
                 self.problems.append(made)
-                return BROKEN
+                return BROKEN_VALUE
 
         return watched
 

@@ -18,26 +18,26 @@ from typing import Any, Protocol
 
 from pribble.compiler.expression_compiler import (
     DATA,
+    ExpressionCompiler,
     FormatterCall,
-    Lowering,
     Site,
     class_check,
     described,
     items_variable,
 )
-from pribble.compiler.formatter_binding import Noting, applying
-from pribble.compiler.formatter_results import ISSUED
+from pribble.compiler.formatter_binding import Noting, bind_formatter
+from pribble.compiler.formatter_results import FORMATTER_RESULTS
 from pribble.compiler.metering import Meter
-from pribble.compiler.problem_collector import Survey, placed
-from pribble.compiler.runtime import HELPERS
+from pribble.compiler.problem_collector import ProblemCollector, with_place
+from pribble.compiler.runtime import RUNTIME_FUNCTIONS
 from pribble.errors import LimitReached, Place, PribbleError
 from pribble.language.expressions import Binding, Local, children
-from pribble.language.linked_source import BRANCH, CLOSE, SET, Loop, Tape, TapeMark
+from pribble.language.linked_source import BRANCH, CLOSE, SET, LinkedSource, Loop, Marker
 from pribble.limits import Limits
 from pribble.values import lookup
 from pribble.values.arithmetic import compute, refused
 from pribble.values.formatters import Factory
-from pribble.values.kinds import kind, plain
+from pribble.values.kinds import canonical, kind
 from pribble.values.settings import Settings
 
 # To a program run with care nothing is a dict that it might read at once; all is read by the function that knows how.
@@ -55,7 +55,7 @@ POINTED: ContextVar[dict[Place, tuple[str, str]] | None] = ContextVar("pointed",
 
 
 @dataclass(frozen=True, slots=True)
-class World:
+class ProgramWorld:
     """What a program runs in: the formatters it may call, values that every template sees, limits, and
     `helpers`, functions of its steps' own."""
 
@@ -65,14 +65,14 @@ class World:
     helpers: Mapping[str, Any]
 
 
-class Sink(Protocol):
+class Emitter(Protocol):
     """Writes straight runs of steps; `prologue` and `result` are what the function begins and ends with."""
 
     @property
     def prologue(self) -> str: ...
     @property
     def result(self) -> str: ...
-    def written(self, run: Sequence[Any], lowering: Lowering) -> list[ast.stmt]: ...
+    def emit(self, run: Sequence[Any], lowering: ExpressionCompiler) -> list[ast.stmt]: ...
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,7 +84,7 @@ class Program:
     constants: Mapping[str, Any]
     formatters: Mapping[str, FormatterCall]
 
-    def bound(self, settings: Settings, world: World, others: Mapping[Place, str] | None = None) -> Run:
+    def bound(self, settings: Settings, world: ProgramWorld, others: Mapping[Place, str] | None = None) -> Run:
         """The function for one locale and time zone; it raises errors that name their place.
 
         `others` are the marks that show a value without a formatter where the locale writes no point before decimals,
@@ -123,10 +123,10 @@ class Program:
 
         return program
 
-    def surveyed(self, settings: Settings, world: World, data: Any) -> list[PribbleError]:
+    def collect_problems(self, settings: Settings, world: ProgramWorld, data: Any) -> list[PribbleError]:
         """Every problem that the data have here: what cannot be read comes to nothing, and the program goes on."""
         _begin()
-        survey = Survey(self.sites)
+        survey = ProblemCollector(self.sites)
         namespace = self._namespace(settings, world)
         if world.limits.steps is not None:
             namespace = Meter(world.limits.steps).metered(namespace)
@@ -144,7 +144,7 @@ class Program:
 
         def noting(value: Any) -> str:
             made = show(value)
-            if value.__class__ not in _WITHOUT_DECIMALS and kind(plain(value)) == "number" and "." in made:
+            if value.__class__ not in _WITHOUT_DECIMALS and kind(canonical(value)) == "number" and "." in made:
                 noted, place = POINTED.get(), self._mark()
                 if place is not None and noted is not None and (locale := locale_at(place)) is not None:
                     noted.setdefault(place, (made, locale))
@@ -164,13 +164,13 @@ class Program:
         run: Run = namespace["program"]
         return run
 
-    def _namespace(self, settings: Settings, world: World, noting: Noting | None = None) -> dict[str, Any]:
+    def _namespace(self, settings: Settings, world: ProgramWorld, noting: Noting | None = None) -> dict[str, Any]:
         formatters = {
-            name: applying(call, settings, world.formatters, self._mark, noting)
+            name: bind_formatter(call, settings, world.formatters, self._mark, noting)
             for name, call in self.formatters.items()
         }
         return {
-            **HELPERS,
+            **RUNTIME_FUNCTIONS,
             "LIMITS": _within_steps(world.limits),
             "compute": partial(compute, longest=world.limits.text),
             "common": _common(world.common),
@@ -186,12 +186,12 @@ class Program:
             if traceback.tb_frame.f_code.co_filename == _FILE:
                 line = traceback.tb_lineno
             traceback = traceback.tb_next
-        return placed(error, self.sites[line - 1]) if line and error.place is None else error
+        return with_place(error, self.sites[line - 1]) if line and error.place is None else error
 
 
 def _begin() -> None:
     """Formatters of an application that were called in an earlier run of this rendering are not called again."""
-    issued = ISSUED.get()
+    issued = FORMATTER_RESULTS.get()
     if issued is not None:
         issued.begin()
 
@@ -212,7 +212,7 @@ def _common(values: Mapping[str, Any]) -> Callable[[Any, str], Any]:
     """Reads a name that every template sees: the data's own first."""
 
     def common(data: Any, name: str) -> Any:
-        found = lookup.field(data, name)
+        found = lookup.record_field(data, name)
         return values[name] if found is lookup.MISSING else found
 
     return common
@@ -221,9 +221,9 @@ def _common(values: Mapping[str, Any]) -> Callable[[Any, str], Any]:
 # ---- building -------------------------------------------------------------------------------------------------
 
 
-def compiled(steps: Sequence[Any], sink: Sink, world: World) -> Program:
+def compile_steps(steps: Sequence[Any], sink: Emitter, world: ProgramWorld) -> Program:
     """The program of `steps`: tape marks that open, branch, close and set, and whatever else `sink` writes."""
-    lowering = Lowering(world.formatters, frozenset(world.common))
+    lowering = ExpressionCompiler(world.formatters, frozenset(world.common))
     body = _Builder(steps, sink, lowering).block()
     function = ast.parse(
         f"def program(data):\n turns = [LIMITS.turns]; room = [LIMITS.output]\n {sink.prologue}\n"
@@ -240,7 +240,7 @@ def compiled(steps: Sequence[Any], sink: Sink, world: World) -> Program:
 
 
 class _Builder:
-    def __init__(self, steps: Sequence[Any], sink: Sink, lowering: Lowering) -> None:
+    def __init__(self, steps: Sequence[Any], sink: Emitter, lowering: ExpressionCompiler) -> None:
         self.steps, self.sink, self.lowering = steps, sink, lowering
         self.index = 0
         self.loops = 0
@@ -251,9 +251,9 @@ class _Builder:
         run: list[Any] = []
         while self.index < len(self.steps):
             step = self.steps[self.index]
-            if isinstance(step, TapeMark):
+            if isinstance(step, Marker):
                 if run:
-                    body += self.sink.written(run, self.lowering)
+                    body += self.sink.emit(run, self.lowering)
                     run = []
                 if step.role in (BRANCH, CLOSE):
                     return body
@@ -271,17 +271,17 @@ class _Builder:
                 run.append(step)
                 self.index += 1
         if run:
-            body += self.sink.written(run, self.lowering)
+            body += self.sink.emit(run, self.lowering)
         return body
 
-    def _set(self, mark: TapeMark) -> list[ast.stmt]:
+    def _set(self, mark: Marker) -> list[ast.stmt]:
         binding = mark.binding
         assert binding is not None and binding.value is not None
         value = self.lowering.value(binding.value)
         kept = self.lowering.call("kept_value", ast.Name("room", ast.Load()), value, place=binding.value.place)
         return [ast.Assign([ast.Name(self.lowering.variable(binding), ast.Store())], kept)]
 
-    def _if(self, mark: TapeMark) -> list[ast.stmt]:
+    def _if(self, mark: Marker) -> list[ast.stmt]:
         assert mark.value is not None
         test = self.lowering.test(mark.value)
         body = self.block()
@@ -296,7 +296,7 @@ class _Builder:
                 self.index += 1  # past the closing mark
         return [ast.If(test, body or [ast.Pass()], otherwise)]
 
-    def _for(self, loop: Loop, mark: TapeMark) -> list[ast.stmt]:
+    def _for(self, loop: Loop, mark: Marker) -> list[ast.stmt]:
         lowering, path = self.lowering, described(loop.items)
         self.loops += 1
         index = lowering.variable(loop.at) if loop.at else f"turn_{self.loops}"
@@ -322,7 +322,7 @@ class _Builder:
         return [*statements, ast.If(ast.Name(listed, ast.Load()), [turns], otherwise or [ast.Pass()])]
 
 
-def needed(tape: Tape) -> set[Binding]:
+def needed(tape: LinkedSource) -> set[Binding]:
     """The bindings that a tape uses, those used by others it uses among them.
 
     A message block carries all the ``let``s above it; only these have to be set.

@@ -8,20 +8,20 @@ from typing import Any, TypeVar
 from pribble.errors import LimitReached
 from pribble.mime.flowed import SIGNATURE
 from pribble.values import arithmetic, lookup
-from pribble.values.counting import Turns, counted, visited
+from pribble.values.counting import Turns, count_items, visited
 from pribble.values.kinds import NOTHING
 
 _Sized = TypeVar("_Sized", bound=Sized)
 
 
-def walked(turns: Turns, value: Any) -> Any:
+def count_turns(turns: Turns, value: Any) -> Any:
     """`value`; the items of a list, or of what stands for one, count as turns."""
     if isinstance(value, list | tuple | dict) or (hasattr(value, "__len__") and not isinstance(value, str | bytes)):
-        counted(turns, len(value))
+        count_items(turns, len(value))
     return value
 
 
-def kept(room: list[int], value: _Sized) -> _Sized:
+def count_output(room: list[int], value: _Sized) -> _Sized:
     """`value`, a piece of what the program makes; its length counts."""
     room[0] -= len(value)
     if room[0] < 0:
@@ -32,36 +32,36 @@ def kept(room: list[int], value: _Sized) -> _Sized:
     return value
 
 
-def kept_value(room: list[int], value: Any) -> Any:
+def count_kept(room: list[int], value: Any) -> Any:
     """`value`, which a name keeps: a text or list counts by its length."""
-    return kept(room, value) if isinstance(value, str | list) else value
+    return count_output(room, value) if isinstance(value, str | list) else value
 
 
 # What a style may hold and still say nothing.
 BLANK_STYLE = "; \t\n\f\r"
 
 
-def filled(held: list[str], before: str, after: str) -> list[str]:
+def unless_blank(held: list[str], before: str, after: str) -> list[str]:
     """What was held, between `before` and `after`; nothing where it is empty."""
     empty = all(piece.__class__ is str and not piece.strip(BLANK_STYLE) for piece in held)
     return [] if empty else [before, *held, after]
 
 
-def trimmed(pieces: list[str]) -> str:
+def trim_lines(pieces: list[str]) -> str:
     """The lines of a plain text without spaces at their ends, and without empty lines at its own."""
     lines = [line if line == SIGNATURE else line.rstrip() for line in "".join(pieces).split("\n")]
     return "\n".join(lines).strip("\n") + "\n"
 
 
-HELPERS: dict[str, Any] = {
+RUNTIME_FUNCTIONS: dict[str, Any] = {
     "NOTHING": NOTHING,
-    "walked": walked,
+    "walked": count_turns,
     "visited": visited,
-    "kept": kept,
-    "kept_value": kept_value,
-    "filled": filled,
-    "trimmed": trimmed,
-    "read": lookup.read,
+    "kept": count_output,
+    "kept_value": count_kept,
+    "filled": unless_blank,
+    "trimmed": trim_lines,
+    "read": lookup.read_field,
     "read_maybe": lookup.read_maybe,
     "item": lookup.item,
     "item_maybe": lambda value, key, where: lookup.item(value, key, where, maybe=True),

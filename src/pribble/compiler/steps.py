@@ -8,18 +8,18 @@ from typing import Any
 
 from pribble.errors import Place
 from pribble.language.expressions import Binding, Expression
-from pribble.language.linked_source import BRANCH, CLOSE, LITERAL, OPEN, SET, SHOW, Tape, TapeMark
+from pribble.language.linked_source import BRANCH, CLOSE, LITERAL, OPEN, SET, SHOW, LinkedSource, Marker
 from pribble.markup.contexts import MARK, Context
-from pribble.markup.references import decoded
+from pribble.markup.references import decode_references
 from pribble.markup.scanner import Attribute
-from pribble.passes.picture_sizes import Size
-from pribble.pictures.picture_slots import Embed, Source
+from pribble.passes.picture_sizes import PictureSize
+from pribble.pictures.picture_slots import Embed, PictureSlot
 
 LINE, PLAIN, EVENT, MARKUP = Context("line"), Context("plain"), Context("event"), Context("markup")
 
 
 @dataclass(frozen=True, slots=True)
-class Shown:
+class ShowValue:
     """A value, shown as its context asks."""
 
     value: Expression
@@ -27,43 +27,43 @@ class Shown:
 
 
 @dataclass(frozen=True, slots=True)
-class LeftOut:
+class OptionalAttribute:
     """An attribute or declaration that is left out where its whole value comes to nothing."""
 
     before: str
-    shown: Shown
+    shown: ShowValue
     after: str
 
 
 @dataclass(frozen=True, slots=True)
-class Embedded:
+class StaticPicture:
     """The source of a picture known when the template is compiled."""
 
-    source: Source
+    source: PictureSlot
 
 
 @dataclass(frozen=True, slots=True)
-class Chosen:
+class DynamicPicture:
     """A picture that is a value, or, with `value` None, that what is held names; how large it is shown, and how it
     travels."""
 
     value: Expression | None
     place: Place
     within: tuple[str, ...]
-    size: Size | None = None
+    size: PictureSize | None = None
     travels: Embed | None = None
 
 
 @dataclass(frozen=True, slots=True)
-class ChosenSize:
+class DynamicPictureSize:
     """The dimensions of the picture chosen last that are missing, of its `size`."""
 
     place: Place
-    size: Size
+    size: PictureSize
 
 
 @dataclass(frozen=True, slots=True)
-class Forked:
+class EmbedVariants:
     """What is written where pictures travel by Content-ID, and otherwise: texts and `Embedded`."""
 
     by_cid: tuple[Any, ...]
@@ -71,19 +71,19 @@ class Forked:
 
 
 @dataclass(frozen=True, slots=True)
-class Raw:
+class CapturedValue:
     """A value, held as it is."""
 
     value: Expression
 
 
 @dataclass(frozen=True, slots=True)
-class Hold:
+class BeginCapture:
     """From here on what is written is held back."""
 
 
 @dataclass(frozen=True, slots=True)
-class Release:
+class EndCapture:
     """What is held is written, unless it is empty, between `before` and `after`."""
 
     before: str
@@ -103,7 +103,7 @@ PREHEADER = _PreheaderSlot()
 
 
 @dataclass(frozen=True, slots=True)
-class Edit:
+class StepEdit:
     """Steps that take the place of the tape from `start` to `end`."""
 
     start: int
@@ -111,19 +111,21 @@ class Edit:
     steps: tuple[Any, ...]
 
 
-def edited(tape: Tape, contexts: dict[int, Context], edits: Iterable[Edit], start: int, end: int) -> Iterator[Any]:
+def edited_steps(
+    tape: LinkedSource, contexts: dict[int, Context], edits: Iterable[StepEdit], start: int, end: int
+) -> Iterator[Any]:
     """The steps of a stretch of the tape, with edits; one that begins within another gives way to it."""
     position = start
     for edit in sorted(edits, key=lambda e: (e.start, e.end)):
         if edit.start < position:
             continue
-        yield from _stretch(tape, position, edit.start, contexts)
+        yield from _span_steps(tape, position, edit.start, contexts)
         yield from edit.steps
         position = edit.end
-    yield from _stretch(tape, position, end, contexts)
+    yield from _span_steps(tape, position, end, contexts)
 
 
-def _stretch(tape: Tape, start: int, end: int, contexts: dict[int, Context]) -> Iterator[Any]:
+def _span_steps(tape: LinkedSource, start: int, end: int, contexts: dict[int, Context]) -> Iterator[Any]:
     position = start
     for found in MARK.finditer(tape.text, start, end):
         if position < found.start():
@@ -132,10 +134,10 @@ def _stretch(tape: Tape, start: int, end: int, contexts: dict[int, Context]) -> 
         mark = tape.mark(found.start())
         if mark.role == SHOW and mark.value is not None:
             context = contexts[found.start()]
-            if context.way == "picture":
-                yield Chosen(mark.value, tape.place(found.start(), found.end()), context.within)
+            if context.escaper == "picture":
+                yield DynamicPicture(mark.value, tape.place(found.start(), found.end()), context.wrappers)
             else:
-                yield Shown(mark.value, context)
+                yield ShowValue(mark.value, context)
         elif mark.role == LITERAL:
             yield mark.literal
         elif mark.role in (OPEN, BRANCH, CLOSE, SET):
@@ -144,7 +146,7 @@ def _stretch(tape: Tape, start: int, end: int, contexts: dict[int, Context]) -> 
         yield tape.text[position:end]
 
 
-def joined(steps: Iterable[Any]) -> Iterator[Any]:
+def join_literals(steps: Iterable[Any]) -> Iterator[Any]:
     """Neighbouring literals as one."""
     literal: list[str] = []
     for step in steps:
@@ -159,10 +161,10 @@ def joined(steps: Iterable[Any]) -> Iterator[Any]:
         yield "".join(literal)
 
 
-def block_steps(mark: TapeMark, context: Context, used: Collection[Binding] | None = None) -> list[Any]:
+def block_steps(mark: Marker, context: Context, used: Collection[Binding] | None = None) -> list[Any]:
     """The steps of a mark in a text that is no markup; with `used`, only those bindings are set."""
     if mark.role == SHOW and mark.value is not None:
-        return [Shown(mark.value, context)]
+        return [ShowValue(mark.value, context)]
     if mark.role == LITERAL:
         return [mark.literal]
     if mark.role == SET and used is not None and mark.binding not in used:
@@ -170,14 +172,14 @@ def block_steps(mark: TapeMark, context: Context, used: Collection[Binding] | No
     return [mark] if mark.role in (OPEN, BRANCH, CLOSE, SET) else []
 
 
-def value_parts(tape: Tape, attribute: Attribute) -> Iterator[str | int]:
+def value_parts(tape: LinkedSource, attribute: Attribute) -> Iterator[str | int]:
     """The value of an attribute: texts, their references read, and the offsets of its marks."""
     position = attribute.value_start
     for found in MARK.finditer(tape.text, attribute.value_start, attribute.value_end):
         if position < found.start():
-            yield decoded(tape.text[position : found.start()], attribute=True)
+            yield decode_references(tape.text[position : found.start()], attribute=True)
         mark = tape.mark(found.start())
         yield mark.literal if mark.role == LITERAL else found.start()
         position = found.end()
     if position < attribute.value_end:
-        yield decoded(tape.text[position : attribute.value_end], attribute=True)
+        yield decode_references(tape.text[position : attribute.value_end], attribute=True)

@@ -10,10 +10,10 @@ from typing import Any
 
 from pribble.errors import FieldError, did_you_mean
 from pribble.values import dates, numbers
-from pribble.values.counting import CELL, Turns, counted, together
+from pribble.values.counting import CELL, Turns, count_items, join_counted
 from pribble.values.escaping import markup
-from pribble.values.kinds import NOTHING, AlreadyTold, is_of_pandas, kind, named, plain
-from pribble.values.lookup import MISSING, field, names
+from pribble.values.kinds import NOTHING, AlreadyTold, canonical, is_of_pandas, kind, named
+from pribble.values.lookup import MISSING, names, record_field
 from pribble.values.numbers import Apply
 from pribble.values.safe_text import Fragment
 from pribble.values.settings import Settings
@@ -44,7 +44,7 @@ class _Column:
     @property
     def is_right(self) -> bool:
         try:
-            return bool(self.cells) and all(kind(plain(cell)) in _TO_THE_RIGHT for cell in self.cells)
+            return bool(self.cells) and all(kind(canonical(cell)) in _TO_THE_RIGHT for cell in self.cells)
         except FieldError:  # of which its cell tells
             return False
 
@@ -55,12 +55,12 @@ def table(settings: Settings, *, columns: Any = None, heads: Any = None, formats
     `columns` are the names of those that are shown, in this order, `heads` what stands above them, and `formats` what
     each cell is shown by, none for the plain way; each is a list as long as there are columns.
     """
-    plain_way = _plain_way(settings)
+    plain_way = _plain_format(settings)
 
     def apply(value: Any, turns: Turns) -> Fragment:
         found = _of_frame(value) if is_of_pandas(value, "DataFrame") else _of_records(value)
-        counted(turns, sum(len(column.cells) for column in found))
-        chosen = _chosen(found, columns)
+        count_items(turns, sum(len(column.cells) for column in found))
+        chosen = _chosen_columns(found, columns)
         for what, given in (("heads", heads), ("formats", formats)):
             if given is not None and (kind(given) != "list" or len(given) != len(chosen)):
                 size = f"{len(given)}" if kind(given) == "list" else named(given)
@@ -71,7 +71,7 @@ def table(settings: Settings, *, columns: Any = None, heads: Any = None, formats
             chosen = [replace(column, head=(shown(head),)) for column, head in zip(chosen, heads, strict=True)]
         if formats is not None:
             chosen = [replace(column, format=each) for column, each in zip(chosen, formats, strict=True)]
-        made = together(_pieces(chosen, plain_way), "table", _LONGEST)
+        made = join_counted(_table_pieces(chosen, plain_way), "table", _LONGEST)
         return Fragment.of(made, made, trusted=True)
 
     return apply
@@ -81,16 +81,18 @@ def table(settings: Settings, *, columns: Any = None, heads: Any = None, formats
 
 
 def _of_records(value: Any) -> list[_Column]:
-    listed = plain(value)
+    listed = canonical(value)
     if kind(listed) != "list":
         raise FieldError(f"table takes a list of records, not {named(listed)}")
-    records = [plain(record) for record in listed]
+    records = [canonical(record) for record in listed]
     for number, record in enumerate(records):
         if kind(record) != "record":
             raise FieldError(f"table takes a list of records, and item {number} is {named(record)}")
     found = dict.fromkeys(name for record in records for name in names(record))
     return [
-        _Column((name,), (name,), [None if (cell := field(record, name)) is MISSING else cell for record in records])
+        _Column(
+            (name,), (name,), [None if (cell := record_field(record, name)) is MISSING else cell for record in records]
+        )
         for name in found
     ]
 
@@ -110,14 +112,14 @@ def _of_frame(frame: Any) -> list[_Column]:
     return made
 
 
-def _chosen(found: list[_Column], columns: Any) -> list[_Column]:
+def _chosen_columns(found: list[_Column], columns: Any) -> list[_Column]:
     if columns is None:
         return found
     if kind(columns) != "list":
         raise FieldError(f"columns is a list of names, not {named(columns)}")
     by_name = {column.name: column for column in found}
     chosen = []
-    for given in map(plain, columns):
+    for given in map(canonical, columns):
         name = tuple(map(shown, given)) if kind(given) == "list" else (shown(given),)
         if name not in by_name:
             known = [" ".join(column.name) for column in found]
@@ -131,7 +133,7 @@ def _chosen(found: list[_Column], columns: Any) -> list[_Column]:
 # ---- how it is shown ------------------------------------------------------------------------------------------
 
 
-def _plain_way(settings: Settings) -> Callable[[Any], str]:
+def _plain_format(settings: Settings) -> Callable[[Any], str]:
     """How a cell is shown that has no format: texts as they are, numbers with the locale's decimal sign, and at most
     six decimals, days, times and moments in the locale's medium form and the reader's time zone, spans in words, flags
     as a tick or a dash, what is missing as nothing."""
@@ -147,7 +149,7 @@ def _plain_way(settings: Settings) -> Callable[[Any], str]:
 
     def way(value: Any) -> str:
         is_float = isinstance(value, float)
-        value = plain(value)
+        value = canonical(value)
         if value is None or value is NOTHING:
             return ""
         if isinstance(value, bool):
@@ -166,7 +168,7 @@ def _without_zeros(number: Decimal) -> Decimal:
     return number.quantize(Decimal(1)) if number == number.to_integral_value() else number.normalize()
 
 
-def _pieces(columns: list[_Column], plain_way: Callable[[Any], str]) -> Iterator[str]:
+def _table_pieces(columns: list[_Column], plain_way: Callable[[Any], str]) -> Iterator[str]:
     right = [column.is_right for column in columns]
     yield '<table cellpadding="0" cellspacing="0" border="0" style="border-collapse:collapse"><thead>'
     yield from _heads(columns, right)
@@ -174,7 +176,7 @@ def _pieces(columns: list[_Column], plain_way: Callable[[Any], str]) -> Iterator
     for number in range(len(columns[0].cells) if columns else 0):
         yield "<tr>"
         for column, is_right in zip(columns, right, strict=True):
-            yield _cell("td", _shown(column, number, plain_way), is_right)
+            yield _cell_tag("td", _cell_markup(column, number, plain_way), is_right)
         yield "</tr>"
     yield "</tbody></table>"
 
@@ -189,16 +191,16 @@ def _heads(columns: list[_Column], right: list[bool]) -> Iterator[str]:
         shared = [(column.head[: row + 1], number * is_last) for number, column in enumerate(columns)]
         for (head, _), same in groupby(shared):
             size = sum(1 for _ in same)
-            yield _cell("th", markup(head[row] if row < len(head) else ""), right[position] and is_last, size)
+            yield _cell_tag("th", markup(head[row] if row < len(head) else ""), right[position] and is_last, size)
             position += size
         yield "</tr>"
 
 
-def _shown(column: _Column, number: int, plain_way: Callable[[Any], str]) -> str:
+def _cell_markup(column: _Column, number: int, plain_way: Callable[[Any], str]) -> str:
     """A cell as markup; what is wrong with it names its row and column."""
     cell, where = column.cells[number], f'row {number + 1}, column "{" ".join(column.name)}"'
     try:
-        if column.format is None or plain(cell) is None:
+        if column.format is None or canonical(cell) is None:
             return markup(plain_way(cell))
         told = CELL.set(where)
         try:
@@ -212,7 +214,7 @@ def _shown(column: _Column, number: int, plain_way: Callable[[Any], str]) -> str
         raise FieldError(f"{where}: {error.problem}", hint=error.hint) from None
 
 
-def _cell(tag: str, content: str, right: bool, width: int = 1) -> str:
+def _cell_tag(tag: str, content: str, right: bool, width: int = 1) -> str:
     side = "center" if width > 1 else "right" if right else "left"
     span = f' colspan="{width}"' if width > 1 else ""
     return f'<{tag} align="{side}"{span} style="{_CELL}{side}">{content}</{tag}>'

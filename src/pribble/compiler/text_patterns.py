@@ -13,25 +13,33 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from pribble.compiler.mark_analysis import brought
-from pribble.compiler.steps import Shown
-from pribble.compiler.text_steps import Call, Fill, OpenHeld, OpenWith, PartBegin, PartEnd, Text
-from pribble.language.linked_source import CLOSE, OPEN, SET, TapeMark
+from pribble.compiler.mark_analysis import brought_elements
+from pribble.compiler.steps import ShowValue
+from pribble.compiler.text_steps import (
+    BeginPart,
+    EndPart,
+    FillPattern,
+    OpenCaptured,
+    OpenWithValues,
+    TextCall,
+    TextParts,
+)
+from pribble.language.linked_source import CLOSE, OPEN, SET, Marker
 from pribble.markup.contexts import Context
-from pribble.plaintext.blocks import Group, Item, List, Paragraph, Rows, Table
+from pribble.plaintext.blocks import BlockGroup, List, ListItem, Paragraph, Rows, Table
 from pribble.plaintext.elements import is_block, is_unsaid
 from pribble.plaintext.events import Close, Open
 from pribble.plaintext.flow import Flow, OpenTable
 from pribble.plaintext.layout import WIDTH, blocks
 from pribble.plaintext.line_breaking import is_narrow
 from pribble.plaintext.links import Links
-from pribble.plaintext.patterns import Part, Pattern, Slot
+from pribble.plaintext.patterns import Pattern, PatternPart, TextSlot
 
 INLINE = Context("inline")
 # What stands for a value while a part of a page is read.
-_HOLE = re.compile("[\U00100000-\U0010fffd]")
-_FIRST_HOLE = 0x100000
-_MOST_HOLES = 0xFFFD
+_PLACEHOLDER = re.compile("[\U00100000-\U0010fffd]")
+_FIRST_PLACEHOLDER = 0x100000
+_MOST_PLACEHOLDERS = 0xFFFD
 _UNREADY = re.compile("[\u200c\u200d\U00100000-\U0010ffff]")
 _SPACES = re.compile(" {2,}")
 _BLANK = " \t\n\f\r"
@@ -49,13 +57,13 @@ class NoPattern(Exception):
         self.index = index
 
 
-def patterned(steps: Sequence[Any]) -> list[Any]:
+def find_patterns(steps: Sequence[Any]) -> list[Any]:
     """`steps`, with the largest parts of the page that have one form as `Fill`."""
-    patterner = _Patterner(steps)
+    patterner = _PatternFinder(steps)
     return [*steps] if patterner.crossed else patterner.between(0, len(steps), Flow(Links()), None)
 
 
-class _Patterner:
+class _PatternFinder:
     """Finds patterns among steps; `refused` are those at which an attempt failed, which no pattern can hold."""
 
     def __init__(self, steps: Sequence[Any]) -> None:
@@ -72,9 +80,9 @@ class _Patterner:
         marks: list[int] = []
         floors = [0]  # how many elements were open where each block began
         for index, step in enumerate(self.steps):
-            if isinstance(step, Open | OpenWith | OpenHeld):
+            if isinstance(step, Open | OpenWithValues | OpenCaptured):
                 block = is_block(step.name, step.style) and (not step.void or step.name == "hr")
-                if block and not is_unsaid(_plain(step)):
+                if block and not is_unsaid(_start_tag(step)):
                     self.edges.add(index)
                 if not step.void:
                     elements.append(index)
@@ -84,10 +92,10 @@ class _Patterner:
                 self.ends[start] = index
                 if start in self.edges:
                     self.edges.add(index)
-            elif isinstance(step, TapeMark) and step.role == OPEN:
+            elif isinstance(step, Marker) and step.role == OPEN:
                 marks.append(index)
                 floors.append(len(elements))
-            elif isinstance(step, TapeMark) and step.role == CLOSE:
+            elif isinstance(step, Marker) and step.role == CLOSE:
                 self.ends[marks.pop()] = index
                 floors.pop()
 
@@ -97,15 +105,15 @@ class _Patterner:
         index = start
         while index < end:
             step = self.steps[index]
-            if isinstance(step, Open | OpenWith | OpenHeld):
-                if is_unsaid(_plain(step)):
+            if isinstance(step, Open | OpenWithValues | OpenCaptured):
+                if is_unsaid(_start_tag(step)):
                     index = self.skipped(index, made)
                     continue
                 if (filled := self._attempt(index, around, part)) is not None:
                     made += filled
                     index = self.ends[index] + 1
                     continue
-                around.open(_plain(step))
+                around.open(_start_tag(step))
             elif isinstance(step, Close):
                 around.close()
             if not (isinstance(step, str) and around.inherited.collapse == "collapse" and self.is_idle(index)):
@@ -124,7 +132,7 @@ class _Patterner:
             step = self.steps[index]
             if index in self.edges:
                 index = self.ends.get(index, index)
-            elif not isinstance(step, TapeMark) and not (isinstance(step, str) and not step.strip(_BLANK)):
+            elif not isinstance(step, Marker) and not (isinstance(step, str) and not step.strip(_BLANK)):
                 return False
             index += 1
         return True
@@ -132,7 +140,7 @@ class _Patterner:
     def skipped(self, index: int, made: list[Any]) -> int:
         """Past an element of which nothing is said; what it sets is kept, with the blocks that it stands in."""
         end = self.ends.get(index, index) + 1
-        marks = [step for step in self.steps[index:end] if isinstance(step, TapeMark)]
+        marks = [step for step in self.steps[index:end] if isinstance(step, Marker)]
         if any(mark.role == SET for mark in marks):
             made += marks
         return end
@@ -153,18 +161,18 @@ class _Patterner:
             return None
         parts = self.parts
         try:
-            return _Shaper(self, around, part).element(index)
+            return _PatternBuilder(self, around, part).element(index)
         except NoPattern as refused:
             insort(self.refused, refused.index)
             self.parts = parts
             return None
 
 
-def _plain(step: Open | OpenWith | OpenHeld) -> Open:
+def _start_tag(step: Open | OpenWithValues | OpenCaptured) -> Open:
     return step if isinstance(step, Open) else Open(step.name, {}, step.void, step.style)
 
 
-def _within(around: Flow, made: Flow) -> None:
+def _continue_within(around: Flow, made: Flow) -> None:
     """Set `made` to read what stands where `around` is."""
     made.into = [made.body] * len(around.into)
     made.tables = [None] * len(around.tables)
@@ -178,18 +186,18 @@ class _PartHere:
     """Where a part goes, among blocks or rows."""
 
     number: int
-    part: Part
+    part: PatternPart
 
 
-class _Shaper(Flow):
+class _PatternBuilder(Flow):
     """Reads one element; `holes` are what its values stand for, `before` the steps that go before the pattern."""
 
-    def __init__(self, patterner: _Patterner, around: Flow, part: int | None) -> None:
+    def __init__(self, patterner: _PatternFinder, around: Flow, part: int | None) -> None:
         super().__init__(Links())
-        _within(around, self)
+        _continue_within(around, self)
         self.patterner, self.part, self.top = patterner, part, len(around.into) == 1
         self.outer_table = self.tables[-1]
-        self.holes: list[Shown | Call] = []
+        self.holes: list[ShowValue | TextCall] = []
         self.before: list[Any] = []
         self.at = 0
         self.chained = False  # whether a loop or choice stands before, and no edge between
@@ -205,7 +213,7 @@ class _Shaper(Flow):
         if self.top:
             blocks([one for one in made if not _is_open([one])], WIDTH)  # laid out once for all
         pattern = Pattern(None, made, rows, self.pending, _is_plain_row(made, rows))
-        return [*self.before, Fill(pattern, tuple(patterns.texts))]
+        return [*self.before, FillPattern(pattern, tuple(patterns.texts))]
 
     def _steps(self, index: int, end: int) -> None:
         while index < end:
@@ -218,36 +226,36 @@ class _Shaper(Flow):
                     if _UNREADY.search(step):
                         raise NoPattern(self.at)
                     self.text(step)
-                case Open() | OpenWith():
+                case Open() | OpenWithValues():
                     index = self._start(step, index)
                 case Close():
                     self.close()
-                case Shown():
+                case ShowValue():
                     self._value(step)
-                case TapeMark(role=role) if role == SET:
+                case Marker(role=role) if role == SET:
                     self.before.append(step)
-                case TapeMark(role=role) if role == OPEN:
+                case Marker(role=role) if role == OPEN:
                     index = self._region(index - 1) + 1
                 case _:
                     raise NoPattern(self.at)
 
-    def _start(self, step: Open | OpenWith, index: int) -> int:
+    def _start(self, step: Open | OpenWithValues, index: int) -> int:
         """A start tag; where to go on."""
-        if is_unsaid(_plain(step)):
+        if is_unsaid(_start_tag(step)):
             return self.patterner.skipped(index - 1, self.before)
         if step.name in _UNPATTERNED:
             raise NoPattern(self.at)
         if isinstance(step, Open):
-            if any(_HOLE.search(value) for value in step.attributes.values() if value):
+            if any(_PLACEHOLDER.search(value) for value in step.attributes.values() if value):
                 raise NoPattern(self.at)
             self.open(step)
             return index
         free = {"a": "href", "img": "alt"}.get(step.name)
         read: dict[str, str | None] = {}
         for name, parts in step.attributes:
-            if any(name != free if isinstance(part, Shown) else _HOLE.search(part) for part in parts):
+            if any(name != free if isinstance(part, ShowValue) else _PLACEHOLDER.search(part) for part in parts):
                 raise NoPattern(self.at)
-            read[name] = "".join([part if isinstance(part, str) else self.hole(part) for part in parts])
+            read[name] = "".join([part if isinstance(part, str) else self.placeholder(part) for part in parts])
         self.open(Open(step.name, read, step.void, step.style))
         return index
 
@@ -266,13 +274,13 @@ class _Shaper(Flow):
         following = end + 1
         while True:
             step = patterner.steps[following]
-            if isinstance(step, Open | OpenWith | OpenHeld) and is_unsaid(_plain(step)):
+            if isinstance(step, Open | OpenWithValues | OpenCaptured) and is_unsaid(_start_tag(step)):
                 following = patterner.ends.get(following, following)
             elif not isinstance(step, str) or step.strip(_BLANK):
                 break
             following += 1
         if self.chained or following not in patterner.edges:  # one beside it might share a paragraph with it
-            if not (following in patterner.edges or (isinstance(step, TapeMark) and step.role in (OPEN, SET))):
+            if not (following in patterner.edges or (isinstance(step, Marker) and step.role in (OPEN, SET))):
                 raise NoPattern(end)
             if not patterner.has_blocks_only(start, end):
                 raise NoPattern(start)
@@ -281,12 +289,12 @@ class _Shaper(Flow):
         number = patterner.parts
         patterner.parts += 1
         around = Flow(Links())
-        _within(self, around)
+        _continue_within(self, around)
         inner = patterner.between(start + 1, end, around, number)
         marks = (patterner.steps[start], patterner.steps[end])
-        self.before += [PartBegin(number), marks[0], *inner, marks[1], PartEnd(self.part)]
+        self.before += [BeginPart(number), marks[0], *inner, marks[1], EndPart(self.part)]
         section = table.section if table is not None else ""
-        here: Any = _PartHere(number, Part(0, self.inherited, self.level, section))
+        here: Any = _PartHere(number, PatternPart(0, self.inherited, self.level, section))
         if table is not None:
             table.add(here, section)
         else:
@@ -294,40 +302,40 @@ class _Shaper(Flow):
             self.pending = False
         return end
 
-    def hole(self, of: Shown | Call) -> str:
+    def placeholder(self, of: ShowValue | TextCall) -> str:
         """What stands for a value."""
-        if len(self.holes) > _MOST_HOLES:
+        if len(self.holes) > _MOST_PLACEHOLDERS:
             raise NoPattern(self.at)
         self.holes.append(of)
-        return chr(_FIRST_HOLE + len(self.holes) - 1)
+        return chr(_FIRST_PLACEHOLDER + len(self.holes) - 1)
 
-    def _value(self, step: Shown) -> None:
+    def _value(self, step: ShowValue) -> None:
         now = self.inherited
-        if not brought(step.value) <= {"br"} or now.collapse != "collapse":
+        if not brought_elements(step.value) <= {"br"} or now.collapse != "collapse":
             raise NoPattern(self.at)
         if now.visible and now.sized:
-            shown = Shown(step.value, INLINE)
-            self.inline.append(self.hole(shown if now.wrap else Call("bound", (Text((shown,)),))))
+            shown = ShowValue(step.value, INLINE)
+            self.inline.append(self.placeholder(shown if now.wrap else TextCall("bound", (TextParts((shown,)),))))
 
     # -- what the reader does with texts, where they hold values --
 
     def _paragraph(self, text: str, level: int) -> None:
-        if _HOLE.search(text):
+        if _PLACEHOLDER.search(text):
             self.add(Paragraph(_SPACES.sub(" ", text).strip(" "), level))
         else:
             super()._paragraph(text, level)
 
     def picture(self, alt: str | None) -> str:
-        if alt and _HOLE.search(alt):
-            return self.hole(Call("picture_words", (self.parts(alt, maybe=True),)))
+        if alt and _PLACEHOLDER.search(alt):
+            return self.placeholder(TextCall("picture_words", (self.parts(alt, maybe=True),)))
         return super().picture(alt)
 
     def is_wrapper(self, table: Table) -> bool:
         return not any(isinstance(rows, _PartHere) for rows in (*table.rows, *table.feet)) and super().is_wrapper(table)
 
     def linked(self, label: str, href: str | None) -> str:
-        if _HOLE.search(label) or (href and _HOLE.search(href)):
-            return self.hole(Call("linked", (self.parts(label), self.parts(href or "", maybe=True))))
+        if _PLACEHOLDER.search(label) or (href and _PLACEHOLDER.search(href)):
+            return self.placeholder(TextCall("linked", (self.parts(label), self.parts(href or "", maybe=True))))
         return super().linked(label, href)
 
     def _end_link(self, start: int, href: str | None) -> None:
@@ -336,51 +344,51 @@ class _Shaper(Flow):
         super()._end_link(start, href)
 
     def sense(self, name: str, label: str, title: str | None) -> str:
-        if _HOLE.search(label):
-            return self.hole(Call("indexed", (name, self.parts(label))))
+        if _PLACEHOLDER.search(label):
+            return self.placeholder(TextCall("indexed", (name, self.parts(label))))
         return super().sense(name, label, title)
 
-    def parts(self, text: str, *, maybe: bool = False) -> Text:
+    def parts(self, text: str, *, maybe: bool = False) -> TextParts:
         """A text with what its holes stand for."""
-        parts: list[str | Shown | Call] = []
+        parts: list[str | ShowValue | TextCall] = []
         position = 0
-        for found in _HOLE.finditer(text):
+        for found in _PLACEHOLDER.finditer(text):
             if position < found.start():
                 parts.append(text[position : found.start()])
-            parts.append(self.holes[ord(found[0]) - _FIRST_HOLE])
+            parts.append(self.holes[ord(found[0]) - _FIRST_PLACEHOLDER])
             position = found.end()
         if position < len(text):
             parts.append(text[position:])
-        return Text(tuple(parts), maybe and len(parts) == 1 and isinstance(parts[0], Shown))
+        return TextParts(tuple(parts), maybe and len(parts) == 1 and isinstance(parts[0], ShowValue))
 
 
-def _apart(parts: Sequence[str | Shown | Call]) -> Iterator[str | Shown | Call]:
+def _with_links_apart(parts: Sequence[str | ShowValue | TextCall]) -> Iterator[str | ShowValue | TextCall]:
     """The parts of a text, its links as what they are where no word can follow them directly."""
     for index, part in enumerate(parts):
-        if isinstance(part, Call) and part.function == "linked":
+        if isinstance(part, TextCall) and part.function == "linked":
             after = parts[index + 1] if index + 1 < len(parts) else ""
             if isinstance(after, str) and after[:1] in (" ", "\n", ".", ",", ";", ":", ""):
-                part = Call("linked_apart", part.arguments)
+                part = TextCall("linked_apart", part.arguments)
         yield part
 
 
 class _Patterns:
     """Blocks as patterns; `texts` are those for their slots."""
 
-    def __init__(self, shaper: _Shaper) -> None:
+    def __init__(self, shaper: _PatternBuilder) -> None:
         self.shaper = shaper
-        self.texts: list[Text | int] = []
+        self.texts: list[TextParts | int] = []
 
     def _text(self, text: str) -> int:
-        return self._slot(Text(tuple(_apart(self.shaper.parts(text).parts))))
+        return self._slot(TextParts(tuple(_with_links_apart(self.shaper.parts(text).parts))))
 
-    def _slot(self, text: Text | int) -> int:
+    def _slot(self, text: TextParts | int) -> int:
         self.texts.append(text)
         return len(self.texts) - 1
 
-    def _part(self, here: _PartHere) -> Part:
+    def _part(self, here: _PartHere) -> PatternPart:
         part = here.part
-        return Part(self._slot(here.number), part.inherited, part.level, part.section)
+        return PatternPart(self._slot(here.number), part.inherited, part.level, part.section)
 
     def blocks(self, placed: Sequence[Any]) -> list[Any]:
         return [(apart, self._block(block)) for apart, block in placed]
@@ -390,9 +398,9 @@ class _Patterns:
             case _PartHere():
                 return self._part(block)
             case Paragraph(text=text, level=level):
-                if _HOLE.search(text):
-                    return Slot(self._text(text), level)
-            case Group() | List() | Item():
+                if _PLACEHOLDER.search(text):
+                    return TextSlot(self._text(text), level)
+            case BlockGroup() | List() | ListItem():
                 inner = self.blocks(block.blocks)
                 if _is_open(inner):
                     block.blocks = []
@@ -401,13 +409,13 @@ class _Patterns:
                 if _is_open(self.blocks(block.caption)):
                     raise NoPattern(self.shaper.at)
                 rows = list(self.rows(block))
-                if any(isinstance(row, Pattern | Part) for _, row in rows):
+                if any(isinstance(row, Pattern | PatternPart) for _, row in rows):
                     return Pattern(Table(block.arranging, caption=block.caption), [], rows)
         if hasattr(block, "laid"):
             block.laid = {}
         return block
 
-    def rows(self, table: Table) -> Iterator[tuple[str, Rows | Pattern | Part]]:
+    def rows(self, table: Table) -> Iterator[tuple[str, Rows | Pattern | PatternPart]]:
         """The rows of a table, with the section they stand in."""
         for section, every in (("", table.rows), ("tfoot", table.feet)):
             for rows in every:
@@ -425,13 +433,13 @@ class _Patterns:
 
     def _content(self, content: Any) -> Any:
         if isinstance(content, str):
-            return self._text(content) if _HOLE.search(content) else content
+            return self._text(content) if _PLACEHOLDER.search(content) else content
         return self.blocks(content)
 
 
 def _is_open(placed: Sequence[tuple[bool, Any]]) -> bool:
     """Whether a slot is among these blocks."""
-    return any(isinstance(block, Slot | Pattern | Part) for _, block in placed)
+    return any(isinstance(block, TextSlot | Pattern | PatternPart) for _, block in placed)
 
 
 def _is_plain_row(placed: Sequence[Any], rows: Sequence[tuple[str, Any]]) -> bool:

@@ -10,33 +10,33 @@ import ast
 from collections.abc import Iterator, Sequence
 from typing import Any
 
-from pribble.compiler.emitters import appended, counted, formatted, holding, unless_nothing
-from pribble.compiler.expression_compiler import Lowering
-from pribble.compiler.html_program import dedented, text_block_steps
-from pribble.compiler.steps import EVENT, PLAIN, Hold, Shown, block_steps, value_parts
-from pribble.compiler.text_patterns import patterned
+from pribble.compiler.emitters import appended, counted_output, formatted, holding, unless_nothing
+from pribble.compiler.expression_compiler import ExpressionCompiler
+from pribble.compiler.html_program import build_block_steps, dedented
+from pribble.compiler.steps import EVENT, PLAIN, BeginCapture, ShowValue, block_steps, value_parts
+from pribble.compiler.text_patterns import find_patterns
 from pribble.compiler.text_steps import (
-    AttributeOf,
-    Attributes,
-    Call,
-    Fill,
-    OpenHeld,
-    OpenWith,
-    PartBegin,
-    PartEnd,
-    Text,
+    BeginAttributes,
+    BeginPart,
+    CapturedAttribute,
+    EndPart,
+    FillPattern,
+    OpenCaptured,
+    OpenWithValues,
+    TextCall,
+    TextParts,
 )
-from pribble.compiler.value_reuse import SHARING_HELPERS, Sharing
-from pribble.language.linked_source import CLOSE, OPEN, SHOW, Tape, TapeMark
+from pribble.compiler.value_reuse import REUSE_FUNCTIONS, ReusedValues
+from pribble.language.linked_source import CLOSE, OPEN, SHOW, LinkedSource, Marker
 from pribble.markup.contexts import Context
 from pribble.markup.events import Closed, Marked, Opened, between
 from pribble.markup.page import Page
 from pribble.markup.scanner import Attribute
-from pribble.passes.text_events import said
+from pribble.passes.text_events import decode_text
 from pribble.plaintext import characters as chars
 from pribble.plaintext import elements
-from pribble.plaintext.events import READ_ATTRIBUTES, Close, Event, Open
-from pribble.plaintext.links import linked, linked_apart
+from pribble.plaintext.events import READ_ATTRIBUTES, Close, Open, TextEvent
+from pribble.plaintext.links import with_address, with_address_apart
 from pribble.plaintext.patterns import Filled
 from pribble.plaintext.style import NO_STYLE, Style
 
@@ -44,16 +44,16 @@ _ALONE = Style(display="block", collapse="preserve", wrap=False, above=True, bel
 # What the steps of a text program call.
 TEXT_HELPERS: dict[str, Any] = {
     "Open": Open,
-    "linked": linked,
-    "linked_apart": linked_apart,
+    "linked": with_address,
+    "linked_apart": with_address_apart,
     "picture_words": elements.picture,
     "indexed": elements.indexed,
     "bound": chars.bound,
-    **SHARING_HELPERS,
+    **REUSE_FUNCTIONS,
 }
 
 
-def text_steps(tape: Tape, page: Page, styles: Sequence[Style]) -> list[Any]:
+def build_text_steps(tape: LinkedSource, page: Page, styles: Sequence[Style]) -> list[Any]:
     """The steps of the text program: texts and events as they are, values, and the marks of blocks; `styles` are those
     of the page's elements.
 
@@ -82,67 +82,67 @@ def text_steps(tape: Tape, page: Page, styles: Sequence[Style]) -> list[Any]:
         elif isinstance(event, Closed):
             steps.append(Close(event.name))
         else:
-            steps.append(said(tape.text[event.start : event.end], event.raw))
-    return patterned(steps)
+            steps.append(decode_text(tape.text[event.start : event.end], event.raw))
+    return find_patterns(steps)
 
 
-def _mark_steps(mark: TapeMark, context: Context | None) -> list[Any]:
-    if mark.role == SHOW and not (context and context.way in ("markup", "plain")):
+def _mark_steps(mark: Marker, context: Context | None) -> list[Any]:
+    if mark.role == SHOW and not (context and context.escaper in ("markup", "plain")):
         return []
-    if mark.lifted is not None and mark.lifted.kind == "only":
-        steps = text_block_steps(dedented(mark.lifted.tape), PLAIN, references=True)
-        return [Open("span", {}, False, _ALONE), *steps, Close("span")] if mark.lifted.alone else steps
+    if mark.extracted is not None and mark.extracted.kind == "only":
+        steps = build_block_steps(dedented(mark.extracted.tape), PLAIN, references=True)
+        return [Open("span", {}, False, _ALONE), *steps, Close("span")] if mark.extracted.alone else steps
     return block_steps(mark, EVENT)
 
 
-def _open(tape: Tape, event: Opened, style: Style) -> Iterator[Any]:
+def _open(tape: LinkedSource, event: Opened, style: Style) -> Iterator[Any]:
     tag = event.tag
     if event.blocks:
         yield from _open_in_steps(tape, event, style)
         return
     read = {a.name: tuple(_value_steps(tape, a, event)) for a in reversed(tag.attributes) if a.name in READ_ATTRIBUTES}
-    if any(isinstance(part, Shown) for parts in read.values() for part in parts):
-        yield OpenWith(tag.name, event.void, tuple(read.items()), style)
+    if any(isinstance(part, ShowValue) for parts in read.values() for part in parts):
+        yield OpenWithValues(tag.name, event.void, tuple(read.items()), style)
     else:
         yield Open(tag.name, {name: "".join(map(str, parts)) for name, parts in read.items()}, event.void, style)
 
 
-def _open_in_steps(tape: Tape, event: Opened, style: Style) -> Iterator[Any]:
+def _open_in_steps(tape: LinkedSource, event: Opened, style: Style) -> Iterator[Any]:
     """A start tag with blocks in it, attribute by attribute."""
     inside = {offset for a in event.tag.attributes for offset in between(event.blocks, a.value_start, a.value_end)}
     found: list[tuple[int, Attribute | None]] = [(a.start, a) for a in event.tag.attributes]
     found += [(offset, None) for offset in event.blocks if offset not in inside]
-    yield Attributes()
+    yield BeginAttributes()
     for offset, attribute in sorted(found, key=lambda one: one[0]):
         if attribute is None:
             mark = tape.mark(offset)
             yield mark
         elif attribute.name in READ_ATTRIBUTES:
             if between(event.blocks, attribute.value_start, attribute.value_end):
-                yield Hold()
+                yield BeginCapture()
                 yield from _value_steps(tape, attribute, event)
-                yield AttributeOf(attribute.name, None)
+                yield CapturedAttribute(attribute.name, None)
             else:
-                yield AttributeOf(attribute.name, tuple(_value_steps(tape, attribute, event)))
-    yield OpenHeld(event.tag.name, event.void, style)
+                yield CapturedAttribute(attribute.name, tuple(_value_steps(tape, attribute, event)))
+    yield OpenCaptured(event.tag.name, event.void, style)
 
 
-def _value_steps(tape: Tape, attribute: Attribute, event: Opened) -> Iterator[Any]:
+def _value_steps(tape: LinkedSource, attribute: Attribute, event: Opened) -> Iterator[Any]:
     for part in value_parts(tape, attribute):
         if isinstance(part, str):
             yield part
         elif (mark := tape.mark(part)).role != SHOW or mark.value is None:
             yield mark
-        elif (way := event.marks[part].way) != "picture":
-            yield Shown(mark.value, Context(way))
+        elif (way := event.marks[part].escaper) != "picture":
+            yield ShowValue(mark.value, Context(way))
 
 
-class EventSink:
+class EventEmitter:
     """Writes straight runs: constant events are added together, values one by one."""
 
     result = "out"
 
-    def __init__(self, sharing: Sharing) -> None:
+    def __init__(self, sharing: ReusedValues) -> None:
         self.sharing = sharing
         self._in_value = False
 
@@ -151,18 +151,20 @@ class EventSink:
         """What the function begins with."""
         return f"{self.sharing.unpacked}; out = []; append = out.append; extend = out.extend"
 
-    def written(self, run: Sequence[Any], lowering: Lowering) -> list[ast.stmt]:
+    def emit(self, run: Sequence[Any], lowering: ExpressionCompiler) -> list[ast.stmt]:
         statements: list[ast.stmt] = []
-        constant: list[Event | Filled] = []
+        constant: list[TextEvent | Filled] = []
 
         def flush() -> None:
             if constant:
-                added = ast.Call(ast.Name("extend", ast.Load()), [counted(lowering.constant(tuple(constant)))], [])
+                added = ast.Call(
+                    ast.Name("extend", ast.Load()), [counted_output(lowering.constant(tuple(constant)))], []
+                )
                 statements.append(ast.Expr(added))
                 constant.clear()
 
         for step in run:
-            if isinstance(step, Fill) and not step.texts:
+            if isinstance(step, FillPattern) and not step.texts:
                 constant.append((step.pattern, ()))
                 continue
             if isinstance(step, str | Open | Close) and not self._in_value:
@@ -173,19 +175,19 @@ class EventSink:
         flush()
         return statements
 
-    def _statements(self, step: Any, lowering: Lowering) -> list[ast.stmt]:
+    def _statements(self, step: Any, lowering: ExpressionCompiler) -> list[ast.stmt]:
         match step:
-            case OpenWith(name=name, attributes=attributes, void=void, style=style):
+            case OpenWithValues(name=name, attributes=attributes, void=void, style=style):
                 keys: list[ast.expr | None] = [ast.Constant(name) for name, _ in attributes]
-                values = ast.Dict(keys, [_attribute(parts, lowering) for _, parts in attributes])
+                values = ast.Dict(keys, [_attribute_value(parts, lowering) for _, parts in attributes])
                 return [appended(_opened(name, values, void, style, lowering))]
-            case PartBegin(number=number):
+            case BeginPart(number=number):
                 name = f"part_{number}"
                 return ast.parse(f"{name} = []; append = {name}.append; extend = {name}.extend").body
-            case PartEnd(outer=outer):
+            case EndPart(outer=outer):
                 name = "out" if outer is None else f"part_{outer}"
                 return ast.parse(f"append = {name}.append; extend = {name}.extend").body
-            case Fill(pattern=pattern, texts=texts):
+            case FillPattern(pattern=pattern, texts=texts):
                 before: list[ast.stmt] = []
                 pieces = [
                     ast.Name(f"part_{text}", ast.Load())
@@ -196,38 +198,40 @@ class EventSink:
                 # Not counted: the HTML of the same values has been, and is longer.
                 filled = ast.Tuple([lowering.constant(pattern), ast.Tuple(pieces, ast.Load())], ast.Load())
                 return [*before, appended(filled)]
-            case Shown() if not self._in_value:
+            case ShowValue() if not self._in_value:
                 first: list[ast.stmt] = []
                 shared = self.sharing.taken(step, first)
-                return [*first, appended(counted(shared or lowering.shown(step.value, step.context)))]
-            case Attributes():
+                return [*first, appended(counted_output(shared or lowering.shown(step.value, step.context)))]
+            case BeginAttributes():
                 return [ast.Assign([ast.Name("attributes", ast.Store())], ast.Dict([], []))]
-            case Hold():
+            case BeginCapture():
                 self._in_value = True
                 return holding()
-            case AttributeOf(name=name, parts=parts):
+            case CapturedAttribute(name=name, parts=parts):
                 self._in_value = False
-                value = _attribute(parts, lowering) if parts is not None else _joined_held()
+                value = _attribute_value(parts, lowering) if parts is not None else _joined_held()
                 setdefault = ast.Attribute(ast.Name("attributes", ast.Load()), "setdefault", ast.Load())
                 return [ast.Expr(ast.Call(setdefault, [ast.Constant(name), value], []))]
-            case OpenHeld(name=name, void=void, style=style):
+            case OpenCaptured(name=name, void=void, style=style):
                 return [appended(_opened(name, ast.Name("attributes", ast.Load()), void, style, lowering))]
         text = ast.Constant(step) if isinstance(step, str) else lowering.shown(step.value, step.context)
-        return [appended(counted(formatted([text])), "hold") if self._in_value else appended(counted(text))]
+        return [
+            appended(counted_output(formatted([text])), "hold") if self._in_value else appended(counted_output(text))
+        ]
 
-    def _text(self, text: Text, lowering: Lowering, before: list[ast.stmt]) -> ast.expr:
+    def _text(self, text: TextParts, lowering: ExpressionCompiler, before: list[ast.stmt]) -> ast.expr:
         """A text for a slot, or for a function that makes something of one; `before` gets what has to go before it."""
         only = text.parts[0] if text.parts else ""
-        if text.maybe and isinstance(only, Shown):
+        if text.maybe and isinstance(only, ShowValue):
             return unless_nothing(only, ast.Constant(None), lambda shown: shown, lowering)
         made: list[ast.expr] = []
         for part in text.parts:
             match part:
                 case str():
                     made.append(ast.Constant(part))
-                case Shown(value=value, context=context):
+                case ShowValue(value=value, context=context):
                     made.append(self.sharing.taken(part, before) or lowering.shown(value, context))
-                case Call(function=function, arguments=arguments):
+                case TextCall(function=function, arguments=arguments):
                     given = [
                         ast.Constant(one) if isinstance(one, str) else self._text(one, lowering, before)
                         for one in arguments
@@ -240,16 +244,16 @@ def _joined_held() -> ast.expr:
     return ast.Call(ast.Attribute(ast.Constant(""), "join", ast.Load()), [ast.Name("held", ast.Load())], [])
 
 
-def _opened(name: str, attributes: ast.expr, void: bool, style: Style, lowering: Lowering) -> ast.expr:
+def _opened(name: str, attributes: ast.expr, void: bool, style: Style, lowering: ExpressionCompiler) -> ast.expr:
     return ast.Call(
         ast.Name("Open", ast.Load()), [ast.Constant(name), attributes, ast.Constant(void), lowering.constant(style)], []
     )
 
 
-def _attribute(parts: tuple[str | Shown, ...], lowering: Lowering) -> ast.expr:
-    if len(parts) == 1 and isinstance(parts[0], Shown):
-        return unless_nothing(parts[0], ast.Constant(None), counted, lowering)
+def _attribute_value(parts: tuple[str | ShowValue, ...], lowering: ExpressionCompiler) -> ast.expr:
+    if len(parts) == 1 and isinstance(parts[0], ShowValue):
+        return unless_nothing(parts[0], ast.Constant(None), counted_output, lowering)
     texts: list[ast.expr] = [
         ast.Constant(part) if isinstance(part, str) else lowering.shown(part.value, part.context) for part in parts
     ]
-    return counted(formatted(texts)) if texts else ast.Constant("")
+    return counted_output(formatted(texts)) if texts else ast.Constant("")

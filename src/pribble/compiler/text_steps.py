@@ -4,23 +4,23 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from pribble.compiler.steps import Shown
+from pribble.compiler.steps import ShowValue
 from pribble.plaintext.patterns import Pattern
 from pribble.plaintext.style import NO_STYLE, Style
 
 
 @dataclass(frozen=True, slots=True)
-class OpenWith:
+class OpenWithValues:
     """A start tag of which some attributes depend on the data."""
 
     name: str
     void: bool
-    attributes: tuple[tuple[str, tuple[str | Shown, ...]], ...]
+    attributes: tuple[tuple[str, tuple[str | ShowValue, ...]], ...]
     style: Style = NO_STYLE
 
 
 @dataclass(frozen=True, slots=True)
-class OpenHeld:
+class OpenCaptured:
     """Here a start tag ends that has blocks in it."""
 
     name: str
@@ -29,51 +29,51 @@ class OpenHeld:
 
 
 @dataclass(frozen=True, slots=True)
-class Call:
+class TextCall:
     """What a function makes of a text that holds values, and of another one, where it takes two."""
 
     function: str
-    arguments: tuple[Text | str, ...]
+    arguments: tuple[TextParts | str, ...]
 
 
 @dataclass(frozen=True, slots=True)
-class Text:
+class TextParts:
     """A text that holds values; with `maybe`, None where its only value comes to nothing."""
 
-    parts: tuple[str | Shown | Call, ...]
+    parts: tuple[str | ShowValue | TextCall, ...]
     maybe: bool = False
 
 
 @dataclass(frozen=True, slots=True)
-class PartBegin:
+class BeginPart:
     """From here on events are those of a part."""
 
     number: int
 
 
 @dataclass(frozen=True, slots=True)
-class PartEnd:
+class EndPart:
     """Here a part ends, and that one goes on that it stands in, or, with None, the page."""
 
     outer: int | None
 
 
 @dataclass(frozen=True, slots=True)
-class Fill:
+class FillPattern:
     """A part of the page: its pattern, and for its slots texts and the numbers of parts."""
 
     pattern: Pattern
-    texts: tuple[Text | int, ...]
+    texts: tuple[TextParts | int, ...]
 
 
 @dataclass(frozen=True, slots=True)
-class Attributes:
+class BeginAttributes:
     """Here begins a start tag with blocks in it."""
 
 
 @dataclass(frozen=True, slots=True)
-class AttributeOf:
+class CapturedAttribute:
     """One of its attributes; with `parts` None, what was held for it."""
 
     name: str
-    parts: tuple[str | Shown, ...] | None
+    parts: tuple[str | ShowValue, ...] | None

@@ -13,13 +13,13 @@ from html import unescape
 from itertools import repeat
 from typing import Any
 
-from pribble.compiler.mark_analysis import brought
-from pribble.compiler.steps import Hold, Release, Shown
-from pribble.compiler.text_steps import Call, Fill, Text
+from pribble.compiler.mark_analysis import brought_elements
+from pribble.compiler.steps import BeginCapture, EndCapture, ShowValue
+from pribble.compiler.text_steps import FillPattern, TextCall, TextParts
 from pribble.passes.text_events import inline_text
 
 
-class Sharing:
+class ReusedValues:
     """The values that both forms show, by their expressions, and in which run and at which place the HTML keeps
     them."""
 
@@ -33,11 +33,11 @@ class Sharing:
 
     # -- in the HTML's program --
 
-    def is_kept(self, shown: Shown) -> bool:
+    def is_kept(self, shown: ShowValue) -> bool:
         """Whether the HTML's program keeps the text of a value."""
         return id(shown.value) in self.shared and _is_bare(shown)
 
-    def keep(self, values: Sequence[Shown | None]) -> list[ast.stmt]:
+    def keep(self, values: Sequence[ShowValue | None]) -> list[ast.stmt]:
         """``keep_1((piece, shown_1_0, shown_1_1))``: what a run has made, and its values; those that the text takes
         over are no None here."""
         names = ["piece"]
@@ -68,7 +68,7 @@ class Sharing:
 
     # -- in the text's program --
 
-    def taken(self, shown: Shown, statements: list[ast.stmt]) -> ast.expr | None:
+    def taken(self, shown: ShowValue, statements: list[ast.stmt]) -> ast.expr | None:
         """The text of a value as the HTML's program kept it, or None; `statements` get what has to go before."""
         found = self.places.get(id(shown.value))
         if found is None:
@@ -77,7 +77,7 @@ class Sharing:
         if run not in self.fetched:
             self.fetched.add(run)
             statements += ast.parse(f"run_{run} = next_{run}()").body
-        function = "shared_inline" if shown.context.way == "inline" else "shared_event"
+        function = "shared_inline" if shown.context.escaper == "inline" else "shared_event"
         return ast.parse(f"{function}(run_{run}[{place}])", mode="eval").body
 
     @property
@@ -86,44 +86,44 @@ class Sharing:
         return "data, runs = data" + "".join([f"; next_{run} = iter(runs[{run}]).__next__" for run in self.fetched])
 
 
-def _between_tags(steps: Iterable[Any]) -> Iterator[Shown]:
+def _between_tags(steps: Iterable[Any]) -> Iterator[ShowValue]:
     holding = False
     for step in steps:
-        holding = (holding or isinstance(step, Hold)) and not isinstance(step, Release)
-        if isinstance(step, Shown) and not holding and _is_bare(step):
+        holding = (holding or isinstance(step, BeginCapture)) and not isinstance(step, EndCapture)
+        if isinstance(step, ShowValue) and not holding and _is_bare(step):
             yield step
 
 
-def _is_bare(shown: Shown) -> bool:
+def _is_bare(shown: ShowValue) -> bool:
     """Whether a value stands between tags as a text."""
-    return shown.context.way == "markup" and not shown.context.within and not brought(shown.value)
+    return shown.context.escaper == "markup" and not shown.context.wrappers and not brought_elements(shown.value)
 
 
-def _in_text(steps: Iterable[Any]) -> Iterator[Shown]:
+def _in_text(steps: Iterable[Any]) -> Iterator[ShowValue]:
     for step in steps:
-        if isinstance(step, Shown) and step.context.way == "event":
+        if isinstance(step, ShowValue) and step.context.escaper == "event":
             yield step
-        elif isinstance(step, Fill):
+        elif isinstance(step, FillPattern):
             for text in step.texts:
-                if isinstance(text, Text):
+                if isinstance(text, TextParts):
                     yield from _in_parts(text)
 
 
-def _in_parts(text: Text) -> Iterator[Shown]:
+def _in_parts(text: TextParts) -> Iterator[ShowValue]:
     for part in text.parts:
-        if isinstance(part, Shown):
-            if part.context.way == "inline":
+        if isinstance(part, ShowValue):
+            if part.context.escaper == "inline":
                 yield part
-        elif isinstance(part, Call):
+        elif isinstance(part, TextCall):
             for argument in part.arguments:
-                if isinstance(argument, Text):
+                if isinstance(argument, TextParts):
                     yield from _in_parts(argument)
 
 
 # ---- what the programs call -------------------------------------------------------------------------------------
 
 
-def shared_event(shown: str) -> str:
+def reused_event(shown: str) -> str:
     """The text of a value, from what it is between tags: exactly what `values.escaping.markup` was given.  What is
     nothing is none."""
     if shown.__class__ is not str:
@@ -131,9 +131,9 @@ def shared_event(shown: str) -> str:
     return unescape(shown) if "&" in shown else shown
 
 
-def shared_inline(shown: str) -> str:
+def reused_inline(shown: str) -> str:
     """The same in a paragraph."""
-    return inline_text(shown) if shown.__class__ is str and "&" not in shown else inline_text(shared_event(shown))
+    return inline_text(shown) if shown.__class__ is str and "&" not in shown else inline_text(reused_event(shown))
 
 
 class _Anything:
@@ -151,4 +151,4 @@ class _Empty:
 _EMPTY = _Empty()
 # For a text's program that is run by itself, to survey what else it needs.
 NOTHING_KEPT = _Anything()
-SHARING_HELPERS: dict[str, Any] = {"shared_event": shared_event, "shared_inline": shared_inline}
+REUSE_FUNCTIONS: dict[str, Any] = {"shared_event": reused_event, "shared_inline": reused_inline}

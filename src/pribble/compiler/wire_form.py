@@ -12,14 +12,14 @@ from collections.abc import Sequence
 from pribble.mime.encoding import quoted_printable, quoted_values
 
 # What a program kept: of each run, each time it was run, the piece it made and the values in it.
-Kept = Sequence[Sequence[Sequence[str]]]
+KeptValues = Sequence[Sequence[Sequence[str]]]
 
 _SOFT = b"=\r\n"
 _HARD = b"\r\n"
 _VALUE = b"%b"
 
 
-class Frames:
+class WireTemplate:
     """The runs of a page's program: of each the texts, None where a value stands; and texts that are a piece each."""
 
     def __init__(self) -> None:
@@ -28,7 +28,7 @@ class Frames:
         self._runs: dict[int, bytes] = {}
         self._texts: dict[str, bytes] = {}
 
-    def quoted(self, pieces: Sequence[str], kept: Kept) -> bytes | None:
+    def quoted(self, pieces: Sequence[str], kept: KeptValues) -> bytes | None:
         """The page that `pieces` make in quoted-printable, where `kept` has of each run what was made and its values.
 
         None where it takes the characters next to each other: a carriage return, or a value at the very end.

@@ -67,7 +67,7 @@ class Receipt:
         }
 
 
-def outcome(recipient: str, state: State, code: int | None, answer: bytes | str) -> Outcome:
+def outcome_of_reply(recipient: str, state: State, code: int | None, answer: bytes | str) -> Outcome:
     """The outcome that a server's answer means; the answer is somebody else's text, of which one line is kept."""
     text = answer.decode("utf-8", "replace") if isinstance(answer, bytes) else answer
     line = " ".join("".join(c if c.isprintable() else " " for c in text).split())[:_LONGEST_REPLY]

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Self
 
-from pribble.delivery.transports import keep
+from pribble.delivery.transports import write_message
 from pribble.errors import loaded
 
 HOST = "127.0.0.1"
@@ -81,7 +81,7 @@ class Receiver:
         found = _MESSAGE_ID.search(raw[:100_000].partition(b"\r\n\r\n")[0])
         name = found[1].decode("ascii", "replace") if found else "message"
         try:
-            path = keep(self.folder, raw, name)
+            path = write_message(self.folder, raw, name)
         except OSError as error:
             return f"451 4.3.0 cannot be kept: {error.strerror}"
         received = Received(envelope.mail_from or "", tuple(envelope.rcpt_tos), path, len(raw))

@@ -20,7 +20,7 @@ from pathlib import Path
 from typing import Protocol, Self
 from urllib.parse import unquote, urlsplit
 
-from pribble.delivery.receipts import Outcome, Receipt, outcome, state_of
+from pribble.delivery.receipts import Outcome, Receipt, outcome_of_reply, state_of
 from pribble.errors import DeliveryError
 from pribble.mime.base import BaseMessage
 
@@ -125,7 +125,7 @@ class Smtp:
             except smtplib.SMTPResponseException as error:
                 self._close()
                 raise DeliveryError(
-                    f"{self} answered {error.smtp_code}: {_said(error.smtp_error)}", code=error.smtp_code
+                    f"{self} answered {error.smtp_code}: {_reply_text(error.smtp_error)}", code=error.smtp_code
                 ) from None
             except smtplib.SMTPException as error:
                 self._close()
@@ -155,15 +155,15 @@ class Smtp:
             for recipient in envelope.recipients:
                 code, answer = server.rcpt(recipient)
                 if code == 421:  # it closes; of the others nothing is known (RFC 5321 3.8)
-                    raise smtplib.SMTPServerDisconnected(_said(answer))
+                    raise smtplib.SMTPServerDisconnected(_reply_text(answer))
                 if state_of(code) != "accepted":
-                    said[recipient] = outcome(recipient, state_of(code), code, answer)
+                    said[recipient] = outcome_of_reply(recipient, state_of(code), code, answer)
         except smtplib.SMTPServerDisconnected as error:
             self._close()
             if not said:
                 raise
             left = [one for one in envelope.recipients if one not in said]
-            said |= {one: outcome(one, "deferred", None, f"the connection was lost: {error}") for one in left}
+            said |= {one: outcome_of_reply(one, "deferred", None, f"the connection was lost: {error}") for one in left}
             return _receipt(message, said)
         taken = [one for one in envelope.recipients if one not in said]
         if taken:
@@ -192,7 +192,7 @@ class Smtp:
                 continue
             if state_of(code) != "accepted":
                 self._reset(server)
-                raise DeliveryError(f"{self} answered {code}: {_said(answer)}", code=code)
+                raise DeliveryError(f"{self} answered {code}: {_reply_text(answer)}", code=code)
             return server
         raise AssertionError("a fresh connection is the last one")
 
@@ -207,8 +207,8 @@ class Smtp:
             self._reset(server)
         except (smtplib.SMTPServerDisconnected, OSError) as error:
             self._close()
-            return {one: outcome(one, "in_doubt", None, f"no answer to the message: {error}") for one in taken}
-        return {one: outcome(one, state_of(code), code, answer) for one in taken}
+            return {one: outcome_of_reply(one, "in_doubt", None, f"no answer to the message: {error}") for one in taken}
+        return {one: outcome_of_reply(one, state_of(code), code, answer) for one in taken}
 
     def _reset(self, server: smtplib.SMTP) -> None:
         """End a transaction that came to nothing (RFC 5321 4.1.1.5)."""
@@ -272,7 +272,7 @@ def _receipt(message: BaseMessage, said: Mapping[str, Outcome]) -> Receipt:
     return Receipt(message.message_id or "", tuple(said[one] for one in message.envelope.recipients))
 
 
-def _said(answer: bytes | str) -> str:
+def _reply_text(answer: bytes | str) -> str:
     text = answer.decode("utf-8", "replace") if isinstance(answer, bytes) else answer
     return " ".join(text.split())
 
@@ -291,14 +291,16 @@ class Folder:
 
     def deliver(self, message: BaseMessage) -> Receipt:
         try:
-            path = keep(self.path, bytes(message), message.message_id or "")
+            path = write_message(self.path, bytes(message), message.message_id or "")
         except OSError as error:
             raise DeliveryError(f"{self.path} cannot be written: {error.strerror or error}") from None
-        said = {one: outcome(one, "accepted", None, f"written to {path}") for one in message.envelope.recipients}
+        said = {
+            one: outcome_of_reply(one, "accepted", None, f"written to {path}") for one in message.envelope.recipients
+        }
         return _receipt(message, said)
 
 
-def keep(folder: Path, raw: bytes, message_id: str) -> Path:
+def write_message(folder: Path, raw: bytes, message_id: str) -> Path:
     """Write a message to a file of its own, whole or not at all; returns the file's path."""
     folder.mkdir(parents=True, exist_ok=True)
     stem = re.sub(r"[^A-Za-z0-9.-]+", "-", message_id.strip("<>").partition("@")[0])[:60].strip(".-") or "message"

@@ -32,7 +32,7 @@ DESK = "Harbour desk <desk@skerrow.example>"
 
 
 @dataclass(frozen=True, slots=True)
-class Outcome:
+class DemoMessage:
     """One message as it was read back: what the standard library's parser calls defects, and in what an audit sees it
     depart from the standards."""
 
@@ -50,7 +50,7 @@ class Outcome:
     text: Path
 
 
-def walk(out: Path) -> list[Outcome]:
+def run_demo(out: Path) -> list[DemoMessage]:
     """Render the demo's templates for their samples, send them through a receiver on loopback, read them back.
 
     The messages, and HTML and text of each, are left in `out`.
@@ -122,14 +122,14 @@ def charted(sample: dict[str, Any]) -> tuple[dict[str, Any], list[Attachment]]:
     return {**sample, "usage": {**sample["usage"], "chart": chart}}, [Attachment(name, pdf, "application/pdf")]
 
 
-def read_back(template: str, received: Received, html: Path | None, text: Path) -> Outcome:
+def read_back(template: str, received: Received, html: Path | None, text: Path) -> DemoMessage:
     """What the standard library's parser makes of a message that came, and the audit."""
     raw = received.path.read_bytes()
     message = message_from_bytes(raw, policy=policy.default)
     page = message.get_body(("html",))
     wanted = set(re.findall(r'"cid:([^"]+)"', page.get_content())) if page else set()
     ids = {str(part["Content-ID"]).strip("<>") for part in message.walk() if part["Content-ID"]}
-    return Outcome(
+    return DemoMessage(
         template,
         str(message["Subject"]),
         str(message["To"]),

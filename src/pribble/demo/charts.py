@@ -71,7 +71,7 @@ def statement_pdf(statement: Any) -> bytes:
             0.1,
             0.865,
             f"{statement['skipper']['name']}, {statement['vessel']['name']}, berth {berth}: "
-            f"{_day(head['from'])} to {_day(head['to'])}",
+            f"{_parse_day(head['from'])} to {_parse_day(head['to'])}",
         )
         _bars(page.add_axes((0.1, 0.66, 0.8, 0.15)), statement["usage"]["kwh"], date.fromisoformat(head["from"]))
         _table(page, entries, statement)
@@ -98,7 +98,7 @@ def _table(page: Figure, entries: Sequence[Any], statement: Any) -> None:
     for entry in entries:
         quantity, price = Decimal(str(entry["quantity"])), Decimal(str(entry["price"]))
         charged += quantity * price
-        cells = _day(entry["day"]), entry["what"], f"{quantity:g}", f"{price:.2f}", f"{quantity * price:.2f}"
+        cells = _parse_day(entry["day"]), entry["what"], f"{quantity:g}", f"{price:.2f}", f"{quantity * price:.2f}"
         rows.append((cells, False))
     paid = Decimal(str(statement["paid"]))
     for what, amount in (("Charged", charged), ("Paid already", paid), ("Due", charged - paid)):
@@ -117,7 +117,7 @@ def _rule(y: float) -> Any:
     return Line2D((0.1, 0.9), (y - 0.0015, y - 0.0015), color=_RULE, linewidth=0.6)
 
 
-def _day(written: str) -> str:
+def _parse_day(written: str) -> str:
     day = date.fromisoformat(written)
     return f"{day.day} {day:%B}"
 

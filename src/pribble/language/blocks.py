@@ -14,19 +14,20 @@ from dataclasses import dataclass, field
 
 from pribble.errors import LimitReached, Place, Related, Source, TemplateError
 from pribble.language.expressions import Expression
-from pribble.language.marks import Literal, Mark, cut
-from pribble.language.notation_hints import OPENING, refuse_closing, refuse_habits
+from pribble.language.marks import Literal, Mark, cut_marks
+from pribble.language.notation_hints import OPENING, refuse_other_closing, refuse_other_notation
 from pribble.language.parsing import RESERVED, read_expression
-from pribble.language.statement_lines import Piece, without_statement_lines
+from pribble.language.statement_lines import LinePiece, without_statement_lines
 from pribble.language.statements import (
     Body,
     Branch,
+    Extracted,
     File,
     For,
     If,
     Into,
     Let,
-    Lifted,
+    LiteralText,
     Only,
     Put,
     Show,
@@ -34,9 +35,8 @@ from pribble.language.statements import (
     Statement,
     Stretch,
     Takes,
-    Text,
 )
-from pribble.language.tokens import Reader, Token
+from pribble.language.tokens import Token, TokenReader
 from pribble.values.settings import settings_text
 
 DEEPEST_BLOCKS = 40
@@ -46,7 +46,7 @@ _SETTINGS = frozenset({"let", "layout", "put", "slot", "takes"})
 
 def parse(source: Source, *, html: bool = True, via: tuple[Related, ...] = ()) -> File:
     """Read one file.  `via` are the marks of other files that led to it, for the errors' sake."""
-    return _Parser(source, html, via).file()
+    return _BlockParser(source, html, via).file()
 
 
 @dataclass(slots=True)
@@ -68,7 +68,7 @@ class _Open:
         return self.branches[0].body
 
 
-class _Parser:
+class _BlockParser:
     def __init__(self, source: Source, html: bool, via: tuple[Related, ...]) -> None:
         self.source, self.html, self.via = source, html, via
         self.layout: tuple[Place, str] | None = None
@@ -80,7 +80,7 @@ class _Parser:
             if piece.reader is not None:
                 self._mark(piece, piece.reader)
             elif piece.literal and piece.start < piece.end:
-                self._add(Text(piece.start, piece.end))
+                self._add(LiteralText(piece.start, piece.end))
         if len(self.stack) > 1:
             block = self.stack[-1]
             raise TemplateError(
@@ -90,20 +90,20 @@ class _Parser:
             )
         return File(self.source, tuple(self.stack[0].body), self.layout, self.takes)
 
-    def _pieces(self) -> Iterator[Piece]:
-        for piece in cut(self.source, html=self.html, via=self.via):
+    def _pieces(self) -> Iterator[LinePiece]:
+        for piece in cut_marks(self.source, html=self.html, via=self.via):
             if isinstance(piece, Literal):
-                yield Piece(piece.start, piece.end)
+                yield LinePiece(piece.start, piece.end)
             elif piece.remark:
-                yield Piece(piece.start, piece.end, None, "#", sets=True)
+                yield LinePiece(piece.start, piece.end, None, "#", sets=True)
             else:
                 yield self._classified(piece)
 
-    def _classified(self, mark: Mark) -> Piece:
+    def _classified(self, mark: Mark) -> LinePiece:
         """What a mark does is told by its first word and its colons alone."""
-        reader = Reader(self.source, mark.inner_start, mark.inner_end, self.via, references=self.html)
+        reader = TokenReader(self.source, mark.inner_start, mark.inner_end, self.via, references=self.html)
         first, second = reader.next, reader.peek(1)
-        piece = Piece(mark.start, mark.end, reader)
+        piece = LinePiece(mark.start, mark.end, reader)
         if first.kind == ":":
             piece.word, piece.sets = ":", True
         elif first.text in OPENING and first.kind == "name" and reader.last.kind == ":":
@@ -121,7 +121,7 @@ class _Parser:
     def _add(self, statement: Statement) -> None:
         self.stack[-1].body.append(statement)
 
-    def _mark(self, piece: Piece, reader: Reader) -> None:
+    def _mark(self, piece: LinePiece, reader: TokenReader) -> None:
         place = self.source.place(piece.start, piece.end, self.via)
         if piece.word == "":
             self._show(place, reader)
@@ -134,19 +134,19 @@ class _Parser:
 
     # -- marks that stand alone --
 
-    def _show(self, place: Place, reader: Reader) -> None:
+    def _show(self, place: Place, reader: TokenReader) -> None:
         first, second = reader.next, reader.peek(1)
         try:
             value = read_expression(reader)
             reader.finish()
         except TemplateError:
-            refuse_habits(reader)
+            refuse_other_notation(reader)
             raise
         if first.text in ("endif", "endfor") and second.kind == "end":
-            refuse_habits(reader)
+            refuse_other_notation(reader)
         self._add(Show(place, value))
 
-    def _let(self, place: Place, reader: Reader) -> None:
+    def _let(self, place: Place, reader: TokenReader) -> None:
         name = self._name(reader)
         if not reader.takes("="):
             reader.unexpected('"="')
@@ -154,7 +154,7 @@ class _Parser:
         reader.finish()
         self._add(Let(place, name, value))
 
-    def _layout(self, place: Place, reader: Reader) -> None:
+    def _layout(self, place: Place, reader: TokenReader) -> None:
         path = reader.expect("text", "the layout's file name")
         reader.finish()
         self._outside_blocks("layout", place)
@@ -164,9 +164,9 @@ class _Parser:
             )
         self.layout = (path.place, path.text)
 
-    def _takes(self, place: Place, reader: Reader) -> None:
+    def _takes(self, place: Place, reader: TokenReader) -> None:
         self._outside_blocks("takes", place)
-        if self.takes or any(not isinstance(s, Text) for s in self.stack[0].body):
+        if self.takes or any(not isinstance(s, LiteralText) for s in self.stack[0].body):
             raise TemplateError('"takes" is the first thing in a part, and stands there once', place=place)
         names: list[tuple[Token, Expression | None]] = []
         known: set[str] = set()
@@ -181,7 +181,7 @@ class _Parser:
         reader.finish()
         self.takes = Takes(place, tuple(names))
 
-    def _put(self, place: Place, reader: Reader) -> None:
+    def _put(self, place: Place, reader: TokenReader) -> None:
         path = reader.expect("text", "the part's file name")
         arguments: list[tuple[Token, Expression]] = []
         given: set[str] = set()
@@ -199,7 +199,7 @@ class _Parser:
         reader.finish()
         self._add(Put(place, path, tuple(arguments), None))
 
-    def _slot(self, place: Place, reader: Reader) -> None:
+    def _slot(self, place: Place, reader: TokenReader) -> None:
         name = reader.expect("name", "the slot's name")
         if reader.takes(":"):
             self._opened("slot", place, reader, lambda b, _: Slot(b.place, name, b.whole))
@@ -207,7 +207,7 @@ class _Parser:
         reader.finish()
         self._add(Slot(place, name, ()))
 
-    def _name(self, reader: Reader) -> Token:
+    def _name(self, reader: TokenReader) -> Token:
         name = reader.expect("name", "a name")
         if name.text in RESERVED:
             raise TemplateError(
@@ -225,7 +225,9 @@ class _Parser:
                 hint="put parts of it into files of their own",
             )
 
-    def _opened(self, word: str, place: Place, reader: Reader, finish: Callable[[_Open, Place], Statement]) -> _Open:
+    def _opened(
+        self, word: str, place: Place, reader: TokenReader, finish: Callable[[_Open, Place], Statement]
+    ) -> _Open:
         """Begin a block, whose mark must end here."""
         reader.finish()
         self._check_depth(place)
@@ -233,17 +235,17 @@ class _Parser:
         self.stack.append(block)
         return block
 
-    def _colon(self, reader: Reader) -> None:
+    def _colon(self, reader: TokenReader) -> None:
         if not reader.takes(":"):
             reader.unexpected('":"')
 
-    def _if(self, place: Place, reader: Reader) -> None:
+    def _if(self, place: Place, reader: TokenReader) -> None:
         test = read_expression(reader)
         self._colon(reader)
         block = self._opened("if", place, reader, lambda b, closing: If(b.place, tuple(b.branches), closing))
         block.test = test
 
-    def _for(self, place: Place, reader: Reader) -> None:
+    def _for(self, place: Place, reader: TokenReader) -> None:
         if reader.next.kind == "(" and reader.peek(2).text == "in":
             inner = reader.whole_text.partition("(")[2].rpartition(")")[0].strip()
             reader.unexpected("a name", f"write {{{{ for {inner}: }}}}")
@@ -269,27 +271,27 @@ class _Parser:
 
         self._opened("for", place, reader, finished)
 
-    def _lifted(self, kind: str, place: Place, reader: Reader) -> None:
+    def _lifted(self, kind: str, place: Place, reader: TokenReader) -> None:
         self._outside_blocks(kind, place)
         self._colon(reader)
-        self._opened(kind, place, reader, lambda b, _: Lifted(b.place, kind, b.whole))
+        self._opened(kind, place, reader, lambda b, _: Extracted(b.place, kind, b.whole))
 
-    def _subject(self, place: Place, reader: Reader) -> None:
+    def _subject(self, place: Place, reader: TokenReader) -> None:
         self._lifted("subject", place, reader)
 
-    def _preheader(self, place: Place, reader: Reader) -> None:
+    def _preheader(self, place: Place, reader: TokenReader) -> None:
         self._lifted("preheader", place, reader)
 
-    def _text(self, place: Place, reader: Reader) -> None:
+    def _text(self, place: Place, reader: TokenReader) -> None:
         self._lifted("text", place, reader)
 
-    def _into(self, place: Place, reader: Reader) -> None:
+    def _into(self, place: Place, reader: TokenReader) -> None:
         self._outside_blocks("into", place)
         name = reader.expect("name", "the slot's name")
         self._colon(reader)
         self._opened("into", place, reader, lambda b, _: Into(b.place, name, b.whole))
 
-    def _only(self, place: Place, reader: Reader) -> None:
+    def _only(self, place: Place, reader: TokenReader) -> None:
         kind = reader.expect("name", '"html" or "text"')
         if kind.text not in ("html", "text"):
             raise TemplateError(f'only "{kind.text}" means nothing', place=kind.place, hint="it is html or text")
@@ -300,13 +302,13 @@ class _Parser:
         alone = not before.strip() and not after.strip()
         self._opened("only", place, reader, lambda b, closing: Only(b.place, kind.text, b.whole, alone, closing))
 
-    def _locale(self, place: Place, reader: Reader) -> None:
+    def _locale(self, place: Place, reader: TokenReader) -> None:
         self._stretch("locale", place, reader)
 
-    def _timezone(self, place: Place, reader: Reader) -> None:
+    def _timezone(self, place: Place, reader: TokenReader) -> None:
         self._stretch("timezone", place, reader)
 
-    def _stretch(self, kind: str, place: Place, reader: Reader) -> None:
+    def _stretch(self, kind: str, place: Place, reader: TokenReader) -> None:
         value = reader.expect("text", f'a {kind}, written out: "{"de" if kind == "locale" else "Europe/Berlin"}"')
         self._colon(reader)
         try:
@@ -323,10 +325,10 @@ class _Parser:
                 related=[Related("the block begins at", self.stack[-1].place)],
             )
 
-    def _close(self, place: Place, reader: Reader) -> None:
+    def _close(self, place: Place, reader: TokenReader) -> None:
         word = reader.expect("name", "the word of the block to close")
         block = self.stack[-1]
-        refuse_closing(word, reader)
+        refuse_other_closing(word, reader)
         if word.text in ("elif", "else"):
             return self._branch(place, word, reader, block)
         if reader.next.kind == ":":
@@ -351,7 +353,7 @@ class _Parser:
         self._add(block.finish(block, place))
         return None
 
-    def _branch(self, place: Place, word: Token, reader: Reader, block: _Open) -> None:
+    def _branch(self, place: Place, word: Token, reader: TokenReader, block: _Open) -> None:
         if word.text == "else" and reader.next.text == "if":
             raise TemplateError('"else if" is one word', place=word.place, hint="write {{ :elif …: }}")
         test = None if word.text == "else" else read_expression(reader)

@@ -63,7 +63,7 @@ class Member(Node):
 
 
 @dataclass(frozen=True, slots=True)
-class Item(Node):
+class Subscript(Node):
     """``base[key]``; `place` is that of the key."""
 
     base: Expression
@@ -74,7 +74,7 @@ class Item(Node):
 class Maybe(Node):
     """``step?``: nothing, where the step is missing or none."""
 
-    step: Name | Local | Member | Item
+    step: Name | Local | Member | Subscript
 
 
 @dataclass(frozen=True, slots=True)
@@ -168,7 +168,7 @@ Expression = (
     | All
     | Local
     | Member
-    | Item
+    | Subscript
     | Maybe
     | Negative
     | Arithmetic
@@ -205,7 +205,7 @@ def children(node: Expression) -> tuple[Expression, ...]:
             return items
         case Member(base=base):
             return (base,)
-        case Item(base=base, key=key):
+        case Subscript(base=base, key=key):
             return (base, key)
         case Maybe(step=step):
             return (step,)
@@ -232,11 +232,11 @@ def rebuilt(node: Expression, change: Callable[[Expression], Expression]) -> Exp
             return Listing(place, tuple(map(change, items)))
         case Member(place=place, base=base, name=name):
             return Member(place, change(base), name)
-        case Item(place=place, base=base, key=key):
-            return Item(place, change(base), change(key))
+        case Subscript(place=place, base=base, key=key):
+            return Subscript(place, change(base), change(key))
         case Maybe(place=place, step=step):
             inner = change(step)
-            assert isinstance(inner, Name | Local | Member | Item)
+            assert isinstance(inner, Name | Local | Member | Subscript)
             return Maybe(place, inner)
         case Negative(place=place, operand=operand):
             return Negative(place, change(operand))

@@ -19,7 +19,6 @@ from pribble.language.expressions import (
     Expression,
     Fallback,
     Formatted,
-    Item,
     Local,
     Maybe,
     Member,
@@ -27,10 +26,11 @@ from pribble.language.expressions import (
     Negative,
     Not,
     PerItem,
+    Subscript,
     children,
     rebuilt,
 )
-from pribble.language.linked_source import Tape
+from pribble.language.linked_source import LinkedSource
 
 # What the value must be for a formatter to take it.
 _TAKEN = {
@@ -42,7 +42,7 @@ _TAKEN = {
     **dict.fromkeys("upper lower title capital change trim shorten breaks path html".split(), "text"),
 }
 # A use that says more about a field's kind counts before one that says less.
-_TELLING = ("list", "moment", "day", "time", "number", "picture", "text", "flag", "any")
+_KIND_BY_USE = ("list", "moment", "day", "time", "number", "picture", "text", "flag", "any")
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,25 +57,25 @@ class Field:
 
 
 @dataclass(slots=True)
-class _Seen:
+class _FieldUses:
     kinds: set[str] = field(default_factory=set)
     required: bool = False
     uses: list[Place] = field(default_factory=list)
 
 
-def fields(tape: Tape, common: Collection[str] = (), pictures: Collection[int] = ()) -> list[Field]:
+def fields(tape: LinkedSource, common: Collection[str] = (), pictures: Collection[int] = ()) -> list[Field]:
     """The fields of a linked template, in the order of their first use; those that all templates see left out.
 
     `pictures` are the marks, by their places among the tape's, whose values are pictures.
     """
-    seen: dict[str, _Seen] = {}
-    _Survey(seen).tape(tape, pictures)
+    seen: dict[str, _FieldUses] = {}
+    _FieldCollector(seen).tape(tape, pictures)
     seen = {path: found for path, found in seen.items() if re.split(r"[.\[]", path)[0] not in common}
     leaves = [path for path in seen if not any(_is_inside(other, path) for other in seen)]
     return [
         Field(
             path,
-            next(k for k in _TELLING if k in seen[path].kinds),
+            next(k for k in _KIND_BY_USE if k in seen[path].kinds),
             any(not seen[known].required for known in _from_outermost(path) if known in seen),
             tuple(dict.fromkeys(seen[path].uses)),
         )
@@ -105,18 +105,18 @@ class _Guarded:
 
     def and_where(self, test: Expression | None) -> _Guarded:
         """These, and what holds where `test` does."""
-        paths = frozenset(_guarded(test)) if test is not None else frozenset()
+        paths = frozenset(_paths_guarded_by(test)) if test is not None else frozenset()
         return _Guarded(paths, self) if paths else self
 
 
 _NONE_GUARDED = _Guarded()
 
 
-class _Survey:
-    def __init__(self, seen: dict[str, _Seen]) -> None:
+class _FieldCollector:
+    def __init__(self, seen: dict[str, _FieldUses]) -> None:
         self.seen = seen
 
-    def tape(self, tape: Tape, pictures: Collection[int] = ()) -> None:
+    def tape(self, tape: LinkedSource, pictures: Collection[int] = ()) -> None:
         guards = [_NONE_GUARDED]  # for each open block: what its test and those around it made sure of
         for index, mark in enumerate(tape.marks):
             if mark.role == "close":
@@ -133,16 +133,16 @@ class _Survey:
                 self.use(mark.value, shown if mark.role == "show" else "flag", optional)
             elif mark.binding is not None and mark.binding.value is not None:
                 self.use(mark.binding.value, "any", optional)
-            elif mark.lifted is not None:
-                self.tape(mark.lifted.tape)
+            elif mark.extracted is not None:
+                self.tape(mark.extracted.tape)
 
     def use(self, node: Expression, kind: str, guarded: _Guarded, optional: bool = False) -> None:
         match node:
-            case Name() | Member() | Item():
+            case Name() | Member() | Subscript():
                 path = path_of(node)
                 if path is not None:
                     self._record(path, node.place, kind, optional or path in guarded)
-                if isinstance(node, Item):
+                if isinstance(node, Subscript):
                     self.use(node.key, "any", guarded)
                 if not isinstance(node, Name):
                     self.use(node.base, "any", guarded)
@@ -193,17 +193,17 @@ class _Survey:
     def _per_item(self, node: PerItem, items: Expression) -> None:
         """The fields that an expression over an item reads, as fields of the list it is applied to."""
         path = path_of(items)
-        inner = _Survey({})
+        inner = _FieldCollector({})
         inner.use(rebound(node.body, node.item), "any", _NONE_GUARDED)
         for name, seen in inner.seen.items():
             if path is not None:
-                whole = self.seen.setdefault(f"{path}[].{name}", _Seen())
+                whole = self.seen.setdefault(f"{path}[].{name}", _FieldUses())
                 whole.kinds |= seen.kinds
                 whole.required = whole.required or seen.required
                 whole.uses += seen.uses
 
     def _record(self, path: str, place: Place, kind: str, optional: bool) -> None:
-        seen = self.seen.setdefault(path, _Seen())
+        seen = self.seen.setdefault(path, _FieldUses())
         seen.kinds.add(kind)
         seen.required = seen.required or not optional
         seen.uses.append(place)
@@ -228,12 +228,12 @@ def path_of(node: Expression, steps: int = 0) -> str | None:
     match node:
         case Name(name=name):
             return name
-        case Member(base=base, name=name) | Item(base=base, key=Constant(value=str(name))):
+        case Member(base=base, name=name) | Subscript(base=base, key=Constant(value=str(name))):
             if isinstance(base, All):
                 return name
             inner = path_of(base, steps)
             return None if inner is None else f"{inner}.{name}"
-        case Item(base=base):
+        case Subscript(base=base):
             inner = path_of(base, steps)
             return None if inner is None else f"{inner}[]"
         case Maybe(step=step):
@@ -246,7 +246,7 @@ def path_of(node: Expression, steps: int = 0) -> str | None:
     return None
 
 
-def _guarded(test: Expression) -> Iterator[str]:
+def _paths_guarded_by(test: Expression) -> Iterator[str]:
     """The paths that are there wherever `test` holds: ``if a.b?:`` guards a.b in its branch."""
     match test:
         case Maybe(step=step):
@@ -254,8 +254,8 @@ def _guarded(test: Expression) -> Iterator[str]:
             if path is not None:
                 yield path
         case Both(left=left, right=right):
-            yield from _guarded(left)
-            yield from _guarded(right)
+            yield from _paths_guarded_by(left)
+            yield from _paths_guarded_by(right)
 
 
 def _constant_kind(node: Expression) -> str:

@@ -37,7 +37,7 @@ def _character(index: int) -> str:
 
 
 # The roles a mark can have; `markup/` sees nothing else of it.
-SHOW, OPEN, BRANCH, CLOSE, SET, LIFTED, LITERAL = "show", "open", "branch", "close", "set", "lifted", "literal"
+SHOW, OPEN, BRANCH, CLOSE, SET, EXTRACTED, LITERAL = "show", "open", "branch", "close", "set", "lifted", "literal"
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,7 +50,7 @@ class Loop:
 
 
 @dataclass(frozen=True, slots=True)
-class TapeMark:
+class Marker:
     """One mark of the tape.
 
     show: `value`, and the `locale` of the file or stretch.
@@ -64,7 +64,7 @@ class TapeMark:
     value: Expression | None = None
     loop: Loop | None = None
     binding: Binding | None = None
-    lifted: LiftedBlock | None = None
+    extracted: ExtractedBlock | None = None
     literal: str = ""
     locale: str | None = None
 
@@ -79,7 +79,7 @@ class TapeMark:
 
 
 @dataclass(frozen=True, slots=True)
-class LiftedBlock:
+class ExtractedBlock:
     """What is no part of the page, as a tape of its own.
 
     `kind` is ``subject``, ``preheader``, ``text``, or ``only`` for a stretch of the plain text; `alone` says
@@ -87,17 +87,17 @@ class LiftedBlock:
     """
 
     kind: str
-    tape: Tape
+    tape: LinkedSource
     bindings: tuple[Binding, ...] = ()
     alone: bool = False
 
 
 @dataclass(frozen=True, slots=True)
-class Tape:
+class LinkedSource:
     """`text` with its `marks`; `sources` are all files it was linked from, in the order they were met."""
 
     text: str
-    marks: tuple[TapeMark, ...]
+    marks: tuple[Marker, ...]
     sources: tuple[Source, ...]
     origins: _Origins = field(repr=False)
 
@@ -109,7 +109,7 @@ class Tape:
             return Place(first.source, first.start, last.end, first.via)
         return first
 
-    def mark(self, offset: int) -> TapeMark:
+    def mark(self, offset: int) -> Marker:
         """The mark whose character stands at `offset`."""
         return self.marks[mark_index(self.text[offset])]
 
@@ -138,26 +138,26 @@ class _Origins:
         return Place(place.source, start, min(start + 1, place.end), place.via)
 
 
-class Roll:
+class LinkedSourceWriter:
     """One tape being written.  `length` is how much was written for the whole template, on all its rolls."""
 
     def __init__(self, limits: Limits, length: list[int] | None = None) -> None:
         self.limits = limits
         self.length = [0] if length is None else length
         self._pieces: list[str] = []
-        self._marks: list[TapeMark] = []
+        self._marks: list[Marker] = []
         self._origins = _Origins()
         self._offset = 0
 
-    def inner(self) -> Roll:
+    def inner(self) -> LinkedSourceWriter:
         """A roll for what is lifted out of this one."""
-        return Roll(self.limits, self.length)
+        return LinkedSourceWriter(self.limits, self.length)
 
-    def finished(self, sources: tuple[Source, ...]) -> Tape:
+    def finished(self, sources: tuple[Source, ...]) -> LinkedSource:
         """The tape."""
-        return Tape("".join(self._pieces), tuple(self._marks), sources, self._origins)
+        return LinkedSource("".join(self._pieces), tuple(self._marks), sources, self._origins)
 
-    def mark(self, mark: TapeMark) -> None:
+    def mark(self, mark: Marker) -> None:
         """Write a mark."""
         if len(self._marks) >= MOST_MARKS:
             raise LimitReached(f"a template of more than {MOST_MARKS:,} marks", place=mark.place)
@@ -173,7 +173,7 @@ class Roll:
         for offset, character in enumerate(text, start):
             place = source.place(offset, offset + 1, via)
             if is_mark(character):
-                self.mark(TapeMark(LITERAL, place, literal=character))
+                self.mark(Marker(LITERAL, place, literal=character))
             else:
                 self._write(character, place, True)
 

@@ -12,34 +12,34 @@ from pribble.language.expressions import Binding, Expression
 from pribble.language.linked_source import (
     BRANCH,
     CLOSE,
-    LIFTED,
+    EXTRACTED,
     OPEN,
     SET,
     SHOW,
-    LiftedBlock,
+    ExtractedBlock,
+    LinkedSource,
+    LinkedSourceWriter,
     Loop,
-    Roll,
-    Tape,
-    TapeMark,
+    Marker,
 )
-from pribble.language.name_resolution import Scope, resolved
-from pribble.language.page_bodies import HEAD_END, document
+from pribble.language.name_resolution import Scope, resolve_names
+from pribble.language.page_bodies import HEAD_END, split_document
 from pribble.language.statements import (
     Body,
+    Extracted,
     File,
     For,
     If,
     Into,
     Let,
-    Lifted,
+    LiteralText,
     Only,
     Put,
     Show,
     Slot,
     Statement,
     Stretch,
-    Text,
-    nested,
+    nested_statements,
 )
 from pribble.limits import Limits
 
@@ -51,7 +51,7 @@ _MESSAGE = ("subject", "preheader", "text")
 
 
 @dataclass(frozen=True, slots=True)
-class Found:
+class FoundFile:
     """A file that a mark names, and the locale it is for (None for a plain file)."""
 
     source: Source
@@ -59,12 +59,12 @@ class Found:
 
 
 # (path as written, source of the file that names it, place of the path) → the file
-Finder = Callable[[str, Source, Place], Found]
+FileFinder = Callable[[str, Source, Place], FoundFile]
 
 
-def link(
-    found: Found, find: Finder, *, html: bool = True, common: Collection[str] = (), limits: Limits | None = None
-) -> Tape:
+def link_template(
+    found: FoundFile, find: FileFinder, *, html: bool = True, common: Collection[str] = (), limits: Limits | None = None
+) -> LinkedSource:
     """The tape of a template.
 
     `find` brings the layouts and parts that files name; it raises `TemplateError` where there is none.
@@ -80,9 +80,9 @@ class _Here:
 
     source: Source
     via: tuple[Related, ...]
-    slots: dict[str, Callable[[Roll], None]]
+    slots: dict[str, Callable[[LinkedSourceWriter], None]]
     used: set[str] = field(default_factory=set)
-    head: list[tuple[_Here, Text]] = field(default_factory=list)  # what is to join the head of this layout
+    head: list[tuple[_Here, LiteralText]] = field(default_factory=list)  # what is to join the head of this layout
     is_part: bool = False
 
 
@@ -94,9 +94,9 @@ class _Layer:
     scope: Scope
     here: _Here
 
-    def message(self, kind: str) -> Lifted | None:
+    def message(self, kind: str) -> Extracted | None:
         """Its ``subject:``, ``preheader:`` or ``text:``; raises `TemplateError` where it has two."""
-        found = [s for s in self.file.body if isinstance(s, Lifted) and s.kind == kind]
+        found = [s for s in self.file.body if isinstance(s, Extracted) and s.kind == kind]
         if len(found) > 1:
             raise TemplateError(
                 f'"{kind}" stands twice',
@@ -107,7 +107,7 @@ class _Layer:
 
 
 class _Linker:
-    def __init__(self, find: Finder, html: bool, common: frozenset[str], limits: Limits) -> None:
+    def __init__(self, find: FileFinder, html: bool, common: frozenset[str], limits: Limits) -> None:
         self.find, self.html, self.common, self.limits = find, html, common, limits
         self.sources: dict[Source, None] = {}
         self._parsed: dict[tuple[Source, tuple[Related, ...]], File] = {}
@@ -119,7 +119,7 @@ class _Linker:
 
     # -- pages and layouts --
 
-    def page(self, found: Found) -> Tape:
+    def page(self, found: FoundFile) -> LinkedSource:
         """A page in its layout, that in its own, and so on: the outermost is written, and asks for the inner ones."""
         layers = self._layers(found)
         for number, layer in enumerate(layers[:-1]):
@@ -127,7 +127,7 @@ class _Linker:
         outermost = layers[-1]
         if stray := next((s for s in outermost.file.body if isinstance(s, Into)), None):
             raise TemplateError('"into" fills a slot of a layout, and there is none', place=stray.place)
-        roll = Roll(self.limits)
+        roll = LinkedSourceWriter(self.limits)
         for layer in layers[:-1]:
             self._hoist(roll, layer)
         self._body(roll, outermost.file.body, outermost.scope, outermost.here)
@@ -147,7 +147,7 @@ class _Linker:
         self._lift_messages(roll, layers)
         return roll.finished(tuple(self.sources))
 
-    def _layers(self, found: Found) -> list[_Layer]:
+    def _layers(self, found: FoundFile) -> list[_Layer]:
         """The page, its layout, the layout's layout …"""
         layers: list[_Layer] = []
         via: tuple[Related, ...] = ()
@@ -171,7 +171,7 @@ class _Linker:
             via = (Related("as the layout of", place), *via)
             found = self.find(path, file.source, place)
 
-    def _hoist(self, roll: Roll, layer: _Layer) -> None:
+    def _hoist(self, roll: LinkedSourceWriter, layer: _Layer) -> None:
         """Set the ``let``s at the top level of a page first of all, once for the page and all its message blocks,
         which a layout may show anywhere.  They depend on nothing but the data and each other."""
         top = Scope(locale=layer.scope.locale, common=self.common)
@@ -183,7 +183,7 @@ class _Linker:
     def _fill(self, above: list[_Layer], layer: _Layer) -> None:
         """Tell the layouts above a file what it has for their slots."""
         nearest = above[0].here
-        page = document(layer.file)
+        page = split_document(layer.file)
         nearest.slots["content"] = lambda roll: self._body(roll, page.content, layer.scope, layer.here)
         for stretch in page.head:
             above[-1].here.head.append((layer.here, stretch))
@@ -208,10 +208,10 @@ class _Linker:
             elif kind in layer.here.slots:
                 nearest.slots[kind] = layer.here.slots[kind]
 
-    def _spliced(self, layer: _Layer, block: Into | Lifted) -> Callable[[Roll], None]:
+    def _spliced(self, layer: _Layer, block: Into | Extracted) -> Callable[[LinkedSourceWriter], None]:
         """Writes a block of a page elsewhere; there it sets the ``let``s above it anew."""
 
-        def write(roll: Roll) -> None:
+        def write(roll: LinkedSourceWriter) -> None:
             top = Scope(locale=layer.scope.locale, common=self.common)
             for statement in layer.file.body:
                 if statement is block:
@@ -222,7 +222,7 @@ class _Linker:
 
         return write
 
-    def _lift_messages(self, roll: Roll, layers: list[_Layer]) -> None:
+    def _lift_messages(self, roll: LinkedSourceWriter, layers: list[_Layer]) -> None:
         """The subject, preheader and text, each of the outermost file that has one."""
         for kind in _MESSAGE:
             found = [(layer, message) for layer in layers if (message := layer.message(kind)) is not None]
@@ -230,10 +230,10 @@ class _Linker:
                 layer, message = found[-1]
                 inner = roll.inner()
                 for binding in self._hoisted.values():  # those it does not need are left out when it is compiled
-                    inner.mark(TapeMark(SET, binding.place, binding=binding))
+                    inner.mark(Marker(SET, binding.place, binding=binding))
                 self._spliced(layer, message)(inner)
-                lifted = LiftedBlock(kind, inner.finished(tuple(self.sources)))
-                roll.mark(TapeMark(LIFTED, message.place, lifted=lifted))
+                lifted = ExtractedBlock(kind, inner.finished(tuple(self.sources)))
+                roll.mark(Marker(EXTRACTED, message.place, extracted=lifted))
 
     def _read(self, source: Source, via: tuple[Related, ...]) -> File:
         self.sources.setdefault(source)
@@ -243,28 +243,28 @@ class _Linker:
 
     # -- statements --
 
-    def _body(self, roll: Roll, body: Body, scope: Scope, here: _Here) -> None:
+    def _body(self, roll: LinkedSourceWriter, body: Body, scope: Scope, here: _Here) -> None:
         self._depth += 1
         for statement in body:
-            if self._depth > DEEPEST_BODIES and not isinstance(statement, Text | Show):
+            if self._depth > DEEPEST_BODIES and not isinstance(statement, LiteralText | Show):
                 raise LimitReached(
                     f"blocks and parts within each other, more than {DEEPEST_BODIES} deep", place=statement.place
                 )
             self._statement(roll, statement, scope, here)
         self._depth -= 1
 
-    def _statement(self, roll: Roll, statement: Statement, scope: Scope, here: _Here) -> None:
+    def _statement(self, roll: LinkedSourceWriter, statement: Statement, scope: Scope, here: _Here) -> None:
         match statement:
-            case Text(start=start, end=end):
+            case LiteralText(start=start, end=end):
                 self._text(roll, start, end, here)
             case Show(place=place, value=value):
-                roll.mark(TapeMark(SHOW, place, resolved(value, scope), locale=scope.locale))
+                roll.mark(Marker(SHOW, place, resolve_names(value, scope), locale=scope.locale))
             case If():
                 for number, branch in enumerate(statement.branches):
-                    test = None if branch.test is None else resolved(branch.test, scope)
-                    roll.mark(TapeMark(BRANCH if number else OPEN, branch.place, test))
+                    test = None if branch.test is None else resolve_names(branch.test, scope)
+                    roll.mark(Marker(BRANCH if number else OPEN, branch.place, test))
                     self._body(roll, branch.body, scope.inner(), here)
-                roll.mark(TapeMark(CLOSE, statement.closing))
+                roll.mark(Marker(CLOSE, statement.closing))
             case For():
                 self._for(roll, statement, scope, here)
             case Let():
@@ -277,13 +277,13 @@ class _Linker:
                 self._put(roll, statement, scope, here)
             case Slot():
                 self._slot(roll, statement, scope, here)
-            case Lifted() | Into():
+            case Extracted() | Into():
                 if here.is_part:
-                    word = statement.kind if isinstance(statement, Lifted) else "into"
+                    word = statement.kind if isinstance(statement, Extracted) else "into"
                     raise TemplateError(f'"{word}" stands in a page or layout, not in a part', place=statement.place)
                 # otherwise it is written where it belongs
 
-    def _text(self, roll: Roll, start: int, end: int, here: _Here) -> None:
+    def _text(self, roll: LinkedSourceWriter, start: int, end: int, here: _Here) -> None:
         """Write a literal; what joins the head of a layout comes before the head's end."""
         if here.head and (found := HEAD_END.search(here.source.text, start, end)):
             roll.text(here.source, start, found.start(), here.via)
@@ -293,8 +293,8 @@ class _Linker:
             start = found.start()
         roll.text(here.source, start, end, here.via)
 
-    def _for(self, roll: Roll, block: For, scope: Scope, here: _Here) -> None:
-        items = resolved(block.items, scope)
+    def _for(self, roll: LinkedSourceWriter, block: For, scope: Scope, here: _Here) -> None:
+        items = resolve_names(block.items, scope)
         kinds = ("item",) if len(block.names) == 1 else ("first", "second")
         names = tuple(Binding(n.text, k, n.place, items) for n, k in zip(block.names, kinds, strict=True))
         at = None if block.at is None else Binding(block.at.text, "place", block.at.place, items)
@@ -306,15 +306,15 @@ class _Linker:
         self._loops += 1
         if self._loops > DEEPEST_LOOPS:
             raise LimitReached(f"loops within loops, more than {DEEPEST_LOOPS} deep", place=block.place)
-        roll.mark(TapeMark(OPEN, block.place, loop=Loop(items, names, at)))
+        roll.mark(Marker(OPEN, block.place, loop=Loop(items, names, at)))
         self._body(roll, block.body, inner.inner(), here)
         self._loops -= 1
         if block.otherwise is not None:
-            roll.mark(TapeMark(BRANCH, block.otherwise.place))
+            roll.mark(Marker(BRANCH, block.otherwise.place))
             self._body(roll, block.otherwise.body, scope.inner(), here)
-        roll.mark(TapeMark(CLOSE, block.closing))
+        roll.mark(Marker(CLOSE, block.closing))
 
-    def _let(self, roll: Roll, let: Let, scope: Scope) -> None:
+    def _let(self, roll: LinkedSourceWriter, let: Let, scope: Scope) -> None:
         if (earlier := scope.find(let.name.text)) is not None:
             raise TemplateError(
                 f'"{let.name.text}" stands for something already',
@@ -322,22 +322,22 @@ class _Linker:
                 related=[Related("it is first set at", earlier.place)],
             )
         if (binding := self._hoisted.get(id(let))) is None:
-            binding = Binding(let.name.text, "let", let.name.place, resolved(let.value, scope))
-            roll.mark(TapeMark(SET, let.place, binding=binding))
+            binding = Binding(let.name.text, "let", let.name.place, resolve_names(let.value, scope))
+            roll.mark(Marker(SET, let.place, binding=binding))
         scope.names[let.name.text] = binding
 
-    def _only(self, roll: Roll, block: Only, scope: Scope, here: _Here) -> None:
+    def _only(self, roll: LinkedSourceWriter, block: Only, scope: Scope, here: _Here) -> None:
         if block.kind == "text":
             inner = roll.inner()
             self._body(inner, block.body, scope.inner(), here)
-            lifted = LiftedBlock("only", inner.finished(tuple(self.sources)), alone=block.alone)
-            roll.mark(TapeMark(LIFTED, block.place, lifted=lifted))
+            lifted = ExtractedBlock("only", inner.finished(tuple(self.sources)), alone=block.alone)
+            roll.mark(Marker(EXTRACTED, block.place, extracted=lifted))
             return
-        roll.mark(TapeMark(OPEN, block.place))
+        roll.mark(Marker(OPEN, block.place))
         self._body(roll, block.body, scope.inner(), here)
-        roll.mark(TapeMark(CLOSE, block.closing))
+        roll.mark(Marker(CLOSE, block.closing))
 
-    def _slot(self, roll: Roll, slot: Slot, scope: Scope, here: _Here) -> None:
+    def _slot(self, roll: LinkedSourceWriter, slot: Slot, scope: Scope, here: _Here) -> None:
         name = slot.name.text
         if not here.is_part and not here.slots:
             raise TemplateError("a slot stands in a layout or part only", place=slot.place)
@@ -356,7 +356,7 @@ class _Linker:
 
     # -- parts --
 
-    def _put(self, roll: Roll, put: Put, scope: Scope, here: _Here) -> None:
+    def _put(self, roll: LinkedSourceWriter, put: Put, scope: Scope, here: _Here) -> None:
         found = self.find(put.path.text, here.source, put.path.place)
         self._check_way(found.source, put)
         via = (Related("put at", put.place), *put.place.via)
@@ -366,11 +366,11 @@ class _Linker:
         inner = Scope(locale=found.locale, timezone=scope.timezone, common=self.common)
         if file.takes is not None:
             inner.takes = tuple(name.text for name, _ in file.takes.names)
-        given = {name.text: (name.place, resolved(value, scope)) for name, value in put.arguments}
+        given = {name.text: (name.place, resolve_names(value, scope)) for name, value in put.arguments}
         for name, place, value in self._given(file, put, given, inner):
             binding = Binding(name, "let", place, value)
             inner.names[name] = binding
-            roll.mark(TapeMark(SET, place, binding=binding))
+            roll.mark(Marker(SET, place, binding=binding))
         part = _Here(found.source, via, {}, is_part=True)
         if put.content is not None:
             part.slots["content"] = self._content(put.content, scope, here)
@@ -382,11 +382,11 @@ class _Linker:
                 "the part has no place for this content", place=put.place, hint="write {{ slot content }} in it"
             )
 
-    def _content(self, content: Body, scope: Scope, here: _Here) -> Callable[[Roll], None]:
+    def _content(self, content: Body, scope: Scope, here: _Here) -> Callable[[LinkedSourceWriter], None]:
         """Writes what a page puts into a part: it stands in the page, and may put that part again."""
         way = list(self._putting)
 
-        def write(roll: Roll) -> None:
+        def write(roll: LinkedSourceWriter) -> None:
             inside, self._putting = self._putting, way
             self._body(roll, content, scope.inner(), here)
             self._putting = inside
@@ -408,7 +408,7 @@ class _Linker:
             if name.text in given:
                 yield (name.text, *given[name.text])
             elif default is not None:
-                yield name.text, name.place, resolved(default, inner)
+                yield name.text, name.place, resolve_names(default, inner)
             else:
                 raise TemplateError(
                     f'the part takes "{name.text}", which is not given',
@@ -433,4 +433,4 @@ class _Linker:
 
 
 def _slots(file: File) -> set[str]:
-    return {s.name.text for s in nested(file.body) if isinstance(s, Slot)}
+    return {s.name.text for s in nested_statements(file.body) if isinstance(s, Slot)}

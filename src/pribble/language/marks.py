@@ -44,7 +44,7 @@ class Mark:
     remark: bool = False
 
 
-def cut(source: Source, *, html: bool = True, via: tuple[Related, ...] = ()) -> Iterator[Literal | Mark]:
+def cut_marks(source: Source, *, html: bool = True, via: tuple[Related, ...] = ()) -> Iterator[Literal | Mark]:
     """The literals and marks of `source` in order; together they cover it, but for dropped comments.
 
     Raises `TemplateError` for a mark that does not end or that holds another.  With `html` off the text is
@@ -56,7 +56,7 @@ def cut(source: Source, *, html: bool = True, via: tuple[Related, ...] = ()) -> 
     while stop := _STOP.search(text, position):
         begin = stop.start()
         if stop[0] == "{{":
-            mark = _mark(source, begin, via)
+            mark = _read_mark(source, begin, via)
         elif not html or begin < comments_from:
             position = stop.end()
             continue
@@ -95,7 +95,7 @@ def _wrapped(source: Source, begin: int, end: int, via: tuple[Related, ...]) -> 
     opening = begin + 4 + len(inside) - len(inside.lstrip())
     if not text.startswith("{{", opening) or not inside.rstrip().endswith("}}"):
         return None
-    mark = _mark(source, opening, via)
+    mark = _read_mark(source, opening, via)
     if mark.remark or text[mark.end : end].strip():
         return None
     if mark.end > end or not _STATEMENT.fullmatch(text, mark.inner_start, mark.inner_end):
@@ -103,7 +103,7 @@ def _wrapped(source: Source, begin: int, end: int, via: tuple[Related, ...]) -> 
     return Mark(begin, end + 3, mark.inner_start, mark.inner_end)
 
 
-def _mark(source: Source, begin: int, via: tuple[Related, ...]) -> Mark:
+def _read_mark(source: Source, begin: int, via: tuple[Related, ...]) -> Mark:
     """The mark that opens at `begin`: it ends at the first `}}` outside a text."""
     text, inner = source.text, begin + 2
     opening = source.place(begin, begin + 2, via)

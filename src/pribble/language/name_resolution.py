@@ -19,7 +19,7 @@ from pribble.language.expressions import (
     rebuilt,
 )
 from pribble.language.parsing import read_expression, read_formatters
-from pribble.language.tokens import Reader
+from pribble.language.tokens import TokenReader
 
 # The formatters whose first argument is an expression over an item's own fields.
 _FORMATS = ("table", "formats")  # whose texts are formatters, applied to each cell
@@ -55,7 +55,7 @@ class Scope:
         return Scope({}, self, settings["locale"], settings["timezone"], self.takes, self.common)
 
 
-def resolved(node: Expression, scope: Scope) -> Expression:
+def resolve_names(node: Expression, scope: Scope) -> Expression:
     """`node` with its first names resolved and its formatters told where they stand."""
     if isinstance(node, Name):
         binding = scope.find(node.name)
@@ -70,22 +70,28 @@ def resolved(node: Expression, scope: Scope) -> Expression:
         raise TemplateError('a part that says what it takes does not see "all"', place=node.place)
     if isinstance(node, Formatted):
         return _formatted(node, scope)
-    return rebuilt(node, lambda inner: resolved(inner, scope))
+    return rebuilt(node, lambda inner: resolve_names(inner, scope))
 
 
 def _formatted(node: Formatted, scope: Scope) -> Formatted:
-    arguments = [resolved(argument, scope) for argument in node.arguments]
+    arguments = [resolve_names(argument, scope) for argument in node.arguments]
     if node.formatter in PER_ITEM and arguments:
         arguments[0] = _per_item(node.arguments[0], node.formatter, scope)
     named = tuple(
         (
             name,
-            _per_cell(argument, scope) if (node.formatter, name) == _FORMATS else resolved(argument, scope),
+            _per_cell(argument, scope) if (node.formatter, name) == _FORMATS else resolve_names(argument, scope),
         )
         for name, argument in node.named
     )
     return Formatted(
-        node.place, resolved(node.value, scope), node.formatter, tuple(arguments), named, scope.locale, scope.timezone
+        node.place,
+        resolve_names(node.value, scope),
+        node.formatter,
+        tuple(arguments),
+        named,
+        scope.locale,
+        scope.timezone,
     )
 
 
@@ -124,13 +130,13 @@ def _per_item(argument: Expression, formatter: str, scope: Scope) -> PerItem:
     return PerItem(argument.place, item, _of_item(body, item, scope))
 
 
-def _written_out(text: Constant) -> Reader:
+def _written_out(text: Constant) -> TokenReader:
     """Reads what a text holds that is written out in a mark."""
     place, value = text.place, str(text.value)
     source, start, end = place.source, place.start + 1, place.end - 1
     if source.text[start:end] != value:  # written with escapes: it has no place of its own
         source, start, end = Source(f"{place}: the expression", value), 0, len(value)
-    return Reader(source, start, end, place.via)
+    return TokenReader(source, start, end, place.via)
 
 
 def _of_item(node: Expression, item: Binding, scope: Scope) -> Expression:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from pribble.errors import TemplateError, nearest
-from pribble.language.tokens import Reader, Token
+from pribble.language.tokens import Token, TokenReader
 
 # The words that open a block, and those that stand in one.
 OPENING = frozenset("if for subject preheader text only into slot put locale timezone".split())
@@ -30,15 +30,15 @@ _JOINING = frozenset("as if else in and or not is".split())
 _SIGNS = ("#", "%", "!", ">", "^", "@")
 
 
-def refuse_habits(reader: Reader) -> None:
+def refuse_other_notation(reader: TokenReader) -> None:
     """Raise a better error for a mark that cannot be read, where it looks like something that is known."""
-    likeliest = next(_habits(reader.all, reader.whole_text), None)
+    likeliest = next(_candidates(reader.all, reader.whole_text), None)
     if likeliest is not None:
         problem, token, hint = likeliest
         raise TemplateError(problem, place=reader.whole if token is None else token.place, hint=hint) from None
 
 
-def refuse_closing(word: Token, reader: Reader) -> None:
+def refuse_other_closing(word: Token, reader: TokenReader) -> None:
     """Raise a better error for a word behind a colon that is none of this language, but is known, or nearly one."""
     if word.text in OPENING or word.text in _INNER:
         return
@@ -51,24 +51,24 @@ def refuse_closing(word: Token, reader: Reader) -> None:
         raise TemplateError(
             f'"{word.text}" is no word of this language',
             place=word.place,
-            hint=f"did you mean {_mark(meant, rest)}?",
+            hint=f"did you mean {_as_mark(meant, rest)}?",
         )
 
 
 # What is wrong, with which token (None: with the whole mark), and what to write.
-_Habit = tuple[str, Token | None, str]
+_Candidate = tuple[str, Token | None, str]
 
 
-def _habits(tokens: list[Token], written: str) -> Iterator[_Habit]:
+def _candidates(tokens: list[Token], written: str) -> Iterator[_Candidate]:
     """What a mark with these tokens looks like, the likeliest first."""
     if tokens and tokens[0].kind == "name":
-        yield from _words(tokens, written)
-        yield from _names(tokens, written)
+        yield from _from_words(tokens, written)
+        yield from _from_names(tokens, written)
     elif tokens:
-        yield from _signs(tokens, written)
+        yield from _from_signs(tokens, written)
 
 
-def _words(tokens: list[Token], written: str) -> Iterator[_Habit]:
+def _from_words(tokens: list[Token], written: str) -> Iterator[_Candidate]:
     """A word that opens, branches or closes a block, or does so elsewhere."""
     first, second = tokens[0], tokens[1] if len(tokens) > 1 else None
     word, rest = first.text.lower(), written[len(first.text) :].strip(" :")
@@ -78,19 +78,19 @@ def _words(tokens: list[Token], written: str) -> Iterator[_Habit]:
         colon = "with its colon there" if second is not None and second.kind == ":" else "without a colon"
         yield f'"{first.text}" opens no block {colon}', None, f"write {{{{ {f'{first.text} {rest}'.strip()}: }}}}"
     if word == "else" and second is not None and second.text == "if":
-        yield '"else if" is one word here', None, f"write {_mark(_INNER['elif'], rest.removeprefix('if').strip())}"
+        yield '"else if" is one word here', None, f"write {_as_mark(_INNER['elif'], rest.removeprefix('if').strip())}"
     if word in _BRANCHES:
         problem = f'"{first.text}" needs a colon before it too' if first.text in _INNER else unknown
-        yield problem, first, f"write {_mark(_BRANCHES[word], rest)}"
+        yield problem, first, f"write {_as_mark(_BRANCHES[word], rest)}"
     if is_block and (near := nearest(word, (*OPENING, *_INNER))):
         meant = _INNER.get(near, f"{near} …:" if rest else f"{near}:")
-        yield unknown, first, f'did you mean "{near}"? Write {_mark(meant, rest)}'
+        yield unknown, first, f'did you mean "{near}"? Write {_as_mark(meant, rest)}'
     if word in _ELSEWHERE:
         ends = word == "end" and second is not None and second.text in OPENING
-        yield unknown, first, f"write {_mark(f':{rest}' if ends else _ELSEWHERE[word], rest)}"
+        yield unknown, first, f"write {_as_mark(f':{rest}' if ends else _ELSEWHERE[word], rest)}"
 
 
-def _names(tokens: list[Token], written: str) -> Iterator[_Habit]:
+def _from_names(tokens: list[Token], written: str) -> Iterator[_Candidate]:
     """Names side by side, as a table has them above its columns; a formatter without brackets; a style."""
     first, second = tokens[0], tokens[1] if len(tokens) > 1 else None
     plain = all(token.kind in ("name", "number") for token in tokens)
@@ -109,7 +109,7 @@ def _names(tokens: list[Token], written: str) -> Iterator[_Habit]:
         yield f'":" behind "{first.text}" means nothing here', second, hint
 
 
-def _signs(tokens: list[Token], written: str) -> Iterator[_Habit]:
+def _from_signs(tokens: list[Token], written: str) -> Iterator[_Candidate]:
     """A sign that closes, opens or trims elsewhere."""
     first = tokens[0]
     if first.kind == "-" and tokens[-1].kind == "-":
@@ -123,7 +123,7 @@ def _signs(tokens: list[Token], written: str) -> Iterator[_Habit]:
         yield f'"{first.text}" opens nothing', first, hint
 
 
-def _mark(form: str, rest: str) -> str:
+def _as_mark(form: str, rest: str) -> str:
     """A mark of this `form`, with the `rest` of what was written where one thing is left open."""
     if rest and form.count("…") == 1:
         form = form.replace("…", rest.strip("\"'") if '"' in form else rest)

@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, replace
 
-from pribble.language.statements import Body, File, Let, Statement, Text
+from pribble.language.statements import Body, File, Let, LiteralText, Statement
 
 _BODY = re.compile(r"<body(?=[\s/>])", re.IGNORECASE)
 _BODY_END = re.compile(r"</body\s*>", re.IGNORECASE)
@@ -21,62 +21,62 @@ HEAD_END = re.compile(r"</head\s*>", re.IGNORECASE)
 
 
 @dataclass(frozen=True, slots=True)
-class Document:
+class SplitDocument:
     """What of a file goes into a layout: its `content`, and the stretches of its `head` that join the layout's."""
 
     content: Body
-    head: tuple[Text, ...]
+    head: tuple[LiteralText, ...]
 
 
-def document(file: File) -> Document:
+def split_document(file: File) -> SplitDocument:
     """The parts of a file; one without a ``<body>`` is content as a whole."""
     text = file.source.text
     opening = _found(_BODY, file.body, text)
     if opening is None:
-        return Document(file.body, ())
+        return SplitDocument(file.body, ())
     index, start = opening
-    inside = _after(file.body, index, text.find(">", start) + 1 or len(text))
+    inside = _statements_from(file.body, index, text.find(">", start) + 1 or len(text))
     closing = _found(_BODY_END, inside, text)
     if closing is not None:
         last, end = closing
-        inside = (*inside[:last], *_cut(inside[last], end=end))
+        inside = (*inside[:last], *_cut_statement(inside[last], end=end))
     before = file.body[:index]
     # What is set before the body is set for it too.
     settings = tuple(s for s in before if isinstance(s, Let))
     head = [
-        Text(found.start(), found.end())
-        for s in (*before, Text(_start(file.body[index]), start))
-        if isinstance(s, Text)
+        LiteralText(found.start(), found.end())
+        for s in (*before, LiteralText(_statement_start(file.body[index]), start))
+        if isinstance(s, LiteralText)
         for found in _JOINING.finditer(text, s.start, s.end)
         if found[0].endswith(">") and not _CHARSET.match(found[0])
     ]
-    return Document((*settings, *inside), tuple(head))
+    return SplitDocument((*settings, *inside), tuple(head))
 
 
 def _found(pattern: re.Pattern[str], body: Body, text: str) -> tuple[int, int] | None:
     """The first of the literals of `body` in which `pattern` is found, and where it begins."""
     for index, statement in enumerate(body):
-        if isinstance(statement, Text) and (found := pattern.search(text, statement.start, statement.end)):
+        if isinstance(statement, LiteralText) and (found := pattern.search(text, statement.start, statement.end)):
             return index, found.start()
     return None
 
 
-def _after(body: Body, index: int, offset: int) -> Body:
+def _statements_from(body: Body, index: int, offset: int) -> Body:
     """The statements of `body` from `offset` on, which lies in statement `index` or in a literal after it."""
     for number, statement in enumerate(body[index:], index):
-        if isinstance(statement, Text) and offset <= statement.end:
-            return (*_cut(statement, start=max(offset, statement.start)), *body[number + 1 :])
+        if isinstance(statement, LiteralText) and offset <= statement.end:
+            return (*_cut_statement(statement, start=max(offset, statement.start)), *body[number + 1 :])
     return ()
 
 
-def _cut(statement: Statement, start: int | None = None, end: int | None = None) -> Body:
-    assert isinstance(statement, Text)
+def _cut_statement(statement: Statement, start: int | None = None, end: int | None = None) -> Body:
+    assert isinstance(statement, LiteralText)
     made = replace(
         statement, start=statement.start if start is None else start, end=statement.end if end is None else end
     )
     return (made,) if made.start < made.end else ()
 
 
-def _start(statement: Statement) -> int:
-    assert isinstance(statement, Text)
+def _statement_start(statement: Statement) -> int:
+    assert isinstance(statement, LiteralText)
     return statement.start

@@ -27,7 +27,6 @@ from pribble.language.expressions import (
     Expression,
     Fallback,
     Formatted,
-    Item,
     Listing,
     Local,
     Maybe,
@@ -35,8 +34,9 @@ from pribble.language.expressions import (
     Name,
     Negative,
     Not,
+    Subscript,
 )
-from pribble.language.tokens import Reader, Token
+from pribble.language.tokens import Token, TokenReader
 
 RESERVED = frozenset("if else and or not in as true false none all".split())
 # Generous for a person, and small enough that no tree is too deep to compile.
@@ -47,18 +47,18 @@ DEEPEST_BRACKETS = 20
 _MOST_DIGITS = 100
 
 
-def read_expression(reader: Reader) -> Expression:
+def read_expression(reader: TokenReader) -> Expression:
     """The expression that begins at the reader's next token; raises `TemplateError` where there is none."""
     return _Grammar(reader).choice()
 
 
-def read_formatters(reader: Reader, value: Expression) -> Expression:
+def read_formatters(reader: TokenReader, value: Expression) -> Expression:
     """`value` as the formatters show it that a text names: ``money("EUR")``; raises `TemplateError`."""
     return _Grammar(reader).formatters(value)
 
 
 class _Grammar:
-    def __init__(self, reader: Reader) -> None:
+    def __init__(self, reader: TokenReader) -> None:
         self.reader = reader
         self._operations = 0
         self._brackets = 0
@@ -216,8 +216,8 @@ class _Grammar:
                 key = self.inner()
                 if not self.reader.takes("]"):
                     self.reader.unexpected('"]"')
-                value = Item(key.place, value, key)
-            elif isinstance(value, Name | Local | Member | Item):
+                value = Subscript(key.place, value, key)
+            elif isinstance(value, Name | Local | Member | Subscript):
                 value = Maybe(value.place, value)
             else:
                 raise TemplateError(

@@ -20,7 +20,7 @@ _VALUES: dict[str, Any] = {
 }
 
 
-def skeleton(fields: list[Field]) -> dict[str, Any]:
+def data_skeleton(fields: list[Field]) -> dict[str, Any]:
     """Nested data that hold every field once, each list with one item."""
     whole: dict[str, Any] = {}
     for found in fields:
@@ -44,7 +44,7 @@ def _put(container: Any, steps: list[str], value: Any) -> None:
     _put(inner, rest, value)
 
 
-def row(fields: list[Field]) -> tuple[list[str], list[Any], list[str]]:
+def table_row(fields: list[Field]) -> tuple[list[str], list[Any], list[str]]:
     """The columns of a table of such data, a row for them, and the fields of lists, which no row can hold."""
     flat = [found for found in fields if "[]" not in found.path and found.kind != "list"]
     left = [found.path for found in fields if found not in flat]

@@ -7,18 +7,18 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from pribble.language.tokens import Reader
+from pribble.language.tokens import TokenReader
 
-_LIFTED = frozenset({"subject:", "preheader:", "text:", "into:"})
+_EXTRACTED = frozenset({"subject:", "preheader:", "text:", "into:"})
 
 
 @dataclass(slots=True)
-class Piece:
+class LinePiece:
     """A literal or a mark; a mark that is a statement of its own takes its line with it."""
 
     start: int
     end: int
-    reader: Reader | None = None
+    reader: TokenReader | None = None
     word: str = ""  # "" for a shown value, ":" for what closes or branches, "if:" for what opens, else a setting
     sets: bool = False
 
@@ -34,12 +34,12 @@ class Piece:
 class _Line:
     """The line that is being gone through: its literals, and whether statements and nothing else stand in it."""
 
-    first: tuple[Piece, int] | None = None  # the literal it begins in, and where
-    between: list[Piece] = field(default_factory=list)  # literals that lie within it
+    first: tuple[LinePiece, int] | None = None  # the literal it begins in, and where
+    between: list[LinePiece] = field(default_factory=list)  # literals that lie within it
     holds: bool = False
     clean: bool = True
 
-    def add(self, piece: Piece) -> None:
+    def add(self, piece: LinePiece) -> None:
         """Take in a mark."""
         self.holds, self.clean = True, self.clean and piece.sets
 
@@ -52,7 +52,7 @@ class _Line:
                 piece.end = piece.start
 
 
-def without_statement_lines(text: str, pieces: list[Piece]) -> list[Piece]:
+def without_statement_lines(text: str, pieces: list[LinePiece]) -> list[LinePiece]:
     """`pieces` without the white space of lines that hold statements and white space only.
 
     What is lifted out of a page has lines of its own, and is no part of the line that it stands in.
@@ -61,20 +61,20 @@ def without_statement_lines(text: str, pieces: list[Piece]) -> list[Piece]:
     around: list[tuple[str, _Line]] = []  # the lifted blocks that are open, and the lines they stand in
     for piece in pieces:
         if piece.literal:
-            line = _after(piece, line, text)
+            line = _line_after_literal(piece, line, text)
         elif around and piece.closes(around[-1][0]):
             line.take()
             line = around.pop()[1]
         else:
             line.add(piece)
-            if piece.word in _LIFTED:
+            if piece.word in _EXTRACTED:
                 around.append((piece.word[:-1], line))
                 line = _Line()
     line.take()
     return pieces
 
 
-def _after(piece: Piece, line: _Line, text: str) -> _Line:
+def _line_after_literal(piece: LinePiece, line: _Line, text: str) -> _Line:
     """The line that goes on after a literal: the same, or a new one that begins in it."""
     newline = text.find("\n", piece.start, piece.end)
     if newline < 0:

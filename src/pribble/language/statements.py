@@ -11,7 +11,7 @@ from pribble.language.tokens import Token
 
 
 @dataclass(frozen=True, slots=True)
-class Text:
+class LiteralText:
     """A literal stretch of the file, by offsets."""
 
     start: int
@@ -110,7 +110,7 @@ class Into:
 
 
 @dataclass(frozen=True, slots=True)
-class Lifted:
+class Extracted:
     """A block that is not part of the page: ``subject``, ``preheader`` or ``text``."""
 
     place: Place
@@ -118,7 +118,7 @@ class Lifted:
     body: Body
 
 
-Statement = Text | Show | If | For | Let | Only | Stretch | Put | Slot | Into | Lifted
+Statement = LiteralText | Show | If | For | Let | Only | Stretch | Put | Slot | Into | Extracted
 Body = tuple[Statement, ...]
 
 
@@ -140,20 +140,20 @@ class File:
     takes: Takes | None
 
 
-def nested(body: Body) -> Iterator[Statement]:
+def nested_statements(body: Body) -> Iterator[Statement]:
     """The statements of a body and of all bodies within it."""
     for statement in body:
         yield statement
         match statement:
             case If(branches=branches):
                 for branch in branches:
-                    yield from nested(branch.body)
+                    yield from nested_statements(branch.body)
             case For(body=inner, otherwise=otherwise):
-                yield from nested(inner)
-                yield from nested(otherwise.body if otherwise else ())
+                yield from nested_statements(inner)
+                yield from nested_statements(otherwise.body if otherwise else ())
             case Put(content=content):
-                yield from nested(content or ())
+                yield from nested_statements(content or ())
             case Slot(default=default):
-                yield from nested(default)
-            case Only(body=inner) | Stretch(body=inner) | Into(body=inner) | Lifted(body=inner):
-                yield from nested(inner)
+                yield from nested_statements(default)
+            case Only(body=inner) | Stretch(body=inner) | Into(body=inner) | Extracted(body=inner):
+                yield from nested_statements(inner)

@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from itertools import islice
 
 from pribble.findings import MOST_OF_A_RULE, Finding
-from pribble.language.linked_source import Tape
+from pribble.language.linked_source import LinkedSource
 
 # Comments, style sheets and scripts have brackets of their own.
 _OWN = re.compile(r"<(?:(?P<comment>!--)|(?P<style>style)(?=[\s/>])|(?P<script>script)(?=[\s/>]))", re.IGNORECASE)
@@ -41,18 +41,18 @@ _FIRST = re.compile(_NAME)
 _BLOCKS = frozenset("if for foreach each unless else elif elseif elsif end endif endfor".split())
 
 
-def strays(tape: Tape, *, html: bool = True) -> Iterator[Finding]:
+def find_stray_marks(tape: LinkedSource, *, html: bool = True) -> Iterator[Finding]:
     """What looks like a mark and is none, of a page and of what was lifted out of it; of a text with `html` off."""
-    yield from islice(_strays(tape, html), MOST_OF_A_RULE)
+    yield from islice(_find(tape, html), MOST_OF_A_RULE)
     for mark in tape.marks:
-        if mark.lifted is not None:
-            yield from islice(_strays(mark.lifted.tape, html), MOST_OF_A_RULE)
+        if mark.extracted is not None:
+            yield from islice(_find(mark.extracted.tape, html), MOST_OF_A_RULE)
 
 
-def _strays(tape: Tape, html: bool) -> Iterator[Finding]:
+def _find(tape: LinkedSource, html: bool) -> Iterator[Finding]:
     for start, end in _looked_at(tape.text) if html else ((0, len(tape.text)),):
         for found in _STRAY.finditer(tape.text, start, end):
-            message, fix = _said(found)
+            message, fix = _finding(found)
             place = tape.place(found.start(), found.end())
             yield Finding("template.stray-mark", "warning", place, message, fix, "Pribble, docs/language.md")
 
@@ -69,7 +69,7 @@ def _looked_at(text: str) -> Iterator[tuple[int, int]]:
     yield position, len(text)
 
 
-def _said(found: re.Match[str]) -> tuple[str, str]:
+def _finding(found: re.Match[str]) -> tuple[str, str]:
     written = " ".join(found[0].replace("&lt;", "<").replace("&gt;", ">").split())
     name = _FIRST.search(written)
     as_it_is = f"{{{{ '{written}' }}}} shows it as it is" if "'" not in written else ""

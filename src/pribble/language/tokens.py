@@ -37,7 +37,7 @@ _TYPOGRAPHIC_QUOTES = "“”„‟«»‘’‚‛"
 _TAG = re.compile(r"</?[A-Za-z][^<>]*>")
 
 
-class Reader:
+class TokenReader:
     """The tokens of one mark, read one after another."""
 
     def __init__(
@@ -186,7 +186,7 @@ class Reader:
         """Complain about the next token, with a word for the habits that other notations leave behind."""
         token = self.next
         if hint is not None:
-            raise TemplateError(f"{_quoted(token)} where {wanted} should stand", place=token.place, hint=hint)
+            raise TemplateError(f"{_as_written(token)} where {wanted} should stand", place=token.place, hint=hint)
         if token.kind == "end":
             raise TemplateError(f"the mark ends where {wanted} should follow", place=self.whole)
         match token.kind:
@@ -215,14 +215,14 @@ class Reader:
                 hint = f'a file name stands in quotes: "{rest}"'
             case "name" | "number" | "text":
                 hint = "is an operator missing before it?"
-        raise TemplateError(f"{_quoted(token)} where {wanted} should stand", place=token.place, hint=hint)
+        raise TemplateError(f"{_as_written(token)} where {wanted} should stand", place=token.place, hint=hint)
 
     def finish(self) -> None:
         """The mark must end here."""
         kinds = [token.kind for token in self._tokens]
         if self.next.kind != "end" and "?" in kinds and ":" in kinds:
             raise TemplateError(
-                f"{_quoted(self.next)} where the mark should end",
+                f"{_as_written(self.next)} where the mark should end",
                 place=self.next.place,
                 hint='a choice is written {{ "late" if days > 3 else "on time" }}',
             )
@@ -230,5 +230,5 @@ class Reader:
             self.unexpected("the end of the mark")
 
 
-def _quoted(token: Token) -> str:
+def _as_written(token: Token) -> str:
     return "a text" if token.kind == "text" else f'"{token.text}"'

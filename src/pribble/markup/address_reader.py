@@ -22,7 +22,7 @@ _DOTS = re.compile(r"(?:\.|%2e)*\Z", re.IGNORECASE)
 
 
 @dataclass(frozen=True, slots=True)
-class State:
+class AddressState:
     """Where an address has been read to.
 
     `mode` is start, written (the author's beginning, not yet understood), odd (one that lacks ``//``), whole (behind
@@ -39,14 +39,14 @@ class State:
     kept: bool = False  # in a path: one of `marks` stands in this segment for certain
 
 
-class Addresses:
+class AddressReader:
     """The machine of one address; `ways` says of each mark what it is.
 
     In a `picture` place a mark may be a picture or its name; where the place is the whole of an attribute, the name
     may be `composed` of several marks and texts.
     """
 
-    start = State()
+    start = AddressState()
 
     def __init__(self, *, picture: bool = False, composed: bool = False) -> None:
         self.picture, self.composed = picture, composed
@@ -54,7 +54,7 @@ class Addresses:
 
     # -- literal text --
 
-    def read(self, state: State, text: str, offset: int) -> State:
+    def read(self, state: AddressState, text: str, offset: int) -> AddressState:
         """Read literal text, its references replaced by what they stand for."""
         text = _DROPPED.sub("", text)
         if state.mode == "start":
@@ -71,35 +71,35 @@ class Addresses:
             case "path":
                 return self._path(state, text)
             case "query" if "#" in text:
-                return State("fragment")
+                return AddressState("fragment")
             case "mailboxes" | "number":
                 return self._recipients(state, text)
             case "parameter":
                 return self._parameter(state, text)
         return state
 
-    def _beginning(self, state: State, offset: int) -> State:
+    def _beginning(self, state: AddressState, offset: int) -> AddressState:
         """The author's own beginning: its scheme, its host, or what of it is not there."""
         written = state.text
         scheme = _SCHEME.match(written.lower())
         if scheme is None:
             if self.composed or _PERHAPS_SCHEME.match(written.lower()):
                 return state
-            return State("fragment") if written.startswith("#") else replace(state, safe=True)
+            return AddressState("fragment") if written.startswith("#") else replace(state, safe=True)
         name, rest = scheme[1], written[scheme.end() :]
         if name in _REFUSED and not (self.picture and name == "data"):
             raise MarkupError(f"an address that begins with {name}:", offset, hint="no mail program follows it")
         if name == "mailto":
-            return self._recipients(State("mailboxes", ","), rest)
+            return self._recipients(AddressState("mailboxes", ","), rest)
         if name in ("tel", "sms"):
-            return self._recipients(State("number", ","), rest)
+            return self._recipients(AddressState("number", ","), rest)
         if name in _SPECIAL and not rest.startswith("//"):
-            return state if len(rest) < 2 and not rest.strip("/") else State("odd", name)
+            return state if len(rest) < 2 and not rest.strip("/") else AddressState("odd", name)
         if rest.startswith("//"):
-            return self._host(State("host"), rest[2:])
-        return self._path(State("path", safe=True), rest)
+            return self._host(AddressState("host"), rest[2:])
+        return self._path(AddressState("path", safe=True), rest)
 
-    def _after_whole(self, state: State, text: str) -> State:
+    def _after_whole(self, state: AddressState, text: str) -> AddressState:
         if text[0] not in "/?#":
             raise MarkupError(
                 "an address goes on directly after a mark",
@@ -108,9 +108,9 @@ class Addresses:
             )
         for mark in state.marks:
             self.ways[mark] = "base" if text[0] == "/" else "stem"
-        return self._path(State("path", safe=True), text)
+        return self._path(AddressState("path", safe=True), text)
 
-    def _host(self, state: State, text: str) -> State:
+    def _host(self, state: AddressState, text: str) -> AddressState:
         end = re.search(r"[/?#\\]", text)
         host = text[: end.start()] if end else text
         if state.mode == "hosted":
@@ -119,10 +119,10 @@ class Addresses:
             elif host or state.text:
                 raise _in_host(min(state.marks))
         if end is None:
-            return State("host", (state.text + host)[-1:]) if host else state
-        return self._path(State("path", safe=True), text[end.start() :])
+            return AddressState("host", (state.text + host)[-1:]) if host else state
+        return self._path(AddressState("path", safe=True), text[end.start() :])
 
-    def _path(self, state: State, text: str) -> State:
+    def _path(self, state: AddressState, text: str) -> AddressState:
         """Read on in a path: a segment of dots alone, or of nothing, would lead elsewhere."""
         for index, character in enumerate(re.split(r"([/\\?#])", text)):
             if index % 2 == 0:
@@ -131,45 +131,45 @@ class Addresses:
                     state = replace(state, safe=True)
                 continue
             self._end_segment(state)
-            state = State("path")
+            state = AddressState("path")
             if character == "?":
-                return State("fragment" if "#" in text[text.index("?") :] else "query")
+                return AddressState("fragment" if "#" in text[text.index("?") :] else "query")
             if character == "#":
-                return State("fragment")
+                return AddressState("fragment")
         return state
 
-    def _end_segment(self, state: State) -> None:
+    def _end_segment(self, state: AddressState) -> None:
         if not state.safe:
             self.ways.update(dict.fromkeys(state.marks, "segment"))
 
-    def _recipients(self, state: State, text: str) -> State:
+    def _recipients(self, state: AddressState, text: str) -> AddressState:
         before, asked, after = text.partition("?")
         if before and before[0] != "," and state.marks and state.mode == "mailboxes":
             raise _no_mailbox(min(state.marks))
         if asked:
-            return self._parameter(State("parameter"), after)
-        return State(state.mode, before[-1:]) if before else state
+            return self._parameter(AddressState("parameter"), after)
+        return AddressState(state.mode, before[-1:]) if before else state
 
-    def _parameter(self, state: State, text: str) -> State:
+    def _parameter(self, state: AddressState, text: str) -> AddressState:
         """Read on in the query of ``mailto:`` or ``sms:``; `text` of the state is the name, with its ``=``."""
         before, fragment, _ = text.partition("#")
         if fragment:
-            return State("fragment")
+            return AddressState("fragment")
         last = before.rpartition("&")
         name = last[2] if last[1] else (state.text if state.text.endswith("=") else state.text + before)
-        return State("parameter", name.partition("=")[0].lower() + "=" if "=" in name else name)
+        return AddressState("parameter", name.partition("=")[0].lower() + "=" if "=" in name else name)
 
     # -- marks --
 
-    def value(self, state: State, offset: int) -> State:
+    def value(self, state: AddressState, offset: int) -> AddressState:
         """Take note of a mark, and of what it is as far as is known."""
         match state.mode:
             case "start":
                 self.ways[offset] = "picture" if self.picture else "address"
-                return State("name") if self.composed else State("whole", marks=frozenset({offset}))
+                return AddressState("name") if self.composed else AddressState("whole", marks=frozenset({offset}))
             case "written" if self.composed and ":" not in state.text and not state.text.startswith("//"):
                 self.ways[offset] = "picture"
-                return State("name")
+                return AddressState("name")
             case "name":
                 self.ways[offset] = "picture"
                 return state
@@ -184,7 +184,7 @@ class Addresses:
                 if state.text not in ("", "."):
                     raise _in_host(offset)
                 self.ways[offset] = "host"
-                return State("hosted", state.text, frozenset({offset}))
+                return AddressState("hosted", state.text, frozenset({offset}))
             case "hosted":
                 raise _in_host(offset)
             case "path":
@@ -198,10 +198,10 @@ class Addresses:
                 if state.text != ",":
                     raise _no_mailbox(offset)
                 self.ways[offset] = "mailbox"
-                return State("mailboxes", "", frozenset({offset}))
+                return AddressState("mailboxes", "", frozenset({offset}))
             case "number":
                 self.ways[offset] = "telephone" if state.text == "," else "digits"
-                return State("number")
+                return AddressState("number")
             case "parameter":
                 if not state.text.endswith("="):
                     raise MarkupError("a mark in the name of a field", offset, hint="write the name out: ?subject=")
@@ -209,7 +209,7 @@ class Addresses:
                 return state
         raise _no_address(state, offset)
 
-    def merged(self, one: State, other: State) -> State | None:
+    def merged(self, one: AddressState, other: AddressState) -> AddressState | None:
         """Two branches' states as one, where what follows can be read in one way."""
         if one == other:
             return one
@@ -220,7 +220,7 @@ class Addresses:
                 return replace(one, marks=one.marks | other.marks)
             case "path":
                 # Where one branch is safe and the other is not, the marks of neither may be empty.
-                return State(
+                return AddressState(
                     "path",
                     one.text if one.text == other.text else "",
                     one.marks | other.marks,
@@ -228,12 +228,12 @@ class Addresses:
                     one.kept and other.kept,
                 )
             case "parameter" if one.text.endswith("=") and other.text.endswith("="):
-                return State("parameter", "?=")
+                return AddressState("parameter", "?=")
             case "number":
-                return State("number")
+                return AddressState("number")
         return None
 
-    def finish(self, state: State) -> None:
+    def finish(self, state: AddressState) -> None:
         """The address ends."""
         if state.mode == "path":
             self._end_segment(state)
@@ -257,7 +257,7 @@ def _no_mailbox(offset: int) -> MarkupError:
     )
 
 
-def _no_address(state: State, offset: int) -> MarkupError:
+def _no_address(state: AddressState, offset: int) -> MarkupError:
     if state.mode == "odd":
         return MarkupError(f'a mark after {state.text}: without "//"', offset, hint=f"write {state.text}://")
     if state.mode == "written" and (":" in state.text or _PERHAPS_SCHEME.match(state.text.lower())):

@@ -46,18 +46,18 @@ class Context:
     `around`, between tags, are the names of the elements that a fragment of markup may not close.
     """
 
-    way: str
-    within: tuple[str, ...] = ()
-    around: tuple[str, ...] = ()
+    escaper: str
+    wrappers: tuple[str, ...] = ()
+    enclosing: tuple[str, ...] = ()
 
     def wrapped(self, *wrapping: str) -> Context:
         """The same within one more."""
-        return Context(self.way, (*self.within, *wrapping), self.around)
+        return Context(self.escaper, (*self.wrappers, *wrapping), self.enclosing)
 
     @property
     def how(self) -> str:
         """A name for it: the way, and what it is within."""
-        return "_in_".join((self.way, *self.within))
+        return "_in_".join((self.escaper, *self.wrappers))
 
 
 URL_ATTRIBUTES = frozenset(

@@ -37,7 +37,7 @@ def decoded_page(octets: bytes, name: str) -> tuple[str, list[Finding]]:
 
     Raises `DataError`, which names the page by `name`, for octets that are not in the charset.
     """
-    declared = _declared(octets[:_LOOKED_AT].decode("latin-1"))
+    declared = _declared_charset(octets[:_LOOKED_AT].decode("latin-1"))
     named = webencodings.lookup(declared.text).name if declared else "utf-8"
     encoding = webencodings.lookup(_MEANT.get(named, named))
     try:
@@ -53,7 +53,7 @@ def decoded_page(octets: bytes, name: str) -> tuple[str, list[Finding]]:
         ) from None
     if encoding is webencodings.UTF8:
         return text, []
-    written = _declared(text[:_LOOKED_AT])
+    written = _declared_charset(text[:_LOOKED_AT])
     finding = Finding(
         "page.charset",
         "note",
@@ -65,7 +65,7 @@ def decoded_page(octets: bytes, name: str) -> tuple[str, list[Finding]]:
     return f"{text[: written.start]}utf-8{text[written.end :]}" if written else text, [finding]
 
 
-def _declared(head: str) -> _Value | None:
+def _declared_charset(head: str) -> _Value | None:
     """The charset that a page declares in its `head`, its first characters."""
     position = 0
     while (start := head.find("<", position)) >= 0:

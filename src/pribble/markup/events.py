@@ -7,8 +7,8 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
 from pribble.markup.contexts import Context
-from pribble.markup.scanner import Cdata, EndTag, StartTag, Text, opened, tokens
-from pribble.markup.tree import Change, Element, OpenElements
+from pribble.markup.scanner import Cdata, EndTag, StartTag, TextToken, announce_start_tag, tokens
+from pribble.markup.tree import OpenElement, OpenElements, TreeChange
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,7 +51,7 @@ class Marked:
     context: Context | None = None
 
 
-Event = Opened | Closed | Characters | Marked
+PageEvent = Opened | Closed | Characters | Marked
 
 
 def between(offsets: Sequence[int], start: int, end: int) -> Sequence[int]:
@@ -63,15 +63,15 @@ class Events:
     """The events met so far."""
 
     def __init__(self) -> None:
-        self.all: list[Event] = []
+        self.all: list[PageEvent] = []
         self.blocks: list[int] = []  # at which event each open block begins
 
-    def add(self, event: Event) -> None:
+    def add(self, event: PageEvent) -> None:
         self.all.append(event)
 
-    def changed(self, change: Change, offset: int) -> None:
+    def changed(self, change: TreeChange, offset: int) -> None:
         """What a tag closed and implied, perhaps before some of the open blocks."""
-        made: list[Event] = _ends(change.closed, offset)
+        made: list[PageEvent] = _ends(change.closed, offset)
         for element in change.implied:
             made.append(Opened(StartTag(element.name, element.start, element.start, (), False), implied=True))
             if element.name == "head" and change.empty_head:
@@ -83,45 +83,45 @@ class Events:
         at = self.blocks[first]
         opening = self.all[at]
         assert isinstance(opening, Marked)
-        self.all[at:at] = [_moved(event, opening.offset) for event in made]
+        self.all[at:at] = [_at_offset(event, opening.offset) for event in made]
         self.blocks[first:] = [index + len(made) for index in self.blocks[first:]]
 
     def started(
-        self, tag: StartTag, change: Change, marks: dict[int, Context] | None = None, blocks: tuple[int, ...] = ()
+        self, tag: StartTag, change: TreeChange, marks: dict[int, Context] | None = None, blocks: tuple[int, ...] = ()
     ) -> None:
         self.changed(change, tag.start)
         self.add(Opened(tag, marks or {}, not change.opened, blocks, foreign=change.foreign))
 
-    def ended(self, tag: EndTag, change: Change | None) -> None:
+    def ended(self, tag: EndTag, change: TreeChange | None) -> None:
         if change is not None and change.closed:
             self.closed(change.closed[:-1], tag.start)
             self.add(Closed(change.closed[-1].name, tag.start, tag.end))
 
-    def closed(self, elements: tuple[Element, ...], offset: int) -> None:
+    def closed(self, elements: tuple[OpenElement, ...], offset: int) -> None:
         self.all += _ends(elements, offset)
 
 
-def _ends(elements: tuple[Element, ...], offset: int) -> list[Event]:
+def _ends(elements: tuple[OpenElement, ...], offset: int) -> list[PageEvent]:
     return [Closed(element.name, offset, offset, implied=True) for element in elements]
 
 
-def _moved(event: Event, offset: int) -> Event:
+def _at_offset(event: PageEvent, offset: int) -> PageEvent:
     if isinstance(event, Opened):
         return replace(event, tag=replace(event.tag, start=offset, end=offset))
     return replace(event, start=offset, end=offset) if isinstance(event, Closed) else event
 
 
-def events_of(text: str) -> Iterator[Event]:
+def events_of(text: str) -> Iterator[PageEvent]:
     """The events of a page or a piece of one that holds no marks."""
     elements, events = OpenElements(page=False), Events()
     for token in tokens(text, elements):
         match token:
-            case Text(start=start, end=end, element=element):
+            case TextToken(start=start, end=end, element=element):
                 events.add(Characters(start, end, element))
             case Cdata(start=start, end=end):
                 events.add(Characters(start + 9, end, "cdata"))
             case StartTag():
-                events.started(token, opened(elements, token))
+                events.started(token, announce_start_tag(elements, token))
             case EndTag():
                 events.ended(token, elements.end(token.name))
     events.closed(elements.finish(), len(text))

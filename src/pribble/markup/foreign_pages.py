@@ -6,15 +6,15 @@ from collections.abc import Iterator
 
 from pribble.markup.contexts import MarkupError
 from pribble.markup.events import Characters
-from pribble.markup.misnesting import Note
-from pribble.markup.page import Page, Reader
+from pribble.markup.misnesting import MarkupFinding
+from pribble.markup.page import Page, PageReader
 from pribble.markup.scanner import StartTag, Token, Unfinished, tokens
 from pribble.markup.tags import Tag
 
 UNFINISHED = "page.unfinished-tag"
 
 
-def read_foreign(text: str, *, comments: bool = False) -> Page:
+def read_foreign_page(text: str, *, comments: bool = False) -> Page:
     """Read a page as a browser does; a tag that its end cuts off is dropped, and the last of the notes.  What stands in
     conditional comments is hidden from all but one engine, and read where `comments` asks for it."""
     reader = _WithComments(text, _literal) if comments else _Foreign(text, _literal)
@@ -26,13 +26,13 @@ def _literal(offset: int) -> str:
     return "literal"
 
 
-class _Foreign(Reader):
+class _Foreign(PageReader):
     def finished(self, given: Iterator[Token]) -> Iterator[Token]:
         """The tokens without one that the end of the page cuts off."""
         for token in given:
             if isinstance(token, Unfinished):
                 self.notes.append(
-                    Note(
+                    MarkupFinding(
                         UNFINISHED,
                         token.start,
                         len(self.text),
@@ -66,7 +66,7 @@ class _WithComments(_Foreign):
             return super(_Foreign, self)._tag(tag)
         except MarkupError as error:
             self._note(
-                Note(
+                MarkupFinding(
                     "page.refused",
                     error.start,
                     error.end,

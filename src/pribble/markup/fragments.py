@@ -6,8 +6,18 @@ from collections.abc import Iterable
 
 from pribble.errors import UnsafeValue
 from pribble.markup.elements import FORMATTING, NEVER_NESTED, OMITTABLE
-from pribble.markup.misnesting import Note, misplaced, moved_text, outer, unclosed
-from pribble.markup.scanner import Cdata, Comment, Doctype, EndTag, StartTag, Text, Unfinished, opened, tokens
+from pribble.markup.misnesting import MarkupFinding, misplaced, moved_text, outer, unclosed
+from pribble.markup.scanner import (
+    Cdata,
+    Comment,
+    Doctype,
+    EndTag,
+    StartTag,
+    TextToken,
+    Unfinished,
+    announce_start_tag,
+    tokens,
+)
 from pribble.markup.tree import LeftOpen, OpenElements, OutOfBranch
 
 _PAGE_ELEMENTS = frozenset({"html", "head", "body", "frameset", "plaintext"})
@@ -17,7 +27,7 @@ _SPACE = "\t\n\f\r "
 _OF_SELECT = frozenset({"select", "optgroup", "option"})
 
 
-def whole(text: str) -> str:
+def close_fragment(text: str) -> str:
     """`text` with the end tags it left out; raises `UnsafeValue` where it would reach out into the page around it."""
     left = _followed(text, ())
     if text.endswith(("<", "</", "<!", "<?")):
@@ -59,7 +69,7 @@ def _followed(text: str, around: tuple[str, ...]) -> list[str]:
     return [element.name for element in change.closed if element.name in OMITTABLE and not element.implied]
 
 
-def _follow(elements: OpenElements, token: object, text: str) -> Iterable[Note | None]:
+def _follow(elements: OpenElements, token: object, text: str) -> Iterable[MarkupFinding | None]:
     """Take in a token; returns what a browser would put right in its own way."""
     match token:
         case Unfinished():
@@ -73,24 +83,24 @@ def _follow(elements: OpenElements, token: object, text: str) -> Iterable[Note |
         case StartTag(name=name) | EndTag(name=name) if name in _PAGE_ELEMENTS:
             raise UnsafeValue(f"<{name}> belongs to the page, not into a piece of one")
         case StartTag(name=name):
-            return _start(elements, token)
+            return _open_implied(elements, token)
         case EndTag(name=name):
             change = elements.end(name)
             if change is None:
                 raise UnsafeValue(f"</{name}> closes nothing that this markup opened")
             return unclosed(change.closed[:-1], f"</{name}>", formatting=name in FORMATTING)
-        case Text(start=start, end=end, element="") if text[start:end].strip(_SPACE):
+        case TextToken(start=start, end=end, element="") if text[start:end].strip(_SPACE):
             return [moved_text(start, end, elements.innermost)]
     return ()
 
 
-def _start(elements: OpenElements, tag: StartTag) -> Iterable[Note | None]:
+def _open_implied(elements: OpenElements, tag: StartTag) -> Iterable[MarkupFinding | None]:
     name = tag.name
     if elements.innermost in _OF_SELECT and name not in _IN_SELECT:
         raise UnsafeValue(f"<{name}> in this markup has no place in a <{elements.innermost}>")
     if (around := outer(name, elements)) is not None:
         raise OutOfBranch(around)
-    change = opened(elements, tag)
+    change = announce_start_tag(elements, tag)
     above = elements.stack[:-1] if change.opened else elements.stack
     return [*unclosed(change.closed, f"<{name}>"), misplaced(tag, above[-1].name if above else "")]
 

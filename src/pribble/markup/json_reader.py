@@ -13,7 +13,7 @@ _STRING_END = re.compile(r"\\.|\\\Z|\"", re.DOTALL)
 
 
 @dataclass(frozen=True, slots=True)
-class State:
+class JsonState:
     """`brackets` are the open ones; `quoted` is whether this is within a string; `before` is the last token: one
     of ``[ ] { } : ,``, ``"`` behind a string, ``x`` behind a bare word, ``mark``; `escape` is a backslash at an end."""
 
@@ -23,16 +23,16 @@ class State:
     escape: bool = False
 
 
-class Json:
+class JsonReader:
     """The machine of a JSON text; `ways` says of each mark what it is."""
 
-    start = State()
+    start = JsonState()
 
     def __init__(self) -> None:
         self.ways: dict[int, str] = {}
         self._last = 0
 
-    def read(self, state: State, text: str, offset: int) -> State:
+    def read(self, state: JsonState, text: str, offset: int) -> JsonState:
         """Read literal text."""
         position, self._last = 0, offset
         while position < len(text):
@@ -49,13 +49,13 @@ class Json:
             elif token in "[{":
                 if len(state.brackets) >= _DEEPEST:
                     raise MarkupError(f"more than {_DEEPEST} brackets within each other in JSON", offset)
-                state = State(state.brackets + token, before=token)
+                state = JsonState(state.brackets + token, before=token)
             elif token in "]}":
                 if state.brackets[-1:] != {"]": "[", "}": "{"}[token]:
                     raise MarkupError(f'a "{token}" closes nothing in this JSON', offset + found.start())
-                state = State(state.brackets[:-1], before=token)
+                state = JsonState(state.brackets[:-1], before=token)
             elif token in ",:":
-                state = State(state.brackets, before=token)
+                state = JsonState(state.brackets, before=token)
             else:
                 if state.before == "mark":
                     raise MarkupError(
@@ -63,22 +63,22 @@ class Json:
                         offset,
                         hint="the mark is a whole value; one within quotes is a piece of a string",
                     )
-                state = State(state.brackets, before="x")
+                state = JsonState(state.brackets, before="x")
         return state
 
     @staticmethod
-    def _string(state: State, text: str, position: int) -> tuple[int, State]:
+    def _string(state: JsonState, text: str, position: int) -> tuple[int, JsonState]:
         if state.escape:
             return position + 1, replace(state, escape=False)
         while found := _STRING_END.search(text, position):
             position = found.end()
             if found[0] == '"':
-                return position, State(state.brackets, before='"')
+                return position, JsonState(state.brackets, before='"')
             if found[0] == "\\":
                 return position, replace(state, escape=True)
         return len(text), state
 
-    def value(self, state: State, offset: int) -> State:
+    def value(self, state: JsonState, offset: int) -> JsonState:
         """Take note of a mark."""
         if state.escape:
             raise MarkupError("a mark directly after a backslash", offset, hint="the escape is written out")
@@ -92,15 +92,15 @@ class Json:
                 hint='it can be a whole value, as in "price": {{ … }}, or stand within quotes',
             )
         self.ways[offset] = "json"
-        return State(state.brackets, before="mark")
+        return JsonState(state.brackets, before="mark")
 
-    def merged(self, one: State, other: State) -> State | None:
+    def merged(self, one: JsonState, other: JsonState) -> JsonState | None:
         """Two branches' states as one: what follows may be a comma or not."""
         if (one.brackets, one.quoted, one.escape) != (other.brackets, other.quoted, other.escape):
             return None
         return one if one.before == other.before else replace(one, before="mark")
 
-    def finish(self, state: State) -> None:
+    def finish(self, state: JsonState) -> None:
         """The JSON ends."""
         if state.quoted or state.brackets:
             raise MarkupError("this JSON is not whole", self._last, hint="a quote or bracket is not closed")

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 from pribble.markup.elements import HEAD, NESTING_ENDS, NEVER_NESTED, OMITTABLE, SPECIAL
 from pribble.markup.scanner import EndTag, StartTag
-from pribble.markup.tree import Element, OpenElements
+from pribble.markup.tree import OpenElement, OpenElements
 
 IN_TABLE = frozenset("table tbody thead tfoot tr colgroup".split())
 _MAY_END = OMITTABLE | {"html", "head", "body"}
@@ -19,7 +19,7 @@ _OF_TABLES = frozenset("caption colgroup col thead tbody tfoot tr td th style sc
 
 
 @dataclass(frozen=True, slots=True)
-class Note:
+class MarkupFinding:
     """Something to tell of the stretch from `start` to `end`."""
 
     rule: str
@@ -30,11 +30,11 @@ class Note:
     reference: str
 
 
-def unclosed(closed: tuple[Element, ...], by: str, *, formatting: bool = False) -> list[Note]:
+def unclosed(closed: tuple[OpenElement, ...], by: str, *, formatting: bool = False) -> list[MarkupFinding]:
     """Of elements that something else ended, those whose own end tag may not be left out; the end tag of a
     `formatting` element ends no paragraph or item either."""
     return [
-        Note(
+        MarkupFinding(
             "page.unclosed",
             element.start,
             element.end,
@@ -47,12 +47,12 @@ def unclosed(closed: tuple[Element, ...], by: str, *, formatting: bool = False) 
     ]
 
 
-def stray(tag: EndTag) -> Note:
+def stray(tag: EndTag) -> MarkupFinding:
     """An end tag that closes nothing."""
     message, fix = f"</{tag.name}> closes nothing", "take it out"
     if tag.name in ("p", "br"):
         message, fix = f"{message}, and makes an empty one", f"{fix}; a <p> ends where a block begins"
-    return Note("page.stray-end-tag", tag.start, tag.end, message, fix, "HTML 13.2.6.4.7")
+    return MarkupFinding("page.stray-end-tag", tag.start, tag.end, message, fix, "HTML 13.2.6.4.7")
 
 
 # What follows an address with one of these goes nowhere in a message: it has no place that the rest would start from.
@@ -62,12 +62,12 @@ _LIKE_A_HOST = re.compile(
 )
 
 
-def relative(start: int, end: int, address: str) -> Note | None:
+def relative(start: int, end: int, address: str) -> MarkupFinding | None:
     """An address of a link or a frame that leads nowhere: a relative one, or a path on the sender's disk."""
     is_on_disk = address[:5].lower() == "file:" or address[1:3] in (":\\", ":/")
     if not is_on_disk and not _NO_SCHEME.match(address):
         return None
-    return Note(
+    return MarkupFinding(
         "page.relative-address",
         start,
         end,
@@ -87,9 +87,9 @@ _PARENTS = {
 }
 
 
-def second(tag: StartTag) -> Note:
+def second(tag: StartTag) -> MarkupFinding:
     """An html, head or body where there is one already."""
-    return Note(
+    return MarkupFinding(
         "page.second-tag",
         tag.start,
         tag.end,
@@ -99,18 +99,18 @@ def second(tag: StartTag) -> Note:
     )
 
 
-def outer(name: str, elements: OpenElements) -> Element | None:
+def outer(name: str, elements: OpenElements) -> OpenElement | None:
     """The open element that one of that name may not stand in, as a link in a link: of forms one however far out."""
     if name not in NEVER_NESTED:
         return None
     return elements.nearest(name, frozenset({"template"}) if name == "form" else NESTING_ENDS)
 
 
-def nested(tag: StartTag, elements: OpenElements) -> Note | None:
+def nested_in_itself(tag: StartTag, elements: OpenElements) -> MarkupFinding | None:
     """A link in a link, a form in a form; `elements` are open before the tag."""
     if outer(tag.name, elements) is None:
         return None
-    return Note(
+    return MarkupFinding(
         "page.nested",
         tag.start,
         tag.end,
@@ -120,10 +120,10 @@ def nested(tag: StartTag, elements: OpenElements) -> Note | None:
     )
 
 
-def misplaced(tag: StartTag, parent: str) -> Note | None:
+def misplaced(tag: StartTag, parent: str) -> MarkupFinding | None:
     """A part of a table that stands in none, or another tag directly in a table."""
     if parent == "html" and tag.name in HEAD:
-        return Note(
+        return MarkupFinding(
             "page.after-head",
             tag.start,
             tag.end,
@@ -132,7 +132,7 @@ def misplaced(tag: StartTag, parent: str) -> Note | None:
             "HTML 13.2.6.4.6",
         )
     if parent not in (*_PARENTS.get(tag.name, (parent,)), "template"):
-        return Note(
+        return MarkupFinding(
             "page.outside-table",
             tag.start,
             tag.end,
@@ -142,16 +142,16 @@ def misplaced(tag: StartTag, parent: str) -> Note | None:
         )
     if parent not in IN_TABLE or tag.name in _OF_TABLES:
         return None
-    return _moved(tag.start, tag.end, f"<{tag.name}>", parent)
+    return _moved_out(tag.start, tag.end, f"<{tag.name}>", parent)
 
 
-def moved_text(start: int, end: int, parent: str) -> Note | None:
+def moved_text(start: int, end: int, parent: str) -> MarkupFinding | None:
     """Text directly in a table."""
-    return _moved(start, end, "text", parent) if parent in IN_TABLE else None
+    return _moved_out(start, end, "text", parent) if parent in IN_TABLE else None
 
 
-def _moved(start: int, end: int, what: str, parent: str) -> Note:
-    return Note(
+def _moved_out(start: int, end: int, what: str, parent: str) -> MarkupFinding:
+    return MarkupFinding(
         "page.outside-cells",
         start,
         end,

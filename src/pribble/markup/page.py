@@ -14,26 +14,36 @@ from dataclasses import dataclass, replace
 from pribble.markup.contexts import MARK, Context, MarkupError, is_picture_place
 from pribble.markup.doctype import document_mode
 from pribble.markup.elements import FORMATTING, RAW_TEXT, RCDATA
-from pribble.markup.events import Characters, Event, Events, Marked
-from pribble.markup.json_reader import Json
-from pribble.markup.misnesting import IN_TABLE, Note, misplaced, moved_text, nested, relative, second, stray, unclosed
-from pribble.markup.references import decoded, unfinished
+from pribble.markup.events import Characters, Events, Marked, PageEvent
+from pribble.markup.json_reader import JsonReader
+from pribble.markup.misnesting import (
+    IN_TABLE,
+    MarkupFinding,
+    misplaced,
+    moved_text,
+    nested_in_itself,
+    relative,
+    second,
+    stray,
+    unclosed,
+)
+from pribble.markup.references import decode_references, has_unfinished_reference
 from pribble.markup.scanner import (
     Cdata,
     Comment,
     Doctype,
     EndTag,
     StartTag,
-    Text,
+    TextToken,
     Token,
     Unfinished,
-    opened,
+    announce_start_tag,
     tokens,
 )
-from pribble.markup.style_reader import Styles
+from pribble.markup.style_reader import StyleReader
 from pribble.markup.tags import Tag, read_tag
-from pribble.markup.tree import Element, LeftOpen, OpenElements, OutOfBranch
-from pribble.markup.value_branches import CLOSE, ENDING, OPENING, Role, marks_in, pieces, walk
+from pribble.markup.tree import LeftOpen, OpenElement, OpenElements, OutOfBranch
+from pribble.markup.value_branches import CLOSE, ENDING, OPENING, Role, marks_in, read_branches, value_pieces
 from pribble.values.escaping import markup
 
 _PAGE_TAGS = frozenset({"html", "head", "body"})
@@ -60,25 +70,25 @@ class Page:
     `quirks` whether its document mode is that of pages without a doctype.
     """
 
-    events: tuple[Event, ...]
-    hidden: tuple[Event, ...]
+    events: tuple[PageEvent, ...]
+    hidden: tuple[PageEvent, ...]
     end_tags: tuple[tuple[int, str], ...]
     rewritten: tuple[tuple[int, int, str], ...]
     joints: tuple[int, ...]
-    notes: tuple[Note, ...]
+    findings: tuple[MarkupFinding, ...]
     page_ends: tuple[tuple[int, int], ...] = ()
     quirks: bool = False
 
 
-def read(text: str, role: Role) -> Page:
+def read_page(text: str, role: Role) -> Page:
     """Read `text`; `role` gives the role of the mark at an offset: show, the roles of `branching.py`, set, lifted, or
     literal for an author's own character.  Raises `MarkupError`."""
-    reader = Reader(text, role)
+    reader = PageReader(text, role)
     reader.page(tokens(text, reader.open))
     return reader.read()
 
 
-class Reader:
+class PageReader:
     """Reads a page, or with `comment` the content of a conditional comment."""
 
     def __init__(self, text: str, role: Role, *, comment: bool = False) -> None:
@@ -86,16 +96,16 @@ class Reader:
         self.open = OpenElements(page=not comment)
         self.blocks: list[int] = []  # where each open block begins
         self.made = Events()
-        self.hidden: list[Event] = []
+        self.hidden: list[PageEvent] = []
         self.end_tags: list[tuple[int, str]] = []
         self.rewritten: list[tuple[int, int, str]] = []
         self.joints: list[int] = []
-        self.notes: list[Note] = []
+        self.notes: list[MarkupFinding] = []
         self.page_ends: list[tuple[int, int]] = []
         self.has_base = False
 
     @property
-    def events(self) -> list[Event]:
+    def events(self) -> list[PageEvent]:
         return self.made.all
 
     def read(self) -> Page:
@@ -116,9 +126,9 @@ class Reader:
         element: StartTag | None = None
         for token in given:
             match token:
-                case Text(start=start, end=end, element=name) if name and name not in RCDATA:
+                case TextToken(start=start, end=end, element=name) if name and name not in RCDATA:
                     self._raw_text(start, end, name, element)
-                case Text(start=start, end=end, element=name):
+                case TextToken(start=start, end=end, element=name):
                     self._text(start, end, name)
                 case StartTag():
                     element = token
@@ -210,7 +220,7 @@ class Reader:
                 hint="put it into a <td>",
             )
         self._content(offset)
-        self.made.add(Marked(offset, self._context(Context("markup", around=self._around()))))
+        self.made.add(Marked(offset, self._context(Context("markup", enclosing=self._around()))))
 
     def _around(self) -> tuple[str, ...]:
         """The elements that a fragment put here could close or stand wrongly in, outermost first."""
@@ -231,9 +241,9 @@ class Reader:
 
     def _keep_apart(self, offset: int) -> None:
         """See that the literal text before a mark does not run together with what comes behind it."""
-        start = unfinished(self.text, offset)
+        start = has_unfinished_reference(self.text, offset)
         if start < offset:  # the beginning of a character reference
-            self.rewritten.append((start, offset, markup(decoded(self.text[start:offset]))))
+            self.rewritten.append((start, offset, markup(decode_references(self.text[start:offset]))))
         elif self.comment and self.text[offset - 1] == "-":
             self.rewritten.append((offset - 1, offset, "&#45;"))
 
@@ -295,14 +305,14 @@ class Reader:
                 )
             if self.role(offset) not in OPENING | ENDING | {"show", "set"}:
                 raise MarkupError(f"a message block inside <{name}>", offset, hint="it stands between tags")
-        value = pieces(self.text, start, end, self.role)
+        value = value_pieces(self.text, start, end, self.role)
         if name == "style":
-            styles = Styles(sheet=True)
-            walk(value, styles)
+            styles = StyleReader(sheet=True)
+            read_branches(value, styles)
             found = {offset: Context(way[0], way[1:]) for offset, way in styles.result().items()}
         elif name == "script" and _script_type(self.text, tag) == _JSON_TYPE:
-            json = Json()
-            walk(value, json)
+            json = JsonReader()
+            read_branches(value, json)
             found = {offset: Context(way) for offset, way in json.ways.items()}
         else:
             what = "a script" if name == "script" else f"<{name}>"
@@ -358,9 +368,9 @@ class Reader:
         if tag.name in _PAGE_TAGS:
             self._outside_blocks(tag)
         self._links(tag, found)
-        self._note(nested(tag, self.open))
+        self._note(nested_in_itself(tag, self.open))
         try:
-            change = opened(self.open, tag)
+            change = announce_start_tag(self.open, tag)
         except OutOfBranch as error:
             raise self._out_of_branch(tag, error.element) from None
         self.notes += unclosed(change.closed, f"<{tag.name}>")
@@ -388,7 +398,7 @@ class Reader:
             if name in _FOLLOWED and not is_picture_place(tag.name, name) and attribute.quote is not None:
                 start, end = attribute.value_start, attribute.value_end
                 if not any(start <= offset < end for offset in (*read.marks, *read.in_values)):
-                    self._note(relative(start, end, decoded(self.text[start:end], attribute=True).strip()))
+                    self._note(relative(start, end, decode_references(self.text[start:end], attribute=True).strip()))
 
     def _tag(self, tag: StartTag) -> Tag:
         return read_tag(self.text, tag, self.role)
@@ -424,7 +434,7 @@ class Reader:
                 hint=_idiom(tag.name),
             )
 
-    def _note(self, note: Note | None) -> None:
+    def _note(self, note: MarkupFinding | None) -> None:
         self.notes += [note] if note else []
 
     def _content(self, offset: int) -> None:
@@ -445,7 +455,7 @@ class Reader:
                 hint="write it outside, and let the block choose what stands in it",
             )
 
-    def _out_of_branch(self, tag: StartTag | EndTag | None, element: Element, offset: int = 0) -> MarkupError:
+    def _out_of_branch(self, tag: StartTag | EndTag | None, element: OpenElement, offset: int = 0) -> MarkupError:
         start, end = (tag.start, tag.end) if tag else (offset, offset + 1)
         if element.implied:
             return MarkupError(

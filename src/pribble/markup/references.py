@@ -12,7 +12,7 @@ _MOST_DIGITS = 7  # U+10FFFF is 1114111
 _UNFINISHED = re.compile(r"&(?:#[xX]?[0-9a-fA-F]*|[A-Za-z0-9]*)\Z")
 
 
-def decoded(text: str, *, attribute: bool = False) -> str:
+def decode_references(text: str, *, attribute: bool = False) -> str:
     """`text` with its references replaced by what they stand for.
 
     In an attribute, a name without its semicolon stands for itself where ``=`` or a letter follows, so that
@@ -23,7 +23,7 @@ def decoded(text: str, *, attribute: bool = False) -> str:
     return _REFERENCE.sub(lambda found: _meant(found, attribute), text)
 
 
-def unfinished(text: str, end: int) -> int:
+def has_unfinished_reference(text: str, end: int) -> int:
     """Where a reference begins that what follows `end` could go on with; `end` where there is none."""
     found = _UNFINISHED.search(text, max(0, end - _LONGEST), end)
     return found.start() if found else end

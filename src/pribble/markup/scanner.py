@@ -12,7 +12,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from pribble.markup.elements import BREAKING_FONT, RAW_TEXT, RCDATA
-from pribble.markup.tree import Change, OpenElements
+from pribble.markup.tree import OpenElements, TreeChange
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +53,7 @@ class EndTag:
 
 
 @dataclass(frozen=True, slots=True)
-class Text:
+class TextToken:
     """Character data; `element` is the element whose content is not parsed for tags, or ""."""
 
     start: int
@@ -94,7 +94,7 @@ class Cdata:
     end: int
 
 
-Token = StartTag | EndTag | Text | Comment | Doctype | Unfinished | Cdata
+Token = StartTag | EndTag | TextToken | Comment | Doctype | Unfinished | Cdata
 
 _SMALL = {code: code + 32 for code in range(ord("A"), ord("Z") + 1)}
 _LETTER = re.compile("[A-Za-z]")
@@ -113,7 +113,7 @@ def lowered(name: str) -> str:
     return name.lower() if name.isascii() else name.translate(_SMALL)
 
 
-def opened(elements: OpenElements, tag: StartTag) -> Change:
+def announce_start_tag(elements: OpenElements, tag: StartTag) -> TreeChange:
     """Show a start tag to the open elements."""
     return elements.start(
         tag.name,
@@ -141,7 +141,7 @@ def tokens(text: str, elements: OpenElements) -> Iterator[Token]:
             position = opening + 1
             continue
         if pending < opening:
-            yield Text(pending, opening)
+            yield TextToken(pending, opening)
         yield token
         pending = position = token.end
         name, space = elements.latest
@@ -150,12 +150,12 @@ def tokens(text: str, elements: OpenElements) -> Iterator[Token]:
         if name in RCDATA or name in RAW_TEXT:
             end = _script_end(text, position) if name == "script" else _raw_end(text, position, name)
             if position < end:
-                yield Text(position, end, name)
+                yield TextToken(position, end, name)
             pending = position = end
         elif name == "plaintext":
             break
     if pending < length:
-        yield Text(pending, length)
+        yield TextToken(pending, length)
 
 
 def _markup(text: str, opening: int, elements: OpenElements) -> Token | None:
@@ -212,14 +212,14 @@ def _tag(text: str, opening: int, name_start: int, *, closing: bool) -> Token:
                 return EndTag(name, opening, end)
             self_closing = position > between.start() and text[position - 1] == "/"
             return StartTag(name, opening, end, tuple(attributes), self_closing)
-        attribute = _attribute(text, position)
+        attribute = _scan_attribute(text, position)
         if attribute is None:
             return Unfinished(opening, length)
         attributes.append(attribute)
         position = attribute.end
 
 
-def _attribute(text: str, start: int) -> Attribute | None:
+def _scan_attribute(text: str, start: int) -> Attribute | None:
     """The attribute whose name begins at `start`; None where the text ends inside its value."""
     found = _ATTRIBUTE_NAME.match(text, start)
     assert found is not None

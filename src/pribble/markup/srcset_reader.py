@@ -6,8 +6,8 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
-from pribble.markup.address_reader import Addresses
-from pribble.markup.address_reader import State as Address
+from pribble.markup.address_reader import AddressReader
+from pribble.markup.address_reader import AddressState as Address
 from pribble.markup.contexts import MarkupError
 
 _ADDRESS = re.compile(r"[\t\n\f\r ,]*+([^\t\n\f\r ,][^\t\n\f\r ]*+)")
@@ -35,46 +35,46 @@ def candidates(value: str) -> Iterator[tuple[str, str]]:
 
 
 @dataclass(frozen=True, slots=True)
-class State:
+class SrcsetState:
     """`mode` is before (an address is to come), address, descriptor."""
 
     mode: str = "before"
-    address: Address = Addresses.start
+    address: Address = AddressReader.start
 
 
-class Candidates:
+class SrcsetReader:
     """The machine of a ``srcset``; `addresses.ways` says of each mark what it is."""
 
-    start = State()
+    start = SrcsetState()
 
     def __init__(self) -> None:
-        self.addresses = Addresses(picture=True)
+        self.addresses = AddressReader(picture=True)
 
-    def read(self, state: State, text: str, offset: int) -> State:
+    def read(self, state: SrcsetState, text: str, offset: int) -> SrcsetState:
         """Read literal text: an address ends at white space, or at a comma that white space or a mark follows."""
         for found in _PIECE.finditer(text):
             piece, position = found[0], offset + found.start()
             if piece.isspace():
                 if state.mode == "address":
                     self.addresses.finish(state.address)
-                    state = State("descriptor")
+                    state = SrcsetState("descriptor")
             elif state.mode == "descriptor":
                 before, comma, after = piece.rpartition(",")
-                state = self.read(State(), after, position + len(before) + 1) if comma else state
+                state = self.read(SrcsetState(), after, position + len(before) + 1) if comma else state
             else:
                 address = piece.lstrip(",") if state.mode == "before" else piece
                 ends = address.endswith(",")
                 state = (
-                    State("address", self.addresses.read(state.address, address.rstrip(","), position))
+                    SrcsetState("address", self.addresses.read(state.address, address.rstrip(","), position))
                     if address.strip(",")
                     else state
                 )
                 if ends:
                     self.addresses.finish(state.address)
-                    state = State()
+                    state = SrcsetState()
         return state
 
-    def value(self, state: State, offset: int) -> State:
+    def value(self, state: SrcsetState, offset: int) -> SrcsetState:
         """Take note of a mark."""
         if state.mode == "descriptor":
             raise MarkupError(
@@ -84,11 +84,11 @@ class Candidates:
             )
         return replace(state, mode="address", address=self.addresses.value(state.address, offset))
 
-    def merged(self, one: State, other: State) -> State | None:
+    def merged(self, one: SrcsetState, other: SrcsetState) -> SrcsetState | None:
         """Two branches' states as one."""
         address = self.addresses.merged(one.address, other.address)
-        return None if one.mode != other.mode or address is None else State(one.mode, address)
+        return None if one.mode != other.mode or address is None else SrcsetState(one.mode, address)
 
-    def finish(self, state: State) -> None:
+    def finish(self, state: SrcsetState) -> None:
         """The value ends."""
         self.addresses.finish(state.address)

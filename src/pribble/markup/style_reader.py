@@ -10,8 +10,8 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, replace
 
-from pribble.markup.address_reader import Addresses
-from pribble.markup.address_reader import State as Address
+from pribble.markup.address_reader import AddressReader
+from pribble.markup.address_reader import AddressState as Address
 from pribble.markup.contexts import MarkupError
 
 _TOKEN = re.compile(r"/\*|(?P<name>(?:[-\w]|\\.)++)(?P<opens>\()?|[\"';:{}()\[\]@]|\s+|.", re.DOTALL)
@@ -24,7 +24,7 @@ FONTS = frozenset({"font-family", "font"})
 
 
 @dataclass(frozen=True, slots=True)
-class State:
+class StyleState:
     """Where a style sheet has been read to.
 
     `mode` is statement (at the beginning of one, or in its name), value, string, comment, address (in an unquoted
@@ -38,25 +38,25 @@ class State:
     property: str = ""
     brackets: tuple[str, ...] = ()
     quote: str = ""
-    back: State | None = None
+    back: StyleState | None = None
     address: Address | None = None
     tail: str = ""
     marks: frozenset[int] = frozenset()
 
 
-class Styles:
+class StyleReader:
     """The machine of a ``style`` attribute, or with `sheet` of a style sheet; `ways` and `within` say what each mark
     is and what it is wrapped in."""
 
     def __init__(self, *, sheet: bool = False) -> None:
-        self.start = State("prelude" if sheet else "statement", 0 if sheet else 1)
-        self.addresses = Addresses(picture=True)
+        self.start = StyleState("prelude" if sheet else "statement", 0 if sheet else 1)
+        self.addresses = AddressReader(picture=True)
         self.ways: dict[int, str] = {}
         self.in_function: set[int] = set()
 
     # -- literal text --
 
-    def read(self, state: State, text: str, offset: int) -> State:
+    def read(self, state: StyleState, text: str, offset: int) -> StyleState:
         """Read literal text."""
         first = _TOKEN.match(text)
         joins = state.tail == "mark" or _NAME_END.search(state.tail)
@@ -83,25 +83,25 @@ class Styles:
         return replace(state, tail=text[-8:]) if text else state
 
     @staticmethod
-    def _returned(state: State) -> State:
+    def _returned(state: StyleState) -> StyleState:
         assert state.back is not None
         return state.back
 
     @staticmethod
-    def _bracket(state: State, name: str, offset: int) -> State:
+    def _bracket(state: StyleState, name: str, offset: int) -> StyleState:
         if len(state.brackets) >= _DEEPEST:
             raise MarkupError(f"more than {_DEEPEST} brackets within each other in a style", offset)
         return replace(state, brackets=(*state.brackets, name))
 
-    def _token(self, state: State, text: str, position: int, offset: int) -> tuple[int, State]:
+    def _token(self, state: StyleState, text: str, position: int, offset: int) -> tuple[int, StyleState]:
         found = _TOKEN.match(text, position)
         assert found is not None
         token, end = found[0], found.end()
         match token:
             case "/*":
-                return end, State("comment", back=state)
+                return end, StyleState("comment", back=state)
             case '"' | "'":
-                return end, State("string", quote=token, back=state)
+                return end, StyleState("string", quote=token, back=state)
             case "{":
                 if state.mode == "value" and state.marks:
                     raise MarkupError(
@@ -109,14 +109,14 @@ class Styles:
                         min(state.marks),
                         hint="write selectors out; a value can choose a class of the element",
                     )
-                return end, State("statement", state.blocks + 1)
+                return end, StyleState("statement", state.blocks + 1)
             case "}":
                 blocks = max(0, state.blocks - 1)
-                return end, State("statement" if blocks else "prelude", blocks)
+                return end, StyleState("statement" if blocks else "prelude", blocks)
             case ";" if not state.brackets:
-                return end, State("statement" if state.blocks else "prelude", state.blocks)
+                return end, StyleState("statement" if state.blocks else "prelude", state.blocks)
             case "@" if state.mode == "statement" and not state.property:
-                return end, State("prelude", state.blocks)
+                return end, StyleState("prelude", state.blocks)
             case ":" if state.mode == "statement":
                 return end, replace(state, mode="value", property=state.property.strip().lower())
         if found["opens"] or token == "(":
@@ -126,7 +126,7 @@ class Styles:
                 assert start is not None
                 quoted = text[start.end() : start.end() + 1] in ('"', "'")
                 back = self._bracket(state, "url", offset)
-                return end, back if quoted else State("address", back=back, address=Addresses.start)
+                return end, back if quoted else StyleState("address", back=back, address=AddressReader.start)
             return end, self._bracket(state, name, offset)
         if token == "[":
             return end, self._bracket(state, "", offset)
@@ -136,7 +136,7 @@ class Styles:
             return end, replace(state, property=(state.property + token)[-40:])
         return end, state
 
-    def _string(self, state: State, text: str, position: int) -> tuple[int, State]:
+    def _string(self, state: StyleState, text: str, position: int) -> tuple[int, StyleState]:
         end = position
         while found := _STRING_END.search(text, end):
             end = found.end()
@@ -145,7 +145,7 @@ class Styles:
                 return end, self._returned(state)
         return len(text), self._read_address(state, text[position:], position)
 
-    def _address(self, state: State, text: str, position: int) -> tuple[int, State]:
+    def _address(self, state: StyleState, text: str, position: int) -> tuple[int, StyleState]:
         end = text.find(")", position)
         if end < 0:
             return len(text), self._read_address(state, text[position:], position)
@@ -153,21 +153,21 @@ class Styles:
         back = self._returned(state)
         return end + 1, replace(back, brackets=back.brackets[:-1])
 
-    def _in_url(self, state: State) -> bool:
+    def _in_url(self, state: StyleState) -> bool:
         return state.mode == "address" or (state.back is not None and state.back.brackets[-1:] == ("url",))
 
-    def _read_address(self, state: State, text: str, offset: int) -> State:
+    def _read_address(self, state: StyleState, text: str, offset: int) -> StyleState:
         if not self._in_url(state):
             return state
-        return replace(state, address=self.addresses.read(state.address or Addresses.start, text, offset))
+        return replace(state, address=self.addresses.read(state.address or AddressReader.start, text, offset))
 
-    def _end_address(self, state: State) -> None:
+    def _end_address(self, state: StyleState) -> None:
         if state.address is not None:
             self.addresses.finish(state.address)
 
     # -- marks --
 
-    def value(self, state: State, offset: int) -> State:
+    def value(self, state: StyleState, offset: int) -> StyleState:
         """Take note of a mark, and of what it is."""
         if _OPEN_ESCAPE.search(state.tail):
             raise MarkupError("a mark directly after a CSS escape", offset, hint="put a space after the escape")
@@ -175,7 +175,7 @@ class Styles:
         if state.back is not None and state.back.mode != "value":
             raise _no_value(state.back if state.mode != "comment" else state, offset)
         if state.mode == "address" or (state.mode == "string" and self._in_url(state)):
-            after = replace(after, address=self.addresses.value(state.address or Addresses.start, offset))
+            after = replace(after, address=self.addresses.value(state.address or AddressReader.start, offset))
             self.in_function.add(offset)
             return after
         if name := next((b for b in (state.back or state).brackets if b == "expression" or "\\" in b), None):
@@ -188,7 +188,7 @@ class Styles:
             return replace(after, marks=state.marks | {offset})
         raise _no_value(state, offset)
 
-    def merged(self, one: State, other: State) -> State | None:
+    def merged(self, one: StyleState, other: StyleState) -> StyleState | None:
         """Two branches' states as one; which property it is may differ."""
         if (one.mode, one.blocks, one.brackets, one.quote) != (other.mode, other.blocks, other.brackets, other.quote):
             return None
@@ -206,7 +206,7 @@ class Styles:
         same = one.property if one.property == other.property else ""
         return replace(one, property=same, back=back, address=address, tail=tail, marks=one.marks | other.marks)
 
-    def finish(self, state: State) -> None:
+    def finish(self, state: StyleState) -> None:
         """The style sheet ends."""
         self._end_address(state)
 
@@ -216,7 +216,7 @@ class Styles:
         return found | {offset: (self.addresses.ways[offset], "function") for offset in self.in_function}
 
 
-def _no_value(state: State, offset: int) -> MarkupError:
+def _no_value(state: StyleState, offset: int) -> MarkupError:
     where, hint = {
         "comment": ("in a comment of a style sheet", "write a remark: {{ # … }}"),
         "statement": (

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 
-from pribble.markup.address_reader import Addresses
+from pribble.markup.address_reader import AddressReader
 from pribble.markup.contexts import (
     CANDIDATES,
     MARK,
@@ -18,21 +18,21 @@ from pribble.markup.contexts import (
     is_picture_place,
     refusal,
 )
-from pribble.markup.references import decoded
+from pribble.markup.references import decode_references
 from pribble.markup.scanner import Attribute, StartTag, lowered
-from pribble.markup.srcset_reader import Candidates
-from pribble.markup.style_reader import Styles
+from pribble.markup.srcset_reader import SrcsetReader
+from pribble.markup.style_reader import StyleReader
 from pribble.markup.value_branches import (
     CHOOSING,
     CLOSE,
     ENDING,
     OPENING,
     REPEATING,
-    Piece,
     Role,
+    ValuePiece,
     marks_in,
-    pieces,
-    walk,
+    read_branches,
+    value_pieces,
 )
 
 _SPACE = "\t\n\f\r "
@@ -65,7 +65,7 @@ def read_tag(text: str, tag: StartTag, role: Role) -> Tag:
 
 
 @dataclass(slots=True)
-class _Block:
+class _AttributeBlock:
     """A block between attributes: whether it stands apart, the names in this branch and in those before it."""
 
     offset: int
@@ -83,7 +83,7 @@ class _Tag:
         self.attributes: list[Attribute] = []
         self.always: set[str] = set()  # names of attributes outside blocks
         self.sometimes: set[str] = set()  # names of those in blocks that have ended
-        self.opened: list[_Block] = []
+        self.opened: list[_AttributeBlock] = []
         self.apart = False  # whether white space stands before the last marks, whichever branch is taken
 
     def read(self) -> Tag:
@@ -220,7 +220,7 @@ class _Tag:
         if role in OPENING:
             if not self._is_mark(offset - 1):
                 self.apart = self.text[offset - 1] in _SPACE
-            self.opened.append(_Block(offset, self.apart))
+            self.opened.append(_AttributeBlock(offset, self.apart))
             return
         if not self.opened:
             raise MarkupError(
@@ -237,8 +237,8 @@ class _Tag:
             (self.opened[-1].branch if self.opened else self.sometimes).update(block.others)
 
 
-def _read(written: str) -> str:
-    return decoded(written, attribute=True)
+def _attribute_reader(written: str) -> str:
+    return decode_references(written, attribute=True)
 
 
 class _Values:
@@ -252,7 +252,7 @@ class _Values:
     def read(self, tag: StartTag, attribute: Attribute) -> None:
         """Read the value of an attribute, in its language."""
         name = attribute.name
-        value = list(pieces(self.text, attribute.value_start, attribute.value_end, self.role, _read))
+        value = list(value_pieces(self.text, attribute.value_start, attribute.value_end, self.role, _attribute_reader))
         marks = [piece for piece in value if piece.role]
         if marks:
             self._permit(tag, attribute, marks)
@@ -261,28 +261,28 @@ class _Values:
         elif not marks:
             return
         elif name == "style":
-            styles = Styles()
-            walk(value, styles)
+            styles = StyleReader()
+            read_branches(value, styles)
             self._add({offset: Context(way[0], way[1:]) for offset, way in styles.result().items()})
         elif name in CANDIDATES:
-            candidates = Candidates()
-            walk(value, candidates)
+            candidates = SrcsetReader()
+            read_branches(value, candidates)
             self._add({offset: Context(way, ("candidates",)) for offset, way in candidates.addresses.ways.items()})
         else:
-            walk(value, _Plain())
+            read_branches(value, _Plain())
             self._add({piece.offset: Context("plain") for piece in marks if piece.role == "show"})
         self.blocks += [piece.offset for piece in marks if piece.role != "show"]
 
-    def _address(self, tag: StartTag, name: str, value: list[Piece]) -> None:
+    def _address(self, tag: StartTag, name: str, value: list[ValuePiece]) -> None:
         picture = is_picture_place(tag.name, name)
-        addresses = Addresses(picture=picture, composed=picture)
-        walk(value, addresses)
+        addresses = AddressReader(picture=picture, composed=picture)
+        read_branches(value, addresses)
         self._add({offset: Context(way) for offset, way in addresses.ways.items()})
 
     def _add(self, contexts: dict[int, Context]) -> None:
         self.marks |= {offset: context.wrapped("attribute") for offset, context in contexts.items()}
 
-    def _permit(self, tag: StartTag, attribute: Attribute, marks: list[Piece]) -> None:
+    def _permit(self, tag: StartTag, attribute: Attribute, marks: list[ValuePiece]) -> None:
         offset = marks[0].offset
         if hint := refusal(tag, attribute.name):
             raise MarkupError(f"a mark in the value of {attribute.name}", offset, hint=hint)

@@ -53,7 +53,7 @@ _TABLE_CLOSES: dict[str, frozenset[str]] = {
 
 
 @dataclass(frozen=True, slots=True)
-class Element:
+class OpenElement:
     """An open element; `start` and `end` are the offsets of its start tag, the same where it is `implied`.
 
     `foreign` is svg or math where it belongs to one of them.
@@ -77,32 +77,32 @@ class Element:
 
 
 @dataclass(frozen=True, slots=True)
-class Change:
+class TreeChange:
     """What a tag did to the open elements: `closed`, innermost first, then `implied`, outermost first, then whether
     it `opened` its own, and whether that belongs to svg or math (`foreign`).  With `empty_head`, the head among
     `implied` was closed at once.  With `before` not 0, all but the last happened before that many of the innermost
     blocks."""
 
-    closed: tuple[Element, ...] = ()
-    implied: tuple[Element, ...] = ()
+    closed: tuple[OpenElement, ...] = ()
+    implied: tuple[OpenElement, ...] = ()
     opened: bool = False
     before: int = 0
     empty_head: bool = False
     foreign: str = ""
 
 
-def _is_special(element: Element) -> bool:
+def _is_special(element: OpenElement) -> bool:
     return element.key in _FOREIGN_SCOPE if element.foreign else element.name in SPECIAL
 
 
-def _is_barrier(element: Element) -> bool:
+def _is_barrier(element: OpenElement) -> bool:
     return element.key in _FOREIGN_SCOPE if element.foreign else element.name in _BARRIERS
 
 
 class OutOfBranch(Exception):
     """A tag would close `element`, which was opened outside the block that the tag stands in."""
 
-    def __init__(self, element: Element) -> None:
+    def __init__(self, element: OpenElement) -> None:
         super().__init__(element.name)
         self.element = element
 
@@ -110,18 +110,18 @@ class OutOfBranch(Exception):
 class LeftOpen(Exception):
     """A branch ends, and `element`, which it opened, is not closed."""
 
-    def __init__(self, element: Element) -> None:
+    def __init__(self, element: OpenElement) -> None:
         super().__init__(element.name)
         self.element = element
 
 
 @dataclass(slots=True)
-class _Block:
+class _ElementBlock:
     """A block: how many elements were open before it, whether anything stands in it, what it closed of the implied."""
 
     depth: int
     touched: bool = False
-    lost: list[Element] = field(default_factory=list)  # outermost first
+    lost: list[OpenElement] = field(default_factory=list)  # outermost first
 
     @property
     def floor(self) -> int:
@@ -145,11 +145,11 @@ class OpenElements:
     """
 
     def __init__(self, *, page: bool = True) -> None:
-        self.stack: list[Element] = []
+        self.stack: list[OpenElement] = []
         self.quirks = page
         self._page = page
         self._seen: set[str] = set()  # which of html, head and body there have been
-        self._blocks: list[_Block] = []
+        self._blocks: list[_ElementBlock] = []
         # Where in the stack each name stands, and what no end tag reaches beyond: a search would be quadratic.
         self._at: defaultdict[str, list[int]] = defaultdict(list)
         self._special: list[int] = []
@@ -169,37 +169,37 @@ class OpenElements:
 
     # -- tags and text --
 
-    def start(self, name: str, start: int, end: int, *, self_closing: bool = False, font: bool = False) -> Change:
+    def start(self, name: str, start: int, end: int, *, self_closing: bool = False, font: bool = False) -> TreeChange:
         """Take in a start tag; `font` is for one with an attribute that HTML's own font has.  Raises `OutOfBranch`."""
         foreign = self._space(name, font=font)
         self.latest = name, foreign
         if name in _OF_PAGE and name in self._seen | ({"head"} if "body" in self._seen else set()):
-            return Change()  # a second one opens nothing
-        change = Change(foreign=foreign)
+            return TreeChange()  # a second one opens nothing
+        change = TreeChange(foreign=foreign)
         if not foreign or name in FOREIGN:
             closed = [] if foreign else self._break_out()
             change = self._implied(name, closed + self._closed_by(name), start)
         self._touch()
         if (self_closing and (":" in name or bool(foreign))) or (name in VOID and not foreign):
             return change
-        self._push(Element(name, start, end, foreign=foreign))
-        return Change(change.closed, change.implied, True, change.before, change.empty_head, foreign)
+        self._push(OpenElement(name, start, end, foreign=foreign))
+        return TreeChange(change.closed, change.implied, True, change.before, change.empty_head, foreign)
 
-    def content(self, offset: int) -> Change:
+    def content(self, offset: int) -> TreeChange:
         """Take in text that is no white space, or a value: in a page it stands in the body."""
         if self.innermost not in ("", "html", "head"):
-            return Change()
+            return TreeChange()
         change = self._implied("text", self._closed_by("text"), offset)
         self._touch()
         return change
 
-    def end(self, name: str) -> Change | None:
+    def end(self, name: str) -> TreeChange | None:
         """Take in an end tag; None where it closes nothing.  The last of `closed` is its own.  Raises `OutOfBranch`.
 
         Those of body and html close at the end of the page: what follows them is still content (13.2.6.4.19).
         """
         if name in ("body", "html"):
-            return Change() if name in self._seen else None
+            return TreeChange() if name in self._seen else None
         own = self._last((f"svg {name}", f"math {name}")) if self.in_foreign else None
         names = HEADINGS if name in HEADINGS else frozenset({name})
         if own is not None and (not self._html or own > self._html[-1]):
@@ -213,9 +213,9 @@ class OpenElements:
             return None
         closed = self._pop_to(index)
         self._touch()
-        return Change(tuple(closed))
+        return TreeChange(tuple(closed))
 
-    def nearest(self, name: str, scope: frozenset[str]) -> Element | None:
+    def nearest(self, name: str, scope: frozenset[str]) -> OpenElement | None:
         """The innermost open element of that name with none of `scope` within it."""
         index = self._find(frozenset({name}), scope)
         return None if index is None else self.stack[index]
@@ -225,7 +225,7 @@ class OpenElements:
         index = self._last(HEADINGS if name in HEADINGS else (name,))
         return index is not None and bool(self._blocks) and index < self._blocks[-1].floor
 
-    def finish(self) -> tuple[Element, ...]:
+    def finish(self) -> tuple[OpenElement, ...]:
         """The end of the page: all that is still open, innermost first."""
         return tuple(self._pop_to(0))
 
@@ -233,9 +233,9 @@ class OpenElements:
 
     def enter(self) -> None:
         """A block begins."""
-        self._blocks.append(_Block(len(self.stack)))
+        self._blocks.append(_ElementBlock(len(self.stack)))
 
-    def leave(self, offset: int, *, block: bool) -> Change:
+    def leave(self, offset: int, *, block: bool) -> TreeChange:
         """A branch ends at `offset`, and with `block` the whole block.  Raises `LeftOpen`."""
         ended = self._blocks[-1]
         for element in reversed(self.stack[ended.floor :]):
@@ -249,7 +249,7 @@ class OpenElements:
             self._blocks.pop()
             if ended.touched:
                 self._touch()
-        return Change(tuple(closed), implied)
+        return TreeChange(tuple(closed), implied)
 
     def _touch(self) -> None:
         if self._blocks:
@@ -264,7 +264,7 @@ class OpenElements:
             return name if name in FOREIGN else ""
         return "" if name in BREAKING_OUT or font else around.foreign
 
-    def _break_out(self) -> list[Element]:
+    def _break_out(self) -> list[OpenElement]:
         """Close svg and math up to where HTML's own rules hold."""
         index = len(self.stack)
         while index and self.stack[index - 1].is_foreign:
@@ -289,7 +289,7 @@ class OpenElements:
             missing = (*missing, "head")
         return missing if name in HEAD or name == "body" else (*missing, "body")
 
-    def _implied(self, name: str, closed: list[Element], offset: int) -> Change:
+    def _implied(self, name: str, closed: list[OpenElement], offset: int) -> TreeChange:
         """Open what a start tag implies; before the blocks in which nothing stands yet, since their branches share
         it."""
         names = self._missing(name) if name else ()
@@ -303,18 +303,18 @@ class OpenElements:
                 block.lost = []
                 block.depth = len(self.stack) + len(names) - empty_head
             if self._blocks and not before and not _OF_PAGE.isdisjoint(names):
-                raise OutOfBranch(Element("head", offset, offset, implied=True))
-        implied = tuple(Element(name, offset, offset, implied=True) for name in names)
+                raise OutOfBranch(OpenElement("head", offset, offset, implied=True))
+        implied = tuple(OpenElement(name, offset, offset, implied=True) for name in names)
         for element in implied:
             if element.name == "head" and empty_head:
                 self._seen.add("head")
             else:
                 self._push(element)
-        return Change(tuple(closed), implied, before=before, empty_head=empty_head)
+        return TreeChange(tuple(closed), implied, before=before, empty_head=empty_head)
 
-    def _closed_by(self, name: str) -> list[Element]:
+    def _closed_by(self, name: str) -> list[OpenElement]:
         """Close what a start tag closes, innermost first."""
-        closed: list[Element] = []
+        closed: list[OpenElement] = []
         if self._page and self.innermost == "head" and name not in HEAD:
             return closed + self._pop_to(len(self.stack) - 1)
         if name == "li":
@@ -343,7 +343,7 @@ class OpenElements:
 
     # -- the stack --
 
-    def _push(self, element: Element) -> None:
+    def _push(self, element: OpenElement) -> None:
         index = len(self.stack)
         self.stack.append(element)
         self._at[element.key].append(index)
@@ -369,11 +369,11 @@ class OpenElements:
         barrier = self._last(scope)
         return index if barrier is None or barrier <= index else None
 
-    def _close_item(self, names: frozenset[str]) -> list[Element]:
+    def _close_item(self, names: frozenset[str]) -> list[OpenElement]:
         index = self._last(names)
         return self._pop_to(index) if index is not None and self._barriers[-1] == index else []
 
-    def _close_in_table(self, names: frozenset[str]) -> list[Element]:
+    def _close_in_table(self, names: frozenset[str]) -> list[OpenElement]:
         table = self._last(TABLE_SCOPE)
         outermost = len(self.stack)
         for name in names:
@@ -383,7 +383,7 @@ class OpenElements:
                 outermost = min(outermost, at[after])
         return self._pop_to(outermost)
 
-    def _pop_to(self, index: int) -> list[Element]:
+    def _pop_to(self, index: int) -> list[OpenElement]:
         """Close all from `index` on.  Of what was open before the block, only what no author wrote may be closed."""
         lost = self.stack[index : self._blocks[-1].floor] if self._blocks else []
         for element in reversed(lost):

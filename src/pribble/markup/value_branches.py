@@ -17,7 +17,7 @@ from pribble.markup.contexts import MARK, MarkupError
 State = TypeVar("State")
 
 
-class Machine(Protocol[State]):
+class ValueReader(Protocol[State]):
     """A language, and what it has found out about the marks it was shown."""
 
     start: State
@@ -36,7 +36,7 @@ class Machine(Protocol[State]):
 
 
 @dataclass(frozen=True, slots=True)
-class Piece:
+class ValuePiece:
     """A piece of a value: literal `text`, or a mark of some `role`."""
 
     offset: int
@@ -45,8 +45,8 @@ class Piece:
 
 
 @dataclass(slots=True)
-class _Block(Generic[State]):
-    opening: Piece
+class _ValueBlock(Generic[State]):
+    opening: ValuePiece
     entered: State
     ends: list[State] = field(default_factory=list)
     divided: bool = False  # a branch has ended
@@ -67,31 +67,31 @@ def marks_in(text: str, start: int, end: int, role: Role) -> Iterator[int]:
     return (found.start() for found in MARK.finditer(text, start, end) if role(found.start()) != "literal")
 
 
-def pieces(text: str, start: int, end: int, role: Role, read: Callable[[str], str] = str) -> Iterator[Piece]:
+def value_pieces(text: str, start: int, end: int, role: Role, read: Callable[[str], str] = str) -> Iterator[ValuePiece]:
     """The pieces of a value; `read` says what its literal text stands for."""
     position = start
     for offset in marks_in(text, start, end, role):
         if position < offset:
-            yield Piece(position, text=read(text[position:offset]))
-        yield Piece(offset, role(offset))
+            yield ValuePiece(position, text=read(text[position:offset]))
+        yield ValuePiece(offset, role(offset))
         position = offset + 1
     if position < end:
-        yield Piece(position, text=read(text[position:end]))
+        yield ValuePiece(position, text=read(text[position:end]))
 
 
-def walk(pieces: Iterable[Piece], machine: Machine[State]) -> None:
+def read_branches(pieces: Iterable[ValuePiece], machine: ValueReader[State]) -> None:
     """Show `machine` all of a value.  Raises `MarkupError`."""
-    _Walk(machine).run(pieces)
+    _BranchWalk(machine).run(pieces)
 
 
-class _Walk(Generic[State]):
-    def __init__(self, machine: Machine[State]) -> None:
+class _BranchWalk(Generic[State]):
+    def __init__(self, machine: ValueReader[State]) -> None:
         self.machine = machine
         self.states: list[State] = [machine.start]  # several where branches differ and nothing has followed yet
-        self.differing: Piece | None = None
-        self.blocks: list[_Block[State]] = []
+        self.differing: ValuePiece | None = None
+        self.blocks: list[_ValueBlock[State]] = []
 
-    def run(self, pieces: Iterable[Piece]) -> None:
+    def run(self, pieces: Iterable[ValuePiece]) -> None:
         for piece in pieces:
             match piece.role:
                 case "" if len(self.states) > 1 and not piece.text.strip():
@@ -101,7 +101,7 @@ class _Walk(Generic[State]):
                 case "show":
                     self.states = [self.machine.value(self._one(), piece.offset)]
                 case "repeat" | "open" | "only":
-                    self.blocks.append(_Block(piece, self._one()))
+                    self.blocks.append(_ValueBlock(piece, self._one()))
                 case "branch" | "else" | "close" if self.blocks:
                     self._branch(self.blocks[-1], piece)
         for state in self.states:
@@ -117,7 +117,7 @@ class _Walk(Generic[State]):
             )
         return self.states[0]
 
-    def _branch(self, block: _Block[State], piece: Piece) -> None:
+    def _branch(self, block: _ValueBlock[State], piece: ValuePiece) -> None:
         if block.opening.role == REPEATING and not block.divided:
             for state in self.states:
                 merged = self.machine.merged(block.entered, state)

@@ -21,7 +21,7 @@ from pribble.mime.grammar import (
     LONGEST_PATH,
     QUOTED,
 )
-from pribble.mime.header import checked, quoted
+from pribble.mime.header import checked, quoted_string
 
 # Of the reserved characters of a URI, those that RFC 6068 2 lets stand in an address as they are, but for the comma.
 _BARE = "!$'*+"
@@ -41,7 +41,7 @@ class Address:
     def __post_init__(self) -> None:
         checked("a display name", self.name)
         checked("an address", self.addr)
-        local, domain = _Parser(self.addr).whole_addr_spec()
+        local, domain = _AddressParser(self.addr).whole_addr_spec()
         object.__setattr__(self, "addr", f"{local}@{domain}")
 
     @property
@@ -58,7 +58,7 @@ class Address:
         if not self.name:
             return self.addr
         plain = all(ATOM.fullmatch(word) for word in self.name.split(" "))
-        return f"{self.name if plain else quoted(self.name)} <{self.addr}>"
+        return f"{self.name if plain else quoted_string(self.name)} <{self.addr}>"
 
 
 @dataclass(frozen=True, slots=True, init=False)
@@ -78,7 +78,7 @@ class Group:
         object.__setattr__(self, "members", recipients(members, "a group", groups=False))
 
     def __str__(self) -> str:
-        return f"{quoted(self.name)}: {', '.join(map(str, self.members))};"
+        return f"{quoted_string(self.name)}: {', '.join(map(str, self.members))};"
 
 
 class AddressList(tuple[Address, ...]):
@@ -165,7 +165,8 @@ def _recipient(given: object, field: str) -> Address | Group:
             checked(field, given)
         case _:
             raise TypeError(
-                f"{field}: a mailbox is a string, an Address or a pair (name, address) of strings, not {_called(given)}"
+                f"{field}: a mailbox is a string, an Address or a pair (name, address) of strings, "
+                f"not {_describe(given)}"
             )
     try:
         return parse_mailbox(given) if isinstance(given, str) else Address(name, addr)
@@ -173,7 +174,7 @@ def _recipient(given: object, field: str) -> Address | Group:
         raise AddressError(f"{field}: {error.problem}", hint=error.hint) from None
 
 
-def _called(given: object) -> str:
+def _describe(given: object) -> str:
     return f"a tuple of {len(given)}" if isinstance(given, tuple) else type(given).__name__
 
 
@@ -186,10 +187,10 @@ def parse_mailbox(text: str) -> Address:
         return one
     if any(isinstance(each, Group) for each in found):
         raise AddressError(
-            f'"{_shown(text)}" is a group where an address is asked for', hint="give a group as Group(name, members)"
+            f'"{_quote(text)}" is a group where an address is asked for', hint="give a group as Group(name, members)"
         )
     raise AddressError(
-        f'"{_shown(text)}" holds {len(found)} addresses where one is asked for',
+        f'"{_quote(text)}" holds {len(found)} addresses where one is asked for',
         hint="give several as a list" if found else None,
     )
 
@@ -201,10 +202,10 @@ def parse_mailboxes(text: str) -> list[Address]:
 
 def parse_list(text: str) -> list[Address | Group]:
     """The mailboxes and groups of a list (RFC 5322 3.4); raises `AddressError` with the position."""
-    return list(_Parser(text).address_list())
+    return list(_AddressParser(text).address_list())
 
 
-def _shown(text: str) -> str:
+def _quote(text: str) -> str:
     return text if len(text) <= 60 else text[:60] + "…"
 
 
@@ -213,7 +214,7 @@ def _a_label(domain: str) -> str:
     return idna.encode(domain, uts46=True, std3_rules=True).decode("ascii")
 
 
-class _Parser:
+class _AddressParser:
     """Reads addresses from left to right; every method leaves `position` behind what it read."""
 
     def __init__(self, text: str) -> None:
@@ -222,7 +223,7 @@ class _Parser:
 
     def _fail(self, problem: str, hint: str | None = None, at: int | None = None) -> NoReturn:
         position = self.position if at is None else at
-        raise AddressError(f'{problem} at position {position} of "{_shown(self.text)}"', hint=hint)
+        raise AddressError(f'{problem} at position {position} of "{_quote(self.text)}"', hint=hint)
 
     # -- lists --
 
@@ -254,12 +255,12 @@ class _Parser:
             return Address("", "@".join(self._addr_spec()))
         if following == "," and words:
             self._fail(
-                f'"{_shown(" ".join(words))}" is no address',
+                f'"{_quote(" ".join(words))}" is no address',
                 'is it a name with a comma? Put the name in quotes: "Bell, Ana" <ana@example.org>',
                 at=start,
             )
         return self._fail(
-            f'"{_shown(" ".join(words))}" is no address' if words else "an address is missing",
+            f'"{_quote(" ".join(words))}" is no address' if words else "an address is missing",
             "an address has a local part, an @ and a domain",
             at=start,
         )
@@ -306,7 +307,7 @@ class _Parser:
         local = self._local_part()
         self._space()
         if not self._takes("@"):
-            self._fail(f'"{_shown(self.text[start:].strip())}" is no address', "an @ is missing", at=start)
+            self._fail(f'"{_quote(self.text[start:].strip())}" is no address', "an @ is missing", at=start)
         self._space()
         domain = self._domain()
         if len(local.encode("utf-8")) > LONGEST_LOCAL:
@@ -322,7 +323,7 @@ class _Parser:
             self._space()
             if self.text.startswith('"', self.position):
                 content = self._quoted()
-                words.append(content if ATOM.fullmatch(content) else quoted(content))
+                words.append(content if ATOM.fullmatch(content) else quoted_string(content))
             elif found := ATOM.match(self.text, self.position):
                 words.append(unicodedata.normalize("NFC", found[0]))
                 self.position = found.end()
@@ -362,7 +363,7 @@ class _Parser:
             encoded = _a_label(domain)
         except idna.IDNAError as error:
             reason = str(error).rstrip(".")
-            self._fail(f'"{_shown(domain)}" is no domain ({reason[:1].lower()}{reason[1:]})', at=start)
+            self._fail(f'"{_quote(domain)}" is no domain ({reason[:1].lower()}{reason[1:]})', at=start)
         if len(encoded) > LONGEST_DOMAIN:
             self._fail(f"a domain of more than {LONGEST_DOMAIN} octets", at=start)
         return encoded

@@ -82,10 +82,10 @@ def codec_name(charset: str) -> str | None:
 
 def fits(octets: bytes, charset: str) -> bool:
     """Whether octets are a text in a charset."""
-    return decoded(octets, charset) is not None
+    return decode_charset(octets, charset) is not None
 
 
-def decoded(octets: bytes, charset: str) -> str | None:
+def decode_charset(octets: bytes, charset: str) -> str | None:
     """Octets as the text they are in a charset; None where they are none, or there is no such charset."""
     codec = codec_name(charset)
     if codec is None:

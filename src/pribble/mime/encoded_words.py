@@ -7,7 +7,7 @@ import re
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from pribble.mime.charsets import decoded
+from pribble.mime.charsets import decode_charset
 from pribble.mime.grammar import WHITE_SPACE
 
 # What begins one, or was meant to.
@@ -74,7 +74,7 @@ def decoded_runs(text: str) -> Iterator[tuple[str, bool]]:
     position = 0
     for run in runs(list(words_in(text)), text):
         octets = b"".join(word.octets or b"" for word in run)
-        shown = None if any(word.octets is None for word in run) else decoded(octets, run[0].charset)
+        shown = None if any(word.octets is None for word in run) else decode_charset(octets, run[0].charset)
         if shown is None:
             continue
         before = text[position : run[0].start]

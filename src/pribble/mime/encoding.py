@@ -141,7 +141,7 @@ def quoted_printable(text: str) -> bytes:
         if not is_trapped(made):
             return made
     # What only a closer look gets right is rare.
-    return b"\r\n".join([_guarded(line) for line in quoted[:-1].split(b"\n")])
+    return b"\r\n".join([_guard_line(line) for line in quoted[:-1].split(b"\n")])
 
 
 # A line with its end, or as much of a longer one as fits before the "=" of a soft break, never ending within =XX.
@@ -169,7 +169,7 @@ def quoted_values(values: Sequence[Any]) -> list[bytes] | None:
     return list(map(quoted_printable, texts))
 
 
-def _guarded(line: bytes) -> bytes:
+def _guard_line(line: bytes) -> bytes:
     """A line as its stretches, with controls encoded, and the first character of what would be taken for something
     else."""
     line = _CONTROL.sub(lambda found: b"=%02X" % found[0][0], line)

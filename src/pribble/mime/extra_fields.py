@@ -13,7 +13,7 @@ from pribble.errors import AddressError, HeaderError
 from pribble.mime.address import Group, parse_list
 from pribble.mime.fields import MESSAGE, OTHERS, Syntax, known_field
 from pribble.mime.grammar import ENCODED_WORD_TEXT, FIELD_NAME, URI
-from pribble.mime.header import FieldWriter, checked, free_text, read_date_time, written
+from pribble.mime.header import FieldWriter, checked, free_text, read_date_time, write_field
 from pribble.mime.header_fields import address_field, checked_id
 
 _BLANKS = " \t"
@@ -26,7 +26,7 @@ _LIST_ID = re.compile(r"([^<>]*)(<[A-Za-z0-9!#$%&'*+\-/=?^_`{|}~]+(?:\.[A-Za-z0-
 _QUOTED_OR_NOT = re.compile(r'(?P<space>[ \t]+)|"(?:[^"\\]|\\.)*+"|(?P<open>".*)|[^" \t]+', re.DOTALL)
 
 
-def further(headers: Mapping[str, str] | Iterable[tuple[str, str]]) -> tuple[tuple[str, str], ...]:
+def extra_fields(headers: Mapping[str, str] | Iterable[tuple[str, str]]) -> tuple[tuple[str, str], ...]:
     """Further header fields, their names checked, and that their values are no more than one line; empty ones are left
     out.  Raises `HeaderError`."""
     pairs = headers.items() if isinstance(headers, Mapping) else headers
@@ -71,7 +71,7 @@ def _check_name(name: str) -> None:
         )
 
 
-def further_field(name: str, value: str, *, utf8: bool) -> bytes:
+def extra_field(name: str, value: str, *, utf8: bool) -> bytes:
     """A further field, written in the form that it has.  Raises `HeaderError` and `AddressError`, which name it."""
     syntax = known_field(name).syntax
     if syntax == "text":
@@ -82,7 +82,7 @@ def further_field(name: str, value: str, *, utf8: bool) -> bytes:
         return _addresses(name, value, utf8, groups=syntax == "addresses")
     if syntax == "list-id":
         return _list_id(name, value, utf8)
-    return written(name, *_FORMS[syntax](name, value))
+    return write_field(name, *_FORMS[syntax](name, value))
 
 
 def _phrases(name: str, value: str, utf8: bool) -> bytes:
@@ -147,7 +147,7 @@ def _uris(name: str, value: str) -> Iterator[str]:
         raise HeaderError(f"{name}: nothing behind the last comma")
 
 
-def _ids(name: str, value: str) -> Iterator[str]:
+def _write_ids(name: str, value: str) -> Iterator[str]:
     for one in _WORD.findall(value):
         yield checked_id(one, name)
 
@@ -162,7 +162,7 @@ def _date(name: str, value: str) -> Iterator[str]:
     yield value.strip(_BLANKS)
 
 
-def _words(name: str, value: str) -> Iterator[str]:
+def _write_words(name: str, value: str) -> Iterator[str]:
     """Words of ASCII; a fold has no place within quotes."""
     if ENCODED_WORD_TEXT.search(value):
         raise HeaderError(f"{name}: an encoded-word has no place in this field (RFC 2047 5)")
@@ -181,10 +181,10 @@ def _words(name: str, value: str) -> Iterator[str]:
 _FORMS: dict[Syntax, Callable[[str, str], Iterator[str]]] = {
     "uris": _uris,
     "id": _id,
-    "ids": _ids,
+    "ids": _write_ids,
     "date": _date,
-    "tokens": _words,
-    "trace": _words,
-    "path": _words,
-    "structured": _words,
+    "tokens": _write_words,
+    "trace": _write_words,
+    "path": _write_words,
+    "structured": _write_words,
 }

@@ -40,7 +40,7 @@ class FlowingText(str):
     @classmethod
     def of(cls, lines: Sequence[Line]) -> FlowingText:
         """The text of `lines`, ending in a line break; empty where they are."""
-        return cls.later("".join([f"{_quoted(line)}\n" for line in lines]), lambda: lines)
+        return cls.later("".join([f"{_quote_prefix(line)}\n" for line in lines]), lambda: lines)
 
     @classmethod
     def later(cls, text: str, lines: Callable[[], Sequence[Line]], soft: str | None = None) -> FlowingText:
@@ -64,7 +64,7 @@ class FlowingText(str):
         return cls.later(text, partial(tuple, lines), soft)
 
 
-def _quoted(line: Line) -> str:
+def _quote_prefix(line: Line) -> str:
     text = line.text if line.text == SIGNATURE else line.text.rstrip(" ")
     return f"{'>' * line.depth} {text}".rstrip(" ") if line.depth else text
 
@@ -77,7 +77,7 @@ def lines_of(text: str) -> Iterable[Line]:
     if isinstance(text, FlowingText):
         return text.lines
     lines = text.replace("\r\n", "\n").replace("\r", "\n").removesuffix("\n").split("\n")
-    return [piece for line in lines for piece in _within(line)]
+    return [piece for line in lines for piece in _fitting_lines(line)]
 
 
 def read_line(line: str, *, delsp: bool = False) -> Line:
@@ -142,7 +142,7 @@ def _on_the_wire(line: Line, delsp: bool, *, stuffed: bool) -> str:
     return f"{'>' * line.depth}{' ' if stuffed and text and text != SIGNATURE else ''}{text}"
 
 
-def _within(line: str) -> Iterator[Line]:
+def _fitting_lines(line: str) -> Iterator[Line]:
     """A line as it is, or where it is too long as lines that flow, broken at its spaces."""
     room = LONGEST - line.startswith(_STUFFED)
     text = line if line == SIGNATURE else line.rstrip(" ")

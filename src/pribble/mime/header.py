@@ -104,7 +104,7 @@ class FieldWriter:
         if all(atom.fullmatch(word) and ENCODED_WORD_START not in word for word in words):
             self.words(*words[:-1], f"{words[-1]}{after}")
         elif (phrase.isascii() or self.utf8) and ENCODED_WORD_START not in phrase and len(phrase) < _LONGEST_QUOTED:
-            self.word(f"{quoted(phrase)}{after}")
+            self.word(f"{quoted_string(phrase)}{after}")
         else:
             self.encoded(phrase, _q_in_phrase)
             if after:
@@ -148,7 +148,7 @@ class FieldWriter:
 
     def finished(self) -> bytes:
         """The field with its line end; raises `HeaderError` where a line passes 998 octets, or holds what none may."""
-        raw = [_line(self.name, line, utf8=self.utf8) for line in (*self._lines, self._line)]
+        raw = [_header_line(self.name, line, utf8=self.utf8) for line in (*self._lines, self._line)]
         if any(len(line) > LONGEST_LINE for line in raw):
             raise HeaderError(
                 f"{self.name}: a word too long for a line of {LONGEST_LINE} octets",
@@ -206,7 +206,7 @@ class FieldWriter:
 _LONGEST_QUOTED = 200
 
 
-def quoted(text: str) -> str:
+def quoted_string(text: str) -> str:
     """`text` as a quoted string (RFC 5322 3.2.4)."""
     return '"' + text.replace("\\", "\\\\").replace('"', '\\"') + '"'
 
@@ -278,17 +278,17 @@ def _clusters(text: str, width: Callable[[str], int], most: int) -> Iterator[str
 # ---- fields of their own form ---------------------------------------------------------------------------------
 
 
-def written(name: str, *words: str) -> bytes:
+def write_field(name: str, *words: str) -> bytes:
     """A field of words that are ASCII and not to be broken.  Raises `HeaderError` for what no line may hold."""
     line = f"{name}: {' '.join(words)}"
     if len(line) <= LINE:
-        return _line(name, line) + b"\r\n"
+        return _header_line(name, line) + b"\r\n"
     writer = FieldWriter(name)
     writer.words(*words)
     return writer.finished()
 
 
-def _line(name: str, line: str, *, utf8: bool = False) -> bytes:
+def _header_line(name: str, line: str, *, utf8: bool = False) -> bytes:
     """A line of a field as octets: the one door through which all that a header says goes out."""
     if not utf8 and not line.isascii():
         found = next(character for character in line if not character.isascii())

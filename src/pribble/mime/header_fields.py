@@ -8,7 +8,7 @@ from functools import lru_cache
 from pribble.errors import HeaderError
 from pribble.mime.address import Address, Group
 from pribble.mime.grammar import MESSAGE_ID
-from pribble.mime.header import FieldWriter, checked, written
+from pribble.mime.header import FieldWriter, checked, write_field
 
 # RFC 5322 3.6.4 sets no limit; long threads keep the first and the last of their ids.
 _MOST_REFERENCES = 20
@@ -40,7 +40,7 @@ def id_domain_of(sender: Address) -> str:
 def references_field(ids: Sequence[str]) -> bytes:
     """References; of a long thread the first and the last ids."""
     kept = ids if len(ids) <= _MOST_REFERENCES else [ids[0], *ids[1 - _MOST_REFERENCES :]]
-    return written("References", *kept)
+    return write_field("References", *kept)
 
 
 @lru_cache(1024)
@@ -50,15 +50,15 @@ def address_field(name: str, recipients: tuple[Address | Group, ...], utf8: bool
     for number, one in enumerate(recipients, 1):
         comma = "," if number < len(recipients) else ""
         if isinstance(one, Address):
-            _mailbox(writer, one, comma)
+            _write_mailbox(writer, one, comma)
             continue
         writer.phrase(one.name, ":" if one.members else f":;{comma}")
         for count, address in enumerate(one.members, 1):
-            _mailbox(writer, address, "," if count < len(one.members) else f";{comma}")
+            _write_mailbox(writer, address, "," if count < len(one.members) else f";{comma}")
     return writer.finished()
 
 
-def _mailbox(writer: FieldWriter, address: Address, after: str) -> None:
+def _write_mailbox(writer: FieldWriter, address: Address, after: str) -> None:
     if address.name:
         writer.phrase(address.name)
         writer.word(f"<{address.addr}>{after}")

@@ -54,7 +54,7 @@ class Invitation:
         arguments.texts(
             summary=self.summary, uid=self.uid, location=self.location, description=self.description, method=self.method
         )
-        arguments.of(date, "a datetime or a date", start=self.start, end=self.end)
+        arguments.are_instances(date, "a datetime or a date", start=self.start, end=self.end)
         arguments.integers(sequence=self.sequence)
         arguments.flags(also_attached=self.also_attached)
         if not 0 <= self.sequence < 2**31:  # RFC 5545 3.3.8
@@ -116,7 +116,7 @@ class Invitation:
 
     def calendar(self, named: Sequence[Address], stamp: datetime) -> str:
         """The iCalendar object, its lines ending in CRLF; `named` are those of the message's To, `stamp` its Date."""
-        arguments.of(datetime, "a datetime", stamp=stamp)
+        arguments.are_instances(datetime, "a datetime", stamp=stamp)
         icalendar = _icalendar()
         event = icalendar.Event()
         event.add("uid", self.uid)
@@ -125,8 +125,10 @@ class Invitation:
         except OverflowError:
             raise HeaderError("Date: this moment is in no year from 1 to 9999 in UTC") from None
         event.add("sequence", self.sequence)
-        event.add("dtstart", _moment(self.start))
-        event.add("dtend", _moment(self.end) if isinstance(self.end, datetime) else self.end + timedelta(days=1))
+        event.add("dtstart", _calendar_moment(self.start))
+        event.add(
+            "dtend", _calendar_moment(self.end) if isinstance(self.end, datetime) else self.end + timedelta(days=1)
+        )
         for name, text in (("summary", self.summary), ("location", self.location), ("description", self.description)):
             if text:
                 event.add(name, text.replace("\r\n", "\n"))
@@ -143,7 +145,7 @@ class Invitation:
         whole.add("version", "2.0")
         whole.add("method", self.method)
         for zone in self._zones():
-            whole.add_component(_zone(icalendar, zone, [_day(self.start), _day(self.end)]))
+            whole.add_component(_calendar_zone(icalendar, zone, [_calendar_day(self.start), _calendar_day(self.end)]))
         whole.add_component(event)
         return str(whole.to_ical().decode("utf-8"))
 
@@ -166,16 +168,16 @@ def _is_named(moment: datetime) -> bool:
     return getattr(moment.tzinfo, "key", "UTC") != "UTC"
 
 
-def _moment(moment: datetime | date) -> datetime | date:
+def _calendar_moment(moment: datetime | date) -> datetime | date:
     """A moment in a zone that has a name as it is, another in UTC: offsets have no place in a calendar."""
     return moment.astimezone(UTC) if isinstance(moment, datetime) and not _is_named(moment) else moment
 
 
-def _day(moment: datetime | date) -> date:
+def _calendar_day(moment: datetime | date) -> date:
     return moment.date() if isinstance(moment, datetime) else moment
 
 
-def _zone(icalendar: Any, zone: Any, days: Sequence[date]) -> Any:
+def _calendar_zone(icalendar: Any, zone: Any, days: Sequence[date]) -> Any:
     """A time zone as the calendar needs it around some days."""
     made = icalendar.Timezone()
     made.add("tzid", zone.key)

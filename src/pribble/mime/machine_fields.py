@@ -9,7 +9,7 @@ from typing import Literal
 
 from pribble.errors import HeaderError
 from pribble.mime.grammar import FIELD_NAME, LANGUAGE, LONGEST_LINE, URI
-from pribble.mime.header import checked, written
+from pribble.mime.header import checked, write_field
 
 AutoSubmitted = Literal["no", "auto-generated", "auto-replied"]
 Importance = Literal["high", "normal", "low"]
@@ -26,7 +26,7 @@ def one_of(field: str, value: str, known: Sequence[str]) -> bytes:
     if value not in known:
         shown = checked(field, str(value))
         raise HeaderError(f'{field}: "{shown[:60]}" is none of its values', hint=f"it is {', '.join(known)}")
-    return written(field, value)
+    return write_field(field, value)
 
 
 def unsubscribe_fields(addresses: Sequence[str], *, one_click: bool) -> bytes:
@@ -49,10 +49,10 @@ def unsubscribe_fields(addresses: Sequence[str], *, one_click: bool) -> bytes:
         )
     if not addresses:
         return b""
-    fields = written(
+    fields = write_field(
         field, *(f"<{address}>{',' * (number < len(addresses))}" for number, address in enumerate(addresses, 1))
     )
-    return fields + (written("List-Unsubscribe-Post", ONE_CLICK) if one_click else b"")
+    return fields + (write_field("List-Unsubscribe-Post", ONE_CLICK) if one_click else b"")
 
 
 def language_field(languages: Sequence[str]) -> bytes:
@@ -62,7 +62,9 @@ def language_field(languages: Sequence[str]) -> bytes:
     for tag in tags:
         if not LANGUAGE.fullmatch(tag):
             raise HeaderError(f'Content-Language: "{tag[:60]}" is no language', hint='one is written "en" or "de-CH"')
-    return written("Content-Language", *(f"{tag}{',' * (number < len(tags))}" for number, tag in enumerate(tags, 1)))
+    return write_field(
+        "Content-Language", *(f"{tag}{',' * (number < len(tags))}" for number, tag in enumerate(tags, 1))
+    )
 
 
 def signature(made: object) -> bytes:

@@ -26,8 +26,8 @@ from pribble.arguments import maybe_texts, octets
 from pribble.errors import PribbleError, visible
 from pribble.mime.address import Mailbox, Recipients, mailbox, recipients
 from pribble.mime.base import BaseMessage, InlinePicture
-from pribble.mime.extra_fields import further, further_field
-from pribble.mime.header import checked, date_time, free_text, written
+from pribble.mime.extra_fields import extra_field, extra_fields
+from pribble.mime.header import checked, date_time, free_text, write_field
 from pribble.mime.header_fields import address_field, checked_domain, checked_id, id_domain_of, references_field
 from pribble.mime.machine_fields import (
     AUTO_SUBMITTED,
@@ -179,7 +179,7 @@ class Message(BaseMessage):
                 pictures=tuple(pictures),
                 invitation=invitation,
                 attachments=tuple(attachments),
-                headers=further(headers),
+                headers=extra_fields(headers),
                 date=date or datetime.now(UTC).replace(microsecond=0),
                 message_id=checked_id(message_id, "Message-ID"),
                 in_reply_to=None if in_reply_to is None else checked_id(in_reply_to, "In-Reply-To"),
@@ -273,9 +273,9 @@ class Message(BaseMessage):
             fields.append(address_field("Reply-To", self.reply_to.entries, utf8))
         if self.subject:
             fields.append(free_text("Subject", self.subject, utf8=utf8))
-        fields += [written("Date", date_time(self.date)), written("Message-ID", self.message_id)]
+        fields += [write_field("Date", date_time(self.date)), write_field("Message-ID", self.message_id)]
         if self.in_reply_to is not None:
-            fields.append(written("In-Reply-To", self.in_reply_to))
+            fields.append(write_field("In-Reply-To", self.in_reply_to))
         if self.references:
             fields.append(references_field(self.references))
         if self.auto_submitted is not None:
@@ -284,7 +284,7 @@ class Message(BaseMessage):
             fields.append(one_of("Importance", self.importance, IMPORTANCE))
         if self.unsubscribe or self.one_click:
             fields.append(unsubscribe_fields(self.unsubscribe, one_click=self.one_click))
-        fields += [further_field(name, value, utf8=utf8) for name, value in self.headers]
+        fields += [extra_field(name, value, utf8=utf8) for name, value in self.headers]
         fields.append(_MIME_VERSION)
         if self.language:
             fields.append(language_field(self.language))
@@ -329,8 +329,8 @@ class Message(BaseMessage):
         return self.invitation.calendar(self.to, self.date)
 
 
-_UNDISCLOSED = written("To", "undisclosed-recipients:;")
-_MIME_VERSION = written("MIME-Version", "1.0")
+_UNDISCLOSED = write_field("To", "undisclosed-recipients:;")
+_MIME_VERSION = write_field("MIME-Version", "1.0")
 
 
 def _several(given: str | Sequence[str]) -> tuple[str, ...]:

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from urllib.parse import unquote_to_bytes
 
-from pribble.mime.charsets import codec_name, decoded
+from pribble.mime.charsets import codec_name, decode_charset
 from pribble.mime.grammar import EXTENDED_VALUE, PARAMETER_NAME, TOKEN, WHITE_SPACE
 
 _NOT_ENDED = re.compile(r'[^;"]*')
@@ -32,7 +32,7 @@ class Departure:
 
 
 @dataclass(frozen=True, slots=True)
-class Piece:
+class ParameterPiece:
     """A parameter as it was written: its attribute in lower case, which section of it this is, whether its value is
     percent-encoded, the value without quotes, whether it had some, and where it stands."""
 
@@ -50,7 +50,7 @@ class Parameters:
     """The value before the first semicolon, in lower case, and the parameters behind it."""
 
     value: str = ""
-    pieces: list[Piece] = field(default_factory=list)
+    pieces: list[ParameterPiece] = field(default_factory=list)
     departures: list[Departure] = field(default_factory=list)
 
     def get(self, name: str) -> str | None:
@@ -60,63 +60,63 @@ class Parameters:
     @cached_property
     def decoded(self) -> Mapping[str, str]:
         """All parameters, put together and decoded."""
-        found: dict[str, list[Piece]] = {}
+        found: dict[str, list[ParameterPiece]] = {}
         for piece in self.pieces:
             found.setdefault(piece.name, []).append(piece)
-        return {name: _together(pieces) for name, pieces in found.items()}
+        return {name: _assemble(pieces) for name, pieces in found.items()}
 
 
 def read_parameters(text: str) -> Parameters:
     """A Content-Type or Content-Disposition; `text` is the field's value as it was written, folds and all."""
     read = Parameters()
     position = _space(text, 0, len(text))
-    end = _next(text, position, stop=";")
+    end = _find_stop(text, position, stop=";")
     read.value = text[position:end].strip(WHITE_SPACE).lower()
-    _first(read, text, position, end)
+    _read_first(read, text, position, end)
     while end < len(text):
-        semicolon, end = end, _next(text, end + 1, stop=";")
+        semicolon, end = end, _find_stop(text, end + 1, stop=";")
         if _space(text, semicolon + 1, end) >= end:
             read.departures.append(Departure("parameters.empty", semicolon, semicolon + 1))
-        _stretch(read, text, semicolon + 1, end)
+        _read_between(read, text, semicolon + 1, end)
     _check(read)
     return read
 
 
-def _first(read: Parameters, text: str, start: int, end: int) -> None:
+def _read_first(read: Parameters, text: str, start: int, end: int) -> None:
     """A value that goes on after a space, as if a semicolon had been there."""
     value, space, rest = read.value.partition(" ")
     if space and "=" in rest and "(" not in rest:
         read.departures.append(Departure("parameters.missing-semicolon", start, end))
         read.value = value
-        _stretch(read, text, start + len(value) + 1, end)
+        _read_between(read, text, start + len(value) + 1, end)
 
 
-def _stretch(read: Parameters, text: str, start: int, end: int) -> None:
+def _read_between(read: Parameters, text: str, start: int, end: int) -> None:
     """Read what stands between two semicolons: one parameter, or several where semicolons are missing."""
     position = _space(text, start, end)
     while position < end:
-        position = _piece(read, text, position, end)
+        position = _read_piece(read, text, position, end)
 
 
-def _piece(read: Parameters, text: str, start: int, stop: int) -> int:
+def _read_piece(read: Parameters, text: str, start: int, stop: int) -> int:
     """Read the parameter at `start`; returns where the next begins."""
     equals = text.find("=", start, stop)
     name = PARAMETER_NAME.fullmatch(text[start:equals].strip(WHITE_SPACE)) if equals >= 0 else None
     if name is None:
         read.departures.append(Departure("parameters.syntax", start, stop))
         return stop
-    value, quoted, end = _value(read, text, _space(text, equals + 1, stop), stop, name[1].lower())
+    value, quoted, end = _read_value(read, text, _space(text, equals + 1, stop), stop, name[1].lower())
     section = int(name[2]) if name[2] is not None and len(name[2]) < 6 else None
     if name[2] is not None and len(name[2]) > 1 and name[2][0] == "0":
         read.departures.append(Departure("parameters.continuation", start, end, "a number begins with 0"))
-    read.pieces.append(Piece(name[1].lower(), section, name[3] is not None, value, quoted, start, end))
+    read.pieces.append(ParameterPiece(name[1].lower(), section, name[3] is not None, value, quoted, start, end))
     after = _space(text, end, stop)
     if after < stop:
         read.departures.append(Departure("parameters.missing-semicolon", start, after))
     return after
 
 
-def _value(read: Parameters, text: str, begin: int, stop: int, name: str) -> tuple[str, bool, int]:
+def _read_value(read: Parameters, text: str, begin: int, stop: int, name: str) -> tuple[str, bool, int]:
     if text.startswith('"', begin, stop):
         found = _QUOTED.match(text, begin)
         assert found is not None
@@ -137,7 +137,7 @@ def _value(read: Parameters, text: str, begin: int, stop: int, name: str) -> tup
     return value, False, end
 
 
-def _next(text: str, start: int, stop: str) -> int:
+def _find_stop(text: str, start: int, stop: str) -> int:
     """The next `stop` that is in no quotes, or the end."""
     position = start
     while position < len(text) and text[position] != stop:
@@ -157,7 +157,7 @@ def _space(text: str, start: int, end: int) -> int:
 
 def _check(read: Parameters) -> None:
     """What is amiss between parameters: RFC 2045 5.1 has each once, RFC 2231 3 and 4 have sections and charsets."""
-    by_name: dict[str, list[Piece]] = {}
+    by_name: dict[str, list[ParameterPiece]] = {}
     for piece in read.pieces:
         by_name.setdefault(piece.name, []).append(piece)
     for pieces in by_name.values():
@@ -177,7 +177,7 @@ def _check(read: Parameters) -> None:
             _check_decoded(read, pieces)
 
 
-def _check_extended(read: Parameters, piece: Piece) -> None:
+def _check_extended(read: Parameters, piece: ParameterPiece) -> None:
     value = piece.value
     if piece.quoted:
         read.departures.append(Departure("parameters.quoted-extended", piece.start, piece.end))
@@ -190,11 +190,11 @@ def _check_extended(read: Parameters, piece: Piece) -> None:
         read.departures.append(Departure("parameters.bad-percent", piece.start, piece.end))
 
 
-def _check_decoded(read: Parameters, pieces: Sequence[Piece]) -> None:
+def _check_decoded(read: Parameters, pieces: Sequence[ParameterPiece]) -> None:
     """What the octets of a percent-encoded parameter come to (RFC 2231 4)."""
     octets, charset = _octets(pieces)
     first, last = pieces[0].start, pieces[-1].end
-    text = decoded(octets, charset)
+    text = decode_charset(octets, charset)
     if codec_name(charset) is None:
         read.departures.append(Departure("parameters.charset", first, last, charset))
     elif text is None:
@@ -203,14 +203,14 @@ def _check_decoded(read: Parameters, pieces: Sequence[Piece]) -> None:
         read.departures.append(Departure("parameters.control", first, last, f"U+{ord(found[0]):04X}"))
 
 
-def _together(pieces: Sequence[Piece]) -> str:
+def _assemble(pieces: Sequence[ParameterPiece]) -> str:
     """The value of one parameter, from its pieces in any order."""
     octets, charset = _octets(pieces)
-    text = decoded(octets, charset)
+    text = decode_charset(octets, charset)
     return octets.decode("latin-1") if text is None else text
 
 
-def _octets(pieces: Sequence[Piece]) -> tuple[bytes, str]:
+def _octets(pieces: Sequence[ParameterPiece]) -> tuple[bytes, str]:
     """The octets of one parameter and their charset."""
     chosen = (
         [p for p in pieces if p.section is None and p.extended]

@@ -15,12 +15,12 @@ from pathlib import Path
 from typing import Literal, NamedTuple
 from urllib.parse import quote
 
-from pribble.arguments import of, possible_paths, texts
+from pribble.arguments import are_instances, possible_paths, texts
 from pribble.errors import HeaderError, PribbleError, visible
 from pribble.mime.encoding import base64_chunks, base64_size, encoded_text, longest_line
 from pribble.mime.flowed import flowed
 from pribble.mime.grammar import ENCODED_WORD_START, LONGEST_LINE, MEDIA_TYPE, MESSAGE_TYPES, TOKEN, TURNING
-from pribble.mime.header import checked, written
+from pribble.mime.header import checked, write_field
 from pribble.mime.header_fields import checked_id
 
 _UNSHOWN = re.compile(f"[\x00-\x1f\x7f-\x9f{TURNING}\u2028\u2029\ud800-\udfff]")
@@ -91,7 +91,7 @@ class Attachment:
         texts(name=self.name, nested=self.nested)
         if self.type is not None:
             texts(type=self.type)
-        of((str, bytes), "a text or bytes", content=self.content)
+        are_instances((str, bytes), "a text or bytes", content=self.content)
         object.__setattr__(self, "name", file_name(self.name))
         if self.type is not None and not MEDIA_TYPE.fullmatch(checked("Content-Type", self.type)):
             raise HeaderError(
@@ -287,7 +287,7 @@ def _is_utf8(content: bytes) -> bool:
     return True
 
 
-_field = lru_cache(256)(written)  # few and always the same
+_field = lru_cache(256)(write_field)  # few and always the same
 
 
 def _content_type(type: str, parameters: Mapping[str, str]) -> bytes:
@@ -301,7 +301,7 @@ def _disposition(kind: str, name: str) -> bytes:
 @lru_cache(256)
 def _with_parameters(field_name: str, value: str, *parameters: tuple[str, str]) -> bytes:
     words = [value, *(word for name, given in parameters for word in parameter(name, given))]
-    return written(field_name, *(f"{word};" for word in words[:-1]), words[-1])
+    return write_field(field_name, *(f"{word};" for word in words[:-1]), words[-1])
 
 
 def parameter(name: str, value: str) -> list[str]:
@@ -313,11 +313,11 @@ def parameter(name: str, value: str) -> list[str]:
         return [
             f"{name}={value}"
             if TOKEN.fullmatch(value) and not set(value) & set("*'%") and name != "boundary"
-            else f"{name}={_quoted(value)}"
+            else f"{name}={_quoted_parameter(value)}"
         ]
     if is_plain:
         pieces = [value[i : i + _CONTINUATION] for i in range(0, len(value), _CONTINUATION)]
-        return [f"{name}*{number}={_quoted(piece)}" for number, piece in enumerate(pieces)]
+        return [f"{name}*{number}={_quoted_parameter(piece)}" for number, piece in enumerate(pieces)]
     # RFC 2231 7: attribute-char is any ASCII but SPACE, CTLs, "*", "'", "%" and tspecials.
     characters = [quote(c, safe="!#$&+^`{|}~") for c in value]
     whole = "UTF-8''" + "".join(characters)
@@ -332,7 +332,7 @@ def parameter(name: str, value: str) -> list[str]:
     return [f"{name}*{number}*={piece}" for number, piece in enumerate([*pieces, current])]
 
 
-def _quoted(value: str) -> str:
+def _quoted_parameter(value: str) -> str:
     return '"' + re.sub(r'(["\\])', r"\\\1", value) + '"'
 
 

@@ -31,7 +31,7 @@ _BOM = "\xef\xbb\xbf"
 
 
 @dataclass(slots=True)
-class Field:
+class ReadField:
     """A header field: its name as it was written, where it begins, where its value does and where it ends, line end
     included; and the value, unfolded."""
 
@@ -61,17 +61,17 @@ class Entity:
     end: int
     parent: Entity | None = field(default=None, repr=False)
     depth: int = 0
-    fields: list[Field] = field(default_factory=list)
+    fields: list[ReadField] = field(default_factory=list)
     body_start: int = 0
     parts: list[Entity] = field(default_factory=list)
     departures: list[Departure] = field(default_factory=list)
     closed: bool = True  # a multipart whose last delimiter is there
 
-    def all(self, name: str) -> list[Field]:
+    def all(self, name: str) -> list[ReadField]:
         """Its fields of this name, which is in lower case."""
         return [f for f in self.fields if f.key == name]
 
-    def first(self, name: str) -> Field | None:
+    def first(self, name: str) -> ReadField | None:
         """The first of its fields of this name, which is in lower case."""
         return next((f for f in self.fields if f.key == name), None)
 
@@ -254,7 +254,7 @@ def _read_header(entity: Entity) -> None:
                 tell(Departure("lines.field-name", position, found.end() - 1))
             if found[2]:
                 tell(Departure("lines.space-before-colon", position, found.end()))
-            entity.fields.append(Field(found[1], position, found.end(), stop, ""))
+            entity.fields.append(ReadField(found[1], position, found.end(), stop, ""))
         elif _goes_on(entity, position, stop):
             wider = _WIDER_FIELD.match(text, position, stop)
             tell(Departure("lines.field-name" if wider else "lines.no-colon", position, stop))
@@ -273,10 +273,10 @@ def _read_header(entity: Entity) -> None:
         position = stop
     else:
         entity.body_start = end
-    _settle(entity)
+    _settle_parts(entity)
 
 
-def _settle(entity: Entity) -> None:
+def _settle_parts(entity: Entity) -> None:
     for one in entity.fields:
         one.raw = entity.text[one.value_start : one.end].removesuffix("\n").removesuffix("\r")
 

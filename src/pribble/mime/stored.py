@@ -10,12 +10,12 @@ from typing import Any
 from pribble.errors import AddressError, HeaderError
 from pribble.mime.address import Address, AddressList, Group, mailbox, parse_list
 from pribble.mime.base import BaseMessage
-from pribble.mime.charsets import decoded
+from pribble.mime.charsets import decode_charset
 from pribble.mime.encoded_words import decoded_runs, decoded_text
 from pribble.mime.encoding import base64_lines
 from pribble.mime.flowed import read_flowed
 from pribble.mime.grammar import MESSAGE_ID
-from pribble.mime.header import quoted, read_date_time
+from pribble.mime.header import quoted_string, read_date_time
 from pribble.mime.part import Attachment
 from pribble.mime.reading import Entity, read_message
 
@@ -67,9 +67,9 @@ class StoredMessage(BaseMessage):
             envelope_sender=envelope_sender and mailbox(envelope_sender, "the envelope's sender").addr,
             subject=None if subject is None else decoded_text(subject.value),
             date=None if (date := root.first("date")) is None else read_date_time(date.value),
-            message_id=next(iter(_ids(root, "message-id")), None),
-            in_reply_to=next(iter(_ids(root, "in-reply-to")), None),
-            references=tuple(_ids(root, "references")),
+            message_id=next(iter(_read_ids(root, "message-id")), None),
+            in_reply_to=next(iter(_read_ids(root, "in-reply-to")), None),
+            references=tuple(_read_ids(root, "references")),
             _raw=kept,
             _holds_octets=any(entity.encoding in ("8bit", "binary") for entity in root.walk()),
             **_contents(root),
@@ -118,7 +118,9 @@ def _fit_to_travel(raw: bytes) -> tuple[bytes, Entity]:
 def _people(root: Entity, key: str) -> AddressList:
     found: list[Address | Group] = []
     for named in root.all(key):
-        text = "".join(quoted(shown) if was_encoded else shown for shown, was_encoded in decoded_runs(named.value))
+        text = "".join(
+            quoted_string(shown) if was_encoded else shown for shown, was_encoded in decoded_runs(named.value)
+        )
         try:
             found += parse_list(text)
         except AddressError as error:
@@ -126,7 +128,7 @@ def _people(root: Entity, key: str) -> AddressList:
     return AddressList(found)
 
 
-def _ids(root: Entity, key: str) -> Iterator[str]:
+def _read_ids(root: Entity, key: str) -> Iterator[str]:
     for named in root.all(key):
         yield from (found[0] for found in MESSAGE_ID.finditer(named.value))
 
@@ -144,12 +146,12 @@ def _contents(root: Entity) -> dict[str, Any]:
     for entity in _leaves(root):
         kind, is_attached = entity.type.value, entity.disposition.value == "attachment"
         if kind == "text/plain" and text is None and not is_attached:
-            text = _body(entity)
+            text = _decoded_body(entity)
             if (entity.type.get("format") or "").lower() == "flowed":
                 text_format = "flowed"
                 text = read_flowed(text, delsp=(entity.type.get("delsp") or "").lower() == "yes")
         elif kind == "text/html" and html is None and not is_attached:
-            html = _body(entity)
+            html = _decoded_body(entity)
         elif entity.content_id is not None and not is_attached:
             pictures.append(FoundPicture(kind, entity.file_name or "picture", entity.decoded(), entity.content_id))
         elif is_attached or entity.file_name:
@@ -171,10 +173,10 @@ def _leaves(entity: Entity) -> Iterator[Entity]:
         yield entity
 
 
-def _body(entity: Entity) -> str:
+def _decoded_body(entity: Entity) -> str:
     charset = entity.type.get("charset") or "utf-8"
     octets = entity.decoded().replace(b"\r\n", b"\n")
-    text = decoded(octets, charset)
+    text = decode_charset(octets, charset)
     return octets.decode("utf-8", "replace") if text is None else text
 
 

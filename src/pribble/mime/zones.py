@@ -31,8 +31,8 @@ def observances(zone: tzinfo, days: Iterable[date]) -> list[Observance]:
     for day in days:
         middle = datetime(day.year, day.month, day.day, tzinfo=UTC)
         begin, needed, end = middle - 2 * _YEAR, middle - _YEAR, middle + _YEAR
-        offset = _called(zone, begin)[0]
-        since = Observance((begin + offset).replace(tzinfo=None), offset, *_called(zone, begin))
+        offset = _name_at(zone, begin)[0]
+        since = Observance((begin + offset).replace(tzinfo=None), offset, *_name_at(zone, begin))
         weeks = [begin + number * _WEEK for number in range((end - begin) // _WEEK + 1)]
         for change in (change for week in weeks for change in _changes(zone, week, week + _WEEK)):
             if change.start <= (needed + change.before).replace(tzinfo=None):
@@ -45,19 +45,19 @@ def observances(zone: tzinfo, days: Iterable[date]) -> list[Observance]:
 
 def _changes(zone: tzinfo, low: datetime, high: datetime) -> Iterator[Observance]:
     """The change between two moments, if there is one."""
-    before, after = _called(zone, low), _called(zone, high)
+    before, after = _name_at(zone, low), _name_at(zone, high)
     if before == after:
         return
     while high - low > _SECOND:
         middle = low + (high - low) // _SECOND // 2 * _SECOND
-        if _called(zone, middle) == before:
+        if _name_at(zone, middle) == before:
             low = middle
         else:
             high = middle
     yield Observance((high + before[0]).replace(tzinfo=None), before[0], *after)
 
 
-def _called(zone: tzinfo, moment: datetime) -> tuple[timedelta, str, bool]:
+def _name_at(zone: tzinfo, moment: datetime) -> tuple[timedelta, str, bool]:
     """The offset at a moment, its name, and whether it is a summer time."""
     local = moment.astimezone(zone)
     summer = local.dst()

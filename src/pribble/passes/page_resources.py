@@ -14,14 +14,14 @@ from pathlib import Path
 from urllib.parse import quote, unquote, urljoin
 
 from pribble.cascade import urls
-from pribble.cascade.rules import Told
-from pribble.cascade.urls import Named, is_elsewhere, is_on_disk, rebased
+from pribble.cascade.rules import SheetFinding
+from pribble.cascade.urls import CssUrl, is_elsewhere, is_on_disk, rebase
 from pribble.errors import PictureError, Place, PribbleError, TemplateError
 from pribble.findings import Finding
-from pribble.markup.misnesting import Note
-from pribble.pictures.corrections import SIZE, Change
-from pribble.pictures.picture_finder import Found, PictureFinder
-from pribble.pictures.picture_slots import Embed, Source
+from pribble.markup.misnesting import MarkupFinding
+from pribble.pictures.corrections import SIZE, Correction
+from pribble.pictures.picture_finder import FoundPicture, PictureFinder
+from pribble.pictures.picture_slots import Embed, PictureSlot
 
 Where = Callable[[int, int], Place | None]
 _SLOT = re.compile(r"cid:[0-9a-f]{32}@[-A-Za-z0-9.]+(?:#[a-z]+)?")
@@ -29,16 +29,16 @@ _REFERENCE = "Pribble, docs/pictures-and-styles.md"
 
 
 @dataclass(frozen=True, slots=True)
-class Sheets:
+class LoadedSheets:
     """The style sheets of a template that is dressed late: the `places` of its sheets and pictures, what was read in
     when it was compiled, and the pictures in that."""
 
     places: tuple[Place, ...] = ()
     loaded: Mapping[tuple[str, str], tuple[str, str]] = field(default_factory=dict)
-    slots: Mapping[str, Source] = field(default_factory=dict)
+    slots: Mapping[str, PictureSlot] = field(default_factory=dict)
 
 
-class Surroundings:
+class TemplateResources:
     """The files around a page, for the passes over it.
 
     `where` is the place of a stretch of the page, `near` the file it stands in where it has no place; `may_lack` and
@@ -57,7 +57,7 @@ class Surroundings:
         *,
         may_lack: Callable[[int], bool] = lambda offset: False,
         brings: Callable[[int], frozenset[str]] = lambda offset: frozenset(),
-        slots: dict[str, Source] | None = None,
+        slots: dict[str, PictureSlot] | None = None,
         named: bool = True,
         sheets: bool = True,
         foreign: bool = False,
@@ -65,7 +65,7 @@ class Surroundings:
     ) -> None:
         self.finder, self.domain, self.where, self.near = finder, domain, where, near
         self.may_lack, self.brings = may_lack, brings
-        self.slots: dict[str, Source] = {} if slots is None else slots
+        self.slots: dict[str, PictureSlot] = {} if slots is None else slots
         self.named, self.sheets, self.foreign = named, sheets, foreign
         self._urls: dict[str, str] = {}  # of each style sheet, its address as the page would write it
         self._told: set[str] = set()
@@ -95,7 +95,7 @@ class Surroundings:
         joined = urljoin(base, address) if base.startswith(("http:", "https:")) else address
         if joined.startswith(("http:", "https:")) and self.finder.fetch:
             css = self.finder.fetch(joined).decode("utf-8-sig", "replace")
-            return urls.resolved(css, lambda named: rebased(named.address, joined)), joined
+            return urls.replace_urls(css, lambda named: rebase(named.address, joined)), joined
         if is_elsewhere(address) or not self.sheets or (self.foreign and address.startswith("/")):
             return None
         try:
@@ -110,8 +110,8 @@ class Surroundings:
             problem = f'the style sheet "{address}" cannot be read: {error.strerror or error}'
             raise self._unread(problem, base, (start, end), None) from None
         self.paths.append(path)
-        self._urls[str(path)] = rebased(address, self._url(base))
-        return urls.resolved(css, lambda named: self._moved(named, path)), str(path)
+        self._urls[str(path)] = rebase(address, self._url(base))
+        return urls.replace_urls(css, lambda named: self._moved(named, path)), str(path)
 
     def _url(self, base: str) -> str:
         """The address of a file, as the page would write it."""
@@ -120,13 +120,13 @@ class Surroundings:
             known = quote(Path(os.path.relpath(base, self.near.parent)).as_posix())
         return known
 
-    def _moved(self, named: Named, sheet: Path) -> str | None:
+    def _moved(self, named: CssUrl, sheet: Path) -> str | None:
         """What a style sheet names, once what it says stands in the page: the slot of a picture, or the address; None
         for one that stays the same."""
         found = None if named.font or (self.foreign and not self.named) else self._slot(named.address, sheet, None)
         if found is not None:
             return found
-        address = rebased(named.address, self._url(str(sheet)))
+        address = rebase(named.address, self._url(str(sheet)))
         return None if address == named.address else address
 
     def _unread(self, problem: str, base: str, stretch: tuple[int, int], hint: str | None) -> TemplateError:
@@ -138,9 +138,9 @@ class Surroundings:
         """A piece of CSS that stands at `offset`, with the pictures in it as slots."""
         if not self.named:
             return css
-        return urls.resolved(css, lambda named: self._shown(named, offset))
+        return urls.replace_urls(css, lambda named: self._shown(named, offset))
 
-    def _shown(self, named: Named, offset: int) -> str | None:
+    def _shown(self, named: CssUrl, offset: int) -> str | None:
         """The slot of a picture that a piece of CSS at `offset` names."""
         if named.font:
             return None
@@ -149,20 +149,20 @@ class Surroundings:
 
     def _slot(self, name: str, base: Path, place: Place | None) -> str | None:
         source = self._source(name, base, place, None)
-        return None if source is None else slot(source)
+        return None if source is None else slot_text(source)
 
     # -- pictures --
 
-    def picture(self, name: str, start: int, end: int, travels: Embed | None = None) -> Source | None:
+    def picture(self, name: str, start: int, end: int, travels: Embed | None = None) -> PictureSlot | None:
         """The picture that the page names at an offset; None for one that is elsewhere.  Raises `PictureError`."""
         if not self.named:
             return self.slots.get(name)
         return self._source(name, Path(self.base(start)), self.where(start, end), travels)
 
-    def _source(self, name: str, base: Path, place: Place | None, travels: Embed | None) -> Source | None:
+    def _source(self, name: str, base: Path, place: Place | None, travels: Embed | None) -> PictureSlot | None:
         if name in self.slots:
             return self.slots[name]
-        found: Found | None = None
+        found: FoundPicture | None = None
         try:
             if is_on_disk(name):
                 raise PictureError(
@@ -179,8 +179,8 @@ class Surroundings:
             self._tell_left(name, error, place, base)
         if found is None:
             return None
-        written = name if base.parent == self.near.parent else rebased(name, self._url(str(base)))
-        source = Source.of(found.picture, self.domain, path=found.path, written=written, travels=travels)
+        written = name if base.parent == self.near.parent else rebase(name, self._url(str(base)))
+        source = PictureSlot.of(found.picture, self.domain, path=found.path, written=written, travels=travels)
         return self._kept(source, found, place)
 
     def _tell_left(self, name: str, error: PribbleError, place: Place | None, base: Path) -> None:
@@ -191,19 +191,21 @@ class Surroundings:
             says = f"{'' if place else f'{base.name}: '}{error.problem}, so it stays as it is named"
             self.findings.append(Finding("picture.left", "warning", place, says, fix, _REFERENCE))
 
-    def fitted(self, source: Source, shown: int | None, start: int, end: int) -> Source:
+    def fitted(self, source: PictureSlot, shown: int | None, start: int, end: int) -> PictureSlot:
         """The picture with no more pixels than it is shown with."""
-        found = self.finder.fitted(Found(source.picture), shown)
+        found = self.finder.fitted(FoundPicture(source.picture), shown)
         if found.picture is source.picture:
             return source
-        made = Source.of(found.picture, self.domain, path=source.path, written=source.written, travels=source.travels)
+        made = PictureSlot.of(
+            found.picture, self.domain, path=source.path, written=source.written, travels=source.travels
+        )
         return self._kept(made, found, self.where(start, end))
 
-    def _kept(self, source: Source, found: Found, place: Place | None) -> Source:
+    def _kept(self, source: PictureSlot, found: FoundPicture, place: Place | None) -> PictureSlot:
         """The slot of a picture; what was put right of it is told where it is first met."""
-        if slot(source) not in self.slots:
+        if slot_text(source) not in self.slots:
             self._tell(found, place)
-        return self.slots.setdefault(slot(source), source)
+        return self.slots.setdefault(slot_text(source), source)
 
     def split(self, text: str) -> Iterator[str]:
         """A text with slots in it, as texts and sources."""
@@ -219,12 +221,12 @@ class Surroundings:
 
     # -- what was put right --
 
-    def told_size(self, added: str, source: Source, start: int, end: int) -> None:
+    def report_size(self, added: str, source: PictureSlot, start: int, end: int) -> None:
         """Take note of attributes that were added."""
-        self.findings.append(size_change(added, source, self.where(start, end)))
+        self.findings.append(size_finding(added, source, self.where(start, end)))
 
-    def _tell(self, found: Found, place: Place | None) -> None:
-        self.findings += picture_changes(found.changes, found.picture.called, place)
+    def _tell(self, found: FoundPicture, place: Place | None) -> None:
+        self.findings += correction_findings(found.corrections, found.picture.called, place)
         if found.picture.type == "image/svg+xml":
             self.findings.append(
                 Finding(
@@ -238,7 +240,7 @@ class Surroundings:
             )
 
 
-def findings(told: Iterable[Told], where: Where) -> list[Finding]:
+def sheet_findings(told: Iterable[SheetFinding], where: Where) -> list[Finding]:
     """What is told of style sheets, as findings."""
     made = []
     for each in told:
@@ -248,7 +250,7 @@ def findings(told: Iterable[Told], where: Where) -> list[Finding]:
     return made
 
 
-def noted(notes: Iterable[Note], where: Where) -> list[Finding]:
+def markup_findings(notes: Iterable[MarkupFinding], where: Where) -> list[Finding]:
     """What is to be told of the markup of a page, as findings."""
     return [
         Finding(note.rule, "warning", where(note.start, note.end), note.message, note.fix, note.reference)
@@ -256,12 +258,12 @@ def noted(notes: Iterable[Note], where: Where) -> list[Finding]:
     ]
 
 
-def slot(source: Source) -> str:
+def slot_text(source: PictureSlot) -> str:
     """What stands for a picture in a text, until it is known how it travels."""
     return f"{source}#{source.travels}" if source.travels else str(source)
 
 
-def picture_changes(changes: tuple[Change, ...], called: str, place: Place | None) -> list[Finding]:
+def correction_findings(changes: tuple[Correction, ...], called: str, place: Place | None) -> list[Finding]:
     """What was put right of a picture, as findings."""
     return [
         Finding(
@@ -276,7 +278,7 @@ def picture_changes(changes: tuple[Change, ...], called: str, place: Place | Non
     ]
 
 
-def size_change(added: str, source: Source, place: Place | None) -> Finding:
+def size_finding(added: str, source: PictureSlot, place: Place | None) -> Finding:
     """That attributes were added to an image."""
     return Finding(
         "picture.size",

@@ -5,9 +5,9 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-from pribble.cascade.cascade_order import Entry, Group
+from pribble.cascade.cascade_order import AppliedDeclaration, ElementStyles
 from pribble.cascade.elements import Element
-from pribble.cascade.rules import Rule
+from pribble.cascade.rules import StyleRule
 from pribble.pictures.picture import Picture
 
 # Elements whose pictures get the dimensions that are missing.
@@ -19,7 +19,7 @@ _SIZES = _WIDTHS | {"height", "max-height", "block-size", "max-block-size"}
 
 
 @dataclass(frozen=True, slots=True)
-class Size:
+class PictureSize:
     """What is said of a picture's size: by its attributes, "" for what is no plain number and None for nothing; by the
     cascade in CSS pixels.
 
@@ -35,13 +35,13 @@ class Size:
     squashing: bool = False
 
     @classmethod
-    def of(cls, element: Element, group: Group | None) -> Size:
+    def of(cls, element: Element, group: ElementStyles | None) -> PictureSize:
         """The size of an element's picture."""
-        written = (_written(element, "width"), _written(element, "height"))
+        written = (_own_dimension(element, "width"), _own_dimension(element, "height"))
         if group is None:
             return cls(*written)
         width, height = group.last("width"), group.last("height")
-        css_width, css_height = _pixels(width), _pixels(height)
+        css_width, css_height = _css_pixels(width), _css_pixels(height)
         widths = [entry for entry in group.kept if entry.declaration.name in _WIDTHS]
         limits = [e for e in (group.last("max-width"), group.last("max-inline-size")) if e and e.text != "none"]
         steady = height is not None and height.text.lower() == "auto"
@@ -55,23 +55,23 @@ class Size:
         return cls(*written, css_width, css_height, relative, squashing)
 
     @property
-    def said(self) -> int | None:
+    def stated_width(self) -> int | None:
         """How wide any picture is shown, in CSS pixels; None where nothing says so."""
         if self.css_width or self.relative:
             return self.css_width
         return int(self.width) if self.width else None
 
-    def shown(self, picture: Picture) -> int | None:
+    def width_of(self, picture: Picture) -> int | None:
         """How wide the picture is shown, in CSS pixels; None where nothing says so."""
         if self.css_width or self.relative or self.width is not None:
-            return self.said
+            return self.stated_width
         height = self.css_height or (int(self.height) if self.height else None)
         return height and max(1, round(height * picture.width / picture.height))
 
-    def missing(self, picture: Picture) -> str:
+    def missing_attributes(self, picture: Picture) -> str:
         """The missing ones of ``width`` and ``height``, as attributes."""
         made = ""
-        width = self.shown(picture) if not self.relative else None
+        width = self.width_of(picture) if not self.relative else None
         if self.width is None:
             width = width or picture.shown_width
             made = f' width="{width}"'
@@ -88,24 +88,24 @@ def is_sized(element: Element) -> bool:
     )
 
 
-def depends_on_data(element: Element, group: Group | None) -> bool:
+def size_depends_on_data(element: Element, group: ElementStyles | None) -> bool:
     """Whether the size of an element's picture can only be known with the data."""
-    if element.unsure & {"width", "height"}:
+    if element.dynamic_attributes & {"width", "height"}:
         return True
     return group is not None and any(e.span is not None and e.declaration.name in _SIZES for e in group.inlined)
 
 
-def _pixels(entry: Entry | None) -> int | None:
+def _css_pixels(entry: AppliedDeclaration | None) -> int | None:
     found = _PX.fullmatch(entry.text) if entry else None
     return int(found[1]) or None if found else None
 
 
-def _with_height(rule: Rule | None) -> bool:
+def _with_height(rule: StyleRule | None) -> bool:
     """Whether a rule says a height too, which goes with the width it says."""
     return rule is not None and any(d.name == "height" for d in rule.declarations)
 
 
-def _written(element: Element, name: str) -> str | None:
+def _own_dimension(element: Element, name: str) -> str | None:
     """The author's own ``width`` or ``height``, "" for one that is no plain number; None where there is none."""
     if name not in element.values:
         return None

@@ -7,21 +7,21 @@ from functools import partial
 from itertools import repeat
 from typing import Any
 
-from pribble.cascade.inlining import Surroundings, inline
+from pribble.cascade.inlining import PageResources, inline_sheets
 from pribble.markup.events import Characters, Closed, Opened, events_of
-from pribble.markup.events import Event as Markup
+from pribble.markup.events import PageEvent as Markup
 from pribble.markup.page import Page
-from pribble.markup.references import decoded
-from pribble.passes.text_styles import looks
+from pribble.markup.references import decode_references
+from pribble.passes.text_styles import text_styles
 from pribble.plaintext import characters as chars
-from pribble.plaintext.events import READ_ATTRIBUTES, Brought, Close, Event, Open
+from pribble.plaintext.events import READ_ATTRIBUTES, Brought, Close, Open, TextEvent
 from pribble.plaintext.style import NO_STYLE, Style
-from pribble.values.escaping import plain_text
+from pribble.values.escaping import plain_characters
 from pribble.values.safe_text import Fragment
 from pribble.values.showing import text
 
 
-class Nowhere:
+class NoResources:
     """The surroundings of a page that has none: no file is beside it, and nothing of it depends on data."""
 
     def load(self, address: str, base: str, start: int, end: int) -> tuple[str, str] | None:
@@ -45,27 +45,27 @@ def literal(offset: int) -> str:
     return "literal"
 
 
-def page_events(html: str, page: Page, around: Surroundings) -> Iterator[Event]:
+def page_events(html: str, page: Page, around: PageResources) -> Iterator[TextEvent]:
     """What a page says that holds no marks: its events, with what the cascade makes of its elements."""
-    return _events(html, page.events, looks(inline(html, page, literal, around)))
+    return _events(html, page.events, text_styles(inline_sheets(html, page, literal, around)))
 
 
-def fragment_events(html: str) -> Iterator[Event]:
+def fragment_events(html: str) -> Iterator[TextEvent]:
     """What a fragment of a page says."""
     events = tuple(events_of(html))
     if "style" not in html.lower():
         return _events(html, events, repeat(NO_STYLE))
     page = Page(events, (), (), (), (), ())
-    return _events(html, events, looks(inline(html, page, literal, Nowhere())))
+    return _events(html, events, text_styles(inline_sheets(html, page, literal, NoResources())))
 
 
-def _events(html: str, events: Iterable[Markup], styles: Iterable[Style]) -> Iterator[Event]:
+def _events(html: str, events: Iterable[Markup], styles: Iterable[Style]) -> Iterator[TextEvent]:
     style = iter(styles)
     for event in events:
         match event:
             case Opened(tag=tag, void=void):
                 read = {
-                    a.name: decoded(html[a.value_start : a.value_end], attribute=True)
+                    a.name: decode_references(html[a.value_start : a.value_end], attribute=True)
                     for a in reversed(tag.attributes)
                     if a.name in READ_ATTRIBUTES
                 }
@@ -73,14 +73,14 @@ def _events(html: str, events: Iterable[Markup], styles: Iterable[Style]) -> Ite
             case Closed(name=name):
                 yield Close(name)
             case Characters(start=start, end=end, raw=raw):
-                yield said(html[start:end], raw)
+                yield decode_text(html[start:end], raw)
             case _:
                 yield html[event.offset]
 
 
-def said(written: str, raw: str) -> str:
+def decode_text(written: str, raw: str) -> str:
     """A text as it is meant; `raw` is the element whose content is not parsed."""
-    return written if raw in ("style", "script", "cdata") else decoded(written)
+    return written if raw in ("style", "script", "cdata") else decode_references(written)
 
 
 # ---- values ---------------------------------------------------------------------------------------------------
@@ -89,10 +89,10 @@ def said(written: str, raw: str) -> str:
 def show_event(value: Any) -> str | tuple[Any, ...]:
     """A value among the events of the plain-text part."""
     if not isinstance(value, Fragment):
-        return plain_text(text(value))
+        return plain_characters(text(value))
     if value.trusted:
         return (Brought(partial(fragment_events, value.markup)),)
-    first, *lines = map(plain_text, str(value).split("\n"))
+    first, *lines = map(plain_characters, str(value).split("\n"))
     return (first, *(event for line in lines for event in (Open("br", {}, True), line)))
 
 
@@ -100,7 +100,7 @@ def inline_text(given: str) -> str:
     """A text in a paragraph: its white space is that of running text."""
     if given.isprintable() and "  " not in given:
         return given
-    return chars.running(plain_text(given))
+    return chars.collapse_running(plain_characters(given))
 
 
 def show_inline(value: Any) -> str:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from pribble.cascade.cascade_order import Group
-from pribble.cascade.inlining import Inlined
+from pribble.cascade.cascade_order import ElementStyles
+from pribble.cascade.inlining import InlinedStyles
 from pribble.cascade.longhands import ALL, longhands
 from pribble.plaintext.style import NO_STYLE, READ, Style, style_of
 
@@ -13,7 +13,7 @@ _GAPS = frozenset({"margin-top", "margin-bottom", "padding-top", "padding-bottom
 _TABLE_PARTS = frozenset("table tr td th tbody thead tfoot".split())
 
 
-def looks(made: Inlined) -> list[Style]:
+def text_styles(made: InlinedStyles) -> list[Style]:
     """The style of each element of a page, by its number."""
     styles = [NO_STYLE] * len(made.elements)
     declared: dict[int, dict[str, list[tuple[str, str]]]] = {}
@@ -23,13 +23,13 @@ def looks(made: Inlined) -> list[Style]:
         key = id(group), name
         if key not in known:
             if id(group) not in declared:
-                declared[id(group)] = _declared(group)
+                declared[id(group)] = _declared_longhands(group)
             known[key] = style_of(declared[id(group)], name) if declared[id(group)] else NO_STYLE
         styles[number] = known[key]
     return styles
 
 
-def _declared(group: Group) -> dict[str, list[tuple[str, str]]]:
+def _declared_longhands(group: ElementStyles) -> dict[str, list[tuple[str, str]]]:
     """What sets each longhand that is read, the winner first."""
     found: dict[str, list[tuple[str, str]]] = {}
     for entry in reversed(group.inlined):
@@ -40,18 +40,21 @@ def _declared(group: Group) -> dict[str, list[tuple[str, str]]]:
     return found
 
 
-def depends_on_data(made: Inlined) -> bool:
+def text_depends_on_data(made: InlinedStyles) -> bool:
     """Whether it depends on the data what of a page shows, or how."""
     for name, longhand in made.unsettled:
         if longhand in ("*", ALL) or (longhand in READ and not (name in _TABLE_PARTS and longhand in _GAPS)):
             return True
-    if any("hidden" in element.unsure or "hidden" in element.fleeting for element in made.elements):
+    if any(
+        "hidden" in element.dynamic_attributes or "hidden" in element.conditional_attributes
+        for element in made.elements
+    ):
         return True
     return any(_is_unsettled(made, number, group) for number, group in made.styles.items())
 
 
-def _is_unsettled(made: Inlined, number: int, group: Group) -> bool:
-    loose = number in made.loose
+def _is_unsettled(made: InlinedStyles, number: int, group: ElementStyles) -> bool:
+    loose = number in made.dynamic_styles
     clipped = "overflow-y" in group.by_longhand
     for entry in group.inlined:
         if entry.rule is None and (entry.span is not None or loose):

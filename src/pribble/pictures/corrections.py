@@ -36,14 +36,14 @@ _ORIENTATION_TAG = 0x0112
 
 
 @dataclass(frozen=True, slots=True)
-class Change:
+class Correction:
     """One thing that was put right: which, and what was done to the picture."""
 
     what: str
     message: str
 
 
-def checked_changes(put_right: Collection[str]) -> frozenset[str]:
+def checked_corrections(put_right: Collection[str]) -> frozenset[str]:
     """`put_right`, if all of it can be; raises `ValueError` otherwise."""
     if isinstance(put_right, str) or not isinstance(put_right, Collection):
         raise wrong("put_right", "a list of texts", put_right)
@@ -54,11 +54,11 @@ def checked_changes(put_right: Collection[str]) -> frozenset[str]:
     return frozenset(put_right)
 
 
-def righted(picture: Picture, wanted: frozenset[str]) -> tuple[Picture, tuple[Change, ...]]:
+def correct_picture(picture: Picture, wanted: frozenset[str]) -> tuple[Picture, tuple[Correction, ...]]:
     """A picture put right as far as is `wanted`, and what that was.  Raises `PictureError`."""
     if picture.type == "image/svg+xml":
         return picture, ()
-    image = decoding.opened(picture.content, picture.called)
+    image = decoding.open_image(picture.content, picture.called)
     changes = list(_needed(picture, image, wanted))
     if not changes:
         return _without_metadata(picture, image, wanted)
@@ -72,43 +72,43 @@ def righted(picture: Picture, wanted: frozenset[str]) -> tuple[Picture, tuple[Ch
     if METADATA in wanted:
         for name in ("exif", "xmp", "comment", "icc_profile"):
             image.info.pop(name, None)
-    content, type_ = picture_encoder.encoded(image, picture.type)
+    content, type_ = picture_encoder.encode_image(image, picture.type)
     made = Picture(
         content, type_, renamed(picture.name, picture.type, type_), image.width, image.height, picture.density
     )
-    return made, tuple(Change(change.what, change.message.replace("…", type_)) for change in changes)
+    return made, tuple(Correction(change.what, change.message.replace("…", type_)) for change in changes)
 
 
-def fitted(picture: Picture, shown: int | None, density: float) -> tuple[Picture, Change | None]:
+def fitted(picture: Picture, shown: int | None, density: float) -> tuple[Picture, Correction | None]:
     """A picture with no more pixels than it is shown with: `shown` CSS pixels across, each `density` of its own."""
     if shown is None or picture.type == "image/svg+xml" or picture.width <= round(shown * density):
         return picture, None
-    if picture.type == "image/gif" and _is_animated(decoding.opened(picture.content, picture.called)):
+    if picture.type == "image/gif" and _is_animated(decoding.open_image(picture.content, picture.called)):
         return picture, None
     made = picture.resized(width=max(1, round(shown * density)))
     if len(made.content) >= len(picture.content):
         return picture, None
     says = f"{picture.width} × {picture.height} pixels, shown {shown} wide, became {made.width} × {made.height}"
-    return made, Change(RESAMPLE, f"{says} ({len(picture.content):,} bytes became {len(made.content):,})")
+    return made, Correction(RESAMPLE, f"{says} ({len(picture.content):,} bytes became {len(made.content):,})")
 
 
-def _needed(picture: Picture, image: Image, wanted: frozenset[str]) -> Iterator[Change]:
+def _needed(picture: Picture, image: Image, wanted: frozenset[str]) -> Iterator[Correction]:
     animated = _is_animated(image)
     if FORMAT in wanted and picture.type not in _SHOWN_EVERYWHERE:
-        yield Change(FORMAT, f"{picture.type} became …")
+        yield Correction(FORMAT, f"{picture.type} became …")
     if FORMAT in wanted and animated and picture.type != "image/gif":
-        yield Change(FORMAT, "of an animation the first frame is left")
+        yield Correction(FORMAT, "of an animation the first frame is left")
     if picture.type == "image/gif":
         return
     if ORIENTATION in wanted and (turned := image.getexif().get(_ORIENTATION_TAG, 1)) in range(2, 9):
-        yield Change(ORIENTATION, f"turned upright, as its orientation ({turned}) says")
+        yield Correction(ORIENTATION, f"turned upright, as its orientation ({turned}) says")
     if COLOUR in wanted:
         if image.mode in ("CMYK", "YCbCr", "LAB", "HSV"):
-            yield Change(COLOUR, f"{image.mode} became sRGB")
+            yield Correction(COLOUR, f"{image.mode} became sRGB")
         elif image.mode.startswith(("I", "F")) or _is_deep(picture):
-            yield Change(COLOUR, "16 bits became 8")
+            yield Correction(COLOUR, "16 bits became 8")
         elif _foreign_profile(image):
-            yield Change(COLOUR, "its colour profile became sRGB")
+            yield Correction(COLOUR, "its colour profile became sRGB")
 
 
 def _is_animated(image: Image) -> bool:
@@ -148,7 +148,7 @@ def _in_srgb(image: Image) -> Image:
 # ---- metadata, without touching the pixels ----------------------------------------------------------------------
 
 
-def _without_metadata(picture: Picture, image: Image, wanted: frozenset[str]) -> tuple[Picture, tuple[Change, ...]]:
+def _without_metadata(picture: Picture, image: Image, wanted: frozenset[str]) -> tuple[Picture, tuple[Correction, ...]]:
     if METADATA not in wanted:
         return picture, ()
     turned = ORIENTATION not in wanted and image.getexif().get(_ORIENTATION_TAG, 1) != 1
@@ -160,7 +160,7 @@ def _without_metadata(picture: Picture, image: Image, wanted: frozenset[str]) ->
     if content == picture.content:
         return picture, ()
     made = Picture(content, picture.type, picture.name, picture.width, picture.height, picture.density)
-    return made, (Change(METADATA, f"{len(picture.content) - len(content):,} bytes of metadata left out"),)
+    return made, (Correction(METADATA, f"{len(picture.content) - len(content):,} bytes of metadata left out"),)
 
 
 def _jpeg_pieces(content: bytes) -> Iterator[bytes]:

@@ -47,15 +47,15 @@ def measured(content: bytes, called: str) -> tuple[str, int, int]:
     root = _root(content)
     if root is not None:
         return "image/svg+xml", *_svg_size(root)
-    image = opened(content, called)
+    image = open_image(content, called)
     return TYPES[str(image.format)], image.width, image.height
 
 
-def opened(content: bytes, called: str) -> Image:
+def open_image(content: bytes, called: str) -> Image:
     """A picture's pixels.  Raises `PictureError`."""
     from PIL import Image  # loaded when first needed
 
-    with _told(called), warnings.catch_warnings():
+    with _report(called), warnings.catch_warnings():
         warnings.simplefilter("ignore")  # of bombs, which are refused below, and of metadata, which are dropped
         image = Image.open(io.BytesIO(content))
         if image.width * image.height > MOST_PIXELS:
@@ -70,7 +70,7 @@ def opened(content: bytes, called: str) -> Image:
 
 
 @contextmanager
-def _told(called: str) -> Iterator[None]:
+def _report(called: str) -> Iterator[None]:
     """What goes wrong while a picture is read, as a `PictureError`."""
     from PIL import Image, UnidentifiedImageError
 
@@ -105,18 +105,18 @@ def _svg_size(opening: str) -> tuple[int, int]:
     """An SVG's width and height in pixels: as its root says, by its viewBox, or the default of 300 × 150."""
     sizes = {name: pattern.search(opening) for name, pattern in _SIZE.items()}
     box = _BOX.search(opening)
-    width, height = (_number(m[1]) if m else 0.0 for m in (sizes["width"], sizes["height"]))
-    across, down = (_number(box[1]), _number(box[2])) if box else (0.0, 0.0)
+    width, height = (_svg_number(m[1]) if m else 0.0 for m in (sizes["width"], sizes["height"]))
+    across, down = (_svg_number(box[1]), _svg_number(box[2])) if box else (0.0, 0.0)
     if across and down:
         width = width or (height * across / down if height else across)
         height = height or width * down / across
-    return tuple(_pixels(size, usual) for size, usual in ((width, 300), (height, 150)))  # type: ignore[return-value]
+    return tuple(_svg_pixels(size, usual) for size, usual in ((width, 300), (height, 150)))  # type: ignore[return-value]
 
 
-def _pixels(size: float, usual: int) -> int:
+def _svg_pixels(size: float, usual: int) -> int:
     """A size in whole pixels; the `usual` one where none is given that a page could have."""
     return max(1, round(size)) if 0 < size <= _LARGEST_SIZE else usual
 
 
-def _number(text: str) -> float:
+def _svg_number(text: str) -> float:
     return float(text) if _NUMBER.fullmatch(text) else 0.0

@@ -134,15 +134,15 @@ class Picture(Opaque):
     def on(self, colour: str) -> Picture:
         """The picture on a ground of `colour` (``#14364f``, ``white``), its transparency gone."""
         texts(colour=colour)
-        return self._redrawn(picture_encoder.on(self._pixels(), colour))
+        return self._redrawn(picture_encoder.lay_on_ground(self._pixels(), colour))
 
     def _pixels(self) -> Image:
         if self.type == "image/svg+xml":
             raise PictureError(f"{self.called} is an SVG, which has no pixels to change", hint="save it as PNG")
-        return decoding.opened(self.content, self.called)
+        return decoding.open_image(self.content, self.called)
 
     def _redrawn(self, image: Image) -> Picture:
-        content, type_ = picture_encoder.encoded(image, self.type)
+        content, type_ = picture_encoder.encode_image(image, self.type)
         density = self.density * image.width / self.width
         return Picture(
             content,

@@ -32,7 +32,7 @@ def resized(image: Image, size: tuple[int, int]) -> Image:
     return made.quantize(_PALETTE, method=method, dither=Image.Dither.NONE)  # what had few colours needs no more now
 
 
-def on(image: Image, colour: str) -> Image:
+def lay_on_ground(image: Image, colour: str) -> Image:
     """An image on a ground of `colour`; raises `ValueError` for what is no colour."""
     from PIL import Image, ImageColor
 
@@ -51,7 +51,7 @@ def has_alpha(image: Image) -> bool:
     return image.mode in ("RGBA", "LA", "PA", "RGBa", "La") or "transparency" in image.info
 
 
-def encoded(image: Image, before: str) -> tuple[bytes, str]:
+def encode_image(image: Image, before: str) -> tuple[bytes, str]:
     """An image as PNG or JPEG, and its media type; `before` is the type it came as.
 
     JPEG stays JPEG; of others, what is transparent or has few colours becomes PNG, and the rest, which are

@@ -12,11 +12,11 @@ from typing import Any, TypeVar
 from urllib.parse import unquote
 
 from pribble.errors import FieldError, PictureError, UnsafeValue, did_you_mean
-from pribble.files import is_file, names_in, real_path
+from pribble.files import file_names, is_file, real_path
 from pribble.pictures import corrections
 from pribble.pictures.picture import Picture, renamed
 from pribble.values import url_values
-from pribble.values.kinds import kind, named, plain
+from pribble.values.kinds import canonical, kind, named
 from pribble.values.showing import text
 
 _Made = TypeVar("_Made")
@@ -30,12 +30,12 @@ LOOKED_AT = 1.0
 
 
 @dataclass(frozen=True, slots=True)
-class Found:
+class FoundPicture:
     """A picture fit to travel: its `path` below the folder it was found in, and what was put right."""
 
     picture: Picture
     path: str | None = None
-    changes: tuple[corrections.Change, ...] = ()
+    corrections: tuple[corrections.Correction, ...] = ()
 
 
 class PictureFinder:
@@ -58,11 +58,11 @@ class PictureFinder:
         self.wanted, self.density, self.fetch = wanted, density, fetch
         self._outside = outside
         self._kept: OrderedDict[Hashable, Any] = OrderedDict()
-        self._files: dict[tuple[Path, int, int], Found] = {}
-        self._named: dict[tuple[str, Path | None], tuple[float, Found]] = {}
+        self._files: dict[tuple[Path, int, int], FoundPicture] = {}
+        self._named: dict[tuple[str, Path | None], tuple[float, FoundPicture]] = {}
         self._lock = threading.Lock()
 
-    def find(self, name: str, near: Path | None) -> Found:
+    def find(self, name: str, near: Path | None) -> FoundPicture:
         """The picture called `name`, a relative path: beside the file that names it, else in the folders."""
         now = time.monotonic()
         known = self._named.get((name, near))
@@ -73,16 +73,16 @@ class PictureFinder:
             self._named[name, near] = now, found
         return found
 
-    def _opened(self, path: Path) -> Found:
+    def _opened(self, path: Path) -> FoundPicture:
         status = path.stat()
         key = (path, status.st_mtime_ns, status.st_size)
         with self._lock:
             kept = self._files.get(key)
         if kept is None:
             folder = next(folder for folder in self.folders if path.is_relative_to(folder))
-            picture, changes = corrections.righted(Picture.open(path), self.wanted)
+            picture, changes = corrections.correct_picture(Picture.open(path), self.wanted)
             with self._lock:
-                kept = self._files.setdefault(key, Found(picture, path.relative_to(folder).as_posix(), changes))
+                kept = self._files.setdefault(key, FoundPicture(picture, path.relative_to(folder).as_posix(), changes))
         return kept
 
     def file(self, name: str, near: Path | None, what: str) -> Path:
@@ -105,30 +105,30 @@ class PictureFinder:
                 return path
             if path.parent not in tried:
                 tried.append(path.parent)
-        known = sorted({file for folder in tried for file in names_in(folder) if _is_of(file, what)})
+        known = sorted({file for folder in tried for file in file_names(folder) if _is_of(file, what)})
         hint = did_you_mean(relative.name[:100], known) if known else None
         if "\\" in name:
             hint = f'folders are parted by "/": write {name[:100].replace(chr(92), "/")}'
         raise PictureError(f'there is no {what} "{name[:100]}"', hint=hint)
 
-    def righted(self, picture: Picture) -> Found:
+    def righted(self, picture: Picture) -> FoundPicture:
         """A picture that the application hands in, put right."""
 
-        def made() -> tuple[Picture, tuple[corrections.Change, ...]]:
-            right, changes = corrections.righted(picture.named(None), self.wanted)
+        def made() -> tuple[Picture, tuple[corrections.Correction, ...]]:
+            right, changes = corrections.correct_picture(picture.named(None), self.wanted)
             right.base64_body  # noqa: B018 - encoded once, for every name
             return right, changes
 
         # What is remembered by the content holds nothing of who used it: the name is each one's own.
         right, changes = self._once(("righted", picture), made)
-        return Found(right.named(renamed(picture.name, picture.type, right.type)), None, changes)
+        return FoundPicture(right.named(renamed(picture.name, picture.type, right.type)), None, changes)
 
-    def fitted(self, found: Found, shown: int | None) -> Found:
+    def fitted(self, found: FoundPicture, shown: int | None) -> FoundPicture:
         """A picture with no more pixels than it is shown with, so wide in CSS pixels."""
         if shown is None or corrections.RESAMPLE not in self.wanted:
             return found
 
-        def made() -> tuple[Picture, corrections.Change | None]:
+        def made() -> tuple[Picture, corrections.Correction | None]:
             fit, change = corrections.fitted(found.picture.named(None), shown, self.density)
             if change is not None:
                 fit.base64_body  # noqa: B018 - encoded once, for every name
@@ -138,9 +138,9 @@ class PictureFinder:
         if change is None:
             return found
         name = renamed(found.picture.name, found.picture.type, picture.type)
-        return Found(picture.named(name), None, (*found.changes, change))
+        return FoundPicture(picture.named(name), None, (*found.corrections, change))
 
-    def fetched(self, address: str) -> Found | None:
+    def fetched(self, address: str) -> FoundPicture | None:
         """A picture that is elsewhere, where there is a fetcher for it."""
         fetch = self.fetch
         if fetch is None:
@@ -167,11 +167,11 @@ class PictureFinder:
 
     # -- what a program calls --
 
-    def chosen(self, value: Any, shown: int | None = None) -> Found | str:
+    def chosen(self, value: Any, shown: int | None = None) -> FoundPicture | str:
         """The picture that a value is or names, or the address of one elsewhere; `shown` is how wide a figure is."""
         if type(value).__module__.partition(".")[0] == "matplotlib":
             return self.righted(Picture.from_figure(value, width=shown))
-        value = plain(value) if not isinstance(value, bytes) else value
+        value = canonical(value) if not isinstance(value, bytes) else value
         if isinstance(value, Picture):
             return self.righted(value)
         if isinstance(value, bytes):
@@ -180,30 +180,32 @@ class PictureFinder:
             raise FieldError(f"a picture's source is a picture or its name, not {named(value)}")
         name = value.strip()
         if name.lower().startswith(("http:", "https:")):
-            address = url_values.whole(name, picture=True)
+            address = url_values.whole_address(name, picture=True)
             return self.fetched(address) or address
         if name.lower().startswith(("cid:", "data:")):
-            return url_values.whole(name, picture=True)
+            return url_values.whole_address(name, picture=True)
         return self.find(permitted(name), None)
 
-    def composed(self, parts: Sequence[str | tuple[Any]], near: Path | None, shown: int | None = None) -> Found | str:
+    def composed(
+        self, parts: Sequence[str | tuple[Any]], near: Path | None, shown: int | None = None
+    ) -> FoundPicture | str:
         """The picture that several pieces name: texts of the template's, and values, each alone in a tuple."""
         values = [part[0] for part in parts if not isinstance(part, str)]
         if len(values) == 1 and not "".join(part for part in parts if isinstance(part, str)).strip():
             return self.chosen(values[0], shown)
         base = text(values[0]) if parts and not isinstance(parts[0], str) else ""
         if base.lower().startswith(("http:", "https:")):
-            return _continued(base, parts[1:])
+            return _continue_address(base, parts[1:])
         name = "".join(part if isinstance(part, str) else name_piece(part[0]) for part in parts)
         return self.find(unquote(name.strip()), near)
 
 
-def _continued(base: str, parts: Sequence[str | tuple[Any]]) -> str:
+def _continue_address(base: str, parts: Sequence[str | tuple[Any]]) -> str:
     """An address that begins with a value and goes on with what the template wrote."""
-    rest = "".join(part if isinstance(part, str) else url_values.encoded(name_piece(part[0])) for part in parts)
+    rest = "".join(part if isinstance(part, str) else url_values.percent_encode(name_piece(part[0])) for part in parts)
     if not rest.startswith(("/", "?", "#")):
         raise UnsafeValue("an address goes on directly after a value", hint='write a "/" after the mark')
-    return url_values.whole((url_values.base if rest.startswith("/") else url_values.stem)(base) + rest)
+    return url_values.whole_address((url_values.base if rest.startswith("/") else url_values.stem)(base) + rest)
 
 
 def _is_of(file: str, what: str) -> bool:

@@ -14,7 +14,7 @@ Embed = Literal["cid", "data", "link", "none"]
 EMBED: tuple[Embed, ...] = ("cid", "data", "link", "none")
 
 
-class Source(str):
+class PictureSlot(str):
     """The address of a picture, as one travels by Content-ID (RFC 2392); knows how it travels otherwise.
 
     `path` is where the picture lies below the base of linked pictures, None for one that has no file; `written` what
@@ -22,23 +22,23 @@ class Source(str):
     one that the data chose, `sized` the attributes that were added to it and where.
     """
 
-    __slots__ = ("path", "picture", "sized", "told", "travels", "written")
+    __slots__ = ("findings", "path", "picture", "sized", "travels", "written")
 
     picture: Picture
     path: str | None
     written: str
     travels: Embed | None
-    told: tuple[Finding, ...]
+    findings: tuple[Finding, ...]
     sized: tuple[str, Place] | None
 
     @classmethod
     def of(
         cls, picture: Picture, domain: str, *, path: str | None = None, written: str = "", travels: Embed | None = None
-    ) -> Source:
+    ) -> PictureSlot:
         """The slot of a picture."""
         made = cls(f"cid:{picture.content_id(domain)}")
         made.picture, made.path, made.written, made.travels = picture, path, written, travels
-        made.told, made.sized = (), None
+        made.findings, made.sized = (), None
         return made
 
     def filled(self, embed: Embed, base: str | None) -> str:
@@ -47,7 +47,7 @@ class Source(str):
             case "data":
                 return self.picture.data_url
             case "link":
-                return self.picture.data_url if self.path is None else linked(base or "", self.path)
+                return self.picture.data_url if self.path is None else linked_address(base or "", self.path)
             case "none" if self.written:
                 return self.written
             case "none":
@@ -55,7 +55,7 @@ class Source(str):
         return str(self)
 
 
-class Either(str):
+class VariantPiece(str):
     """A stretch that reads otherwise where pictures travel by Content-ID: `by_cid` there, `otherwise` elsewhere."""
 
     __slots__ = ("by_cid", "otherwise")
@@ -64,14 +64,14 @@ class Either(str):
     otherwise: Sequence[str]
 
     @classmethod
-    def of(cls, by_cid: Sequence[str], otherwise: Sequence[str]) -> Either:
+    def of(cls, by_cid: Sequence[str], otherwise: Sequence[str]) -> VariantPiece:
         """A stretch of two forms, each in pieces."""
         made = cls()
         made.by_cid, made.otherwise = by_cid, otherwise
         return made
 
-    def __reduce__(self) -> tuple[Callable[..., Either], tuple[Sequence[str], Sequence[str]]]:
-        return Either.of, (self.by_cid, self.otherwise)
+    def __reduce__(self) -> tuple[Callable[..., VariantPiece], tuple[Sequence[str], Sequence[str]]]:
+        return VariantPiece.of, (self.by_cid, self.otherwise)
 
 
 class NamedId(str):
@@ -80,6 +80,6 @@ class NamedId(str):
     __slots__ = ()
 
 
-def linked(base: str, path: str) -> str:
+def linked_address(base: str, path: str) -> str:
     """The address of a picture below a base."""
     return base.rstrip("/") + "/" + quote(path)

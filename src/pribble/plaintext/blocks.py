@@ -23,12 +23,12 @@ class Paragraph:
 
 
 @dataclass(slots=True)
-class Rule:
+class HorizontalRule:
     """A line across."""
 
 
 @dataclass(slots=True)
-class Group:
+class BlockGroup:
     """Blocks within a block."""
 
     kind: Literal["quote", "indent"]
@@ -37,7 +37,7 @@ class Group:
 
 
 @dataclass(slots=True)
-class Item:
+class ListItem:
     """An item of a list; `value` where it says its own number, `marker` where it says its own kind."""
 
     blocks: list[Placed] = field(default_factory=list)
@@ -61,7 +61,7 @@ class List:
 
 
 @dataclass(frozen=True, slots=True)
-class Shape:
+class TableShape:
     """What a cell says of itself."""
 
     header: bool = False
@@ -76,7 +76,7 @@ class Form:
 
     __slots__ = ("even", "header", "places", "reaching", "shapes", "width")
 
-    def __init__(self, shapes: tuple[Shape, ...]) -> None:
+    def __init__(self, shapes: tuple[TableShape, ...]) -> None:
         self.shapes = shapes
         places, at = [], 0
         for shape in shapes:
@@ -88,7 +88,7 @@ class Form:
 
 
 @lru_cache(maxsize=1024)
-def form(*shapes: Shape) -> Form:
+def form(*shapes: TableShape) -> Form:
     """The form of rows with these shapes."""
     return Form(shapes)
 
@@ -121,10 +121,10 @@ class Table:
     laid: Laid = None
 
 
-Block = Paragraph | Rule | Group | Item | List | Table
+Block = Paragraph | HorizontalRule | BlockGroup | ListItem | List | Table
 
 
-def held(content: Content) -> list[Placed]:
+def inner_blocks(content: Content) -> list[Placed]:
     """What a cell holds, as blocks, the first of them apart."""
     if isinstance(content, str):
         return [(True, Paragraph(content))] if content else []

@@ -31,7 +31,7 @@ _NEWLINE = re.compile("\r\n|[\r\f]")
 _EMOJI_MARKS = frozenset("\ufe0f\U0001f3fb\U0001f3fc\U0001f3fd\U0001f3fe\U0001f3ff")
 
 
-def running(text: str) -> str:
+def collapse_running(text: str) -> str:
     """A text between tags in which white space collapses: each run of it as one space."""
     if text.isprintable() and "  " not in text:
         return text
@@ -43,21 +43,21 @@ def bound(text: str) -> str:
     return text.replace(" ", BOUND)
 
 
-def kept(text: str, *, breaking: bool) -> str:
+def keep_spaces(text: str, *, breaking: bool) -> str:
     """A text whose white space stays; `breaking` where lines may be broken at it."""
-    return KEPT_BREAK.join(_lines(text)).replace(" ", KEPT_SPACE if breaking else KEPT)
+    return KEPT_BREAK.join(_kept_lines(text)).replace(" ", KEPT_SPACE if breaking else KEPT)
 
 
-def kept_lines(text: str) -> str:
+def keep_lines(text: str) -> str:
     """A text of which only the line breaks stay (``pre-line``)."""
-    return KEPT_BREAK.join(map(running, _lines(text)))
+    return KEPT_BREAK.join(map(collapse_running, _kept_lines(text)))
 
 
-def _lines(text: str) -> list[str]:
+def _kept_lines(text: str) -> list[str]:
     return _NEWLINE.sub("\n", _UNSEEN.sub("", text)).split("\n")
 
 
-def is_plain(text: str) -> bool:
+def is_plain_paragraph(text: str) -> bool:
     """Whether a paragraph shows something, is tidy, and holds nothing but characters that show and spaces between."""
     return text.isprintable() and text[:1] not in ("", " ") and text[-1] != " " and "  " not in text
 
@@ -67,7 +67,7 @@ _UNTIDY = re.compile(
 )
 
 
-def _first(found: re.Match[str]) -> str:
+def _first_space(found: re.Match[str]) -> str:
     return found[1]
 
 
@@ -81,7 +81,7 @@ _EMPTY_BEFORE = re.compile(f"\\A[{KEPT}{KEPT_SPACE}\n]*{KEPT_BREAK}(?:[{KEPT}{KE
 _EMPTY_LINES = re.compile("\n{3,}")
 
 
-def tidied(text: str) -> str:
+def tidy(text: str) -> str:
     """A whole paragraph: white space collapsed across what it is made of, none at its ends or beside a line break,
     pictures in brackets.  Line breaks come out as LF."""
     if _UNTIDY.search(text) is None:
@@ -92,9 +92,9 @@ def tidied(text: str) -> str:
         text = text.replace(PICTURE, "[").replace(PICTURE_END, "]")
     if LINKED in text:
         text = _TOO_CLOSE.sub(" ", text).replace(LINKED, "")
-    text = _RUN.sub(_first, text.replace(PICTURED, ""))
+    text = _RUN.sub(_first_space, text.replace(PICTURED, ""))
     if "\n" in text or KEPT_BREAK in text:
-        text = _AROUND_BREAK.sub(_first, text)
+        text = _AROUND_BREAK.sub(_first_space, text)
     text = text.strip(f" \n{BOUND}")
     if "\n\n\n" in text:
         text = _EMPTY_LINES.sub("\n\n", text)
@@ -103,7 +103,7 @@ def tidied(text: str) -> str:
     return text
 
 
-def together(rows: Iterable[Sequence[str]]) -> str:
+def joined_rows(rows: Iterable[Sequence[str]]) -> str:
     """The texts of rows as one, to be looked at together."""
     return _BETWEEN.join([_BETWEEN.join(row) for row in rows])
 
@@ -135,7 +135,7 @@ def is_blank(text: str) -> bool:
 ENDS = f" {BINDING}{KEPT_SPACE}{ZERO_WIDTH_SPACE}{WORD_JOINER}"
 
 
-def written(text: str) -> str:
+def write_spaces(text: str) -> str:
     """A text as it is written: spaces of all kinds as a space, places to break at gone."""
     for character in (BOUND, KEPT, KEPT_SPACE, "\u00a0", "\u202f"):
         if character in text:

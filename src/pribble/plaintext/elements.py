@@ -6,7 +6,7 @@ import re
 from typing import NamedTuple
 
 from pribble.plaintext import characters as chars
-from pribble.plaintext.blocks import Item, List, Shape
+from pribble.plaintext.blocks import List, ListItem, TableShape
 from pribble.plaintext.events import Open
 from pribble.plaintext.style import NO_STYLE, Style
 
@@ -101,16 +101,16 @@ def list_of(tag: Open, marker: str | None) -> List:
     return List(marker, first, -1 if reverse else 1)
 
 
-def item_of(tag: Open) -> Item:
+def item_of(tag: Open) -> ListItem:
     """An item of a list."""
     value = (tag.attributes.get("value") or "").strip()
     own = tag.style.marker or _MARKERS.get(tag.attributes.get("type") or "")
-    return Item([], int(value) if _NUMBER.fullmatch(value) else None, own)
+    return ListItem([], int(value) if _NUMBER.fullmatch(value) else None, own)
 
 
-def shape_of(tag: Open) -> Shape:
+def shape_of(tag: Open) -> TableShape:
     """The shape of a cell."""
-    return Shape(tag.name == "th", _span(tag, "colspan"), _span(tag, "rowspan"))
+    return TableShape(tag.name == "th", _span(tag, "colspan"), _span(tag, "rowspan"))
 
 
 def _span(tag: Open, name: str) -> int:
@@ -128,7 +128,7 @@ def indexed(name: str, label: str) -> str:
 
 def picture(alt: str | None) -> str:
     """The words for a picture, in the brackets that `characters.tidied` writes."""
-    said = chars.running(alt or "").strip(" ")
+    said = chars.collapse_running(alt or "").strip(" ")
     return f"{chars.PICTURE}{said}{chars.PICTURE_END}" if said else chars.PICTURED
 
 

@@ -32,7 +32,7 @@ class Close:
 class Brought:
     """What a value brings: events that are asked for when the page is read."""
 
-    events: Callable[[], Iterable[Event]]
+    events: Callable[[], Iterable[TextEvent]]
 
 
-Event = str | Open | Close | Brought
+TextEvent = str | Open | Close | Brought

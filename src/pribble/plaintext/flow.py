@@ -13,16 +13,16 @@ from typing import NamedTuple, Self
 from pribble.plaintext import characters as chars
 from pribble.plaintext.blocks import (
     Block,
+    BlockGroup,
     Content,
-    Group,
+    HorizontalRule,
     Paragraph,
     Placed,
     Rows,
-    Rule,
-    Shape,
     Table,
+    TableShape,
     form,
-    held,
+    inner_blocks,
     reduced,
 )
 from pribble.plaintext.elements import (
@@ -41,7 +41,7 @@ from pribble.plaintext.elements import (
     picture,
     shape_of,
 )
-from pribble.plaintext.events import Brought, Event, Open
+from pribble.plaintext.events import Brought, Open, TextEvent
 from pribble.plaintext.links import Links
 
 # Lists, quotes and tables within each other beyond this depth are read on one level.
@@ -76,7 +76,7 @@ class OpenTable:
         self.table, self.section = table, section
         self.row: Rows | None = None
         self.cells: list[Content] = []
-        self.shapes: list[Shape] = []
+        self.shapes: list[TableShape] = []
         self.runs: list[Rows] = []
         self.index = index
 
@@ -85,7 +85,7 @@ class OpenTable:
         (self.table.feet if section == "tfoot" else self.table.rows).append(rows)
 
 
-def flow(events: Iterable[Event], links: Links | None = None) -> list[Placed]:
+def flow(events: Iterable[TextEvent], links: Links | None = None) -> list[Placed]:
     """The blocks of a page."""
     return Flow(links or Links()).read(events).finished()
 
@@ -107,13 +107,13 @@ class Flow:
         self.level = 0
         self.links = links
 
-    def read(self, events: Iterable[Event]) -> Self:
+    def read(self, events: Iterable[TextEvent]) -> Self:
         """Read events."""
         for event in events:
             self.event(event)
         return self
 
-    def event(self, event: Event) -> None:
+    def event(self, event: TextEvent) -> None:
         """Read one event."""
         kind = event.__class__
         if kind is str:
@@ -143,11 +143,11 @@ class Flow:
         if not (now.visible and now.sized):
             return
         if now.collapse == "collapse":
-            made = chars.running(text) if now.wrap else chars.bound(chars.running(text))
+            made = chars.collapse_running(text) if now.wrap else chars.bound(chars.collapse_running(text))
         elif now.collapse == "preserve":
-            made = chars.kept(text, breaking=now.wrap)
+            made = chars.keep_spaces(text, breaking=now.wrap)
         else:
-            made = chars.kept_lines(text)
+            made = chars.keep_lines(text)
         if made:
             self.inline.append(made)
 
@@ -166,7 +166,7 @@ class Flow:
             if self.links.open and chars.PICTURED in text:
                 self.links.pictured[-1] = True
         else:
-            self.add(Paragraph(chars.tidied(text), level))
+            self.add(Paragraph(chars.tidy(text), level))
 
     def add(self, block: Block) -> None:
         self.into[-1].append((self.pending, block))
@@ -229,7 +229,7 @@ class Flow:
             case "hr":
                 self.flush()
                 self.pending = True
-                self.add(Rule())
+                self.add(HorizontalRule())
                 self.pending = True
             case "img":
                 self._picture(tag)
@@ -328,9 +328,9 @@ class Flow:
         elif name == "li":
             return self._enter(item := item_of(tag), item.blocks)
         elif name == "blockquote":
-            return self._enter(quote := Group("quote"), quote.blocks)
+            return self._enter(quote := BlockGroup("quote"), quote.blocks)
         elif name == "dd":
-            return self._enter(indented := Group("indent"), indented.blocks)
+            return self._enter(indented := BlockGroup("indent"), indented.blocks)
         return ""
 
     def _enter(self, block: Block, blocks: list[Placed]) -> str:
@@ -416,19 +416,19 @@ class Flow:
         table = self.tables[-1]
         self._pop()
         if table is not None and not self.links.open and self.is_wrapper(table.table):
-            self.into[-1][table.index : table.index + 1] = _unwrapped(table.table)
+            self.into[-1][table.index : table.index + 1] = _cell_contents(table.table)
 
     def is_wrapper(self, table: Table) -> bool:
         """Whether a table has one cell a row, and so can do nothing but arrange them."""
         return all(rows.form.width == 1 for rows in (*table.rows, *table.feet))
 
 
-def _unwrapped(table: Table) -> list[Placed]:
+def _cell_contents(table: Table) -> list[Placed]:
     """What the cells of a table hold."""
     made = list(table.caption)
     for rows in (*table.rows, *table.feet):
         for (content,) in rows.cells:
-            made += held(content)
+            made += inner_blocks(content)
     return made
 
 

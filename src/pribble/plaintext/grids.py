@@ -7,9 +7,9 @@ from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import NamedTuple
 
-from pribble.plaintext.blocks import Content, Form, Placed, Rows, Shape, Table
+from pribble.plaintext.blocks import Content, Form, Placed, Rows, Table, TableShape
 from pribble.plaintext.characters import BINDING, ENDS
-from pribble.plaintext.line_breaking import GOES_ON, JOINED, columns, is_narrow, wrapped
+from pribble.plaintext.line_breaking import GOES_ON, JOINED, is_narrow, terminal_columns, wrap
 
 Blocks = Callable[[Iterable[Placed], int], list[str]]
 
@@ -36,14 +36,14 @@ def are_numbers(texts: Sequence[str]) -> bool:
 
 def widest(texts: Sequence[str]) -> int:
     """The columns of the widest of these."""
-    return max(map(len if is_narrow("".join(texts)) else columns, texts), default=0)
+    return max(map(len if is_narrow("".join(texts)) else terminal_columns, texts), default=0)
 
 
 def filled_up(texts: Sequence[str], width: int, *, right: bool = False) -> list[str]:
     """Texts of one column, with spaces up to its width."""
     if is_narrow("".join(texts)):
         return [text.rjust(width) for text in texts] if right else [text.ljust(width) for text in texts]
-    spaces = [" " * (width - columns(text)) for text in texts]
+    spaces = [" " * (width - terminal_columns(text)) for text in texts]
     return [s + t if right else t + s for s, t in zip(spaces, texts, strict=True)]
 
 
@@ -67,7 +67,7 @@ class _Stretch(NamedTuple):
         return self.rows.cells
 
     @property
-    def shapes(self) -> Sequence[Shape]:
+    def shapes(self) -> Sequence[TableShape]:
         return self.rows.form.shapes
 
 
@@ -96,7 +96,7 @@ class _Grid:
 
     def in_columns(self, width: int, blocks: Blocks) -> list[str] | None:
         """The lines of the table in columns; None where it is too wide."""
-        lines = [_lines(stretch.rows, width, blocks) for stretch in self.stretches]
+        lines = [_row_lines(stretch.rows, width, blocks) for stretch in self.stretches]
         measured = _Measured(self.count)
         for number, (stretch, each) in enumerate(zip(self.stretches, lines, strict=True)):
             measured.add(stretch, each, head=number < self.heads)
@@ -111,7 +111,7 @@ class _Grid:
             tall = max(map(max, [each.heights or (0,) for each in lines[start:end]]), default=0) > 1
             for stretch, each in zip(self.stretches[start:end], lines[start:end], strict=True):
                 made = setting.lines(stretch, each.texts)
-                part += made if not tall else _apart(made, each.heights, first=not part)
+                part += made if not tall else _rows_apart(made, each.heights, first=not part)
             if part:
                 filled += ["-" * max(3, total), *part] if filled else part
         return filled
@@ -133,7 +133,7 @@ class _Grid:
         names = [""] * self.count
         for stretch in self.stretches[: self.heads]:
             for content, place, shape in zip(stretch.cells[0], stretch.places, stretch.shapes, strict=True):
-                text = " ".join(_cell(content, width, blocks))
+                text = " ".join(_cell_lines(content, width, blocks))
                 for at in range(place, min(self.count, place + shape.columns)):
                     names[at] = f"{names[at]} {text}".strip() if text not in names[at] else names[at]
         return names
@@ -172,7 +172,7 @@ class _Measured:
     def add(self, stretch: _Stretch, lines: _Lines, *, head: bool) -> None:
         """Measure the lines of a stretch."""
         self.narrow = self.narrow and lines.narrow
-        size, sizes, figures = len if lines.narrow else columns, self.sizes, self.figures
+        size, sizes, figures = len if lines.narrow else terminal_columns, self.sizes, self.figures
         for place, shape, column in zip(stretch.places, stretch.shapes, zip(*lines.texts, strict=True), strict=False):
             most = max(map(size, column))
             if shape.columns > 1:
@@ -260,7 +260,7 @@ def _placed(table: Table) -> tuple[list[_Stretch], int]:
     """Rows at their places, and which are the first of the foot; cells that reach down from above push others aside."""
     every = [*table.rows, *table.feet]
     if not any(rows.form.reaching for rows in every):
-        body, feet = _joined(table.rows), _joined(table.feet)
+        body, feet = _join_alike(table.rows), _join_alike(table.feet)
         return [_Stretch(rows, rows.form.places, rows.form.width) for rows in (*body, *feet)], len(body)
     made: list[_Stretch] = []
     taken: dict[int, Content] = {}  # the columns that cells above reach into, and what those hold
@@ -290,7 +290,7 @@ def _placed(table: Table) -> tuple[list[_Stretch], int]:
     return made, sum(len(rows.cells) for rows in table.rows)
 
 
-def _joined(every: Sequence[Rows]) -> list[Rows]:
+def _join_alike(every: Sequence[Rows]) -> list[Rows]:
     """Rows of which those of one form that follow one another are together."""
     made: list[Rows] = []
     for rows in every:
@@ -308,20 +308,20 @@ def _joined(every: Sequence[Rows]) -> list[Rows]:
     return made
 
 
-def _lines(rows: Rows, width: int, blocks: Blocks) -> _Lines:
+def _row_lines(rows: Rows, width: int, blocks: Blocks) -> _Lines:
     """The lines of rows."""
     laid = rows.laid
     if laid is not None and width in laid:
         known: _Lines = laid[width]
         return known
     texts: list[Sequence[str]]
-    if rows.flat or all([_is_line(content) for cells in rows.cells for content in cells]):  # noqa: C419 - quicker
+    if rows.flat or all([_is_one_line(content) for cells in rows.cells for content in cells]):  # noqa: C419 - quicker
         texts = rows.cells  # type: ignore[assignment]
         heights = [1] * len(texts)
     else:
         texts, heights = [], []
         for given in rows.cells:
-            cells = [_cell(content, width, blocks) for content in given]
+            cells = [_cell_lines(content, width, blocks) for content in given]
             heights.append(max(map(len, cells), default=0))
             texts += [[cell[number] if number < len(cell) else "" for cell in cells] for number in range(heights[-1])]
     narrow = rows.narrow or is_narrow("".join([text for each in texts for text in each]))
@@ -331,18 +331,18 @@ def _lines(rows: Rows, width: int, blocks: Blocks) -> _Lines:
     return made
 
 
-def _is_line(content: Content) -> bool:
+def _is_one_line(content: Content) -> bool:
     return content.__class__ is str and "\n" not in content
 
 
-def _cell(content: Content, width: int, blocks: Blocks) -> list[str]:
+def _cell_lines(content: Content, width: int, blocks: Blocks) -> list[str]:
     """The lines of a cell, as wide as they are."""
     if isinstance(content, str):
         return content.split("\n") if content else []
     return [line.rstrip(GOES_ON + JOINED) for line in blocks(content, width)]
 
 
-def _apart(lines: Sequence[str], heights: Sequence[int], *, first: bool) -> list[str]:
+def _rows_apart(lines: Sequence[str], heights: Sequence[int], *, first: bool) -> list[str]:
     """The lines of rows, an empty one before each but the first of all."""
     apart: list[str] = []
     start = 0
@@ -360,6 +360,6 @@ def _named(name: str, content: Content, width: int, blocks: Blocks) -> list[str]
     """A cell behind its name."""
     name = f"{name.rstrip(':')}:" if name else ""
     if isinstance(content, str):
-        return wrapped(f"{name} {content}".strip(), width)
+        return wrap(f"{name} {content}".strip(), width)
     lines = [line for line in blocks(content, width) if line]
     return [name, *lines] if name and lines else lines

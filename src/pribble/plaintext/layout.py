@@ -9,9 +9,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 
 from pribble.mime.flowed import FlowingText, Line
-from pribble.plaintext.blocks import Block, Group, Item, List, Paragraph, Placed, Rule, Table
-from pribble.plaintext.characters import written
-from pribble.plaintext.line_breaking import GOES_ON, JOINED, columns, wrapped
+from pribble.plaintext.blocks import Block, BlockGroup, HorizontalRule, List, ListItem, Paragraph, Placed, Table
+from pribble.plaintext.characters import write_spaces
+from pribble.plaintext.line_breaking import GOES_ON, JOINED, terminal_columns, wrap
 from pribble.plaintext.list_markers import markers
 from pribble.plaintext.tables import table_lines
 
@@ -33,16 +33,18 @@ def layout(page: Sequence[Placed], width: int = WIDTH) -> FlowingText:
         lines.pop()
     if not lines:
         return FlowingText.of([])
-    text = written("\n".join(lines))
+    text = write_spaces("\n".join(lines))
     if JOINED in text or QUOTE in text:
-        return FlowingText.of(list(map(_line, text.split("\n"))))
+        return FlowingText.of(list(map(_trim_line, text.split("\n"))))
     # Its lines are asked for only where it is sent.
     return FlowingText.later(
-        text.replace(GOES_ON, "") + "\n", lambda: list(map(_line, text.split("\n"))), text.replace(GOES_ON, " ") + "\n"
+        text.replace(GOES_ON, "") + "\n",
+        lambda: list(map(_trim_line, text.split("\n"))),
+        text.replace(GOES_ON, " ") + "\n",
     )
 
 
-def _line(line: str) -> Line:
+def _trim_line(line: str) -> Line:
     text = line.lstrip(QUOTE)
     depth = len(line) - len(text)
     if text.endswith(JOINED):
@@ -66,45 +68,45 @@ def blocks(placed: Iterable[Placed], width: int, *, close: bool = False) -> list
 
 def _block(block: Block, width: int) -> list[str]:
     kind = block.__class__
-    laid = None if kind is Rule or kind is Item else block.laid  # type: ignore[union-attr]
+    laid = None if kind is HorizontalRule or kind is ListItem else block.laid  # type: ignore[union-attr]
     if laid is None:
-        return _lines(block, width)
+        return _block_lines(block, width)
     if width not in laid:
-        laid[width] = _lines(block, width)
+        laid[width] = _block_lines(block, width)
     return laid[width]
 
 
-def _lines(block: Block, width: int) -> list[str]:
+def _block_lines(block: Block, width: int) -> list[str]:
     match block:
         case Paragraph():
             return _paragraph(block, width)
         case Table():
             return table_lines(block, width, blocks)
         case List():
-            return _list(block, width)
-        case Group(kind="quote"):
+            return _list_lines(block, width)
+        case BlockGroup(kind="quote"):
             return _quote(block, width)
-        case Group():
+        case BlockGroup():
             return _indented(blocks(block.blocks, max(_NARROWEST, width - _INDENT)), " " * _INDENT)
-        case Rule():
+        case HorizontalRule():
             return ["-" * min(width, _RULE)]
-        case Item():  # one that stands in no list
-            return _list(List("disc", blocks=[(False, block)]), width)
+        case ListItem():  # one that stands in no list
+            return _list_lines(List("disc", blocks=[(False, block)]), width)
 
 
 def _paragraph(block: Paragraph, width: int) -> list[str]:
     """The lines of a paragraph or heading."""
-    lines = wrapped(block.text, width)
+    lines = wrap(block.text, width)
     if (mark := _UNDERLINE.get(block.level)) is not None:
         # Two hyphens alone would read as the mark before a signature.
-        widest = max(columns(line.rstrip(_GOING)) for line in lines)
+        widest = max(terminal_columns(line.rstrip(_GOING)) for line in lines)
         lines.append(mark * max(3, min(width, widest)))
     if block.level:
         lines = [line.rstrip(_GOING) for line in lines]
     return lines
 
 
-def _quote(block: Group, width: int) -> list[str]:
+def _quote(block: BlockGroup, width: int) -> list[str]:
     """Quoted lines; the mark and the space behind it take two columns (RFC 3676 4.5)."""
     return [QUOTE + line for line in blocks(block.blocks, max(_NARROWEST, width - 2))]
 
@@ -122,11 +124,11 @@ def _indented(lines: list[str], margin: str, first: str | None = None) -> list[s
     return made
 
 
-def _list(listed: List, width: int) -> list[str]:
+def _list_lines(listed: List, width: int) -> list[str]:
     lines: list[str] = []
     close = all(_is_short(block) for _, block in listed.blocks)
     for marker, (_, block) in zip(markers(listed), listed.blocks, strict=True):
-        if isinstance(block, Item):
+        if isinstance(block, ListItem):
             inner = blocks(block.blocks, max(_NARROWEST, width - len(marker)), close=_is_short(block))
             made = _indented(inner, " " * len(marker), marker) if inner else []
         else:
@@ -140,7 +142,7 @@ def _list(listed: List, width: int) -> list[str]:
 
 def _is_short(item: Block) -> bool:
     """Whether a list item is one paragraph, perhaps with a list below it: such items stand close."""
-    if not isinstance(item, Item):
+    if not isinstance(item, ListItem):
         return False
     rest = item.blocks[1:] if item.blocks and isinstance(item.blocks[0][1], Paragraph) else item.blocks
     return all(isinstance(block, List) for _, block in rest)

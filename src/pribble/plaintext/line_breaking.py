@@ -9,9 +9,9 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from pribble.columns import columns as columns_of
+from pribble.columns import column_count as columns_of
 from pribble.graphemes import graphemes
-from pribble.plaintext.characters import BINDING, BOUND, ENDS, KEPT_SPACE, WORD_JOINER, ZERO_WIDTH_SPACE, written
+from pribble.plaintext.characters import BINDING, BOUND, ENDS, KEPT_SPACE, WORD_JOINER, ZERO_WIDTH_SPACE, write_spaces
 
 # The end of a line that goes on in the next: it was broken at a space, or at none.
 GOES_ON, JOINED = "\x0c", "\x0e"
@@ -55,25 +55,25 @@ def is_narrow(text: str) -> bool:
     return True
 
 
-def columns(text: str) -> int:
+def terminal_columns(text: str) -> int:
     """How many columns of a terminal `text` takes."""
     if is_narrow(text):
         return len(text)
-    width = columns_of(written(text))
+    width = columns_of(write_spaces(text))
     return len(text) if width is None else width
 
 
-def wrapped(text: str, width: int) -> list[str]:
+def wrap(text: str, width: int) -> list[str]:
     """The lines of a tidied paragraph, of at most `width` columns; a word that is wider stands alone."""
     if is_narrow(text):
         if len(text) <= width and "\n" not in text:
             return [text.rstrip(ENDS)]
         if KEPT_SPACE not in text and BOUND not in text:
-            return [line for given in text.split("\n") for line in _cut(given, width)]
+            return [line for given in text.split("\n") for line in _cut_plain(given, width)]
     return [line for given in text.split("\n") for line in _wrapped_line(given, width)]
 
 
-def _cut(text: str, width: int) -> list[str]:
+def _cut_plain(text: str, width: int) -> list[str]:
     """The lines of a text all of whose characters are one column wide, broken at its plain spaces."""
     lines: list[str] = []
     start = 0
@@ -92,21 +92,21 @@ def _cut(text: str, width: int) -> list[str]:
 
 
 def _wrapped_line(line: str, width: int) -> Iterator[str]:
-    if columns(line) <= width:
+    if terminal_columns(line) <= width:
         yield line.rstrip(ENDS)
         return
     current, used = "", 0
-    for piece, space in _bound(_pieces(line, width)):
-        size = columns(piece)
+    for piece, space in _bound(_breakable_pieces(line, width)):
+        size = terminal_columns(piece)
         if current and used + size > width and current.strip(" ") != "--":
-            yield _continued(current)
+            yield _continuing_line(current)
             current, used = "", 0
         current += piece + space
         used += size + len(space)
     yield current.rstrip(ENDS)
 
 
-def _continued(line: str) -> str:
+def _continuing_line(line: str) -> str:
     """A line that goes on in the next."""
     text = line.rstrip(ENDS)
     return text + (GOES_ON if line[-1:] in (" ", KEPT_SPACE) else JOINED)
@@ -124,7 +124,7 @@ def _bound(pieces: Iterator[tuple[str, str]]) -> Iterator[tuple[str, str]]:
     yield before, gap
 
 
-def _pieces(line: str, width: int) -> Iterator[tuple[str, str]]:
+def _breakable_pieces(line: str, width: int) -> Iterator[tuple[str, str]]:
     """The pieces of a line between which it may be broken, each with the space behind it."""
     for word in re.findall(f"[^ {KEPT_SPACE}]+[ {KEPT_SPACE}]*|[ {KEPT_SPACE}]+", line):
         text = word.rstrip(f" {KEPT_SPACE}")
@@ -132,7 +132,7 @@ def _pieces(line: str, width: int) -> Iterator[tuple[str, str]]:
         if not text:
             yield "", space
             continue
-        if BOUND in text and columns(text) > width:  # it asked not to be broken, and is too wide
+        if BOUND in text and terminal_columns(text) > width:  # it asked not to be broken, and is too wide
             *parts, text = text.split(BOUND)
             for part in parts:
                 yield part, " "
@@ -144,7 +144,7 @@ def _pieces(line: str, width: int) -> Iterator[tuple[str, str]]:
 
 def _unspaced(word: str, width: int) -> Iterator[str]:
     """A word in pieces, where it may be broken between its characters."""
-    thai = bool(_THAI.search(word)) and columns(word) > width
+    thai = bool(_THAI.search(word)) and terminal_columns(word) > width
     piece = ""
     for character in graphemes(word):
         if piece and _may_break(piece[-1], character[0], _base(piece), thai):
@@ -156,7 +156,7 @@ def _unspaced(word: str, width: int) -> Iterator[str]:
 
 def _base(piece: str) -> str:
     """The last character of a piece that is no mark upon another."""
-    return next((c for c in reversed(piece) if columns(c)), piece[-1])
+    return next((c for c in reversed(piece) if terminal_columns(c)), piece[-1])
 
 
 def _may_break(before: str, after: str, base: str, thai: bool) -> bool:

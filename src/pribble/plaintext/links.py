@@ -35,14 +35,14 @@ def address_of(href: str | None) -> str | None:
     return _SPACES.sub(lambda found: quote(found[0]), address)
 
 
-def linked(label: str, href: str | None) -> str:
+def with_address(label: str, href: str | None) -> str:
     """A label, with its address behind it unless it is the address, and `characters.LINKED` behind that.  A label of
     nothing else than a picture is the words for it."""
     address = address_of(href)
     return label if address is None else _with(label, address, f"<{address}>{chars.LINKED}")
 
 
-def linked_apart(label: str, href: str | None) -> str:
+def with_address_apart(label: str, href: str | None) -> str:
     """The same, where no word can follow directly."""
     address = address_of(href)
     return label if address is None else _with(label, address, f"<{address}>")
@@ -64,7 +64,7 @@ def is_the_address(label: str, address: str) -> bool:
     besides (an extension, RFC 3966 3; a subject, RFC 6068 2), the label has to say as well."""
     if " " in label and address[:4].lower() != "tel:":
         return False  # since no address has one
-    said, meant = _plain(label), _plain(address)
+    said, meant = _plain_label(label), _plain_label(address)
     scheme, colon, rest = meant.partition(":")
     if scheme == "tel":
         return _is_the_number(said, rest.rstrip(";"))
@@ -84,7 +84,7 @@ def _is_the_number(said: str, meant: str) -> bool:
     return said == meant or (is_said and digits == re.sub(r"[^+0-9]", "", meant))
 
 
-def _plain(text: str) -> str:
+def _plain_label(text: str) -> str:
     return unquote(text).strip(f" \u00a0{chars.BOUND}").casefold().rstrip("/")
 
 
@@ -105,7 +105,7 @@ class _Cell:
         self.cells[self.index] = given
 
 
-class Said(Protocol):
+class PlacedText(Protocol):
     """A paragraph that has been said, and may get an address behind it."""
 
     text: str
@@ -117,7 +117,7 @@ class Links:
     def __init__(self, form: Form = "inline") -> None:
         self.form = form
         self.met: dict[str, None] = {}  # the addresses, for a form that leaves them out
-        self.open: list[Said | None] = []
+        self.open: list[PlacedText | None] = []
         self.pictured: list[bool] = []
         self.numbers: dict[str, int] = {}
         self.explanations: set[str] = set()
@@ -127,7 +127,7 @@ class Links:
         self.open.append(None)
         self.pictured.append(False)
 
-    def leave(self) -> tuple[Said | None, bool]:
+    def leave(self) -> tuple[PlacedText | None, bool]:
         """A link ends: the last paragraph that was said in it, and whether it had a picture without words."""
         return self.open.pop(), self.pictured.pop()
 
@@ -143,7 +143,7 @@ class Links:
     def linked(self, label: str, href: str | None) -> str:
         """A label, with its address or the number of its note."""
         if self.form == "inline":
-            return linked(label, href)
+            return with_address(label, href)
         address = address_of(href)
         if address is None:
             return label
@@ -157,7 +157,7 @@ class Links:
             self.numbers[address] = number
         return made
 
-    def linked_block(self, said: Said, href: str | None) -> None:
+    def linked_block(self, said: PlacedText, href: str | None) -> None:
         """The same for a label that was a block of its own."""
         words = _ONE_BRACKET.sub(r"\1", said.text) if _ONE_BRACKET.fullmatch(said.text) else said.text
         made = self.linked(words, href)
@@ -170,7 +170,7 @@ class Links:
 
     def explained(self, short: str, title: str | None) -> str:
         """What an abbreviation stands for, the first time that it is met."""
-        long = chars.running(title or "").strip()
+        long = chars.collapse_running(title or "").strip()
         if not long or long.casefold() == short.casefold() or short in self.explanations:
             return ""
         self.explanations.add(short)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from pribble.plaintext.blocks import Item, List
+from pribble.plaintext.blocks import List, ListItem
 
 _ROMAN = (
     (1000, "m"),
@@ -28,19 +28,19 @@ _BULLETS = frozenset({"disc", "circle", "square", "disclosure-open", "disclosure
 
 def markers(listed: List) -> Iterator[str]:
     """The marker for each block of a list, with the space behind it; nothing for what is no item."""
-    items = [block for _, block in listed.blocks if isinstance(block, Item)]
+    items = [block for _, block in listed.blocks if isinstance(block, ListItem)]
     number = len(items) if listed.start is None else listed.start
     for _, block in listed.blocks:
-        if not isinstance(block, Item):
+        if not isinstance(block, ListItem):
             yield ""
             continue
         if block.value is not None:
             number = block.value
-        yield _marker(block.marker or listed.marker, number)
+        yield _marker_text(block.marker or listed.marker, number)
         number += listed.step
 
 
-def _marker(kind: str, number: int) -> str:
+def _marker_text(kind: str, number: int) -> str:
     if kind in _BULLETS:
         return "- "
     if kind == "none":

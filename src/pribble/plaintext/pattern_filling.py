@@ -6,14 +6,14 @@ from collections.abc import Iterable, Sequence
 from typing import Any, Self
 
 from pribble.plaintext import characters as chars
-from pribble.plaintext.blocks import Content, Group, Item, List, Paragraph, Placed, Rows, Table, reduced
+from pribble.plaintext.blocks import BlockGroup, Content, List, ListItem, Paragraph, Placed, Rows, Table, reduced
 from pribble.plaintext.flow import Flow
 from pribble.plaintext.line_breaking import is_narrow
 from pribble.plaintext.links import Links
-from pribble.plaintext.patterns import Part, Pattern, Slot, Texts
+from pribble.plaintext.patterns import Pattern, PatternPart, Texts, TextSlot
 
 
-def filled(events: Iterable[Any]) -> list[Placed]:
+def fill_patterns(events: Iterable[Any]) -> list[Placed]:
     """The blocks of a rendered template; several events may come as one tuple."""
     return Filling(Links()).read(events).finished()
 
@@ -55,21 +55,21 @@ class Filling(Flow):
             if apart:
                 self.pending = True
             kind = block.__class__
-            if kind is Slot:
+            if kind is TextSlot:
                 text = texts[block.index]
-                if chars.is_plain(text):
+                if chars.is_plain_paragraph(text):
                     self.into[-1].append((self.pending, Paragraph(text, block.level)))
                     self.pending = False
                 else:
                     self._paragraph(text, block.level)
             elif kind is Pattern:
                 self._place_group(block, texts)
-            elif kind is Part:
+            elif kind is PatternPart:
                 self._place_part(block, texts[block.index])
             else:
                 self.add(block)
 
-    def _place_part(self, part: Part, events: Iterable[Any]) -> None:
+    def _place_part(self, part: PatternPart, events: Iterable[Any]) -> None:
         """What the data decide of, as it stands in the page around it."""
         before = self.inherited, self.level
         self.inherited, self.level = part.inherited, part.level
@@ -90,20 +90,20 @@ class Filling(Flow):
                     self._place_row(section, row, texts)
                 self._pop_table()
                 return
-            case Group(kind=kind):
-                self._enter(group := Group(kind), group.blocks)
+            case BlockGroup(kind=kind):
+                self._enter(group := BlockGroup(kind), group.blocks)
             case List(marker=marker, start=start, step=step):
                 self._enter(listed := List(marker, start, step), listed.blocks)
-            case Item(value=value, marker=own):
-                self._enter(item := Item([], value, own), item.blocks)
+            case ListItem(value=value, marker=own):
+                self._enter(item := ListItem([], value, own), item.blocks)
         self._place(pattern.blocks, texts)
         self._pop()
 
-    def _place_row(self, section: str, row: Rows | Pattern | Part, texts: Texts) -> None:
+    def _place_row(self, section: str, row: Rows | Pattern | PatternPart, texts: Texts) -> None:
         table = self.tables[-1]
         assert table is not None
         kind = row.__class__
-        if kind is Part:
+        if kind is PatternPart:
             self._place_part(row, texts[row.index])  # type: ignore[arg-type, union-attr]
             return
         if kind is Pattern:
@@ -117,7 +117,7 @@ class Filling(Flow):
         for content in pattern.blocks:
             if content.__class__ is int:
                 text = texts[content]
-                contents.append(text if chars.is_plain(text) else _tidied_cell(text))
+                contents.append(text if chars.is_plain_paragraph(text) else _tidied_cell(text))
             elif content.__class__ is str:
                 contents.append(content)
             else:
@@ -143,7 +143,7 @@ class Filling(Flow):
     def _pop_table(self) -> None:
         table = self.tables[-1]
         for rows in table.runs if table is not None else ():
-            joined = chars.together(rows.cells)  # type: ignore[arg-type]
+            joined = chars.joined_rows(rows.cells)  # type: ignore[arg-type]
             rows.flat, rows.narrow = chars.are_tidy(joined), is_narrow(joined)
             if not rows.flat:
                 rows.cells = [[_tidied_cell(text) for text in cells] for cells in rows.cells]
@@ -151,5 +151,5 @@ class Filling(Flow):
 
 
 def _tidied_cell(text: Any) -> str:
-    made = chars.tidied(text)
+    made = chars.tidy(text)
     return "" if chars.is_blank(made) else made

@@ -11,7 +11,7 @@ from pribble.plaintext.elements import Inherited
 
 
 @dataclass(frozen=True, slots=True)
-class Slot:
+class TextSlot:
     """A paragraph whose text is put in."""
 
     index: int
@@ -19,7 +19,7 @@ class Slot:
 
 
 @dataclass(frozen=True, slots=True)
-class Part:
+class PatternPart:
     """Events that are put in, and what they inherit; `section` is that of the table whose rows they are."""
 
     index: int
@@ -40,7 +40,7 @@ class Pattern:
 
     of: Block | Rows | None = None
     blocks: list[Any] = field(default_factory=list)
-    rows: list[tuple[str, Rows | Pattern | Part]] = field(default_factory=list)
+    rows: list[tuple[str, Rows | Pattern | PatternPart]] = field(default_factory=list)
     below: bool = False
     is_row: bool = False
 

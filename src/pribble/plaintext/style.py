@@ -163,7 +163,7 @@ def _known(longhand: str, prop: str, given: str) -> str | None:
         case "opacity":
             return _extent(given, percent=True)
         case "font-size":
-            return _size(given if prop == "font-size" else _of_font(given))
+            return _font_size(given if prop == "font-size" else _of_font(given))
         case "white-space-collapse" | "text-wrap-mode":
             return _white_space(longhand, prop, given)
         case "height" | "max-height":
@@ -171,7 +171,7 @@ def _known(longhand: str, prop: str, given: str) -> str | None:
         case "overflow-y":
             return given.split()[-1] if given else None
         case "list-style-type":
-            return _marker(prop, given)
+            return _marker_style(prop, given)
     return _side(longhand, given)
 
 
@@ -198,7 +198,7 @@ def _extent(given: str, *, percent: bool = False) -> str | None:
     return "zero" if float(found[1]) == 0 or (percent and float(found[1]) < 0) else "some"
 
 
-def _size(given: str | None) -> str | None:
+def _font_size(given: str | None) -> str | None:
     """A font size: zero, some, or "inherit" for one that is a share of the parent's."""
     if given is None:
         return None
@@ -238,7 +238,7 @@ def _white_space(longhand: str, prop: str, given: str) -> str | None:
     return known[0 if collapses else 1] if known else None
 
 
-def _marker(prop: str, given: str) -> str | None:
+def _marker_style(prop: str, given: str) -> str | None:
     words = list(re.sub(r"\([^)]*+(?:\)|\Z)", "", given).split())
     found = [word for word in words if word in _MARKERS]
     if prop == "list-style":

@@ -7,10 +7,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from pribble.plaintext.blocks import Content, Paragraph, Placed, Table, held, reduced
+from pribble.plaintext.blocks import Content, Paragraph, Placed, Table, inner_blocks, reduced
 from pribble.plaintext.characters import KEPT
 from pribble.plaintext.grids import Blocks, are_numbers, data_lines, filled_up, widest
-from pribble.plaintext.line_breaking import columns
+from pribble.plaintext.line_breaking import terminal_columns
 
 _APART = "  "
 # So wide at most is a text that stands in one line with others, the last one in it aside.
@@ -52,7 +52,7 @@ def arranged(table: Table, width: int) -> Iterator[Placed]:
     yield from table.caption
     waiting: list[list[str]] = []
     for shapes, given in ((rows.form.shapes, cells) for rows in (*table.rows, *table.feet) for cells in rows.cells):
-        cells = [_plain(content, width) for content in given]
+        cells = [_without_arranging(content, width) for content in given]
         texts = [cell if isinstance(cell, str) else None for cell in cells]
         if _is_line(texts, width):
             waiting.append(
@@ -63,14 +63,14 @@ def arranged(table: Table, width: int) -> Iterator[Placed]:
                 ]
             )
             continue
-        yield from _together(waiting, width)
+        yield from _in_line(waiting, width)
         waiting = []
         for cell in cells:
-            yield from held(cell)
-    yield from _together(waiting, width)
+            yield from inner_blocks(cell)
+    yield from _in_line(waiting, width)
 
 
-def _plain(content: Content, width: int) -> Content:
+def _without_arranging(content: Content, width: int) -> Content:
     """The content of a cell, of which an arranging table in it is read as what it holds."""
     if isinstance(content, str) or not any(isinstance(b, Table) and not is_data(b) for _, b in content):
         return content
@@ -88,7 +88,7 @@ def _is_line(texts: Sequence[str | None], width: int) -> bool:
     said = [text for text in texts if text != ""]
     if len(said) < 2 or any(text is None or "\n" in text for text in said):
         return False
-    sizes = [columns(text) for text in said if text]
+    sizes = [terminal_columns(text) for text in said if text]
     return (
         max(sizes[:-1]) <= _SHORT
         and sum(sizes) + len(_APART) * (len(sizes) - 1) <= width
@@ -96,7 +96,7 @@ def _is_line(texts: Sequence[str | None], width: int) -> bool:
     )
 
 
-def _together(rows: list[list[str]], width: int) -> Iterator[Placed]:
+def _in_line(rows: list[list[str]], width: int) -> Iterator[Placed]:
     """Rows of short texts, one a line, their columns in line where that fits."""
     if not rows:
         return
@@ -105,7 +105,7 @@ def _together(rows: list[list[str]], width: int) -> Iterator[Placed]:
     places = [place for place in places if any(place)]
     aligned = [filled_up(place, widest(place), right=len(rows) > 1 and are_numbers(place)) for place in places]
     lines = [_APART.join(cells).rstrip() for cells in zip(*aligned, strict=True)]
-    if any(columns(line) > width for line in lines):
+    if any(terminal_columns(line) > width for line in lines):
         lines = [_APART.join(filter(None, row)) for row in rows]
     for number, line in enumerate(lines):
         yield number == 0, Paragraph(line.replace(" ", KEPT))

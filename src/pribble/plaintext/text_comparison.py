@@ -24,7 +24,7 @@ _WORD = re.compile(rf"[{_UNSPACED}]|(?:(?![{_UNSPACED}])[^\W\d_])+(?:['’-][^\W
 
 
 @dataclass(frozen=True, slots=True)
-class Lack:
+class MissingContent:
     """What the text lacks of the HTML, and the HTML of the text, each in the order of its first place."""
 
     text: tuple[str, ...] = ()
@@ -35,12 +35,12 @@ class Lack:
 
 
 @dataclass(frozen=True, slots=True)
-class Drift:
+class TextDifferences:
     """The words, numbers and addresses that one form of a message lacks of the other; false where there is none."""
 
-    words: Lack = Lack()
-    numbers: Lack = Lack()
-    addresses: Lack = Lack()
+    words: MissingContent = MissingContent()
+    numbers: MissingContent = MissingContent()
+    addresses: MissingContent = MissingContent()
 
     def __bool__(self) -> bool:
         return bool(self.words or self.numbers or self.addresses)
@@ -56,13 +56,15 @@ class Drift:
         return "\n".join(lines) or "both forms say the same"
 
 
-def drift(said: str, addresses: Iterable[str], text: str) -> Drift:
+def compare_texts(said: str, addresses: Iterable[str], text: str) -> TextDifferences:
     """The drift between what a page says, without the addresses of its links, which are given, and a text."""
     linked = [*addresses]
     telephones = {_digits(address) for address in linked if address.lower().startswith("tel:")}
     page, plain = _Said(said, linked, telephones), _Said(text, (), telephones)
-    return Drift(
-        _lack(page.words, plain.words), _lack(page.numbers, plain.numbers), _lack(page.addresses, plain.addresses)
+    return TextDifferences(
+        _missing(page.words, plain.words),
+        _missing(page.numbers, plain.numbers),
+        _missing(page.addresses, plain.addresses),
     )
 
 
@@ -79,16 +81,16 @@ class _Said:
                 written.append(f"tel:{found[0]}")
                 rest = rest.replace(found[0], " ")
         rest = _LISTED.sub("", rest)
-        self.addresses = _first((_address(address), address) for address in (*addresses, *written))
-        self.numbers = _first((_BETWEEN_DIGITS.sub("", found[0]), found[0]) for found in _NUMBER.finditer(rest))
-        self.words = _first((found[0].casefold().replace("’", "'"), found[0]) for found in _WORD.finditer(rest))
+        self.addresses = _first_pairs((_address(address), address) for address in (*addresses, *written))
+        self.numbers = _first_pairs((_BETWEEN_DIGITS.sub("", found[0]), found[0]) for found in _NUMBER.finditer(rest))
+        self.words = _first_pairs((found[0].casefold().replace("’", "'"), found[0]) for found in _WORD.finditer(rest))
 
 
 def _digits(text: str) -> str:
     return re.sub("[^0-9]", "", text)
 
 
-def _first(pairs: Iterable[tuple[str, str]]) -> dict[str, str]:
+def _first_pairs(pairs: Iterable[tuple[str, str]]) -> dict[str, str]:
     found: dict[str, str] = {}
     for key, shown in pairs:
         found.setdefault(key, shown)
@@ -109,8 +111,8 @@ def _address(written: str) -> str:
     return f"{scheme.lower() if colon else 'https'}://{host.casefold()}{slash}{path}"
 
 
-def _lack(page: dict[str, str], text: dict[str, str]) -> Lack:
-    return Lack(
+def _missing(page: dict[str, str], text: dict[str, str]) -> MissingContent:
+    return MissingContent(
         tuple(shown for key, shown in page.items() if key not in text),
         tuple(shown for key, shown in text.items() if key not in page),
     )

@@ -11,27 +11,34 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from pribble.cascade.inlining import Surroundings as Beside
-from pribble.cascade.style_attribute import Piece
+from pribble.cascade.inlining import PageResources as Beside
+from pribble.cascade.style_attribute import TextOrSpan
 from pribble.cascade.urls import is_elsewhere
-from pribble.compiler.html_program import STANDS, standing
-from pribble.compiler.picture_steps import completed
+from pribble.compiler.html_program import RESOURCE_NUMBER, resource_tags
+from pribble.compiler.picture_steps import complete_size
 from pribble.compiler.steps import PREHEADER
 from pribble.errors import Place, Source, TemplateError
 from pribble.findings import MOST_OF_A_RULE, Finding
 from pribble.markup.contexts import MarkupError, is_picture_place
 from pribble.markup.events import Opened
-from pribble.markup.foreign_pages import UNFINISHED, read_foreign
-from pribble.markup.page import Page, read
-from pribble.markup.references import decoded
+from pribble.markup.foreign_pages import UNFINISHED, read_foreign_page
+from pribble.markup.page import Page, read_page
+from pribble.markup.references import decode_references
 from pribble.markup.scanner import Attribute, StartTag
 from pribble.mime.flowed import FlowingText
-from pribble.passes.page_resources import Sheets, Surroundings, Where, findings, noted, slot
-from pribble.passes.style_edits import Dressing, corners, dress
+from pribble.passes.page_resources import (
+    LoadedSheets,
+    TemplateResources,
+    Where,
+    markup_findings,
+    sheet_findings,
+    slot_text,
+)
+from pribble.passes.style_edits import StyleEdits, find_style_edits, fragment_boundaries
 from pribble.passes.text_events import literal, page_events
 from pribble.pictures.picture_finder import PictureFinder
-from pribble.pictures.picture_slots import Either
-from pribble.pictures.picture_slots import Source as Slot
+from pribble.pictures.picture_slots import PictureSlot as Slot
+from pribble.pictures.picture_slots import VariantPiece
 from pribble.plaintext.flow import flow
 from pribble.plaintext.layout import WIDTH, layout
 from pribble.plaintext.links import Links
@@ -41,7 +48,7 @@ _PREHEADER = "<!--pribble:preheader-->"
 
 
 @dataclass(frozen=True, slots=True)
-class Dresser:
+class LateStyler:
     """Dresses pages: with these pictures, beside the file `near`; `named` where the page itself may name pictures,
     `sheets` where it may name style sheets, `foreign` where it is no template's: nothing in it is refused then."""
 
@@ -52,41 +59,41 @@ class Dresser:
     named: bool = False
     sheets: bool = True
     foreign: bool = False
-    own: Sheets = field(default_factory=Sheets)
+    own: LoadedSheets = field(default_factory=LoadedSheets)
 
-    def dressed(self, pieces: Sequence[str]) -> tuple[list[str], list[Finding]]:
+    def style(self, pieces: Sequence[str]) -> tuple[list[str], list[Finding]]:
         """The pieces of a page, dressed, and what is told.  Raises `TemplateError` for one that cannot be read."""
-        slots = {**self.own.slots, **{slot(piece): piece for piece in pieces if isinstance(piece, Slot)}}
-        text = "".join(_written(piece) for piece in pieces)
-        page = read_foreign(text, comments=True) if self.foreign else _read(text)
+        slots = {**self.own.slots, **{slot_text(piece): piece for piece in pieces if isinstance(piece, Slot)}}
+        text = "".join(_piece_text(piece) for piece in pieces)
+        page = read_foreign_page(text, comments=True) if self.foreign else _read_rendered(text)
         source = Source(str(self.near), text)
         where: Where = source.place if self.foreign else self._standing(page, text)
         around = self._around(where, slots)
-        dressing = dress(text, page, literal, around, old_attributes=self.old_attributes)
-        edits: list[_Edit] = [(offset, offset, (corner,)) for offset, corner in corners(page, text)]
-        edits += [(change.start, change.end, change.pieces) for change in dressing.changes]
-        edits += _pictures(text, page, dressing, around)
-        edits += [(note.start, note.end, ()) for note in page.notes if note.rule == UNFINISHED]
-        edits += [] if self.foreign else [(one.start - 1, one.end, ()) for _, one in _stands(page)]
+        dressing = find_style_edits(text, page, literal, around, old_attributes=self.old_attributes)
+        edits: list[_Edit] = [(offset, offset, (corner,)) for offset, corner in fragment_boundaries(page, text)]
+        edits += [(change.start, change.end, change.pieces) for change in dressing.edits]
+        edits += _picture_edits(text, page, dressing, around)
+        edits += [(note.start, note.end, ()) for note in page.findings if note.rule == UNFINISHED]
+        edits += [] if self.foreign else [(one.start - 1, one.end, ()) for _, one in _numbered_resources(page)]
         made: list[str] = []
-        for piece in _applied(text, edits):
+        for piece in _apply_edits(text, edits):
             made += around.split(piece) if piece.__class__ is str else [piece]
-        finished = list(_with_preheader(made))
+        finished = list(_restore_preheader(made))
         if not self.foreign:  # what its markup and its sheets are told for was told when it was compiled
             return finished, around.findings
-        told = [*noted(page.notes, where), *around.findings, *findings(dressing.told, where)]
-        return finished, _first(told)
+        told = [*markup_findings(page.findings, where), *around.findings, *sheet_findings(dressing.findings, where)]
+        return finished, _first_of_each_rule(told)
 
-    def said(self, page: str, links: Links | None = None, width: int = WIDTH) -> FlowingText:
+    def plain_text(self, page: str, links: Links | None = None, width: int = WIDTH) -> FlowingText:
         """The plain text of a page."""
-        read = read_foreign(page)
+        read = read_foreign_page(page)
         around = self._around(self._standing(read, page), None, named=False)
-        return said(page, read, around, links or Links(), width)
+        return text_of_page(page, read, around, links or Links(), width)
 
     def _standing(self, page: Page, text: str) -> Where:
         """Where the style sheets and pictures of a page stand in the files of its template."""
         found: list[tuple[int, int, Place]] = []
-        for tag, attribute in _stands(page):
+        for tag, attribute in _numbered_resources(page):
             number = text[attribute.value_start : attribute.value_end]
             if number.isdecimal() and len(number) < 9 and int(number) < len(self.own.places):
                 found.append((tag.start, tag.end, self.own.places[int(number)]))
@@ -99,8 +106,8 @@ class Dresser:
 
         return where
 
-    def _around(self, where: Where, slots: dict[str, Slot] | None, *, named: bool | None = None) -> Surroundings:
-        return Surroundings(
+    def _around(self, where: Where, slots: dict[str, Slot] | None, *, named: bool | None = None) -> TemplateResources:
+        return TemplateResources(
             self.finder,
             self.domain,
             where,
@@ -113,15 +120,15 @@ class Dresser:
         )
 
 
-def _stands(page: Page) -> Iterator[tuple[StartTag, Attribute]]:
+def _numbered_resources(page: Page) -> Iterator[tuple[StartTag, Attribute]]:
     """The tags of style sheets and pictures that say where they stand."""
-    for tag in standing(page):
-        attribute = tag.attribute(STANDS)
+    for tag in resource_tags(page):
+        attribute = tag.attribute(RESOURCE_NUMBER)
         if attribute is not None:
             yield tag, attribute
 
 
-def _first(found: list[Finding]) -> list[Finding]:
+def _first_of_each_rule(found: list[Finding]) -> list[Finding]:
     """Of each rule the first findings: a page from elsewhere may break one a thousand times."""
     met: Counter[str] = Counter()
     kept = []
@@ -132,39 +139,39 @@ def _first(found: list[Finding]) -> list[Finding]:
     return kept
 
 
-def said(html: str, page: Page, around: Beside, links: Links, width: int) -> FlowingText:
+def text_of_page(html: str, page: Page, around: Beside, links: Links, width: int) -> FlowingText:
     """The plain text of any page, which was read."""
     return layout(flow(page_events(html, page, around), links), width)
 
 
-def without_forks(pieces: Sequence[str], *, by_cid: bool) -> list[str]:
+def choose_variants(pieces: Sequence[str], *, by_cid: bool) -> list[str]:
     """`pieces`, each that has two forms in one."""
     made: list[str] = []
     for piece in pieces:
-        if isinstance(piece, Either):
+        if isinstance(piece, VariantPiece):
             made += piece.by_cid if by_cid else piece.otherwise
         else:
             made.append(piece)
     return made
 
 
-def _written(piece: str) -> str:
+def _piece_text(piece: str) -> str:
     if piece is PREHEADER:
         return _PREHEADER
-    return slot(piece) if isinstance(piece, Slot) else piece
+    return slot_text(piece) if isinstance(piece, Slot) else piece
 
 
-def _read(text: str) -> Page:
+def _read_rendered(text: str) -> Page:
     try:
-        return read(text, literal)
+        return read_page(text, literal)
     except MarkupError as error:
         raise TemplateError(error.problem, hint=error.hint) from None
 
 
-_Edit = tuple[int, int, tuple[Piece, ...]]
+_Edit = tuple[int, int, tuple[TextOrSpan, ...]]
 
 
-def _pictures(text: str, page: Page, dressing: Dressing, around: Surroundings) -> list[_Edit]:
+def _picture_edits(text: str, page: Page, dressing: StyleEdits, around: TemplateResources) -> list[_Edit]:
     """The pictures of a page: found, with no more pixels than are shown, their missing sizes added."""
     sizes = dict(dressing.sizes)
     edits: list[_Edit] = []
@@ -175,19 +182,21 @@ def _pictures(text: str, page: Page, dressing: Dressing, around: Surroundings) -
             if not is_picture_place(event.tag.name, attribute.name):
                 continue
             start, end = attribute.value_start, attribute.value_end
-            name = decoded(text[start:end], attribute=True).strip()
+            name = decode_references(text[start:end], attribute=True).strip()
             source = None if is_elsewhere(name) and name not in around.slots else around.picture(name, start, end)
             if source is None:
                 continue
             missing, size = "", sizes.get(event.tag.start) if attribute.name == "src" else None
             if size is not None:
-                source, missing = completed(around, source, size, size.shown(source.picture), start, end)
+                source, missing = complete_size(around, source, size, size.width_of(source.picture), start, end)
             quote = attribute.quote or '"'
-            edits.append((attribute.start, attribute.end, (f"{attribute.name}={quote}{slot(source)}{quote}{missing}",)))
+            edits.append(
+                (attribute.start, attribute.end, (f"{attribute.name}={quote}{slot_text(source)}{quote}{missing}",))
+            )
     return edits
 
 
-def _applied(text: str, edits: Sequence[_Edit]) -> list[str]:
+def _apply_edits(text: str, edits: Sequence[_Edit]) -> list[str]:
     made: list[str] = []
     position = 0
     for start, end, pieces in sorted(edits, key=lambda edit: edit[:2]):
@@ -199,7 +208,7 @@ def _applied(text: str, edits: Sequence[_Edit]) -> list[str]:
     return [*made, text[position:]]
 
 
-def _with_preheader(pieces: Sequence[str]) -> list[str]:
+def _restore_preheader(pieces: Sequence[str]) -> list[str]:
     """`pieces`, with the slot of the preheader in the place of the comment that stood for it."""
     made: list[str] = []
     for piece in pieces:

@@ -9,7 +9,7 @@ from typing import Any, Unpack
 
 from pribble.arguments import maybe_texts, texts
 from pribble.compiler.steps import PREHEADER
-from pribble.compiler.wire_form import Frames, Kept
+from pribble.compiler.wire_form import KeptValues, WireTemplate
 from pribble.errors import PictureError, UnsafeValue, did_you_mean, visible
 from pribble.findings import Finding
 from pribble.mime.address import Mailbox, Recipients
@@ -17,13 +17,13 @@ from pribble.mime.encoding import Prepared
 from pribble.mime.header_fields import DOMAIN
 from pribble.mime.message import Message, MessageOptions
 from pribble.mime.message_arguments import check_kinds
-from pribble.passes.page_resources import size_change
-from pribble.passes.style_edits import cut
+from pribble.passes.page_resources import size_finding
+from pribble.passes.style_edits import cut_fragment
 from pribble.pictures.picture import Picture
-from pribble.pictures.picture_slots import EMBED, Embed, NamedId, Source
+from pribble.pictures.picture_slots import EMBED, Embed, NamedId, PictureSlot
 from pribble.plaintext.layout import layout
-from pribble.plaintext.pattern_filling import filled
-from pribble.rendering.late_styling import without_forks
+from pribble.plaintext.pattern_filling import fill_patterns
+from pribble.rendering.late_styling import choose_variants
 from pribble.values.escaping import markup
 from pribble.values.url_values import base
 
@@ -36,7 +36,7 @@ _BEFORE_PREHEADER = (
 
 
 @dataclass(frozen=True, slots=True)
-class Manner:
+class RenderOptions:
     """How the pages of a template are finished: the way their pictures travel, what linked ones are below, the right
     side of Content-IDs; what was put right when it was compiled; and who dresses a page that is dressed late.  Pages
     that are `even` have no stretch of two forms, and no picture that travels in its own way."""
@@ -45,10 +45,10 @@ class Manner:
     picture_base: str | None = None
     id_domain: str = DOMAIN
     findings: tuple[Finding, ...] = ()
-    even: bool = False
-    frames: Frames | None = None
-    dress: Callable[[Sequence[str]], tuple[list[str], list[Finding]]] | None = None
-    say: Callable[[str], str] | None = None
+    has_no_variants: bool = False
+    wire_template: WireTemplate | None = None
+    style_late: Callable[[Sequence[str]], tuple[list[str], list[Finding]]] | None = None
+    text_from_page: Callable[[str], str] | None = None
 
 
 @dataclass(frozen=True, init=False, eq=False)
@@ -61,19 +61,19 @@ class Rendering:
 
     subject: str | None
     preheader: str | None
-    _manner: Manner = field(repr=False)
+    _manner: RenderOptions = field(repr=False)
     _pieces: Sequence[str] | None = field(repr=False)
     _text: Sequence[Any] | str = field(repr=False)
-    _kept: Kept = field(repr=False)
+    _kept: KeptValues = field(repr=False)
 
     def __init__(
         self,
         subject: str | None,
         preheader: str | None,
-        manner: Manner,
+        manner: RenderOptions,
         pieces: Sequence[str] | None,
         text: Sequence[Any] | str,
-        kept: Kept = (),
+        kept: KeptValues = (),
     ) -> None:
         # One update and not five guarded assignments: there is one of these for every message.
         vars(self).update(subject=subject, preheader=preheader, _manner=manner, _pieces=pieces, _text=text, _kept=kept)
@@ -83,14 +83,19 @@ class Rendering:
         state: dict[str, Any] = {
             "subject": self.subject,
             "preheader": self.preheader,
-            "_manner": replace(self._manner, frames=None, say=None, dress=self._manner.dress and _dressed),
+            "_manner": replace(
+                self._manner,
+                wire_template=None,
+                text_from_page=None,
+                style_late=self._manner.style_late and _styled_already,
+            ),
             "_pieces": self._pieces,
             "_text": self.text,
             "_kept": (),
             "_wire": self._wire,
             "findings": self.findings,
         }
-        if self._manner.dress is not None:
+        if self._manner.style_late is not None:
             state["_dressed"] = {by_cid: self._late(by_cid) for by_cid in (True, False)}
         return state
 
@@ -127,14 +132,18 @@ class Rendering:
         if self._pieces is None:
             return None
         chosen = checked_embed(embed) or self._manner.embed or "data"
-        return self._filled(cut(self._page(chosen)), chosen).strip() + "\n"
+        return self._filled(cut_fragment(self._page(chosen)), chosen).strip() + "\n"
 
     @cached_property
     def text(self) -> str:
         """The plain text: written by hand, or one that says what the HTML does, laid out when first asked for."""
         if isinstance(self._text, str):
             return self._text
-        return self._manner.say("".join(self._text)) if self._manner.say else layout(filled(self._text))
+        return (
+            self._manner.text_from_page("".join(self._text))
+            if self._manner.text_from_page
+            else layout(fill_patterns(self._text))
+        )
 
     @cached_property
     def pictures(self) -> tuple[Picture, ...]:
@@ -145,7 +154,7 @@ class Rendering:
             dict.fromkeys(
                 piece.picture
                 for piece in self._page(self.embed)
-                if isinstance(piece, Source) and (piece.travels or self.embed) == "cid"
+                if isinstance(piece, PictureSlot) and (piece.travels or self.embed) == "cid"
             )
         )
 
@@ -156,10 +165,10 @@ class Rendering:
             return ()
         told = list(self._manner.findings)
         for piece in self._pieces:
-            if isinstance(piece, Source):
-                told += piece.told
-                told += [size_change(piece.sized[0], piece, piece.sized[1])] if piece.sized and piece.sized[0] else []
-        return (*told, *(self._late(self.embed == "cid")[1] if self._manner.dress else ()))
+            if isinstance(piece, PictureSlot):
+                told += piece.findings
+                told += [size_finding(piece.sized[0], piece, piece.sized[1])] if piece.sized and piece.sized[0] else []
+        return (*told, *(self._late(self.embed == "cid")[1] if self._manner.style_late else ()))
 
     def message(
         self,
@@ -203,8 +212,8 @@ class Rendering:
     @cached_property
     def _wire(self) -> str | None:
         """The HTML as one that knows its form on the wire, where its pieces do."""
-        html, pieces, frames, kept = self.html, self._pieces, self._manner.frames, self._kept
-        if html is None or pieces is None or frames is None or not self._manner.even or self.embed != "cid":
+        html, pieces, frames, kept = self.html, self._pieces, self._manner.wire_template, self._kept
+        if html is None or pieces is None or frames is None or not self._manner.has_no_variants or self.embed != "cid":
             return html
         return Prepared.of(html, lambda: frames.quoted(pieces, kept))
 
@@ -213,30 +222,30 @@ class Rendering:
     def _page(self, embed: Embed) -> Sequence[str]:
         """The pieces of the page, each in the form that goes with the way pictures travel."""
         assert self._pieces is not None
-        if self._manner.dress is not None:
+        if self._manner.style_late is not None:
             return self._late(embed == "cid")[0]
-        return self._pieces if self._manner.even else without_forks(self._pieces, by_cid=embed == "cid")
+        return self._pieces if self._manner.has_no_variants else choose_variants(self._pieces, by_cid=embed == "cid")
 
     def _late(self, by_cid: bool) -> tuple[list[str], list[Finding]]:
         """The page dressed now, and what was put right of it; done once for each form."""
-        assert self._pieces is not None and self._manner.dress is not None
+        assert self._pieces is not None and self._manner.style_late is not None
         known: dict[bool, tuple[list[str], list[Finding]]] = vars(self).setdefault("_dressed", {})
         if by_cid not in known:
-            pieces, told = self._manner.dress(without_forks(self._pieces, by_cid=by_cid))
+            pieces, told = self._manner.style_late(choose_variants(self._pieces, by_cid=by_cid))
             known[by_cid] = with_preheader(pieces, self.preheader), told
         return known[by_cid]
 
     def _filled(self, pieces: Sequence[str], embed: Embed) -> str:
         base = self._manner.picture_base
-        if embed == "cid" and self._manner.even:
+        if embed == "cid" and self._manner.has_no_variants:
             return "".join(pieces)
-        slots = [piece for piece in pieces if isinstance(piece, Source)]
+        slots = [piece for piece in pieces if isinstance(piece, PictureSlot)]
         if base is None and any((piece.travels or embed) == "link" for piece in slots):
             raise ValueError("pictures that travel as links need the address they lie below (picture_base)")
-        return "".join([piece.filled(embed, base) if isinstance(piece, Source) else piece for piece in pieces])
+        return "".join([piece.filled(embed, base) if isinstance(piece, PictureSlot) else piece for piece in pieces])
 
 
-def _dressed(pieces: Sequence[str]) -> tuple[list[str], list[Finding]]:
+def _styled_already(pieces: Sequence[str]) -> tuple[list[str], list[Finding]]:
     """What dresses the page of a finished rendering, whose pages are there in both forms."""
     raise AssertionError("a finished rendering is dressed already")
 

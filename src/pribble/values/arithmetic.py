@@ -9,8 +9,8 @@ from decimal import ROUND_HALF_UP, Decimal
 from typing import Any
 
 from pribble.errors import FieldError, LimitReached
-from pribble.values.counting import LONGEST_TEXT, Turns, counted, fields
-from pribble.values.kinds import NOTHING, bounded, kind, named, plain, whole
+from pribble.values.counting import LONGEST_TEXT, Turns, count_items, record_items
+from pribble.values.kinds import NOTHING, bounded, canonical, kind, named, whole_number
 from pribble.values.lookup import names
 
 DIGITS = 40
@@ -49,10 +49,10 @@ def compute(operator: str, left: Any, right: Any, longest: int = LONGEST_TEXT) -
     for a text longer than `longest`."""
     if operator == "+" and left.__class__ is str and right.__class__ is str and len(left) + len(right) <= longest:
         return left + right
-    left, right = plain(left), plain(right)
+    left, right = canonical(left), canonical(right)
     kinds = kind(left), kind(right)
     if kinds == ("number", "number"):
-        return _number(operator, left, right)
+        return _arithmetic_result(operator, left, right)
     for value in (left, right):
         if value is None or value is NOTHING:
             raise FieldError(
@@ -70,9 +70,9 @@ def compute(operator: str, left: Any, right: Any, longest: int = LONGEST_TEXT) -
         case "-", ("day", "day"):
             return (left - right).days
         case "+" | "-", ("day", "number"):
-            return _day(left, right if operator == "+" else -right)
+            return _shift_day(left, right if operator == "+" else -right)
         case "+", ("number", "day"):
-            return _day(right, left)
+            return _shift_day(right, left)
         case "-", ("moment", "moment"):
             _check_zones(left, right)
             return left - right
@@ -95,7 +95,7 @@ def _text_hint(kinds: tuple[str, str]) -> str | None:
     return None
 
 
-def _number(operator: str, left: Decimal | int, right: Decimal | int) -> Decimal | int:
+def _arithmetic_result(operator: str, left: Decimal | int, right: Decimal | int) -> Decimal | int:
     if operator in "/%" and not right:
         raise FieldError("division by zero", hint="test for it: (a / b if b else 0)")
     try:
@@ -113,10 +113,10 @@ def _check_zones(left: Any, right: Any) -> None:
         )
 
 
-def _day(day: date, days: Decimal | int) -> date:
+def _shift_day(day: date, days: Decimal | int) -> date:
     if not -_MOST_DAYS <= days <= _MOST_DAYS:
         raise FieldError("the day lies beyond the calendar")
-    number = whole(days, -_MOST_DAYS, _MOST_DAYS)
+    number = whole_number(days, -_MOST_DAYS, _MOST_DAYS)
     if number is None:
         raise FieldError(f"{days} is no whole number of days")
     try:
@@ -127,7 +127,7 @@ def _day(day: date, days: Decimal | int) -> date:
 
 def negative(value: Any) -> Any:
     """``-value``"""
-    value = plain(value)
+    value = canonical(value)
     if kind(value) != "number":
         raise FieldError(f"a minus before {named(value)}")
     return -bounded(value)
@@ -141,7 +141,7 @@ def equal(turns: Turns, left: Any, right: Any) -> bool:
     pairs = [(left, right, True)]
     while pairs:  # and not by recursion, however deep lists are
         left, right, strict = pairs.pop()
-        left, right = plain(left), plain(right)
+        left, right = canonical(left), canonical(right)
         if left is None or left is NOTHING or right is None or right is NOTHING:
             same = (left is None or left is NOTHING) and (right is None or right is NOTHING)
         elif kind(left) != kind(right):
@@ -152,15 +152,15 @@ def equal(turns: Turns, left: Any, right: Any) -> bool:
         elif kind(left) == "list":
             same = len(left) == len(right)
             if same:
-                counted(turns, len(left))
+                count_items(turns, len(left))
                 met = zip(reversed(left), reversed(right), strict=True)
                 # What is the same object is equal; the others are compared from the first on.
                 pairs += [(one, other, strict) for one, other in met if one is not other]
         elif kind(left) == "record":
-            one, other = fields(left) or {}, fields(right) or {}
+            one, other = record_items(left) or {}, record_items(right) or {}
             same = one.keys() == other.keys()
             if same:
-                counted(turns, len(one))
+                count_items(turns, len(one))
                 pairs += [(one[name], other[name], False) for name in one]
         else:
             _check_zones(left, right)
@@ -178,7 +178,7 @@ def less(left: Any, right: Any, *, or_equal: bool = False) -> bool:
     """``left < right``, for two values of one kind that has an order."""
     if left.__class__ in NUMBERS and right.__class__ in NUMBERS:
         return bool(left <= right) if or_equal else bool(left < right)  # type: ignore[operator]
-    left, right = plain(left), plain(right)
+    left, right = canonical(left), canonical(right)
     if kind(left) != kind(right) or kind(left) not in _ORDERED:
         raise FieldError(f"{named(left)} and {named(right)} have no order", hint=_text_hint((kind(left), kind(right))))
     _check_zones(left, right)
@@ -187,12 +187,12 @@ def less(left: Any, right: Any, *, or_equal: bool = False) -> bool:
 
 def contains(turns: Turns, value: Any, whole: Any) -> bool:
     """``value in whole``: member of a list, key of a record, text in text."""
-    value, whole = plain(value), plain(whole)
+    value, whole = canonical(value), canonical(whole)
     match kind(whole):
         case "nothing":
             return False
         case "list":
-            return any(kind(plain(entry)) == kind(value) and equal(turns, value, entry) for entry in whole)
+            return any(kind(canonical(entry)) == kind(value) and equal(turns, value, entry) for entry in whole)
         case "record" if isinstance(value, str):
             return value in whole if isinstance(whole, Mapping) else value in names(whole)
         case "text" if isinstance(value, str):

@@ -7,7 +7,7 @@ from contextvars import ContextVar
 from typing import Any
 
 from pribble.errors import LimitReached
-from pribble.values.kinds import field_names, kind, plain
+from pribble.values.kinds import canonical, field_names, kind
 
 # No text that a formatter makes of several values is longer, unless it says so.
 LONGEST_TEXT = 1_000_000
@@ -17,7 +17,7 @@ CELL: ContextVar[str] = ContextVar("cell", default="")
 Turns = list[int]
 
 
-def counted(turns: Turns, number: int) -> None:
+def count_items(turns: Turns, number: int) -> None:
     """Count so many more; raises `LimitReached` where they are more than is permitted."""
     turns[0] -= number
     if turns[0] < 0:
@@ -27,7 +27,7 @@ def counted(turns: Turns, number: int) -> None:
         )
 
 
-def together(pieces: Iterable[str], what: str, longest: int = LONGEST_TEXT) -> str:
+def join_counted(pieces: Iterable[str], what: str, longest: int = LONGEST_TEXT) -> str:
     """Pieces of what a formatter makes as one text; raises `LimitReached` as soon as they are too long."""
     made, room = [], longest
     for piece in pieces:
@@ -38,9 +38,9 @@ def together(pieces: Iterable[str], what: str, longest: int = LONGEST_TEXT) -> s
     return "".join(made)
 
 
-def fields(value: Any) -> Mapping[str, Any] | None:
+def record_items(value: Any) -> Mapping[str, Any] | None:
     """The fields of a record; None for any other value."""
-    value = plain(value)
+    value = canonical(value)
     if isinstance(value, Mapping):
         return value
     if kind(value) == "record":
@@ -50,12 +50,12 @@ def fields(value: Any) -> Mapping[str, Any] | None:
 
 def within(value: Any) -> list[Any]:
     """What stands in a list or record, each item and field; nothing in any other value."""
-    value = plain(value)
+    value = canonical(value)
     match kind(value):
         case "list":
             return list(value)
         case "record":
-            return list((fields(value) or {}).values())
+            return list((record_items(value) or {}).values())
     return []
 
 
@@ -63,7 +63,7 @@ def visited(turns: Turns, value: Any) -> Any:
     """`value`; all that stands in it counts, and what stands in it twice counts twice."""
     waiting = within(value)
     while waiting:
-        counted(turns, 1)
+        count_items(turns, 1)
         waiting += within(waiting.pop())
     return value
 
@@ -73,15 +73,15 @@ def frozen(turns: Turns, value: Any) -> tuple[Any, ...]:
     made: list[Any] = []
     waiting = [value]
     while waiting:
-        counted(turns, 1)
-        value = plain(waiting.pop())
+        count_items(turns, 1)
+        value = canonical(waiting.pop())
         what = kind(value)
         match what:
             case "list":
                 made.append((what, len(value)))
                 waiting += value
             case "record":
-                found = fields(value) or {}
+                found = record_items(value) or {}
                 names = sorted(found, key=str)
                 made.append((what, *names))
                 waiting += [found[name] for name in names]

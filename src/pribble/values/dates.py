@@ -11,9 +11,9 @@ from typing import Any
 
 from pribble.errors import FieldError
 from pribble.values.escaping import is_harmless
-from pribble.values.kinds import NOTHING, named, plain
+from pribble.values.kinds import NOTHING, canonical, named
 from pribble.values.numbers import FIGURES, Apply, text_of
-from pribble.values.patterns import ITEM, cut
+from pribble.values.patterns import ITEM, cut_pattern
 from pribble.values.settings import Settings, is_locale
 from pribble.values.text_parsing import moment_reader
 
@@ -54,7 +54,7 @@ def day_of(value: Any, settings: Settings, formatter: str) -> Day:
             return Day.fromisoformat(value)
         except ValueError:
             pass  # what is wrong with it is said below
-    value = _from_text(plain(value), formatter, "day", "2026-07-03")
+    value = _from_text(canonical(value), formatter, "day", "2026-07-03")
     if isinstance(value, Moment):
         return _local(value, settings).date()
     if isinstance(value, Day):
@@ -68,14 +68,14 @@ def moment_of(value: Any, settings: Settings, formatter: str) -> Moment:
     Of an hour that comes twice, when clocks are put back, the first is taken (`fold`); one that never was, when they
     are put forward, has the offset before (RFC 5545 3.3.5).
     """
-    value = _from_text(plain(value), formatter, "moment", "2026-07-03T18:30+01:00")
+    value = _from_text(canonical(value), formatter, "moment", "2026-07-03T18:30+01:00")
     if isinstance(value, Moment):
         return value.replace(tzinfo=settings.zone) if value.tzinfo is None else _local(value, settings)
     raise FieldError(f"{formatter} takes a moment, not {named(value)}")
 
 
 def _time_of(value: Any, settings: Settings) -> Time | Moment:
-    value = plain(value)
+    value = canonical(value)
     if isinstance(value, str) and len(value) <= 8 and not _is_day(value):
         try:
             value = Time.fromisoformat(value)
@@ -124,13 +124,13 @@ def day(settings: Settings, written: str | None = None) -> Apply:
     """A text as a day, in ISO 8601, or as it is `written`: by a pattern, or in a locale's short form; of a moment, its
     day in the reader's time zone."""
     read = _reader(settings, written, "day")
-    return lambda value: day_of(_read(value, read), settings, "day")
+    return lambda value: day_of(_read_moment(value, read), settings, "day")
 
 
 def moment(settings: Settings, written: str | None = None) -> Apply:
     """A text as a moment, in ISO 8601, or as it is `written`: by a pattern, or in a locale's short form."""
     read = _reader(settings, written, "moment")
-    return lambda value: moment_of(_read(value, read), settings, "moment")
+    return lambda value: moment_of(_read_moment(value, read), settings, "moment")
 
 
 def _reader(settings: Settings, written: Any, formatter: str) -> Callable[[str], Moment] | None:
@@ -144,7 +144,7 @@ def _reader(settings: Settings, written: Any, formatter: str) -> Callable[[str],
         given = day_form if formatter == "day" else both.replace("{0}", time_form).replace("{1}", day_form)
         # In short forms the year has two digits in some locales, and in data it has four.
         given = given if "yy" not in given else given.replace("yy", "y")
-    fields = {text[0] for is_field, text in cut(given) if is_field}
+    fields = {text[0] for is_field, text in cut_pattern(given) if is_field}
     needed = [{"d"}, {"M", "L"}, {"y", "u"}, *([set("HhKk")] if formatter == "moment" else [])]
     if not all(fields & letters for letters in needed):
         lacks = "a day, a month and a year" + (", and an hour" if formatter == "moment" else "")
@@ -152,11 +152,11 @@ def _reader(settings: Settings, written: Any, formatter: str) -> Callable[[str],
     return moment_reader(given, settings, formatter)
 
 
-def _read(value: Any, read: Callable[[str], Moment] | None) -> Any:
+def _read_moment(value: Any, read: Callable[[str], Moment] | None) -> Any:
     """`value`, a text of which was read as it is written."""
     if read is None:
         return value
-    value = plain(value)
+    value = canonical(value)
     return read(value) if isinstance(value, str) else value
 
 
@@ -171,7 +171,7 @@ def date(settings: Settings, style: str = "medium") -> Apply:
     def apply(value: Any) -> Any:
         if value is NOTHING:
             return NOTHING
-        return _joined(fields, day_of(value, settings, "date"))
+        return _join_fields(fields, day_of(value, settings, "date"))
 
     vars(apply)[FIGURES] = _is_harmless(fields)
     return apply
@@ -181,7 +181,7 @@ def time(settings: Settings, style: str = "medium") -> Apply:
     """A time, or that of a moment, in one of the locale's styles or by a CLDR pattern: HH:mm."""
     pattern = _pattern(style, "time", settings.babel.time_formats)
     fields = _fields(pattern, settings, _TIME_FIELDS, "a time")
-    has_zone = any(is_field and text[0] in _ZONES for is_field, text in cut(pattern))
+    has_zone = any(is_field and text[0] in _ZONES for is_field, text in cut_pattern(pattern))
 
     def apply(value: Any) -> str:
         found = _time_of(value, settings)
@@ -190,7 +190,7 @@ def time(settings: Settings, style: str = "medium") -> Apply:
                 "a time without a day has no zone",
                 hint='show it as time("short"), or by a pattern without a zone: HH:mm',
             )
-        return _joined(fields, found)
+        return _join_fields(fields, found)
 
     return apply
 
@@ -205,7 +205,7 @@ def datetime(settings: Settings, style: str = "medium") -> Apply:
     else:
         pattern = _pattern(style, "datetime", {})
     fields = _fields(pattern, settings, {**_DAY_FIELDS, **_TIME_FIELDS}, "a moment")
-    return lambda value: _joined(fields, moment_of(value, settings, "datetime"))
+    return lambda value: _join_fields(fields, moment_of(value, settings, "datetime"))
 
 
 def duration(settings: Settings) -> Apply:
@@ -215,7 +215,7 @@ def duration(settings: Settings) -> Apply:
     locale = settings.babel
 
     def apply(value: Any) -> str:
-        value = plain(value)
+        value = canonical(value)
         if not isinstance(value, Span):
             raise FieldError(f"duration takes a span of time, not {named(value)}", hint="end - start of two moments")
         seconds = round(abs(value.total_seconds()))
@@ -244,20 +244,20 @@ def _pattern(given: Any, formatter: str, styles: Any) -> str:
     return style
 
 
-def _joined(fields: Sequence[Callable[[Any], str]], value: Any) -> str:
+def _join_fields(fields: Sequence[Callable[[Any], str]], value: Any) -> str:
     return "".join([field(value) for field in fields])
 
 
 def _is_harmless(fields: list[Field]) -> bool:
     """Whether what the fields give needs no escaping, told from every month and weekday."""
     samples = [Day(2024, month, 1 + (month * 5) % 28) for month in range(1, 13)]
-    return all(is_harmless(_joined(fields, sample)) for sample in samples)
+    return all(is_harmless(_join_fields(fields, sample)) for sample in samples)
 
 
 def _fields(pattern: str, settings: Settings, known: Mapping[str, Collection[int]], what: str) -> list[Field]:
     """The fields of a CLDR pattern, each as a function of the value."""
     made: list[Field] = []
-    found = list(cut(pattern))
+    found = list(cut_pattern(pattern))
     _check_letters(pattern, {text[0] for is_field, text in found if is_field})
     for is_field, text in found:
         if not is_field:

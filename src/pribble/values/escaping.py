@@ -28,7 +28,7 @@ def markup(text: str) -> str:
     """`text` between tags or in a quoted attribute: ``& < > " '`` as references, control characters dropped."""
     if _SPECIAL.search(text) is None:
         return text
-    return str(markupsafe.escape(plain_text(text)))
+    return str(markupsafe.escape(plain_characters(text)))
 
 
 def is_harmless(text: str) -> bool:
@@ -36,11 +36,11 @@ def is_harmless(text: str) -> bool:
     return _SPECIAL.search(text) is None
 
 
-def plain_text(text: str) -> str:
+def plain_characters(text: str) -> str:
     """`text` in the plain-text part: control characters and bidirectional overrides dropped."""
     if _UNPLAIN.search(text) is None:
         return text
-    return _DROPPED.sub("", characters(text))
+    return _DROPPED.sub("", checked_characters(text))
 
 
 def one_line(text: str) -> str:
@@ -84,7 +84,7 @@ def at_an_edge(shown: str) -> str:
     return in_raw_text(shown)
 
 
-def characters(text: str) -> str:
+def checked_characters(text: str) -> str:
     """`text`, if it is made of characters; raises `UnsafeValue` for a lone surrogate."""
     if found := _SURROGATE.search(text):
         raise UnsafeValue(f"a lone surrogate U+{ord(found[0]):04X} at position {found.start()} is no character")

@@ -19,7 +19,7 @@ from pribble.graphemes import graphemes
 from pribble.values import address_formatters, dates, json_values, list_formatters, numbers
 from pribble.values.counting import LONGEST_TEXT
 from pribble.values.escaping import markup
-from pribble.values.kinds import NOTHING, kind, plain, whole
+from pribble.values.kinds import NOTHING, canonical, kind, whole_number
 from pribble.values.numbers import Apply, text_of
 from pribble.values.safe_text import Fragment
 from pribble.values.settings import Settings
@@ -93,7 +93,7 @@ def trim(settings: Settings) -> Apply:
 
 def shorten(settings: Settings, size: int) -> Apply:
     """At most `size` characters as a reader counts them, the "…" of a shortened text included."""
-    most = whole(size, 1, 100_000) if kind(size) == "number" else None
+    most = whole_number(size, 1, 100_000) if kind(size) == "number" else None
     if most is None:
         raise FieldError("shorten takes a whole number of characters from 1")
 
@@ -135,7 +135,7 @@ FORMATTERS: Mapping[str, Factory] = MappingProxyType(
         "money": numbers.money,
         "bytesize": numbers.bytesize,
         "round": numbers.round_,
-        "digits": numbers.digits,
+        "digits": numbers.padded_digits,
         "decimal": numbers.decimal,
         "date": dates.date,
         "time": dates.time,
@@ -153,12 +153,12 @@ FORMATTERS: Mapping[str, Factory] = MappingProxyType(
         "least": list_formatters.least,
         "greatest": list_formatters.greatest,
         "sort": list_formatters.sort,
-        "keep": list_formatters.keep,
+        "keep": list_formatters.keep_items,
         "by": list_formatters.by,
         "url": address_formatters.url,
-        "path": address_formatters.path,
+        "path": address_formatters.path_segments,
         "query": address_formatters.query,
-        "link": address_formatters.link,
+        "link": address_formatters.link_address,
         "json": json_values.json,
     }
 )
@@ -178,7 +178,7 @@ def prepared(factory: Factory, settings: Settings, arguments: tuple[Any, ...], g
 
     Nothing stays nothing, but for formatters that say otherwise (``count``).
     """
-    apply = factory(settings, *map(plain, arguments), **{name: plain(value) for name, value in given.items()})
+    apply = factory(settings, *map(canonical, arguments), **{name: canonical(value) for name, value in given.items()})
     if factory in _KNOWS_NOTHING:
         return apply
 
@@ -205,7 +205,7 @@ def application_formatter(function: Callable[..., Any]) -> Factory:
     """A formatter of the application's own: ``function(value, *arguments, locale=…)``."""
 
     def factory(settings: Settings, *arguments: Any, **given: Any) -> Apply:
-        return lambda value: function(plain(value), *arguments, **given, locale=settings.locale)
+        return lambda value: function(canonical(value), *arguments, **given, locale=settings.locale)
 
     vars(factory)[_OF_APPLICATION] = True
     return factory

@@ -8,10 +8,10 @@ from json import dumps
 from typing import Any
 
 from pribble.errors import FieldError, LimitReached
-from pribble.values.counting import fields, together
-from pribble.values.kinds import bounded, kind, named, plain
+from pribble.values.counting import join_counted, record_items
+from pribble.values.kinds import bounded, canonical, kind, named
 from pribble.values.numbers import Apply
-from pribble.values.safe_text import Json
+from pribble.values.safe_text import JsonText
 from pribble.values.settings import Settings
 
 _DEEPEST = 50
@@ -21,12 +21,12 @@ _IN_SCRIPT = str.maketrans({c: f"\\u{ord(c):04x}" for c in "<>&\u2028\u2029"})
 
 def json(settings: Settings) -> Apply:
     """A value as JSON, numbers in full, days and moments in ISO 8601."""
-    return lambda value: Json(written(value))
+    return lambda value: JsonText(json_text(value))
 
 
-def written(value: Any) -> str:
+def json_text(value: Any) -> str:
     """`value` as a JSON text."""
-    return together(_pieces(value, 0), "json")
+    return join_counted(_json_pieces(value, 0), "json")
 
 
 def in_script(json_text: str) -> str:
@@ -34,28 +34,28 @@ def in_script(json_text: str) -> str:
     return json_text.translate(_IN_SCRIPT)
 
 
-def characters(text: str) -> str:
+def json_characters(text: str) -> str:
     """A text within a JSON string of a script element."""
     return in_script(dumps(text, ensure_ascii=False)[1:-1])
 
 
-def _pieces(value: Any, depth: int) -> Iterator[str]:
+def _json_pieces(value: Any, depth: int) -> Iterator[str]:
     """A JSON text in pieces, none of which is made before it is asked for, however values are shared."""
     if depth > _DEEPEST:
         raise LimitReached(f"json takes lists and records up to {_DEEPEST} within each other")
-    value = plain(value)
+    value = canonical(value)
     what = kind(value)
     if what == "list":
         yield "["
         for number, item in enumerate(value):
             yield ", " if number else ""
-            yield from _pieces(item, depth + 1)
+            yield from _json_pieces(item, depth + 1)
         yield "]"
     elif what == "record":
         yield "{"
-        for number, (name, item) in enumerate((fields(value) or {}).items()):
+        for number, (name, item) in enumerate((record_items(value) or {}).items()):
             yield f"{', ' if number else ''}{dumps(str(name), ensure_ascii=False)}: "
-            yield from _pieces(item, depth + 1)
+            yield from _json_pieces(item, depth + 1)
         yield "}"
     else:
         yield _scalar(value, what)

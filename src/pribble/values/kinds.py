@@ -41,16 +41,16 @@ class Nothing:
 NOTHING = Nothing()
 
 
-class Broken(str):
+class BrokenValue(str):
     """In a survey of problems, what could not be read or computed: told already, and passed on in silence."""
 
     __slots__ = ()
 
-    def __call__(self, *arguments: object) -> Broken:
+    def __call__(self, *arguments: object) -> BrokenValue:
         return self
 
 
-BROKEN = Broken()
+BROKEN_VALUE = BrokenValue()
 
 
 class AlreadyTold(FieldError):
@@ -109,7 +109,7 @@ def named(value: Any) -> str:
     return _WITH_ARTICLE[kind(value)]
 
 
-def plain(value: Any) -> Any:
+def canonical(value: Any) -> Any:
     """`value` as one of the kinds; raises `FieldError` for a type that is none, NaN and infinity."""
     cls = type(value)
     if cls in _PLAIN:
@@ -118,7 +118,7 @@ def plain(value: Any) -> Any:
         return _finite(value)
     if cls is float:
         return None if value != value else _finite(Decimal(repr(value)))
-    return _unwrapped(value)
+    return _numpy_item(value)
 
 
 def _finite(number: Decimal) -> Decimal | None:
@@ -136,17 +136,17 @@ def is_of_pandas(value: Any, name: str) -> bool:
     return cls.__name__ == name and cls.__module__.partition(".")[0] == "pandas"
 
 
-def _unwrapped(value: Any) -> Any:
-    if value is BROKEN:
+def _numpy_item(value: Any) -> Any:
+    if value is BROKEN_VALUE:
         raise AlreadyTold("broken before")
     module = type(value).__module__.partition(".")[0]
     if isinstance(value, Enum):
-        return plain(value.value)
+        return canonical(value.value)
     if module == "numpy" and hasattr(value, "dtype"):
         if value.ndim:
             return value.tolist()
         inner = value.item()
-        return None if inner != inner else plain(inner)  # NaN and NaT differ from themselves
+        return None if inner != inner else canonical(inner)  # NaN and NaT differ from themselves
     if module == "pandas" and (found := _of_pandas(value)) is not _MISSED:
         return found
     if isinstance(value, range):
@@ -240,7 +240,7 @@ def field_names(value: Any) -> tuple[str, ...] | None:
     return tuple(name for name in names if not name.startswith("_"))
 
 
-def whole(number: Decimal | int, least: int, most: int) -> int | None:
+def whole_number(number: Decimal | int, least: int, most: int) -> int | None:
     """`number` as an integer, if it is a whole one from `least` to `most`; of no other is an integer made."""
     if not least <= number <= most:
         return None

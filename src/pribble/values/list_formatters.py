@@ -10,7 +10,7 @@ from pribble.errors import FieldError, LimitReached
 from pribble.graphemes import graphemes
 from pribble.values.arithmetic import EXACT, NUMBERS, compute, less
 from pribble.values.counting import LONGEST_TEXT, Turns, frozen
-from pribble.values.kinds import NOTHING, kind, named, plain, whole
+from pribble.values.kinds import NOTHING, canonical, kind, named, whole_number
 from pribble.values.lookup import holds, items, names
 from pribble.values.numbers import Apply, text_of
 from pribble.values.settings import Settings
@@ -21,8 +21,8 @@ _MOST_ITEMS = 1_000_000_000
 PerItem = Callable[[Sequence[Any]], list[Any]]
 
 
-def _list(value: Any, formatter: str) -> list[Any] | tuple[Any, ...]:
-    value = plain(value)
+def _as_list(value: Any, formatter: str) -> list[Any] | tuple[Any, ...]:
+    value = canonical(value)
     if kind(value) == "list":
         return items(value, "the value")
     raise FieldError(f"{formatter} takes a list, not {named(value)}")
@@ -32,36 +32,36 @@ def count(settings: Settings) -> Apply:
     """How many items a list has, fields a record, or characters, as a reader counts them, a text; 0 for nothing."""
 
     def apply(value: Any) -> int:
-        value = plain(value)
+        value = canonical(value)
         if isinstance(value, str):
             return sum(1 for _ in graphemes(value))
         if kind(value) == "record":
             return len(value) if isinstance(value, Mapping) else sum(1 for _ in names(value))
-        return 0 if value is NOTHING else len(_list(value, "count"))
+        return 0 if value is NOTHING else len(_as_list(value, "count"))
 
     return apply
 
 
 def first(settings: Settings, size: int | None = None) -> Apply:
     """The first item, nothing of an empty list; with a `size`, a list of so many at the most."""
-    most = _size(size, "first")
+    most = _count_argument(size, "first")
     if most is None:
-        return lambda value: next(iter(_list(value, "first")), NOTHING)
-    return lambda value: list(_list(value, "first")[:most])
+        return lambda value: next(iter(_as_list(value, "first")), NOTHING)
+    return lambda value: list(_as_list(value, "first")[:most])
 
 
 def last(settings: Settings, size: int | None = None) -> Apply:
     """The last item, nothing of an empty list; with a `size`, a list of so many at the most."""
-    most = _size(size, "last")
+    most = _count_argument(size, "last")
     if most is None:
-        return lambda value: listed[-1] if (listed := _list(value, "last")) else NOTHING
-    return lambda value: list(_list(value, "last")[-most:])
+        return lambda value: listed[-1] if (listed := _as_list(value, "last")) else NOTHING
+    return lambda value: list(_as_list(value, "last")[-most:])
 
 
-def _size(given: Any, formatter: str) -> int | None:
+def _count_argument(given: Any, formatter: str) -> int | None:
     if given is None:
         return None
-    size = whole(given, 1, _MOST_ITEMS) if kind(given) == "number" else None
+    size = whole_number(given, 1, _MOST_ITEMS) if kind(given) == "number" else None
     if size is None:
         raise FieldError(f"{formatter} takes a whole number from 1")
     return size
@@ -69,7 +69,7 @@ def _size(given: Any, formatter: str) -> int | None:
 
 def reverse(settings: Settings) -> Apply:
     """The items from last to first."""
-    return lambda value: list(_list(value, "reverse"))[::-1]
+    return lambda value: list(_as_list(value, "reverse"))[::-1]
 
 
 def join(settings: Settings, separator: str = ", ") -> Apply:
@@ -77,7 +77,7 @@ def join(settings: Settings, separator: str = ", ") -> Apply:
     between = text_of(separator, "join")
 
     def apply(value: Any) -> str:
-        texts = [shown(item) for item in _list(value, "join")]
+        texts = [shown(item) for item in _as_list(value, "join")]
         if sum(map(len, texts)) + len(between) * len(texts) > LONGEST_TEXT:
             raise LimitReached(f"join makes a text of more than {LONGEST_TEXT:,} characters")
         return between.join(texts)
@@ -87,12 +87,12 @@ def join(settings: Settings, separator: str = ", ") -> Apply:
 
 def rows(settings: Settings, size: int) -> Apply:
     """Lists of `size` items, the last filled up with nothing: the rows of a table with so many columns."""
-    width = whole(size, 1, 1000) if kind(size) == "number" else None
+    width = whole_number(size, 1, 1000) if kind(size) == "number" else None
     if width is None:
         raise FieldError("rows takes a whole number from 1")
 
     def apply(value: Any) -> list[list[Any]]:
-        listed = list(_list(value, "rows"))
+        listed = list(_as_list(value, "rows"))
         listed += [NOTHING] * (-len(listed) % width)
         return [listed[start : start + width] for start in range(0, len(listed), width)]
 
@@ -105,14 +105,14 @@ def sum_(settings: Settings) -> Apply:
 
     def apply(value: Any, each: PerItem | None = None) -> Any:
         total: Any = 0
-        listed = _list(value, "sum")
+        listed = _as_list(value, "sum")
         for summand in listed if each is None else each(listed):
             if summand.__class__ in NUMBERS:
                 total = exact(total, summand)
-            elif kind(plain(summand)) == "number":
+            elif kind(canonical(summand)) == "number":
                 total = compute("+", total, summand)
             else:
-                raise FieldError(f"sum adds numbers, and one of these is {named(plain(summand))}")
+                raise FieldError(f"sum adds numbers, and one of these is {named(canonical(summand))}")
         return total
 
     return apply
@@ -120,17 +120,17 @@ def sum_(settings: Settings) -> Apply:
 
 def least(settings: Settings) -> Apply:
     """The least item, or the least that an expression comes to; nothing of an empty list."""
-    return _chosen("least", lambda one, other: less(other, one))
+    return _extreme("least", lambda one, other: less(other, one))
 
 
 def greatest(settings: Settings) -> Apply:
     """The greatest item, or the greatest that an expression comes to; nothing of an empty list."""
-    return _chosen("greatest", less)
+    return _extreme("greatest", less)
 
 
-def _chosen(formatter: str, is_beaten: Callable[[Any, Any], bool]) -> Apply:
+def _extreme(formatter: str, is_beaten: Callable[[Any, Any], bool]) -> Apply:
     def apply(value: Any, each: PerItem | None = None) -> Any:
-        listed = _list(value, formatter)
+        listed = _as_list(value, formatter)
         chosen: Any = NOTHING
         for item in listed if each is None else each(listed):
             if chosen is NOTHING or is_beaten(chosen, item):
@@ -144,7 +144,7 @@ def sort(settings: Settings) -> Apply:
     """The items in order, by themselves or by an expression over each; texts by code point, equals as they were."""
 
     def apply(value: Any, each: PerItem | None = None) -> list[Any]:
-        listed = _list(value, "sort")
+        listed = _as_list(value, "sort")
         keyed = list(zip(listed if each is None else each(listed), listed, strict=True))
         return [item for _, item in sorted(keyed, key=cmp_to_key(_compared))]
 
@@ -154,11 +154,11 @@ def sort(settings: Settings) -> Apply:
     return apply
 
 
-def keep(settings: Settings) -> Apply:
+def keep_items(settings: Settings) -> Apply:
     """The items for which an expression holds."""
 
     def apply(value: Any, each: PerItem) -> list[Any]:
-        listed = _list(value, "keep")
+        listed = _as_list(value, "keep")
         return [item for item, test in zip(listed, each(listed), strict=True) if holds(test)]
 
     return apply
@@ -169,8 +169,8 @@ def by(settings: Settings) -> Apply:
 
     def apply(value: Any, each: PerItem, turns: Turns) -> list[tuple[Any, list[Any]]]:
         groups: dict[Any, tuple[Any, list[Any]]] = {}
-        listed = _list(value, "by")
-        for item, key in zip(listed, map(plain, each(listed)), strict=True):
+        listed = _as_list(value, "by")
+        for item, key in zip(listed, map(canonical, each(listed)), strict=True):
             groups.setdefault(frozen(turns, key), (key, []))[1].append(item)
         return list(groups.values())
 

@@ -12,7 +12,7 @@ from itertools import islice
 from typing import Any
 
 from pribble.errors import FieldError, did_you_mean, nearest
-from pribble.values.kinds import NOTHING, AlreadyTold, field_names, is_of_pandas, kind, named, plain, whole
+from pribble.values.kinds import NOTHING, AlreadyTold, canonical, field_names, is_of_pandas, kind, named, whole_number
 
 # The types whose values are what they are, and hold as Python has it.
 _SIMPLE = frozenset({str, int, bool, list, dict})
@@ -32,7 +32,7 @@ MISSING = _Missing()
 def known(value: Any, where: str) -> Any:
     """`value` as `kinds.plain` has it; an error says that it is what errors call `where`."""
     try:
-        return plain(value)
+        return canonical(value)
     except AlreadyTold:
         raise
     except FieldError as error:
@@ -42,29 +42,29 @@ def known(value: Any, where: str) -> Any:
 def names(value: Any) -> Iterable[str]:
     """The names of a record's fields, one after another."""
     if is_of_pandas(value, "Series"):
-        value = plain(value)
+        value = canonical(value)
     if isinstance(value, Mapping):
         return (name for name in value if isinstance(name, str))
     return field_names(value) or ()
 
 
-def field(value: Any, name: str) -> Any:
+def record_field(value: Any, name: str) -> Any:
     """The field `name` of a record, or `MISSING`."""
     if is_of_pandas(value, "Series"):
-        value = plain(value)
+        value = canonical(value)
     if isinstance(value, Mapping):
         return value.get(name, MISSING)
     return getattr(value, name) if name in (field_names(value) or ()) else MISSING
 
 
-def read(value: Any, name: str, where: str) -> Any:
+def read_field(value: Any, name: str, where: str) -> Any:
     """The field `name` of `value`, a record that errors call `where`; of nothing, nothing.
 
     Raises `FieldError` where `value` is no record or has no such field.
     """
     if value is NOTHING:
         return NOTHING
-    found = field(value, name)
+    found = record_field(value, name)
     if found is not MISSING:
         return found
     value = known(value, where)
@@ -105,18 +105,18 @@ def _hint(name: str, value: Any, where: str) -> str | None:
     # A name that goes on with what no name has was read as a calculation.
     longer = [each for each in known if each.startswith(name) and not f"x{each[len(name) :][:1]}".isidentifier()]
     if longer:
-        return _quoted(longer[0], where)
+        return _quote_name(longer[0], where)
     near = nearest(name, known)
     if near is None and name.lower() in _WORDS:
         return _WORDS[name.lower()]
     if near is None and len(name) == 3 and name.isalpha() and name.isupper():
         return f'a text stands in quotes: {{{{ total as money("{name}") }}}}'
     if near is not None and not near.isidentifier():
-        return _quoted(near, where)
+        return _quote_name(near, where)
     return did_you_mean(name, known)
 
 
-def _quoted(name: str, where: str) -> str:
+def _quote_name(name: str, where: str) -> str:
     base = "all" if where == "the data" else where
     return f'a field whose name is no single word is written {base}["{name[:60]}"]'
 
@@ -127,10 +127,10 @@ def read_maybe(value: Any, name: str, where: str) -> Any:
         return value[name]
     if value is NOTHING:
         return NOTHING
-    found = field(value, name)
+    found = record_field(value, name)
     if found is MISSING and kind(known(value, where)) != "record":
-        return read(value, name, where)
-    return NOTHING if found is MISSING or plain(found) is None else found
+        return read_field(value, name, where)
+    return NOTHING if found is MISSING or canonical(found) is None else found
 
 
 def item(value: Any, key: Any, where: str, *, maybe: bool = False) -> Any:
@@ -140,19 +140,19 @@ def item(value: Any, key: Any, where: str, *, maybe: bool = False) -> Any:
     """
     if value is NOTHING or key is NOTHING:
         return NOTHING
-    value, key = known(value, where), plain(key)
+    value, key = known(value, where), canonical(key)
     if kind(value) == "record":
         if not isinstance(key, str):
             raise FieldError(f"{where} is a record: its fields are named by texts, not by {named(key)}")
-        return read_maybe(value, key, where) if maybe else read(value, key, where)
+        return read_maybe(value, key, where) if maybe else read_field(value, key, where)
     if kind(value) != "list":
         raise FieldError(f"{where} is {named(value)} and has neither fields nor positions")
     if kind(key) != "number":
         raise FieldError(f"{where} is a list: its positions are whole numbers from 0, not {named(key)}")
-    position = whole(key, 0, _LAST_POSITION)
+    position = whole_number(key, 0, _LAST_POSITION)
     if position is not None and position < len(value):
         found = value[position]
-        return NOTHING if maybe and plain(found) is None else found
+        return NOTHING if maybe and canonical(found) is None else found
     if position is None and 0 <= key <= _LAST_POSITION:
         raise FieldError(f"{where} is a list: its positions are whole numbers from 0, not {named(key)}")
     if maybe:
@@ -203,7 +203,7 @@ def holds(value: Any) -> bool:
     """Whether `value` holds: nothing, none, false, zero and all that is empty do not."""
     if value.__class__ in _SIMPLE or value is None:
         return bool(value)
-    value = plain(value)
+    value = canonical(value)
     if kind(value) == "record":
         return bool(value) if isinstance(value, Mapping) else True
     return bool(value) if kind(value) in ("text", "number", "flag", "list", "none", "nothing") else True
@@ -213,7 +213,7 @@ def absent(value: Any) -> bool:
     """Whether ``value else other`` gives the other: nothing, white space, an empty list or record."""
     if value.__class__ is str:
         return not value or value.isspace()
-    value = plain(value)
+    value = canonical(value)
     if isinstance(value, str):
         return not value.strip()
     return value is NOTHING or (kind(value) in ("list", "record") and not holds(value))

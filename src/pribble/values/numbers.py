@@ -8,7 +8,7 @@ from typing import Any
 
 from pribble.errors import FieldError
 from pribble.values.escaping import is_harmless
-from pribble.values.kinds import LARGEST_EXPONENT, NOTHING, bounded, kind, named, plain, whole
+from pribble.values.kinds import LARGEST_EXPONENT, NOTHING, bounded, canonical, kind, named, whole_number
 from pribble.values.settings import Settings, is_locale
 from pribble.values.text_parsing import number_reader
 
@@ -23,7 +23,7 @@ Apply = Callable[..., Any]
 
 def text_of(value: Any, formatter: str) -> str:
     """`value`, which `formatter` takes if it is a text."""
-    value = plain(value)
+    value = canonical(value)
     if isinstance(value, str):
         return value
     raise FieldError(f"{formatter} takes a text, not {named(value)}")
@@ -31,7 +31,7 @@ def text_of(value: Any, formatter: str) -> str:
 
 def number_of(value: Any, formatter: str) -> Decimal | int:
     """A number, or a text that is one (as tables have them)."""
-    value = plain(value)
+    value = canonical(value)
     if kind(value) == "number":
         return bounded(value)
     if isinstance(value, str):
@@ -45,7 +45,7 @@ def number_of(value: Any, formatter: str) -> Decimal | int:
     raise FieldError(f"{formatter} takes a number, not {named(value)}")
 
 
-def _applied(settings: Settings, pattern: Any, decimals: int | None, name: str, symbol: str = "") -> Apply:
+def _number_pattern(settings: Settings, pattern: Any, decimals: int | None, name: str, symbol: str = "") -> Apply:
     """A CLDR number pattern as a function of a number; `decimals` None shows those the number has."""
     from babel import numbers
 
@@ -112,7 +112,7 @@ def _grouped(whole: str, primary: int, secondary: int, separator: str) -> str:
 def _decimals(value: Any, formatter: str) -> int | None:
     if value is None:
         return None
-    number = whole(value, 0, MOST_DECIMALS) if kind(value) == "number" else None
+    number = whole_number(value, 0, MOST_DECIMALS) if kind(value) == "number" else None
     if number is not None:
         return number
     raise FieldError(f"{formatter} takes a number of decimals from 0 to {MOST_DECIMALS}")
@@ -120,7 +120,7 @@ def _decimals(value: Any, formatter: str) -> int | None:
 
 def number(settings: Settings, decimals: int | None = None) -> Apply:
     """A number as the locale writes it, rounded half up to `decimals`; by default with those it was given."""
-    return _applied(settings, settings.babel.decimal_formats[None], _decimals(decimals, "number"), "number")
+    return _number_pattern(settings, settings.babel.decimal_formats[None], _decimals(decimals, "number"), "number")
 
 
 def money(settings: Settings, currency: str) -> Apply:
@@ -132,12 +132,12 @@ def money(settings: Settings, currency: str) -> Apply:
         raise FieldError(f'"{code}" is no currency', hint='currencies have three letters: "EUR"')
     symbol = numbers.get_currency_symbol(code, settings.babel)
     pattern = settings.babel.currency_formats["standard"]
-    return _applied(settings, pattern, numbers.get_currency_precision(code), "money", symbol)
+    return _number_pattern(settings, pattern, numbers.get_currency_precision(code), "money", symbol)
 
 
 def percent(settings: Settings, decimals: int = 0) -> Apply:
     """A fraction as a percentage: 0.5 is 50 %."""
-    apply = _applied(settings, settings.babel.percent_formats[None], _decimals(decimals, "percent"), "percent")
+    apply = _number_pattern(settings, settings.babel.percent_formats[None], _decimals(decimals, "percent"), "percent")
     return lambda value: apply(number_of(value, "percent") * Decimal(100))
 
 
@@ -172,9 +172,9 @@ def round_(settings: Settings, decimals: int = 0) -> Apply:
     return lambda value: _ROUNDING.quantize(Decimal(number_of(value, "round")), unit)
 
 
-def digits(settings: Settings, size: int) -> Apply:
+def padded_digits(settings: Settings, size: int) -> Apply:
     """A whole number with zeros before it, so that it has at least `size` digits."""
-    least = whole(size, 1, LARGEST_EXPONENT) if kind(size) == "number" else None
+    least = whole_number(size, 1, LARGEST_EXPONENT) if kind(size) == "number" else None
     if least is None:
         raise FieldError(f"digits takes a whole number from 1 to {LARGEST_EXPONENT}")
 
@@ -197,7 +197,7 @@ def decimal(settings: Settings, locale: str | None = None) -> Apply:
     read = number_reader(Settings.checked(name, settings.timezone), "decimal")
 
     def apply(value: Any) -> Decimal | int:
-        value = plain(value)
+        value = canonical(value)
         return read(value) if isinstance(value, str) else number_of(value, "decimal")
 
     return apply

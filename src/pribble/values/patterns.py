@@ -13,7 +13,7 @@ ITEM = re.compile(
 )
 
 
-def cut(pattern: str) -> Iterator[tuple[bool, str]]:
+def cut_pattern(pattern: str) -> Iterator[tuple[bool, str]]:
     """A pattern as its fields (True) and the texts between them (False); raises `FieldError` for an open quote."""
     for item in ITEM.finditer(pattern):
         if item["field"]:

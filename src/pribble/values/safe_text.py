@@ -3,19 +3,19 @@
 from __future__ import annotations
 
 
-class Encoded(str):
+class EncodedText(str):
     """A text that is percent-encoded already (RFC 3986), for the path or query of an address."""
 
     __slots__ = ()
 
 
-class Address(str):
+class AddressText(str):
     """A whole address, its pieces encoded already."""
 
     __slots__ = ()
 
 
-class Json(str):
+class JsonText(str):
     """A JSON text."""
 
     __slots__ = ()

@@ -37,7 +37,7 @@ class Settings:
 
     @property
     def zone(self) -> ZoneInfo:
-        return _zone(self.timezone)
+        return _time_zone(self.timezone)
 
 
 def settings_text(kind: str, value: str) -> str:
@@ -46,7 +46,7 @@ def settings_text(kind: str, value: str) -> str:
     try:
         if kind == "locale":
             return str(_locale(value.replace("-", "_")))
-        _zone(value)
+        _time_zone(value)
         return value
     except (KeyError, ValueError, OSError, _unknown_locale()):
         hint = "en_GB" if kind == "locale" else "Europe/Berlin"
@@ -69,10 +69,10 @@ def is_locale(name: str) -> bool:
 def is_one_language(one: str, other: str) -> bool:
     """Whether two locales are of one language in one script (UTS 35, 4.3: a script that is not named is the likely
     one)."""
-    return _written(one) == _written(other)
+    return _canonical_locale(one) == _canonical_locale(other)
 
 
-def _written(name: str) -> tuple[str, str | None]:
+def _canonical_locale(name: str) -> tuple[str, str | None]:
     from babel.core import get_global
 
     parsed, likely = _locale(name), get_global("likely_subtags")
@@ -98,7 +98,7 @@ def _has_point(name: str) -> bool:
 
 
 @lru_cache(maxsize=64)
-def _zone(name: str) -> ZoneInfo:
+def _time_zone(name: str) -> ZoneInfo:
     return ZoneInfo(name)
 
 

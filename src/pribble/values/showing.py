@@ -9,9 +9,9 @@ from urllib.parse import unquote
 
 from pribble.errors import FieldError, UnsafeValue
 from pribble.values import json_values, url_values
-from pribble.values.escaping import characters, markup, one_line, plain_text
-from pribble.values.kinds import NOTHING, bounded, kind, plain
-from pribble.values.safe_text import Address, Encoded, Fragment, Json
+from pribble.values.escaping import checked_characters, markup, one_line, plain_characters
+from pribble.values.kinds import NOTHING, bounded, canonical, kind
+from pribble.values.safe_text import AddressText, EncodedText, Fragment, JsonText
 
 MOST_BARE_DECIMALS = 6
 _HOW_TO_SHOW = {
@@ -30,7 +30,7 @@ def text(value: Any) -> str:
     """The text a bare value is shown as; raises `FieldError` for what has no one obvious form."""
     if isinstance(value, Fragment) and value.trusted:
         raise UnsafeValue("markup can stand between tags only")
-    value = plain(value)
+    value = canonical(value)
     if isinstance(value, str):
         return value
     if value is NOTHING:
@@ -38,12 +38,12 @@ def text(value: Any) -> str:
     if value is None:
         raise FieldError("none cannot be shown", hint='say what to show instead: {{ …? else "…" }}')
     if kind(value) == "number":
-        return digits(value)
+        return plain_digits(value)
     what, how = _HOW_TO_SHOW[kind(value)]
     raise FieldError(f"{what} cannot be shown as it is", hint=how)
 
 
-def digits(number: Decimal | int) -> str:
+def plain_digits(number: Decimal | int) -> str:
     """A number in plain digits, with the decimals it was given with."""
     number = bounded(number)
     if isinstance(number, int):
@@ -69,41 +69,43 @@ def show_attribute(value: Any) -> str:
 
 def show_plain(value: Any) -> str:
     """A value in a plain text."""
-    return plain_text(text(value))
+    return plain_characters(text(value))
 
 
 def show_line(value: Any) -> str:
     """A value in a subject or preheader."""
     if value.__class__ is int:
-        return digits(value)
+        return plain_digits(value)
     return one_line(text(value))
 
 
 def show_address(value: Any) -> str:
     """A value that is a whole address."""
-    return str(value) if isinstance(value, Address) else url_values.whole(text(value))
+    return str(value) if isinstance(value, AddressText) else url_values.whole_address(text(value))
 
 
 def show_segment(value: Any) -> str:
     """A value that is a segment of a path, or keeps one from being empty."""
-    return url_values.path(str(value)) if isinstance(value, Encoded) else url_values.segment(text(value))
+    return url_values.encoded_path(str(value)) if isinstance(value, EncodedText) else url_values.segment(text(value))
 
 
 def show_encoded(value: Any) -> str:
     """A value that is a piece of a segment, of a query or of a fragment."""
-    return str(value) if isinstance(value, Encoded) else url_values.encoded(text(value))
+    return str(value) if isinstance(value, EncodedText) else url_values.percent_encode(text(value))
 
 
 def show_field(value: Any) -> str:
     """A value in a field of a ``mailto:`` address."""
-    return url_values.field(unquote(value) if isinstance(value, Encoded) else text(value))
+    return url_values.mailto_field(unquote(value) if isinstance(value, EncodedText) else text(value))
 
 
 def show_json(value: Any) -> str:
     """A value that is a whole value of a JSON text."""
     if value is None:
         text(value)
-    return json_values.in_script(characters(value if isinstance(value, Json) else json_values.written(value)))
+    return json_values.in_script(
+        checked_characters(value if isinstance(value, JsonText) else json_values.json_text(value))
+    )
 
 
 def by_text(show: Callable[[str], str]) -> Callable[[Any], str]:

@@ -11,7 +11,7 @@ from typing import Any
 
 from pribble.errors import FieldError
 from pribble.values.kinds import bounded
-from pribble.values.patterns import cut
+from pribble.values.patterns import cut_pattern
 from pribble.values.settings import Settings
 
 # No number, day or moment that a table holds is longer.
@@ -66,16 +66,18 @@ _READ = "d M y for days, H m s a for times, x for an offset"
 
 def moment_reader(pattern: str, settings: Settings, formatter: str) -> Callable[[str], datetime]:
     """Reads days and moments by a pattern; raises `FieldError` for one with a field that cannot be read."""
-    fields = list(cut(pattern))
-    written = re.compile("".join(_written(fields, settings)), re.IGNORECASE)
-    names = _names(settings)
+    fields = list(cut_pattern(pattern))
+    written = re.compile("".join(_pattern_groups(fields, settings)), re.IGNORECASE)
+    names = _names_of_locale(settings)
 
     def read(text: str) -> datetime:
         text = text.strip()
         found = written.fullmatch(text) if len(text) <= _LONGEST else None
         try:
             if found is not None:
-                return _moment({key: value for key, value in found.groupdict().items() if value is not None}, names)
+                return _parsed_moment(
+                    {key: value for key, value in found.groupdict().items() if value is not None}, names
+                )
         except ValueError:
             pass  # no such day or time, of which the next line speaks
         raise FieldError(f'{formatter} reads "{pattern}", and "{text[:40]}" is none')
@@ -83,7 +85,7 @@ def moment_reader(pattern: str, settings: Settings, formatter: str) -> Callable[
     return read
 
 
-def _written(fields: list[tuple[bool, str]], settings: Settings) -> Iterator[str]:
+def _pattern_groups(fields: list[tuple[bool, str]], settings: Settings) -> Iterator[str]:
     """The pieces of a pattern as those of a regular expression, a group for each field."""
     met: set[str] = set()
     for is_field, text in fields:
@@ -129,7 +131,7 @@ def _periods(settings: Settings) -> dict[str, bool]:
     return found
 
 
-def _names(settings: Settings) -> Mapping[str, Any]:
+def _names_of_locale(settings: Settings) -> Mapping[str, Any]:
     months: dict[str, int] = {}
     for context in ("format", "stand-alone"):
         for width in ("abbreviated", "wide"):
@@ -138,7 +140,7 @@ def _names(settings: Settings) -> Mapping[str, Any]:
     return {"months": months, "periods": _periods(settings)}
 
 
-def _moment(found: Mapping[str, str], names: Mapping[str, Any]) -> datetime:
+def _parsed_moment(found: Mapping[str, str], names: Mapping[str, Any]) -> datetime:
     """The moment that the groups of a pattern come to; raises `ValueError` where there is none."""
     month = found.get("M") or found.get("L") or "1"
     hour = int(found.get("H") or found.get("k") or found.get("h") or found.get("K") or 0)

@@ -39,7 +39,7 @@ _BREAKS = re.compile(r"\r\n?|\n")
 _ENCODED_CONTROL = re.compile(r"%(?:[01][0-9A-Fa-f]|7[Ff])")
 
 
-def whole(text: str, *, picture: bool = False) -> str:
+def whole_address(text: str, *, picture: bool = False) -> str:
     """A whole address: http, https, mailto, tel, sms or ``#…``; for a `picture` also ``cid:`` and ``data:image``."""
     if _SIMPLE.fullmatch(text):
         return text
@@ -52,7 +52,7 @@ def whole(text: str, *, picture: bool = False) -> str:
     scheme = _SCHEME.match(text)
     if scheme is None:
         raise UnsafeValue(
-            f'"{_shown(text)}" is no absolute address',
+            f'"{_quote(text)}" is no absolute address',
             hint="a message has no page that it could be relative to; write https:// and the host",
         )
     name, rest = scheme[1].lower(), text[scheme.end() :]
@@ -68,7 +68,7 @@ def whole(text: str, *, picture: bool = False) -> str:
         return _mailto(rest)
     authority = _AUTHORITY.match(rest)
     if authority is None:
-        raise UnsafeValue(f'"{_shown(text)}" names no host', hint="write https:// and the host")
+        raise UnsafeValue(f'"{_quote(text)}" names no host', hint="write https:// and the host")
     return f"{scheme[1]}://{host(authority[1])}{_percent(rest[authority.end() :])}"
 
 
@@ -79,7 +79,7 @@ def base(text: str) -> str:
 
 def stem(text: str) -> str:
     """The beginning of an address, to which its author adds a query or fragment."""
-    made = whole(text)
+    made = whole_address(text)
     if not made[:5].lower().startswith(("http:", "https")):
         raise UnsafeValue("an address that goes on in the template begins with http:// or https://")
     if "?" in made or "#" in made:
@@ -115,7 +115,7 @@ def label(text: str) -> str:
     """One label of a host, as in ``{{ … }}.skerrow.example``."""
     made = host(text)
     if not _LABEL.fullmatch(made):
-        raise UnsafeValue(f'"{_shown(text)}" is no single label of a host', hint="it may hold no dot and no port")
+        raise UnsafeValue(f'"{_quote(text)}" is no single label of a host', hint="it may hold no dot and no port")
     return made
 
 
@@ -125,28 +125,28 @@ def _is_label(text: str) -> bool:
 
 
 def _no_host(text: str) -> NoReturn:
-    raise UnsafeValue(f'"{_shown(text)}" is no host', hint="write a name like skerrow.example, perhaps with a port")
+    raise UnsafeValue(f'"{_quote(text)}" is no host', hint="write a name like skerrow.example, perhaps with a port")
 
 
 def segment(text: str) -> str:
     """The whole of a segment of a path, or what keeps one from being empty: ``/`` is encoded too."""
     if _DOTS_ONLY.fullmatch(text):
         raise UnsafeValue(
-            f'"{_shown(text)}" cannot be a segment of a path',
+            f'"{_quote(text)}" cannot be a segment of a path',
             hint="it would lead elsewhere" if text else "the value is empty",
         )
-    return encoded(text)
+    return percent_encode(text)
 
 
-def path(text: str) -> str:
+def encoded_path(text: str) -> str:
     """Several segments of a path, encoded already."""
     for piece in text.split("/"):
         if _DOTS_ONLY.fullmatch(piece):
-            raise UnsafeValue(f'"{_shown(text)}" holds a segment that is empty or leads elsewhere')
+            raise UnsafeValue(f'"{_quote(text)}" holds a segment that is empty or leads elsewhere')
     return text
 
 
-def encoded(text: str) -> str:
+def percent_encode(text: str) -> str:
     """A text percent-encoded whole: a piece of a segment, of a query, of a fragment."""
     try:
         return quote(text, safe="")
@@ -160,15 +160,15 @@ def telephone(text: str) -> str:
     within = _DIALLED_WITHIN.match(text)
     number = _BETWEEN_DIGITS.sub("", within[1] + text[within.end() :] if within else text)
     if not _TELEPHONE.fullmatch(number):
-        raise UnsafeValue(f'"{_shown(text.strip())}" is no telephone number', hint="write +44 1632 960147")
+        raise UnsafeValue(f'"{_quote(text.strip())}" is no telephone number', hint="write +44 1632 960147")
     return number
 
 
-def digits(text: str) -> str:
+def telephone_digits(text: str) -> str:
     """What goes on with a telephone number: digits."""
     number = _BETWEEN_DIGITS.sub("", text)
     if not (number.isascii() and number.isdigit()) or len(number) > 20:
-        raise UnsafeValue(f'"{_shown(text.strip())}" does not go on with a telephone number')
+        raise UnsafeValue(f'"{_quote(text.strip())}" does not go on with a telephone number')
     return number
 
 
@@ -183,19 +183,19 @@ def mailboxes(text: str) -> str:
     return ",".join(map(in_uri, found))
 
 
-def field(text: str) -> str:
+def mailto_field(text: str) -> str:
     """The value of a header field in a ``mailto:``, which has no lines."""
     if found := _BREAKS.search(text):
         raise UnsafeValue(
             f"a line break at position {found.start()} may not stand in this field of a mailto: address",
             hint="only its body has lines",
         )
-    return encoded(text)
+    return percent_encode(text)
 
 
 def body(text: str) -> str:
     """The body in a ``mailto:``: its line breaks become ``%0D%0A`` (RFC 6068 5)."""
-    return encoded(_BREAKS.sub("\r\n", text))
+    return percent_encode(_BREAKS.sub("\r\n", text))
 
 
 def _mailto(rest: str) -> str:
@@ -220,7 +220,7 @@ def _percent(text: str) -> str:
     return quote(_BARE_PERCENT.sub("%25", _BIDI.sub(lambda m: quote(m[0]), text)), safe=_URI_SAFE)
 
 
-def _shown(text: str) -> str:
+def _quote(text: str) -> str:
     return text if len(text) <= 40 else text[:40] + "…"
 
 

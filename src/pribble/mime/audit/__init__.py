@@ -33,7 +33,7 @@ from pribble.mime.audit.structured import check_form
 from pribble.mime.audit.texts import check_flowed
 from pribble.mime.audit.words import check_raw, check_raw_in_part, check_words
 from pribble.mime.fields import known_field
-from pribble.mime.reading import Entity, Field, read_message
+from pribble.mime.reading import Entity, ReadField, read_message
 
 # Fields with parameters, which may be encoded in a way of their own (RFC 2231).
 _WITH_PARAMETERS = ("content-type", "content-disposition")
@@ -114,7 +114,7 @@ def audit(raw: bytes, *, submitted: bool = False, smtputf8: bool = True, name: s
 
 
 def _check_entity(entity: Entity, report: Report, *, submitted: bool, smtputf8: bool, international: bool) -> None:
-    report.tell_all(without_extended(entity) if entity.is_multipart else entity.departures)
+    report.add_all(without_extended(entity) if entity.is_multipart else entity.departures)
     if entity.parent is None or entity.parent.is_message:
         check_fields(entity, report, submitted=submitted, nested=entity.parent is not None)
         check_machines(entity, report)
@@ -140,7 +140,7 @@ def _check_entity(entity: Entity, report: Report, *, submitted: bool, smtputf8: 
         check_calendar(entity, report)
 
 
-def _check_field(field: Field, report: Report, *, smtputf8: bool, international: bool) -> list[str] | None:
+def _check_field(field: ReadField, report: Report, *, smtputf8: bool, international: bool) -> list[str] | None:
     """A field by the form that it has; returns the addresses in it, None where it has none."""
     syntax = known_field(field.key).syntax
     if not field.key.startswith("content-"):

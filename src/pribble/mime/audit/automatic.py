@@ -26,11 +26,11 @@ def check_machines(message: Entity, report: Report) -> None:
     """What says how a message came to be, how much it matters, and how one gets off its list."""
     for field in message.all("auto-submitted"):
         if re.split(r"[;( \t\r\n]", field.value.lower(), maxsplit=1)[0] not in _KNOWN:
-            report.tell_of("machines.auto-submitted", field)
+            report.add_at("machines.auto-submitted", field)
     for key, values in _VALUES.items():
         for field in message.all(key):
             if without_comments(field.value).strip(WHITE_SPACE).lower() not in values:
-                report.tell_of("machines.value", field, f"{field.name} is {', '.join(values)}")
+                report.add_at("machines.value", field, f"{field.name} is {', '.join(values)}")
     signed = check_signatures(message, report)
     post = message.first("list-unsubscribe-post")
     if post is None:
@@ -40,8 +40,8 @@ def check_machines(message: Entity, report: Report) -> None:
         addresses = _ADDRESSES.findall(re.sub(r"[ \t\r\n]", "", field.value))
         secure += sum(address.lower().startswith("https:") for address in addresses)
     if re.sub(r"[ \t\r\n]", "", post.value) != ONE_CLICK:
-        report.tell_of("machines.post-value", post)
+        report.add_at("machines.post-value", post)
     if secure != 1:
-        report.tell_of("machines.post-https", post, secure)
+        report.add_at("machines.post-https", post, secure)
     if not any({"list-unsubscribe", "list-unsubscribe-post"} <= names for names in signed):
-        report.tell_of("machines.post-unsigned", post)
+        report.add_at("machines.post-unsigned", post)

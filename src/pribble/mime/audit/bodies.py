@@ -43,14 +43,14 @@ def check_body(entity: Entity, report: Report) -> None:
     field = entity.first("content-transfer-encoding")
     if encoding not in MECHANISMS:
         if field is not None and not encoding.startswith("x-"):
-            report.tell_of("encodings.unknown", field)
+            report.add_at("encodings.unknown", field)
         return
     if encoding == "quoted-printable":
         _check_quoted_printable(entity, report)
     elif encoding == "base64":
         _check_base64(entity, report)
     elif encoding == "7bit" and not entity.parts and (found := _beyond_ascii(entity)) is not None:
-        report.tell("encodings.undeclared", found, found + 1)
+        report.add("encodings.undeclared", found, found + 1)
     if entity.type.value.startswith("text/"):
         _check_text(entity, report)
     elif entity.type.value in _KNOWN_TYPES:
@@ -62,7 +62,7 @@ def check_around(entity: Entity, report: Report) -> None:
     if entity.encoding == "7bit":
         for start, end in entity.own_stretches():
             if found := _BEYOND.search(entity.text, start, end):
-                report.tell("encodings.undeclared", found.start(), found.end())
+                report.add("encodings.undeclared", found.start(), found.end())
 
 
 def _beyond_ascii(entity: Entity) -> int | None:
@@ -72,13 +72,13 @@ def _beyond_ascii(entity: Entity) -> int | None:
     return None if found is None else found.start()
 
 
-def _check_width(body: str, base: int, rule: str, report: Report) -> None:
+def _check_encoded_width(body: str, base: int, rule: str, report: Report) -> None:
     """Lines of an encoded body, which are short."""
     position = base
     for line in body.split("\n"):
         size = len(line) - line.endswith("\r")
         if size > ENCODED_LINE:
-            report.tell(rule, position, position + size, size)
+            report.add(rule, position, position + size, size)
         position += len(line) + 1
 
 
@@ -90,9 +90,9 @@ def _check_quoted_printable(entity: Entity, report: Report) -> None:
 
     def tell(rule: str, pattern: re.Pattern[str]) -> None:
         for found in pattern.finditer(body):
-            report.tell(rule, base + found.start(), base + found.end())
+            report.add(rule, base + found.start(), base + found.end())
 
-    _check_width(body, base, "encodings.qp-long", report)
+    _check_encoded_width(body, base, "encodings.qp-long", report)
     if not QUOTED_PRINTABLE.fullmatch(body):
         tell("encodings.qp-not-hex", _BAD_ESCAPE)
         tell("encodings.qp-lower-case", _LOWER_ESCAPE)
@@ -102,7 +102,7 @@ def _check_quoted_printable(entity: Entity, report: Report) -> None:
         tell("encodings.qp-line-ends", _ENCODED_ENDS)
     last = body.removesuffix("\n").removesuffix("\r")
     if last.endswith("="):
-        report.tell("encodings.qp-ends-soft", base + len(last) - 1, entity.end)
+        report.add("encodings.qp-ends-soft", base + len(last) - 1, entity.end)
 
 
 # ---- base64 ---------------------------------------------------------------------------------------------------
@@ -111,21 +111,21 @@ def _check_quoted_printable(entity: Entity, report: Report) -> None:
 def _check_base64(entity: Entity, report: Report) -> None:
     body, base = entity.body, entity.body_start
     if not _CLEAN_BASE64.fullmatch(body):
-        _check_width(body, base, "encodings.base64-long", report)
+        _check_encoded_width(body, base, "encodings.base64-long", report)
         for found in _FOREIGN.finditer(body):
-            report.tell("encodings.base64-foreign", base + found.start(), base + found.end())
+            report.add("encodings.base64-foreign", base + found.start(), base + found.end())
         characters = re.sub(r"[^A-Za-z0-9+/=]", "", body)
         content = characters.rstrip("=")
         padding = len(characters) - len(content)
         if "=" in content or padding > 2 or len(characters) % 4:
             at = base + (body.find("=") if "=" in content else max(0, len(body.rstrip(WHITE_SPACE)) - 1))
-            report.tell("encodings.base64-padding", at, at + 1)
+            report.add("encodings.base64-padding", at, at + 1)
     if (
         entity.type.value.startswith("text/")
         and entity.disposition.value != "attachment"
         and (re.search(rb"(?<!\r)\n", entity.decoded()))
     ):
-        report.tell("encodings.base64-bare-lf", base, base + 1)
+        report.add("encodings.base64-bare-lf", base, base + 1)
 
 
 # ---- charset and type -----------------------------------------------------------------------------------------
@@ -164,22 +164,22 @@ def _check_text(entity: Entity, report: Report) -> None:
         in_page = entity.type.value == "text/html" and _in_page(octets)
         is_file = entity.disposition.value == "attachment"  # in whatever charset its program knows
         if beyond and not in_page and not is_file:
-            report.tell("types.no-charset", start, end)
+            report.add("types.no-charset", start, end)
         return
     charset = named.lower()
     if charset in _UNREGISTERED:
-        report.tell("types.charset-name", start, end, named)
+        report.add("types.charset-name", start, end, named)
     if charset == "us-ascii":
         if beyond:
-            report.tell("types.us-ascii", start, end)
+            report.add("types.us-ascii", start, end)
     elif codec_name(charset) is None:
-        report.tell("types.charset-unknown", start, end, named)
+        report.add("types.charset-unknown", start, end, named)
     elif beyond and not fits(octets, charset):
-        report.tell("types.octets", start, end, named)
+        report.add("types.octets", start, end, named)
     if entity.type.value == "text/html" and (said := _in_page(octets)):
         names = codec_name(said), codec_name(charset)
         if None not in names and names[0] != names[1]:
-            report.tell("types.meta", start, end, said)
+            report.add("types.meta", start, end, said)
 
 
 def _in_page(octets: bytes) -> str | None:
@@ -208,4 +208,4 @@ def _check_signature(entity: Entity, report: Report) -> None:
     if is_ is not None and is_ != said and not (is_ == "image/bmp" and len(head) < 14):
         field = entity.first("content-type")
         assert field is not None
-        report.tell_of("types.content", field, f"{said}, and is {is_}")
+        report.add_at("types.content", field, f"{said}, and is {is_}")

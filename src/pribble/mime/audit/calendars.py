@@ -78,11 +78,11 @@ def check_calendar(entity: Entity, report: Report) -> None:
     start = entity.body_start
 
     def tell(rule: str, detail: object = "", *, reference: str = "") -> None:
-        report.tell(rule, start, start + 1, detail, reference=reference)
+        report.add(rule, start, start + 1, detail, reference=reference)
 
     _check_lines(octets, tell)
     unfolded = re.sub(rb"\r?\n[ \t]", b"", octets).decode("utf-8", "replace").replace("\r\n", "\n")
-    root, is_balanced = _read(unfolded, tell)
+    root, is_balanced = _read_components(unfolded, tell)
     if not is_balanced and not _is_cut_off(entity):
         tell("calendar.unbalanced")
     calendars = [one for one in root.parts if one.name == "VCALENDAR"] or [root]
@@ -90,7 +90,7 @@ def check_calendar(entity: Entity, report: Report) -> None:
     method = found.value.strip().upper() if found else ""
     content_type = entity.first("content-type")
     if (entity.type.get("method") or "").upper() != method and content_type is not None:
-        report.tell_of("calendar.method", content_type)
+        report.add_at("calendar.method", content_type)
     for calendar in calendars:
         _check_calendar(calendar, method, tell)
 
@@ -113,7 +113,7 @@ def _check_lines(octets: bytes, tell: _Tell) -> None:
             tell("calendar.split-character")
 
 
-def _read(calendar: str, tell: _Tell) -> tuple[Component, bool]:
+def _read_components(calendar: str, tell: _Tell) -> tuple[Component, bool]:
     """All components, in one that has no name, and whether each that begins also ends; what is no line of a calendar is
     told."""
     root = Component("")
@@ -185,7 +185,7 @@ def _check_value(one: Property, tell: _Tell) -> None:
         if not URI.fullmatch(value):
             tell("calendar.address", one.name)
     elif one.name in _MOMENTS:
-        if _moment(value) is None:
+        if _read_time(value) is None:
             tell("calendar.value", f"{one.name}:{value[:60]}")
         elif one.name == "DTSTAMP" and ("TZID" in one.parameters or not value.endswith("Z")):
             tell("calendar.stamp", value[:60])
@@ -193,7 +193,7 @@ def _check_value(one: Property, tell: _Tell) -> None:
         tell("calendar.value", f"{one.name}:{value[:60]}")
 
 
-def _moment(value: str) -> datetime | None:
+def _read_time(value: str) -> datetime | None:
     """A moment or a day, without regard to its zone; None for what is neither."""
     found = _MOMENT.fullmatch(value)
     if found is None:
@@ -213,7 +213,7 @@ def _check_end(event: Component, tell: _Tell) -> None:
         tell("calendar.end-and-duration")
     if start is None:
         return
-    begins, ends = _moment(start.value.strip()), _moment(end.value.strip())
+    begins, ends = _read_time(start.value.strip()), _read_time(end.value.strip())
     if begins is None or ends is None:
         return
     if ("T" in start.value) != ("T" in end.value):

@@ -20,7 +20,7 @@ from pribble.mime.grammar import (
     WEEKDAYS,
     WHITE_SPACE,
 )
-from pribble.mime.reading import Entity, Field
+from pribble.mime.reading import Entity, ReadField
 
 
 def check_fields(message: Entity, report: Report, *, submitted: bool, nested: bool) -> None:
@@ -29,19 +29,19 @@ def check_fields(message: Entity, report: Report, *, submitted: bool, nested: bo
     for key in ("to", "cc", "sender", "reply-to", "from"):
         for field in message.all(key):
             if not without_comments(field.value).strip(WHITE_SPACE):
-                report.tell("fields.empty", field.start, field.value_start, field.name)
+                report.add("fields.empty", field.start, field.value_start, field.name)
     if not nested:
         _check_missing(message, report)
         _check_version(message, report)
         if bcc := next((f for f in message.all("bcc") if "@" in f.value), None):
-            report.tell_of("fields.bcc-shown", bcc)
+            report.add_at("fields.bcc-shown", bcc)
         if submitted and (path := message.first("return-path")):
-            report.tell("fields.return-path-submitted", path.start, path.end)
+            report.add("fields.return-path-submitted", path.start, path.end)
     resent = [field for field in message.fields if field.key.startswith("resent-")]
     if resent:
         lacking = [name for name in ("Resent-Date", "Resent-From") if not message.first(name.lower())]
         if lacking:
-            report.tell("fields.resent-incomplete", resent[0].start, resent[0].value_start, " and ".join(lacking))
+            report.add("fields.resent-incomplete", resent[0].start, resent[0].value_start, " and ".join(lacking))
 
 
 def _check_counts(entity: Entity, report: Report) -> None:
@@ -53,7 +53,7 @@ def _check_counts(entity: Entity, report: Report) -> None:
             continue
         if field.key in met:
             rule = "mime.content-type-repeated" if field.key.startswith("content-") else "fields.repeated"
-            report.tell(rule, field.start, field.value_start, field.name, reference=known.reference)
+            report.add(rule, field.start, field.value_start, field.name, reference=known.reference)
         met.add(field.key)
 
 
@@ -65,21 +65,21 @@ def _check_missing(message: Entity, report: Report) -> None:
         ("message-id", "fields.message-id-missing"),
     ):
         if not message.first(key):
-            report.tell(rule, start, start)
+            report.add(rule, start, start)
     if not any(message.first(key) for key in ("to", "cc", "bcc")):
-        report.tell("fields.no-destination", start, start)
+        report.add("fields.no-destination", start, start)
 
 
 def _check_version(message: Entity, report: Report) -> None:
     found = message.all("mime-version")
     if not found:
         if content := next((f for f in message.fields if f.key.startswith("content-")), None):
-            report.tell("mime.version-missing", content.start, content.value_start)
+            report.add("mime.version-missing", content.start, content.value_start)
         return
     for again in found[1:]:
-        report.tell("mime.version-repeated", again.start, again.value_start)
+        report.add("mime.version-repeated", again.start, again.value_start)
     if re.sub(r"[ \t]", "", without_comments(found[0].value)) != "1.0":
-        report.tell_of("mime.version-unknown", found[0])
+        report.add_at("mime.version-unknown", found[0])
 
 
 def check_senders(message: Entity, addresses: Mapping[str, Sequence[str]], report: Report) -> None:
@@ -87,9 +87,9 @@ def check_senders(message: Entity, addresses: Mapping[str, Sequence[str]], repor
     author, sender = message.first("from"), message.first("sender")
     written = addresses.get("from", ())
     if author is not None and sender is None and len(written) > 1:
-        report.tell_of("fields.sender-missing", author)
+        report.add_at("fields.sender-missing", author)
     elif sender is not None and len(written) == 1 and list(written) == list(addresses.get("sender", ())):
-        report.tell("fields.sender-needless", sender.start, sender.end)
+        report.add("fields.sender-needless", sender.start, sender.end)
 
 
 def check_content_fields(entity: Entity, report: Report) -> None:
@@ -98,7 +98,7 @@ def check_content_fields(entity: Entity, report: Report) -> None:
         _check_counts(entity, report)
         for field in entity.fields:
             if not field.key.startswith("content-"):
-                report.tell("multipart.other-field", field.start, field.value_start, field.name)
+                report.add("multipart.other-field", field.start, field.value_start, field.name)
 
 
 # ---- dates ----------------------------------------------------------------------------------------------------
@@ -108,7 +108,7 @@ _WITHOUT_ZONE = re.compile(r".*[0-9]{2}:[0-9]{2}(?::[0-9]{2})?[ \t]*", re.DOTALL
 _OTHER_MONTH = re.compile(r"(?:[^ \t,]+,)?[ \t]*[0-9]{1,2}[ \t]+([^ \t0-9]+)[ \t]+[0-9]{2,4}[ \t]")
 
 
-def check_date(field: Field, report: Report) -> None:
+def check_date(field: ReadField, report: Report) -> None:
     """A date-time (RFC 5322 3.3), its obsolete forms (4.3), and what is neither."""
     value = re.sub(r"[\r\n]", "", without_comments(field.value)).strip(WHITE_SPACE)
     found = DATE_TIME.fullmatch(value)
@@ -123,49 +123,49 @@ def check_date(field: Field, report: Report) -> None:
             if DATE_TIME.fullmatch(f"{value} +0000") and _WITHOUT_ZONE.fullmatch(value)
             else "date.syntax"
         )
-        report.tell_of(rule, field)
+        report.add_at(rule, field)
         return
     month = found["month"].capitalize()
     weekday = (found["weekday"] or "").capitalize()
     if month not in MONTHS or (weekday and weekday not in WEEKDAYS):
-        report.tell_of("date.month", field)
+        report.add_at("date.month", field)
         return
     _check_moment(field, report, found, month, weekday)
     _check_zone(field, report, found["zone"])
 
 
-def _check_moment(field: Field, report: Report, found: re.Match[str], month: str, weekday: str) -> None:
+def _check_moment(field: ReadField, report: Report, found: re.Match[str], month: str, weekday: str) -> None:
     digits = found["year"]
     year = int(digits[:9])
     if len(digits) < 4:
-        report.tell_of("date.short-year", field, len(digits))
+        report.add_at("date.short-year", field, len(digits))
         year += 2000 if len(digits) == 2 and year < 50 else 1900  # RFC 5322 4.3
     elif year < 1900:
-        report.tell_of("date.early-year", field, year)
+        report.add_at("date.early-year", field, year)
     # A second of 60 is a leap second (RFC 5322 3.3).
     if int(found["hour"]) > 23 or int(found["minute"]) > 59 or int(found["second"] or 0) > 60:
-        report.tell_of("date.no-such-time", field)
+        report.add_at("date.no-such-time", field)
     try:
         day = date(year, MONTHS.index(month) + 1, int(found["day"]))
     except ValueError:
-        report.tell_of("date.no-such-day", field)
+        report.add_at("date.no-such-day", field)
         return
     if weekday and weekday != WEEKDAYS[day.weekday()]:
-        report.tell_of(
+        report.add_at(
             "date.weekday",
             field,
             ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")[day.weekday()],
         )
 
 
-def _check_zone(field: Field, report: Report, zone: str) -> None:
+def _check_zone(field: ReadField, report: Report, zone: str) -> None:
     if zone[0] in "+-":
         if int(zone[3:]) > 59:
-            report.tell_of("date.zone-range", field)
+            report.add_at("date.zone-range", field)
         elif int(zone[1:]) > 1400:
-            report.tell_of("date.far-zone", field, zone)
+            report.add_at("date.far-zone", field, zone)
     else:
-        report.tell_of("date.old-zone" if zone.upper() in OBSOLETE_ZONES else "date.zone-name", field)
+        report.add_at("date.old-zone" if zone.upper() in OBSOLETE_ZONES else "date.zone-name", field)
 
 
 # ---- ids ------------------------------------------------------------------------------------------------------
@@ -176,7 +176,7 @@ _A_WORD = rf"(?:[{ATEXT}]+|{QUOTED.pattern})"
 _OBSOLETE_ID = re.compile(rf"<{_A_WORD}(?:\.{_A_WORD})*@(?:[{ATEXT}]+(?:\.[{ATEXT}]+)*|{DOMAIN_LITERAL.pattern})>")
 
 
-def check_ids(field: Field, report: Report) -> None:
+def check_ids(field: ReadField, report: Report) -> None:
     """Ids in Message-ID, In-Reply-To, References and Content-ID (RFC 5322 3.6.4, RFC 2045 7)."""
     several = known_field(field.key).syntax == "ids"
     value = without_comments(field.raw)
@@ -184,19 +184,19 @@ def check_ids(field: Field, report: Report) -> None:
     words = _AN_ID.sub(" ", value).replace(",", " ").strip(WHITE_SPACE)
     if field.key == "content-id":
         if len(found) != 1 or words:
-            report.tell_of("ids.content-id", field)
+            report.add_at("ids.content-id", field)
             return
     elif not found:
         rule = "ids.words" if several and "@" not in words else "ids.no-brackets"
-        report.tell_of(rule, field)
+        report.add_at(rule, field)
         return
     elif words:
-        report.tell_of("ids.words" if several else "ids.no-brackets", field)
+        report.add_at("ids.words" if several else "ids.no-brackets", field)
     if len(found) > 1 and not several:
-        report.tell_of("ids.several", field)
+        report.add_at("ids.several", field)
     for one in found:
         if MESSAGE_ID.fullmatch(one) is None:
-            report.tell_of(
+            report.add_at(
                 "ids.folded"
                 if "\n" in one
                 else "ids.no-at"

@@ -42,18 +42,18 @@ def check_lines(root: Entity, report: Report) -> None:
             if in_binary(found.start()):
                 continue
             inside = in_header(found.start())
-            report.tell("lines.bare-lf-header" if inside else "lines.bare-lf-body", found.start(), found.end())
+            report.add("lines.bare-lf-header" if inside else "lines.bare-lf-body", found.start(), found.end())
     if text.count("\r") != ends:
         for found in _BARE_CR.finditer(text):
             if in_binary(found.start()):
                 continue
-            report.tell("lines.bare-cr", found.start(), found.end())
+            report.add("lines.bare-cr", found.start(), found.end())
     for entity in entities:
         _check_header_lines(entity, report)
         for start, end in entity.own_stretches():
             _check_body_lines(entity, start, end, report)
     if text and not text.endswith("\n"):
-        report.tell("limits.no-final-crlf", len(text) - 1, len(text))
+        report.add("limits.no-final-crlf", len(text) - 1, len(text))
 
 
 def _check_header_lines(entity: Entity, report: Report) -> None:
@@ -64,11 +64,11 @@ def _check_header_lines(entity: Entity, report: Report) -> None:
         end = position + len(line)
         if not line.isprintable():  # controls, or octets beyond ASCII
             for found in _CONTROL.finditer(line):
-                report.tell(
+                report.add(
                     "lines.control-header", position + found.start(), position + found.end(), f"U+{ord(found[0]):04X}"
                 )
         if len(line) > LONGEST_LINE:
-            report.tell("lines.long-header", position, end, len(line))
+            report.add("lines.long-header", position, end, len(line))
         elif len(line) > LINE_WITH_ENCODED_WORD:
             _check_width(line, position, report)
         position = stop
@@ -79,12 +79,12 @@ def _check_width(line: str, position: int, report: Report) -> None:
     end = position + len(line)
     if ENCODED_WORD_TEXT.search(line):
         if width > LINE_WITH_ENCODED_WORD:
-            report.tell("lines.wide-encoded-word", position, end, width)
+            report.add("lines.wide-encoded-word", position, end, width)
     elif width > LINE:
         # Where a fold could be: at a space behind the first token, and not within quotes.
         name, colon, value = line.partition(":")
         tokens = _TOKENS.findall(_IN_QUOTES.sub('""', value if colon and " " not in name else line))
-        report.tell("lines.wide-header" if len(tokens) > 1 else "lines.wide-token", position, end, width)
+        report.add("lines.wide-header" if len(tokens) > 1 else "lines.wide-token", position, end, width)
 
 
 def _check_body_lines(entity: Entity, position: int, end: int, report: Report) -> None:
@@ -92,7 +92,7 @@ def _check_body_lines(entity: Entity, position: int, end: int, report: Report) -
         return
     text = entity.text
     for found in _NUL.finditer(text, position, end):
-        report.tell("lines.nul-body", found.start(), found.end())
+        report.add("lines.nul-body", found.start(), found.end())
     if entity.encoding in ("quoted-printable", "base64"):  # whose lines are shorter still
         return
     while end - position > LONGEST_LINE:
@@ -100,5 +100,5 @@ def _check_body_lines(entity: Entity, position: int, end: int, report: Report) -
         stop = end if stop < 0 else stop
         size = stop - position - (text[stop - 1 : stop] == "\r")
         if size > LONGEST_LINE:
-            report.tell("lines.long-body", position, stop, size)
+            report.add("lines.long-body", position, stop, size)
         position = stop + 1

@@ -14,7 +14,7 @@ import idna
 from pribble.mime.audit.report import Report
 from pribble.mime.fields import known_field
 from pribble.mime.grammar import ENCODED_WORD_TEXT, LONGEST_DOMAIN, LONGEST_LABEL, LONGEST_LOCAL
-from pribble.mime.reading import Field
+from pribble.mime.reading import ReadField
 
 _LEXER = re.compile(
     r'(?P<space>[ \t\r\n]+)|(?P<quoted>"(?:[^"\\]|\\.)*")|(?P<unclosed>".*)|(?P<comment>\()|'
@@ -26,7 +26,7 @@ _TAG = re.compile(r"[A-Za-z0-9-]*[A-Za-z0-9]")
 _LABEL = re.compile(r"[A-Za-z0-9](?:[A-Za-z0-9-]*[A-Za-z0-9])?")
 
 
-class Token(NamedTuple):
+class AddressToken(NamedTuple):
     """A token of an address field; the kind of a special is the character itself."""
 
     kind: str
@@ -35,13 +35,13 @@ class Token(NamedTuple):
     end: int
 
 
-Member = list[Token]
+Member = list[AddressToken]
 
 
 class Mailboxes:
     """Checks one address field."""
 
-    def __init__(self, field: Field, report: Report, *, smtputf8: bool) -> None:
+    def __init__(self, field: ReadField, report: Report, *, smtputf8: bool) -> None:
         self.field, self.report, self.smtputf8 = field, report, smtputf8
         self.syntax = known_field(field.key).syntax
         self._addresses: list[str] = []
@@ -53,15 +53,15 @@ class Mailboxes:
             self._check_member(member, is_last=number == len(members) - 1)
         return self._addresses
 
-    def _tell(self, rule: str, tokens: Sequence[Token], detail: object = "") -> None:
-        self.report.tell(rule, tokens[0].start, tokens[-1].end, detail)
+    def _tell(self, rule: str, tokens: Sequence[AddressToken], detail: object = "") -> None:
+        self.report.add(rule, tokens[0].start, tokens[-1].end, detail)
 
     # -- lists --
 
     def _members(self) -> Iterator[Member]:
         """The members of the list, those of groups among them."""
         member: Member = []
-        group: Token | None = None
+        group: AddressToken | None = None
         in_angle, after_comma, ended = False, False, False  # ended: a group has just ended
         for token in self._tokens():
             if in_angle or token.kind not in (",", ":", ";"):
@@ -90,7 +90,7 @@ class Mailboxes:
         if member:
             yield member
         elif after_comma:
-            self.report.tell_of("addresses.empty-member", self.field)
+            self.report.add_at("addresses.empty-member", self.field)
         if group is not None:
             self._tell("addresses.unclosed-group", [group])
 
@@ -175,7 +175,7 @@ class Mailboxes:
 
     # -- lexical --
 
-    def _tokens(self) -> Iterator[Token]:
+    def _tokens(self) -> Iterator[AddressToken]:
         """The tokens without white space and comments; what is not closed is told."""
         raw, base = self.field.raw, self.field.value_start
         position = 0
@@ -187,11 +187,11 @@ class Mailboxes:
                 end = self._comment(position)
             elif kind != "space":
                 if kind == "unclosed":
-                    self.report.tell("addresses.unclosed-quote", base + position, base + end)
+                    self.report.add("addresses.unclosed-quote", base + position, base + end)
                     kind = "quoted"
                 if kind == "quoted" and ENCODED_WORD_TEXT.search(text):
-                    self.report.tell("addresses.encoded-word-in-quotes", base + position, base + end)
-                yield Token(text if kind == "special" else kind, text, base + position, base + end)
+                    self.report.add("addresses.encoded-word-in-quotes", base + position, base + end)
+                yield AddressToken(text if kind == "special" else kind, text, base + position, base + end)
             position = end
 
     def _comment(self, start: int) -> int:
@@ -202,7 +202,7 @@ class Mailboxes:
             if not depth:
                 return found.end()
         base = self.field.value_start
-        self.report.tell("addresses.unclosed-comment", base + start, base + len(self.field.raw))
+        self.report.add("addresses.unclosed-comment", base + start, base + len(self.field.raw))
         return len(self.field.raw)
 
 

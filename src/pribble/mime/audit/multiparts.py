@@ -11,7 +11,7 @@ from pribble.mime.charsets import fits
 from pribble.mime.comments import without_comments
 from pribble.mime.grammar import BOUNDARY, LONGEST_BOUNDARY, MEDIA_TYPE, TOKEN, TURNING, WHITE_SPACE
 from pribble.mime.parameters import Departure, Parameters
-from pribble.mime.reading import Entity, Field
+from pribble.mime.reading import Entity, ReadField
 
 _UNSAFE_NAME = re.compile(f"[{TURNING}]")
 _CID = re.compile(rb"""(?:=\s*+["']?|url\(\s*+["']?)\s*+cid:([^"'\s>)]*(?:>(?=["'\s)]))?)""", re.IGNORECASE)
@@ -37,36 +37,36 @@ def check_parameters(entity: Entity, report: Report, *, international: bool) -> 
         field = entity.first(key)
         if field is None:
             continue
-        report.tell_all(read.departures, field.value_start)
+        report.add_all(read.departures, field.value_start)
         value = "/".join([word.strip(WHITE_SPACE) for word in without_comments(read.value).split("/")])
         if re.search(r"[ \t\r\n]", value):
-            report.tell_of("parameters.extra-word", field, field.name)
+            report.add_at("parameters.extra-word", field, field.name)
         elif key == "content-type":
             if not MEDIA_TYPE.fullmatch(value):
-                report.tell_of("parameters.no-subtype", field)
+                report.add_at("parameters.no-subtype", field)
         elif not TOKEN.fullmatch(value):
-            report.tell_of("parameters.no-disposition", field)
+            report.add_at("parameters.no-disposition", field)
         _check_values(read, field, report, international=international)
         if not international and not _without(field.raw, read).isascii():
-            report.tell_of("international.part", field, field.name)
+            report.add_at("international.part", field, field.name)
     if field := entity.first("content-type"):
         required, reference = REQUIRED_PARAMETERS.get(entity.type.value, ((), ""))
         if lacking := [name for name in required if not entity.type.get(name)]:
             detail = f"{entity.type.value} without {' and '.join(f'{name}=' for name in lacking)}"
-            report.tell("parameters.required", field.start, field.end, detail, reference=reference)
+            report.add("parameters.required", field.start, field.end, detail, reference=reference)
 
 
-def _check_values(read: Parameters, field: Field, report: Report, *, international: bool) -> None:
+def _check_values(read: Parameters, field: ReadField, report: Report, *, international: bool) -> None:
     for piece in read.pieces:
         start, end = field.value_start + piece.start, field.value_start + piece.end
         if "=?" in piece.value and "?=" in piece.value:
-            report.tell("words.in-parameter", start, end)
-        elif piece.quoted and not piece.value.isascii() and not (international and _is_utf8(piece.value)):
-            report.tell("parameters.raw-octets", start, end)
+            report.add("words.in-parameter", start, end)
+        elif piece.quoted and not piece.value.isascii() and not (international and _are_utf8(piece.value)):
+            report.add("parameters.raw-octets", start, end)
     for name in ("filename", "name"):
         value = read.get(name)
         if value and (re.search(r"[/\\]", value) or _UNSAFE_NAME.search(value)):
-            report.tell_of(
+            report.add_at(
                 "parameters.unsafe-name",
                 field,
                 "a path in it" if re.search(r"[/\\]", value) else "characters that turn its direction",
@@ -82,7 +82,7 @@ def _without(text: str, read: Parameters) -> str:
     return "".join(kept) + text[position:]
 
 
-def _is_utf8(octets: str) -> bool:
+def _are_utf8(octets: str) -> bool:
     return fits(octets.encode("latin-1"), "utf-8")
 
 
@@ -93,9 +93,9 @@ def check_secured(entity: Entity, report: Report) -> None:
         return
     protocol = (entity.type.get("protocol") or "").lower()
     if entity.parts and len(entity.parts) != 2:
-        report.tell_of("multipart.two-parts", field, f"{kind} with {len(entity.parts)}")
+        report.add_at("multipart.two-parts", field, f"{kind} with {len(entity.parts)}")
     elif entity.parts and protocol and entity.parts[kind == "multipart/signed"].type.value != protocol:
-        report.tell_of("multipart.protocol", field, protocol)
+        report.add_at("multipart.protocol", field, protocol)
 
 
 def check_multipart(entity: Entity, report: Report) -> None:
@@ -105,24 +105,24 @@ def check_multipart(entity: Entity, report: Report) -> None:
     start, end = (field.start, field.end) if field else (entity.start, entity.start)
     boundary = entity.type.get("boundary")
     if boundary is None:
-        report.tell("multipart.no-boundary", start, end)
+        report.add("multipart.no-boundary", start, end)
         return
     if boundary.endswith(" "):
-        report.tell("multipart.boundary-ends-in-space", start, end)
+        report.add("multipart.boundary-ends-in-space", start, end)
     elif len(boundary) > LONGEST_BOUNDARY:
-        report.tell("multipart.long-boundary", start, end, len(boundary))
+        report.add("multipart.long-boundary", start, end, len(boundary))
     elif not BOUNDARY.fullmatch(boundary):
-        report.tell("multipart.boundary-character", start, end)
+        report.add("multipart.boundary-character", start, end)
     outer = _outer_boundaries(entity)
     if boundary in outer:
-        report.tell("multipart.same-boundary", start, end)
+        report.add("multipart.same-boundary", start, end)
         return
     if any(boundary.startswith(other) for other in outer if other):
-        report.tell("multipart.extended-boundary", start, end)
+        report.add("multipart.extended-boundary", start, end)
     if not entity.parts:
-        report.tell("multipart.no-delimiter", start, end)
+        report.add("multipart.no-delimiter", start, end)
     elif not entity.closed:
-        report.tell("multipart.unclosed", max(entity.start, entity.end - 1), entity.end)
+        report.add("multipart.unclosed", max(entity.start, entity.end - 1), entity.end)
 
 
 def _outer_boundaries(entity: Entity) -> list[str]:
@@ -153,17 +153,17 @@ def check_encoding_of_whole(entity: Entity, report: Report) -> None:
     if encoding in ("base64", "quoted-printable"):
         assert field is not None
         if entity.is_multipart:
-            report.tell_of("multipart.encoded", field)
+            report.add_at("multipart.encoded", field)
         elif entity.type.value == "message/rfc822":
-            report.tell_of("multipart.message-encoded", field)
+            report.add_at("multipart.message-encoded", field)
     elif encoding == "7bit" and (part := next((p for p in entity.parts if p.encoding in ("8bit", "binary")), None)):
         start, end = (field.start, field.end) if field else (entity.start, entity.body_start)
-        report.tell("multipart.understated", start, end, part.encoding)
+        report.add("multipart.understated", start, end, part.encoding)
     if entity.type.value == "message/rfc822" and encoding != "base64":
         for nested in entity.parts:
             beyond = next((f for f in nested.fields if not f.raw.isascii()), None)
             if beyond is not None:
-                report.tell_of("international.nested", beyond)
+                report.add_at("international.nested", beyond)
 
 
 # ---- related --------------------------------------------------------------------------------------------------
@@ -179,7 +179,7 @@ def check_related(root: Entity, report: Report) -> None:
         if given in by_id and not _among_alternatives(entity, by_id[given]):
             field = entity.first("content-id")
             assert field is not None
-            report.tell_of("related.id-repeated", field)
+            report.add_at("related.id-repeated", field)
         by_id.setdefault(given, entity)
     referred: set[str] = set()
     for entity in root.walk():
@@ -213,17 +213,17 @@ def _check_related(entity: Entity, report: Report, referred: set[str]) -> None:
     if start is not None:
         named = next((part for part in entity.parts if part.content_id == start.strip("<>")), None)
         if named is None:
-            report.tell_of("related.start", field)
+            report.add_at("related.start", field)
         root = named or root
     said = entity.type.get("type")
     if said is None:
-        report.tell_of("related.no-type", field)
+        report.add_at("related.no-type", field)
     elif said.lower() != root.type.value:
         # A page that is not first, and no start: the root is not the one that is meant.
         is_later = start is None and any(part.type.value == said.lower() for part in entity.parts)
-        report.tell_of("related.start" if is_later else "related.type", field, said)
+        report.add_at("related.start" if is_later else "related.type", field, said)
     if root.disposition.value == "attachment":
-        report.tell("related.root-attachment", root.start, root.body_start)
+        report.add("related.root-attachment", root.start, root.body_start)
     pages = [part for part in root.walk() if part.type.value == "text/html"]
     text = b"".join(page.decoded() for page in pages)
     addresses = {unquote(found[1].decode("latin-1")) for found in _ADDRESS.finditer(text)} if pages else set()
@@ -231,7 +231,7 @@ def _check_related(entity: Entity, report: Report, referred: set[str]) -> None:
         location = part.first("content-location")
         known = (part.content_id in referred) or (location is not None and unquote(location.value) in addresses)
         if part is not root and pages and not known and part.disposition.value != "attachment":
-            report.tell("related.unreferenced", part.start, part.body_start)
+            report.add("related.unreferenced", part.start, part.body_start)
 
 
 def _check_references(page: Entity, by_id: dict[str, Entity], report: Report) -> set[str]:
@@ -246,14 +246,14 @@ def _check_references(page: Entity, by_id: dict[str, Entity], report: Report) ->
         start, end = (at, at + len(shown)) if at >= 0 else (page.body_start, page.body_start + 1)
         name = unquote(written)
         if "<" in name or ">" in name or not _PATH.fullmatch(written):
-            report.tell("related.cid-form", start, end)
+            report.add("related.cid-form", start, end)
             name = name.strip("<>")
         referred.add(name)
         part = by_id.get(name)
         if part is None:
-            report.tell("related.no-part", start, end, shown)
+            report.add("related.no-part", start, end, shown)
         elif around is None or not _is_within(part, around):
-            report.tell("related.outside", start, end, shown)
+            report.add("related.outside", start, end, shown)
     return referred
 
 
@@ -277,16 +277,16 @@ def check_forms(root: Entity, report: Report) -> None:
         None,
     )
     if page is not None and not any(_has_text(form) for form in _beside(page)):
-        report.tell("alternative.no-text", page.start, page.body_start)
+        report.add("alternative.no-text", page.start, page.body_start)
 
 
 def _check_alternative(entity: Entity, report: Report) -> None:
     known = [_RICHNESS[part.type.value] for part in entity.parts if part.type.value in _RICHNESS]
     if known != sorted(known):
-        report.tell("alternative.order", entity.parts[0].start, entity.parts[0].body_start)
+        report.add("alternative.order", entity.parts[0].start, entity.parts[0].body_start)
     for part in entity.parts:
         if part.disposition.value == "attachment":
-            report.tell("alternative.attachment", part.start, part.body_start)
+            report.add("alternative.attachment", part.start, part.body_start)
 
 
 def _is_body(entity: Entity) -> bool:

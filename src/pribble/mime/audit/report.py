@@ -10,7 +10,7 @@ from pribble.findings import MOST_OF_A_RULE, Finding
 from pribble.mime.audit.rules import RULES
 from pribble.mime.grammar import WHITE_SPACE
 from pribble.mime.parameters import Departure
-from pribble.mime.reading import Field
+from pribble.mime.reading import ReadField
 
 
 class Octets(Source):
@@ -30,7 +30,7 @@ class Report:
         self.counts: Counter[str] = Counter()
         self._findings: list[Finding] = []
 
-    def tell(self, rule: str, start: int, end: int, detail: object = "", *, reference: str = "") -> None:
+    def add(self, rule: str, start: int, end: int, detail: object = "", *, reference: str = "") -> None:
         """Something was found under `rule`, between two offsets; `detail` goes into what the rule says, and where the
         rule is laid down for each field elsewhere, `reference` is the section."""
         self.counts[rule] += 1
@@ -40,16 +40,16 @@ class Report:
         place = self.source.place(start, max(end, start + 1))
         self._findings.append(Finding(rule, severity, place, message.format(detail), fix, reference or section))
 
-    def tell_all(self, departures: Iterable[Departure], base: int = 0) -> None:
+    def add_all(self, departures: Iterable[Departure], base: int = 0) -> None:
         """Departures whose places are counted from `base`."""
         for one in departures:
-            self.tell(one.rule, base + one.start, base + one.end, one.detail)
+            self.add(one.rule, base + one.start, base + one.end, one.detail)
 
-    def tell_of(self, rule: str, field: Field, detail: object = "") -> None:
+    def add_at(self, rule: str, field: ReadField, detail: object = "") -> None:
         """Something was found about a whole field."""
         value = field.raw.rstrip(WHITE_SPACE)
         start = field.value_start + len(value) - len(value.lstrip(WHITE_SPACE))
-        self.tell(rule, start if value else field.start, field.value_start + len(value), detail)
+        self.add(rule, start if value else field.start, field.value_start + len(value), detail)
 
     @property
     def findings(self) -> tuple[Finding, ...]:

@@ -11,7 +11,7 @@ from typing import NamedTuple
 from pribble.findings import Severity
 
 
-class Rule(NamedTuple):
+class AuditRule(NamedTuple):
     """One rule of the catalogue."""
 
     severity: Severity
@@ -25,8 +25,8 @@ _W: Severity = "warning"
 _N: Severity = "note"
 _CRLF = "end every line in CR LF"
 
-RULES: dict[str, Rule] = {
-    name: Rule(*rule)
+RULES: dict[str, AuditRule] = {
+    name: AuditRule(*rule)
     for name, rule in {
         # -- lines --
         "lines.bare-lf-header": (_E, "RFC 5322 2.3", "a line of the header ends in LF alone", _CRLF),

@@ -9,7 +9,7 @@ from pribble.mime.audit.report import Report
 from pribble.mime.comments import read_comments, without_comments
 from pribble.mime.fields import Syntax
 from pribble.mime.grammar import DATE_TIME, URI, WHITE_SPACE
-from pribble.mime.reading import Entity, Field
+from pribble.mime.reading import Entity, ReadField
 
 _IN_ANGLES = re.compile(r"<([^<>]*)>")
 _LIST_ID = re.compile(r"[^<>]*<[^<>.\s]+(?:\.[^<>.\s]+)+>")
@@ -20,42 +20,42 @@ _BLANK = re.compile(r"[ \t\r\n]")
 _DKIM_TAGS = ("v", "a", "b", "bh", "d", "h", "s")
 
 
-def check_form(field: Field, report: Report, syntax: Syntax, *, smtputf8: bool) -> None:
+def check_form(field: ReadField, report: Report, syntax: Syntax, *, smtputf8: bool) -> None:
     """A field that is neither free text nor made of names and addresses."""
     commented = read_comments(field.raw)
     if commented.unclosed is not None:
         start = field.value_start + commented.unclosed
-        report.tell("fields.unclosed-comment", start, field.value_start + len(field.raw), field.name)
+        report.add("fields.unclosed-comment", start, field.value_start + len(field.raw), field.name)
     value = commented.outside.strip(WHITE_SPACE)
     if syntax == "uris":
         _check_uris(field, value, report)
     elif syntax == "list-id":
         if not _LIST_ID.fullmatch(_QUOTED.sub("", value)):
-            report.tell_of("machines.list-id", field)
+            report.add_at("machines.list-id", field)
     elif syntax == "path":
         if not re.fullmatch(r"<[^<>]*>", value):
-            report.tell_of("trace.return-path", field)
+            report.add_at("trace.return-path", field)
         else:
             Mailboxes(field, report, smtputf8=smtputf8).check()
     elif field.key == "received":
         _, semicolon, moment = value.rpartition(";")
         if not semicolon or not DATE_TIME.fullmatch(re.sub(r"[\r\n]", "", moment).strip(WHITE_SPACE)):
-            report.tell_of("trace.received-date", field)
+            report.add_at("trace.received-date", field)
 
 
-def _check_uris(field: Field, value: str, report: Report) -> None:
+def _check_uris(field: ReadField, value: str, report: Report) -> None:
     """Addresses in angle brackets (RFC 2369 2, RFC 5064 2)."""
     if field.key == "list-post" and value.upper() == "NO":
         return
     found = _IN_ANGLES.findall(value)
     shape = _BLANK.sub("", _IN_ANGLES.sub("<>", value))
     if not _URIS.fullmatch(shape) or not all(":" in one for one in found):
-        report.tell_of("machines.unsubscribe" if field.key == "list-unsubscribe" else "machines.uri", field, field.name)
+        report.add_at("machines.unsubscribe" if field.key == "list-unsubscribe" else "machines.uri", field, field.name)
     for one in found:
         if _BLANK.search(one):
-            report.tell_of("machines.uri-blank", field, field.name)
+            report.add_at("machines.uri-blank", field, field.name)
         elif ":" in one and not URI.fullmatch(one):
-            report.tell_of("machines.uri-character", field, field.name)
+            report.add_at("machines.uri-character", field, field.name)
 
 
 def check_signatures(message: Entity, report: Report) -> list[set[str]]:
@@ -66,9 +66,9 @@ def check_signatures(message: Entity, report: Report) -> list[set[str]]:
         tags = {name: value for name, equals, value in pairs if equals}
         lacking = [name for name in _DKIM_TAGS if not tags.get(name)]
         if lacking:
-            report.tell_of("machines.dkim-tags", field, ", ".join(f"{name}=" for name in lacking))
+            report.add_at("machines.dkim-tags", field, ", ".join(f"{name}=" for name in lacking))
         names = set(tags.get("h", "").lower().split(":"))
         if "h" not in lacking and "from" not in names:
-            report.tell_of("machines.dkim-from", field)
+            report.add_at("machines.dkim-from", field)
         covered.append(names)
     return covered

@@ -13,7 +13,7 @@ def check_flowed(entity: Entity, report: Report) -> None:
     if form not in ("", "fixed", "flowed") or (delsp is not None and form != "flowed"):
         field = entity.first("content-type")
         assert field is not None
-        report.tell_of("flowed.parameter", field)
+        report.add_at("flowed.parameter", field)
     if form != "flowed":
         return
     octets, start = entity.decoded(), entity.body_start
@@ -24,11 +24,11 @@ def check_flowed(entity: Entity, report: Report) -> None:
         content, depth, fixed = read_line(text)
         at = position if as_written else start  # an encoding moves places
         if flows and content == SIGNATURE:
-            report.tell("flowed.signature", at, at + len(text))
+            report.add("flowed.signature", at, at + len(text))
         elif flows and depth != before:
-            report.tell("flowed.depth", at, at + len(text))
+            report.add("flowed.depth", at, at + len(text))
         elif text.startswith("From "):
-            report.tell("flowed.from", at, at + len(text))
+            report.add("flowed.from", at, at + len(text))
         flows = not fixed
         before = depth
         position += len(line) + 1

@@ -7,12 +7,12 @@ import unicodedata
 from typing import Literal
 
 from pribble.mime.audit.report import Report
-from pribble.mime.charsets import codec_name, decoded, fits
+from pribble.mime.charsets import codec_name, decode_charset, fits
 from pribble.mime.comments import Commented, read_comments
 from pribble.mime.encoded_words import BAD_HEX, Word, runs, words_in
 from pribble.mime.fields import Syntax
 from pribble.mime.grammar import BASE64, ENCODED_WORD, ENCODED_WORD_TEXT, WHITE_SPACE
-from pribble.mime.reading import Field
+from pribble.mime.reading import ReadField
 
 # What of a field an encoded-word stands in (RFC 2047 5 (1), (3), (2)).
 _In = Literal["text", "phrase", "comment"]
@@ -34,7 +34,7 @@ _QUOTED_OR_ANGLE = re.compile(r'"(?:[^"\\]|\\.)*+"|<[^<>]*+>', re.DOTALL)
 _IN_ANGLES = re.compile(r"<[^<>]*>")
 
 
-def check_words(field: Field, report: Report, syntax: Syntax) -> None:
+def check_words(field: ReadField, report: Report, syntax: Syntax) -> None:
     """The encoded-words of a field of this syntax: each well made, and in a place for one."""
     raw = field.raw
     if "=?" not in raw:
@@ -49,7 +49,7 @@ def check_words(field: Field, report: Report, syntax: Syntax) -> None:
         _check_structured(field, report, syntax)
 
 
-def _check_structured(field: Field, report: Report, syntax: Syntax) -> None:
+def _check_structured(field: ReadField, report: Report, syntax: Syntax) -> None:
     """Encoded-words where none may be but in comments, and of what servers say not even there."""
     raw, commented = field.raw, read_comments(field.raw)
     where = raw if syntax == "trace" else commented.outside
@@ -58,12 +58,12 @@ def _check_structured(field: Field, report: Report, syntax: Syntax) -> None:
     for start, end in stretches:
         for found in ENCODED_WORD_TEXT.finditer(where, start, end):
             at = field.value_start + found.start()
-            report.tell("words.forbidden", at, at + len(found[0]), field.name)
+            report.add("words.forbidden", at, at + len(found[0]), field.name)
     if syntax != "trace" and commented.comments:
         _check_all(commented.inside(raw), commented, field, report)
 
 
-def _check_all(text: str, commented: Commented | None, field: Field, report: Report) -> None:
+def _check_all(text: str, commented: Commented | None, field: ReadField, report: Report) -> None:
     """The encoded-words of a text; without comments it is free text, with some a phrase."""
     words = list(words_in(text))
     for word in words:
@@ -72,32 +72,32 @@ def _check_all(text: str, commented: Commented | None, field: Field, report: Rep
     _check_octets(words, text, field.value_start, report)
     beside = [text] if commented is None else re.split("[,:;]", text)
     if words and any("=?" in stretch and not stretch.isascii() for stretch in beside):
-        report.tell_of("international.mixed", field)
+        report.add_at("international.mixed", field)
 
 
-def check_raw(field: Field, report: Report, *, smtputf8: bool) -> None:
+def check_raw(field: ReadField, report: Report, *, smtputf8: bool) -> None:
     """Octets beyond ASCII: UTF-8, and composed (RFC 6532 3.1); `smtputf8` says whether servers take them at all."""
     if field.raw.isascii():
         return
     try:
         text = field.raw.encode("latin-1").decode("utf-8")
     except UnicodeDecodeError:
-        report.tell_of("international.utf8", field)
+        report.add_at("international.utf8", field)
         return
     if not unicodedata.is_normalized("NFC", text):
-        report.tell_of("international.nfc", field)
-    report.tell_of("international.smtputf8" if smtputf8 else "international.raw", field)
+        report.add_at("international.nfc", field)
+    report.add_at("international.smtputf8" if smtputf8 else "international.raw", field)
 
 
-def check_raw_in_part(field: Field, report: Report) -> None:
+def check_raw_in_part(field: ReadField, report: Report) -> None:
     """Octets beyond ASCII in a field of a part whose message is else ASCII (RFC 5322 2.2)."""
     if not field.raw.isascii():
-        report.tell_of("international.part", field, field.name)
+        report.add_at("international.part", field, field.name)
 
 
 def _check_word(word: Word, text: str, base: int, report: Report, place: _In) -> None:
     def tell(rule: str, detail: object = "") -> None:
-        report.tell(rule, base + word.start, base + word.end, detail)
+        report.add(rule, base + word.start, base + word.end, detail)
 
     if word.end - word.start > ENCODED_WORD:
         tell("words.long", word.end - word.start)
@@ -129,17 +129,17 @@ def _check_octets(words: list[Word], text: str, base: int, report: Report) -> No
     for run in runs(words, text):
         charset = run[0].charset
         if codec_name(charset) is None:
-            report.tell("words.charset", base + run[0].start, base + run[-1].end, charset)
+            report.add("words.charset", base + run[0].start, base + run[-1].end, charset)
             continue
         octets = [word.octets for word in run]
         broken = [word for word, part in zip(run, octets, strict=True) if part is not None and not fits(part, charset)]
         if broken:
             whole = len(run) > 1 and None not in octets and fits(b"".join(o for o in octets if o is not None), charset)
             for word in broken[:1] if whole else broken:
-                report.tell("words.split-character" if whole else "words.octets", base + word.start, base + word.end)
+                report.add("words.split-character" if whole else "words.octets", base + word.start, base + word.end)
         for word, part in zip(run, octets, strict=True):
-            shown = "" if part is None else decoded(part, charset) or ""
+            shown = "" if part is None else decode_charset(part, charset) or ""
             if re.search(r"[\r\n]", shown):
-                report.tell("words.line-break", base + word.start, base + word.end)
+                report.add("words.line-break", base + word.start, base + word.end)
             elif control := _CONTROL.search(shown):
-                report.tell("words.control", base + word.start, base + word.end, f"U+{ord(control[0]):04X}")
+                report.add("words.control", base + word.start, base + word.end, f"U+{ord(control[0]):04X}")
