@@ -56,7 +56,7 @@ class Statement:
     def __init__(self) -> None:
         self.template = TemplateFolder(TEMPLATES, locale="en_GB")["mooring-statement"]
         self.recipients = [_recipient(self.template.samples[""], number) for number in range(60)]
-        self._bound, self._manner = self.template._for(None, None)
+        self._bound, self._options = self.template._for(None, None)
         self.html_by_hand = html_by_hand(self.template)
         self.text_by_hand = statement_text
         for data in self.recipients:
@@ -70,11 +70,11 @@ class Statement:
         preheader = self._bound.preheader(data)
         pieces, _, _ = self._bound.pieces(data)
         assert pieces is not None
-        return str(Rendering(None, preheader, self._manner, with_preheader(pieces, preheader), ()).html)
+        return str(Rendering(None, preheader, self._options, with_preheader(pieces, preheader), ()).html)
 
     def text(self, given: Any) -> str:
         """The text of what `given` has kept of an HTML."""
-        return Rendering(None, None, self._manner, None, self._bound.text(given)).text
+        return Rendering(None, None, self._options, None, self._bound.text(given)).text
 
     def kept(self, data: Any) -> Any:
         """What the HTML's program keeps for the text's."""
@@ -99,10 +99,10 @@ def _recipient(sample: Any, number: int) -> Any:
 
 def html_by_hand(template: Any) -> Callable[[Any], str]:
     """The function by hand, with the literals of the compiled template between its values."""
-    tape = template._variant("en_GB").tape
-    around = template.folder._around(tape, TEMPLATES / "mooring-statement.html")
-    page, dressing = read_styled_page(tape, around, old_attributes=False)
-    steps = build_html_steps(tape, page, around, dressing, preheader=True)
+    linked = template._variant("en_GB").linked
+    around = template.folder._around(linked, TEMPLATES / "mooring-statement.html")
+    page, style_edits = read_styled_page(linked, around, old_attributes=False)
+    steps = build_html_steps(linked, page, around, style_edits, preheader=True)
     values, parts = {"before": BEFORE, "row": ROW, "after": AFTER}, {"before": "", "row": "", "after": ""}
     where, used = "before", 0
     for step in steps:

@@ -108,8 +108,8 @@ class Names(unittest.TestCase):
         for path in MODULES.values():
             for node in ast.walk(parsed(path)):
                 if isinstance(node, ast.Call) and node.args and isinstance(node.args[0], ast.Constant | ast.JoinedStr):
-                    called = node.func.attr if isinstance(node.func, ast.Attribute) else getattr(node.func, "id", "")
-                    if called in ("Finding", "MarkupFinding", "SheetFinding", "report", "add", "_tell"):
+                    called = ast.unparse(node.func).removeprefix("self.")
+                    if called in ("Finding", "MarkupFinding", "SheetFinding", "rules.report", "report.add", "_tell"):
                         rules.add(ast.unparse(node.args[0]).strip("f'"))
         self.assertGreater(len(rules), 180)
         self.assertEqual([rule for rule in sorted(rules) if not re.fullmatch(r"[a-z]+\.[a-z0-9{}.-]+", rule)], [])

@@ -55,8 +55,8 @@ def inline_styles(
     folders = _folders(folder)
     near = (folders[0] if folders else Path()) / "page.html"
     finder = PictureFinder(folders, frozenset(), outside=_OUTSIDE)
-    dresser = LateStyler(finder, RenderOptions().id_domain, near, presentational, sheets=bool(folders), foreign=True)
-    pieces, told = dresser.style([html])
+    styler = LateStyler(finder, RenderOptions().id_domain, near, presentational, sheets=bool(folders), foreign=True)
+    pieces, told = styler.style([html])
     if tell is not None:
         for finding in told:
             tell(finding)
@@ -77,11 +77,11 @@ def page_rendering(
 
     Raises as `inline_styles`.
     """
-    manner = RenderOptions(checked_embed(embed), checked_base(picture_base))
-    dresser = _dresser(path, folders, presentational)
-    pieces, told = dresser.style([html])
-    manner = replace(manner, findings=tuple(told), text_from_page=dresser.plain_text)
-    return Rendering(None, None, manner, pieces, [html])
+    options = RenderOptions(checked_embed(embed), checked_base(picture_base))
+    styler = _dresser(path, folders, presentational)
+    pieces, told = styler.style([html])
+    options = replace(options, findings=tuple(told), text_from_page=styler.plain_text)
+    return Rendering(None, None, options, pieces, [html])
 
 
 def plain_text(html: str, *, width: int = WIDTH, links: Literal["inline", "notes"] = "inline") -> str:

@@ -95,8 +95,10 @@ class TemplateFolder(Mapping[str, "Template"]):
         finder = PictureFinder(
             [self.path, *map(Path, picture_folders)], checked_corrections(put_right), _dense(density), fetch
         )
-        manner = RenderOptions(checked_embed(embed), checked_base(picture_base), checked_domain(id_domain, "id_domain"))
-        self._set_up(locale, timezone, finder, manner, formatters, common, limits)
+        options = RenderOptions(
+            checked_embed(embed), checked_base(picture_base), checked_domain(id_domain, "id_domain")
+        )
+        self._set_up(locale, timezone, finder, options, formatters, common, limits)
         flags(reload=reload, presentational=presentational)
         self.presentational = presentational
         self._reload, self._has_files = reload, True
@@ -115,13 +117,13 @@ class TemplateFolder(Mapping[str, "Template"]):
         locale: str,
         timezone: str,
         finder: PictureFinder,
-        manner: RenderOptions,
+        options: RenderOptions,
         formatters: Mapping[str, Callable[..., Any]] | None,
         common: Mapping[str, Any] | None,
         limits: Limits | None,
     ) -> None:
         self.settings = Settings.checked(locale, timezone)
-        self.manner, self.pictures, self.presentational = manner, finder, False
+        self.options, self.pictures, self.presentational = options, finder, False
         limits = limits if limits is not None else Limits()
         are_instances(Limits, "Limits", limits=limits)
         are_instances(Mapping, "a mapping of names", formatters=formatters or {}, common=common or {})
@@ -137,7 +139,7 @@ class TemplateFolder(Mapping[str, "Template"]):
             MappingProxyType({**FORMATTERS, **MARKUP_FORMATTERS, **own}),
             dict(common or {}),
             limits,
-            {**helpers(finder, manner.id_domain), **TEXT_HELPERS},
+            {**helpers(finder, options.id_domain), **TEXT_HELPERS},
         )
         self._templates: dict[str, tuple[Template, tuple[_Stamp, ...]]] = {}
         self._lock = threading.RLock()
@@ -201,15 +203,15 @@ class TemplateFolder(Mapping[str, "Template"]):
 
     # -- files --
 
-    def _around(self, tape: LinkedSource, near: Path) -> TemplateResources:
+    def _around(self, linked: LinkedSource, near: Path) -> TemplateResources:
         """What stands around the page on a tape."""
         return TemplateResources(
             self.pictures,
-            self.manner.id_domain,
-            tape.place,
+            self.options.id_domain,
+            linked.place,
             near,
-            may_lack=lambda offset: may_be_nothing(tape.mark(offset).value),
-            brings=lambda offset: brought_elements(tape.mark(offset).value),
+            may_lack=lambda offset: may_be_nothing(linked.mark(offset).value),
+            brings=lambda offset: brought_elements(linked.mark(offset).value),
         )
 
     def _read(self, path: Path) -> Source:
@@ -345,21 +347,21 @@ class Template:
         missing or of no use here, `UnsafeValue` for a value that does not fit its place, `PictureError` for a
         picture that the data choose and that is not there, `LimitReached` for what grows beyond the limits.
         """
-        bound, manner = self._for(locale, timezone)
+        bound, options = self._for(locale, timezone)
         if embed is not None:
-            manner = replace(manner, embed=checked_embed(embed))
+            options = replace(options, embed=checked_embed(embed))
         pointed: dict[Place, tuple[str, str]] = {}
         noting, issuing = POINTED.set(pointed), FORMATTER_RESULTS.set(FormatterResults())
         try:
             preheader = bound.preheader(data) if bound.preheader else None
             pieces, kept, given = bound.pieces(data)
-            if pieces is not None and manner.style_late is None:
+            if pieces is not None and options.style_late is None:
                 pieces = with_preheader(pieces, preheader)
             subject = bound.subject(data) if bound.subject else None
             text = bound.text(given)
             if pointed:
-                manner = replace(manner, findings=(*manner.findings, *_bare_numbers(pointed)))
-            return Rendering(subject, preheader, manner, pieces, text, kept)
+                options = replace(options, findings=(*options.findings, *_bare_numbers(pointed)))
+            return Rendering(subject, preheader, options, pieces, text, kept)
         except FieldError as error:
             # The survey knows the positions in loops, which a program does not keep.
             found = self.problems(data, locale=locale, timezone=timezone)
@@ -391,7 +393,7 @@ class Template:
     def fields(self) -> list[Field]:
         """What the data must hold."""
         compiled = self._variant(self.settings.locale)
-        return fields(compiled.tape, self.folder.world.common, compiled.pictures)
+        return fields(compiled.linked, self.folder.world.common, compiled.pictures)
 
     @property
     def version(self) -> str:
@@ -399,7 +401,7 @@ class Template:
         digest = hashlib.sha256()
         for locale in self._locales():
             compiled = self._variant(locale)
-            for source in compiled.tape.sources:
+            for source in compiled.linked.sources:
                 digest.update(f"{Path(source.name).name}\0{source.text}\0".encode("utf-8", "surrogatepass"))
             for path in compiled.files:
                 digest.update(f"{path.name}\0".encode() + path.read_bytes() + b"\0")
@@ -436,7 +438,7 @@ class Template:
         return [
             path
             for compiled in self._compiled.values()
-            for path in (*(Path(source.name) for source in compiled.tape.sources), *compiled.files)
+            for path in (*(Path(source.name) for source in compiled.linked.sources), *compiled.files)
         ]
 
     def _variant(self, locale: str) -> CompiledTemplate:
@@ -459,7 +461,7 @@ class Template:
             found = folder._find(name, named_in, place, locale)
             return replace(found, locale=self._written(found.locale, locale))
 
-        tape = link_template(
+        linked = link_template(
             FoundFile(source, self._written(own, locale)),
             find,
             html=is_html,
@@ -467,9 +469,9 @@ class Template:
             limits=folder.world.limits,
         )
         if not is_html:
-            return compile_text(tape, folder.world)
+            return compile_text(linked, folder.world)
         return compile_page(
-            tape, folder.world, folder._around(tape, Path(source.name)), old_attributes=folder.presentational
+            linked, folder.world, folder._around(linked, Path(source.name)), old_attributes=folder.presentational
         )
 
     def _written(self, own: str | None, asked: str) -> str | None:
@@ -509,12 +511,12 @@ class Template:
             compiled, folder = self._variant(asked), self.folder
             near = Path(self._source.name)
             late = LateStyler(
-                folder.pictures, folder.manner.id_domain, near, folder.presentational, own=compiled.sheets
+                folder.pictures, folder.options.id_domain, near, folder.presentational, own=compiled.sheets
             )
             found = self._bound[key] = (
                 compiled.bound(self._settings(timezone), folder.world),
                 replace(
-                    folder.manner,
+                    folder.options,
                     findings=(*self._other_language(asked), *compiled.corrections),
                     has_no_variants=compiled.has_no_variants,
                     wire_template=compiled.wire_template,

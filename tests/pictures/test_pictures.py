@@ -366,7 +366,7 @@ class Travelling(Case):
         template = self.folder(files)["t"]
         first = template.render({"p": "b.tif"})
         bodies = [picture.base64_body for picture in first.pictures]
-        with mock.patch("pribble.pictures.decoding.opened", side_effect=AssertionError("decoded again")):
+        with mock.patch("pribble.pictures.decoding.open_image", side_effect=AssertionError("decoded again")):
             for _ in range(50):
                 again = template.render({"p": "b.tif"})
                 self.assertTrue(all(a.base64_body is b for a, b in zip(again.pictures, bodies, strict=True)))

@@ -169,6 +169,7 @@ class Compiled(Case):
             ("{{ if c: }}<p>a</p>{{ :if }}b{{ for x in l: }}<p>{{ x }}{{ :for }}", {"c": False, "l": []}),
             ("{{ if c: }}<div></div>{{ :if }}word <b style='display:block'></b>word", {"c": True}),
             ("{{ if c: }}<div></div>{{ :if }}{{ v as breaks }}", {"c": True, "v": ""}),
+            ("<pre>{{ v as breaks }}</pre>", {"v": "a\nb"}),
             (
                 "<a href='https://x.example/'><b>{{ v }}</b> <img src='data:,' alt=B style='display:block'></a>",
                 {"v": "x"},

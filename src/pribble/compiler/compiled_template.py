@@ -71,7 +71,7 @@ class CompiledTemplate:
     dressed late.
     """
 
-    tape: LinkedSource
+    linked: LinkedSource
     html: Program | None
     text: Program
     subject: Program | None
@@ -100,12 +100,14 @@ class CompiledTemplate:
 
     def _without_point(self, settings: Settings) -> dict[Place, str]:
         """The marks that show a value as it is where the locale, which is given, writes no point before decimals."""
-        lifted = [mark.extracted.tape for mark in self.tape.marks if mark.extracted is not None]
-        shown = [mark for tape in (self.tape, *lifted) for mark in tape.marks if mark.role == SHOW and mark.value]
+        extracted = [mark.extracted.linked for mark in self.linked.marks if mark.extracted is not None]
+        marks = [mark for linked in (self.linked, *extracted) for mark in linked.marks]
         return {
             mark.value.place: locale
-            for mark in shown
-            if mark.value is not None and not Settings(locale := mark.locale or settings.locale).has_point
+            for mark in marks
+            if mark.role == SHOW
+            and mark.value is not None
+            and not Settings(locale := mark.locale or settings.locale).has_point
         }
 
     def _filled(self, subject: Run) -> Run:
@@ -142,101 +144,107 @@ class CompiledTemplate:
 
 
 def compile_page(
-    tape: LinkedSource, world: ProgramWorld, around: TemplateResources, *, old_attributes: bool
+    linked: LinkedSource, world: ProgramWorld, around: TemplateResources, *, old_attributes: bool
 ) -> CompiledTemplate:
     """The programs of a template that is a page.  Raises `TemplateError` and `PictureError`."""
-    page, dressing = read_styled_page(tape, around, old_attributes=old_attributes)
-    lifted = _extracted_blocks(tape)
-    title = None if "subject" in lifted else build_title_steps(tape, page)
+    page, style_edits = read_styled_page(linked, around, old_attributes=old_attributes)
+    extracted = _extracted_blocks(linked)
+    title = None if "subject" in extracted else build_title_steps(linked, page)
     headed = next(
-        (tape.place(e.tag.start, e.tag.end) for e in page.events if isinstance(e, Opened) and e.tag.name == "title"),
+        (linked.place(e.tag.start, e.tag.end) for e in page.events if isinstance(e, Opened) and e.tag.name == "title"),
         None,
     )
-    late = "text" not in lifted and text_depends_on_data(dressing.inlined)
+    late = "text" not in extracted and text_depends_on_data(style_edits.inlined)
     steps = build_html_steps(
-        tape, page, around, None if dressing.runtime_dependencies else dressing, preheader="preheader" in lifted
+        linked,
+        page,
+        around,
+        None if style_edits.runtime_dependencies else style_edits,
+        preheader="preheader" in extracted,
     )
-    shares = not late and "text" not in lifted
-    said = build_text_steps(tape, page, text_styles(dressing.inlined)) if shares else []
-    sharing, frames = ReusedValues(steps, said), WireTemplate()
-    html = compile_steps(steps, HtmlEmitter(sharing, frames), world)
+    shares = not late and "text" not in extracted
+    said = build_text_steps(linked, page, text_styles(style_edits.inlined)) if shares else []
+    reuse, frames = ReusedValues(steps, said), WireTemplate()
+    html = compile_steps(steps, HtmlEmitter(reuse, frames), world)
     if shares:
-        text = compile_steps(said, EventEmitter(sharing), world)
+        text = compile_steps(said, EventEmitter(reuse), world)
     else:
         text = (
-            _text_program(lifted["text"].tape, world, references=True)
-            if "text" in lifted
-            else compile_steps(build_text_page_steps(tape, page, around), PieceEmitter(), world)
+            _text_program(extracted["text"].linked, world, references=True)
+            if "text" in extracted
+            else compile_steps(build_text_page_steps(linked, page, around), PieceEmitter(), world)
         )
     return CompiledTemplate(
-        tape,
+        linked,
         html,
         text,
         text_from_page=late,
         reuses_html=shares,
-        wire_template=None if dressing.runtime_dependencies else frames,
-        subject=_line_program(lifted.get("subject"), world, references=True)
+        wire_template=None if style_edits.runtime_dependencies else frames,
+        subject=_line_program(extracted.get("subject"), world, references=True)
         or (compile_steps(title, LineEmitter(), world) if title else None),
-        preheader=_line_program(lifted.get("preheader"), world, references=True),
-        subject_place=_place_of_block(tape, "subject") or headed,
+        preheader=_line_program(extracted.get("preheader"), world, references=True),
+        subject_place=_place_of_block(linked, "subject") or headed,
         findings=(
-            *find_stray_marks(tape),
-            *markup_findings(page.findings, tape.place),
-            *sheet_findings(dressing.findings, tape.place),
+            *find_stray_marks(linked),
+            *markup_findings(page.findings, linked.place),
+            *sheet_findings(style_edits.findings, linked.place),
         ),
         corrections=tuple(around.findings),
         runtime_dependencies=tuple(
-            (tape.place(doubt.start, doubt.end), doubt.reason) for doubt in dressing.runtime_dependencies
+            (linked.place(doubt.start, doubt.end), doubt.reason) for doubt in style_edits.runtime_dependencies
         ),
         files=tuple(around.paths),
         has_no_variants=not any(map(_has_variants, steps)),
-        pictures=frozenset(_picture_marks(tape, page)),
-        sheets=LoadedSheets(resource_places(tape, page), around.loaded, around.slots),
+        pictures=frozenset(_picture_marks(linked, page)),
+        sheets=LoadedSheets(resource_places(linked, page), around.loaded, around.slots),
     )
 
 
-def compile_text(tape: LinkedSource, world: ProgramWorld) -> CompiledTemplate:
+def compile_text(linked: LinkedSource, world: ProgramWorld) -> CompiledTemplate:
     """The programs of a text-only template."""
-    lifted = _extracted_blocks(tape)
-    if "text" in lifted:
+    extracted = _extracted_blocks(linked)
+    if "text" in extracted:
         raise TemplateError(
-            '"text" stands in a page; this template is text as a whole', place=_place_of_block(tape, "text")
+            '"text" stands in a page; this template is text as a whole', place=_place_of_block(linked, "text")
         )
     return CompiledTemplate(
-        tape,
+        linked,
         None,
-        _text_program(tape, world, references=False),
-        _line_program(lifted.get("subject"), world),
+        _text_program(linked, world, references=False),
+        _line_program(extracted.get("subject"), world),
         None,
-        _place_of_block(tape, "subject"),
-        tuple(find_stray_marks(tape, html=False)),
+        _place_of_block(linked, "subject"),
+        tuple(find_stray_marks(linked, html=False)),
     )
 
 
-def read_styled_page(tape: LinkedSource, around: TemplateResources, *, old_attributes: bool) -> tuple[Page, StyleEdits]:
+def read_styled_page(
+    linked: LinkedSource, around: TemplateResources, *, old_attributes: bool
+) -> tuple[Page, StyleEdits]:
     """The page that a tape is, and what it is dressed in.  Raises `TemplateError`."""
 
     def role(offset: int) -> str:
-        return _role(tape, offset)
+        return _role(linked, offset)
 
     try:
-        page = read_page(tape.text, role)
+        page = read_page(linked.text, role)
     except MarkupError as error:
-        related = [Related(error.other[0], tape.place(*error.other[1:]))] if error.other else []
+        related = [Related(error.other[0], linked.place(*error.other[1:]))] if error.other else []
         raise TemplateError(
-            error.problem, place=tape.place(error.start, error.end), hint=error.hint, related=related
+            error.problem, place=linked.place(error.start, error.end), hint=error.hint, related=related
         ) from None
-    return page, find_style_edits(tape.text, page, role, around, old_attributes=old_attributes)
+    return page, find_style_edits(linked.text, page, role, around, old_attributes=old_attributes)
 
 
-def _picture_marks(tape: LinkedSource, page: Page) -> Iterator[int]:
+def _picture_marks(linked: LinkedSource, page: Page) -> Iterator[int]:
     """The marks that are the whole source of a picture."""
     for event in (*page.events, *page.hidden):
         if isinstance(event, Opened):
             for attribute in event.tag.attributes:
                 context = event.marks.get(attribute.value_start)
                 if context and context.escaper == "picture" and attribute.value_end - attribute.value_start == 1:
-                    yield mark_index(tape.text[attribute.value_start])
+                    yield mark_index(linked.text[attribute.value_start])
 
 
 def _has_variants(step: Any) -> bool:
@@ -250,32 +258,32 @@ def _has_variants(step: Any) -> bool:
     return False
 
 
-def _role(tape: LinkedSource, offset: int) -> str:
+def _role(linked: LinkedSource, offset: int) -> str:
     """The role of a mark as `markup/` sees it, which must tell a loop from a choice and the last branch from others."""
-    mark = tape.mark(offset)
+    mark = linked.mark(offset)
     if mark.role == OPEN and mark.value is None:
         return KEPT if mark.loop is None else REPEATING
     return ELSE if mark.role == BRANCH and mark.value is None else mark.role
 
 
-def _extracted_blocks(tape: LinkedSource) -> dict[str, ExtractedBlock]:
+def _extracted_blocks(linked: LinkedSource) -> dict[str, ExtractedBlock]:
     return {
         mark.extracted.kind: mark.extracted
-        for mark in tape.marks
+        for mark in linked.marks
         if mark.role == EXTRACTED and mark.extracted and mark.extracted.kind != "only"
     }
 
 
-def _place_of_block(tape: LinkedSource, kind: str) -> Place | None:
+def _place_of_block(linked: LinkedSource, kind: str) -> Place | None:
     """Where the message block of that kind stands."""
-    return next((mark.place for mark in tape.marks if mark.extracted and mark.extracted.kind == kind), None)
+    return next((mark.place for mark in linked.marks if mark.extracted and mark.extracted.kind == kind), None)
 
 
 def _line_program(block: ExtractedBlock | None, world: ProgramWorld, *, references: bool = False) -> Program | None:
     if block is None:
         return None
-    return compile_steps(build_block_steps(block.tape, LINE, references=references), LineEmitter(), world)
+    return compile_steps(build_block_steps(block.linked, LINE, references=references), LineEmitter(), world)
 
 
-def _text_program(tape: LinkedSource, world: ProgramWorld, *, references: bool) -> Program:
-    return compile_steps(build_block_steps(dedented(tape), PLAIN, references=references), TextEmitter(), world)
+def _text_program(linked: LinkedSource, world: ProgramWorld, *, references: bool) -> Program:
+    return compile_steps(build_block_steps(dedented(linked), PLAIN, references=references), TextEmitter(), world)

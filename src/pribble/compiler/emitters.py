@@ -46,7 +46,7 @@ class PieceEmitter:
         """What the function begins with."""
         return "out = []; append = out.append"
 
-    def emit(self, run: Sequence[Any], lowering: ExpressionCompiler) -> list[ast.stmt]:
+    def emit(self, run: Sequence[Any], expressions: ExpressionCompiler) -> list[ast.stmt]:
         statements: list[ast.stmt] = []
         texts: list[ast.expr] = []
 
@@ -58,11 +58,11 @@ class PieceEmitter:
         for step in run:
             if len(texts) >= _LONGEST_PIECE:
                 flush()
-            if (text := self._text(step, lowering)) is not None:
+            if (text := self._text(step, expressions)) is not None:
                 texts.append(text)
                 continue
             flush()
-            statements += self._statements(step, lowering)
+            statements += self._statements(step, expressions)
         flush()
         return statements
 
@@ -70,36 +70,36 @@ class PieceEmitter:
         """The statements that make a piece of texts."""
         return [appended(counted_output(formatted(texts)), self._append)]
 
-    def _text(self, step: Any, lowering: ExpressionCompiler) -> ast.expr | None:
+    def _text(self, step: Any, expressions: ExpressionCompiler) -> ast.expr | None:
         """What a step that is a text comes to; None for others."""
         match step:
             case str() if step.__class__ is str:
                 return ast.Constant(step)
             case ShowValue(value=value, context=context):
-                return lowering.shown(value, context)
+                return expressions.shown(value, context)
             case OptionalAttribute(before=before, shown=shown, after=after):
                 return unless_nothing(
                     shown,
                     ast.Constant(""),
                     lambda text: formatted([ast.Constant(before), text, ast.Constant(after)]),
-                    lowering,
+                    expressions,
                 )
             case DynamicPictureSize():
-                return lowering.call(
+                return expressions.call(
                     "picture_size",
                     _name("picture_"),
-                    lowering.constant(step.size),
-                    lowering.constant(step.place),
+                    expressions.constant(step.size),
+                    expressions.constant(step.place),
                     place=step.place,
                 )
         return None
 
-    def _statements(self, step: Any, lowering: ExpressionCompiler) -> list[ast.stmt]:
+    def _statements(self, step: Any, expressions: ExpressionCompiler) -> list[ast.stmt]:
         match step:
             case StaticPicture(source=source):
-                return [appended(lowering.constant(source, named=True), self._append)]
+                return [appended(expressions.constant(source, named=True), self._append)]
             case CapturedValue(value=value):
-                return [appended(ast.Tuple([lowering.value(value)], ast.Load()), self._append)]
+                return [appended(ast.Tuple([expressions.value(value)], ast.Load()), self._append)]
             case BeginCapture():
                 self._append = "hold"
                 return holding()
@@ -111,37 +111,37 @@ class PieceEmitter:
                 fork = VariantPiece.of(
                     [_variant_piece(step) for step in by_cid], [_variant_piece(step) for step in otherwise]
                 )
-                return [appended(lowering.constant(fork, named=True), self._append)]
+                return [appended(expressions.constant(fork, named=True), self._append)]
             case DynamicPicture(value=value, place=place):
-                wanted = lowering.constant(
+                wanted = expressions.constant(
                     PictureRequest(place, wrapper(step.within), step.size or PictureSize(), step.travels)
                 )
                 if value is None:
                     self._append = "append"
-                    found = lowering.call("picture_composed", _name("held"), wanted, place=place)
+                    found = expressions.call("picture_composed", _name("held"), wanted, place=place)
                 else:
-                    found = lowering.call("picture", lowering.value(value), wanted, place=value.place)
+                    found = expressions.call("picture", expressions.value(value), wanted, place=value.place)
                 assign = ast.Assign([ast.Name("picture_", ast.Store())], found)
                 return [assign, appended(_name("picture_"), self._append)]
-        return [appended(lowering.constant(step, named=True), self._append)]
+        return [appended(expressions.constant(step, named=True), self._append)]
 
 
 class HtmlEmitter(PieceEmitter):
     """Writes the HTML's program, which keeps its values, and gives them beside its pieces: for the text, which shows
     some of them too, and for the wire, where the template's own texts are encoded already."""
 
-    def __init__(self, sharing: ReusedValues, frames: WireTemplate) -> None:
+    def __init__(self, reuse: ReusedValues, frames: WireTemplate) -> None:
         super().__init__()
-        self.sharing, self.frames = sharing, frames
+        self.reuse, self.frames = reuse, frames
         self._texts: list[ShowValue | None] = []  # of the run that is being written, its values that the text shows too
 
     @property
     def prologue(self) -> str:
-        return super().prologue + self.sharing.beginning
+        return super().prologue + self.reuse.beginning
 
     @property
     def result(self) -> str:  # type: ignore[override]
-        return f"(out, {self.sharing.result})"
+        return f"(out, {self.reuse.result})"
 
     def _made(self, texts: Sequence[ast.expr]) -> list[ast.stmt]:
         shown, self._texts = self._texts, []
@@ -152,24 +152,24 @@ class HtmlEmitter(PieceEmitter):
             return super()._made(texts)
         self.frames.runs.append([str(t.value) if isinstance(t, ast.Constant) else None for t in texts])
         values = [text for text in texts if not isinstance(text, ast.Constant)]
-        names = iter([self.sharing.named(place, text) for place, text in enumerate(values)])
+        names = iter([self.reuse.named(place, text) for place, text in enumerate(values)])
         kept = formatted([text if isinstance(text, ast.Constant) else next(names) for text in texts])
-        piece = self.sharing.named_piece(counted_output(kept))
-        return [appended(piece, self._append), *self.sharing.keep(shown)]
+        piece = self.reuse.named_piece(counted_output(kept))
+        return [appended(piece, self._append), *self.reuse.keep(shown)]
 
-    def _text(self, step: Any, lowering: ExpressionCompiler) -> ast.expr | None:
-        text = super()._text(step, lowering)
+    def _text(self, step: Any, expressions: ExpressionCompiler) -> ast.expr | None:
+        text = super()._text(step, expressions)
         if text is not None and not isinstance(text, ast.Constant):
-            is_shared = isinstance(step, ShowValue) and self.sharing.is_kept(step)
+            is_shared = isinstance(step, ShowValue) and self.reuse.is_kept(step)
             self._texts.append(step if is_shared else None)
         return text
 
-    def _statements(self, step: Any, lowering: ExpressionCompiler) -> list[ast.stmt]:
+    def _statements(self, step: Any, expressions: ExpressionCompiler) -> list[ast.stmt]:
         if isinstance(step, StaticPicture):
             self.frames.texts.add(str(step.source))
         elif isinstance(step, str):
             self.frames.texts.add(str(step))
-        return super()._statements(step, lowering)
+        return super()._statements(step, expressions)
 
 
 class LineEmitter(PieceEmitter):
@@ -231,11 +231,11 @@ def formatted(texts: Sequence[ast.expr]) -> ast.expr:
 
 
 def unless_nothing(
-    shown: ShowValue, nothing: ast.expr, around: Callable[[ast.expr], ast.expr], lowering: ExpressionCompiler
+    shown: ShowValue, nothing: ast.expr, around: Callable[[ast.expr], ast.expr], expressions: ExpressionCompiler
 ) -> ast.expr:
     """`nothing` where a value comes to nothing, else what `around` makes of the value shown."""
-    text = lowering.call(f"show_{lowering.way(shown.context)}", _name("whole"), place=shown.value.place)
+    text = expressions.call(f"show_{expressions.way(shown.context)}", _name("whole"), place=shown.value.place)
     test = ast.Compare(
-        ast.NamedExpr(ast.Name("whole", ast.Store()), lowering.value(shown.value)), [ast.Is()], [_name("NOTHING")]
+        ast.NamedExpr(ast.Name("whole", ast.Store()), expressions.value(shown.value)), [ast.Is()], [_name("NOTHING")]
     )
     return ast.IfExp(test, nothing, around(text))

@@ -51,20 +51,20 @@ _DECLARATION_END = re.compile("\\s*(?:(?P<own>;)|(?=[}\U000f0000-\U0010ffff])|\\
 
 
 def build_html_steps(
-    tape: LinkedSource, page: Page, finder: PictureSource, dressing: StyleEdits | None, *, preheader: bool
+    linked: LinkedSource, page: Page, finder: PictureSource, style_edits: StyleEdits | None, *, preheader: bool
 ) -> list[Any]:
     """The steps of the HTML program; without a `dressing`, of a page that is dressed when it is rendered.  Raises
     `PictureError` for a picture that is not there."""
-    return list(merge_slices(list(join_literals(_PageEdits(tape, page, finder, dressing).steps(preheader)))))
+    return list(merge_slices(list(join_literals(_PageEdits(linked, page, finder, style_edits).steps(preheader)))))
 
 
-def resource_places(tape: LinkedSource, page: Page) -> tuple[Place, ...]:
+def resource_places(linked: LinkedSource, page: Page) -> tuple[Place, ...]:
     """Where the style sheets of a page stand, in its own ``style`` elements and linked, and its pictures are named."""
     places = []
     for tag in resource_tags(page):
         source = tag.attribute("src")
         at = (tag.start, tag.end) if source is None else (source.value_start, source.value_end)
-        places.append(tape.place(*at))
+        places.append(linked.place(*at))
     return tuple(places)
 
 
@@ -78,14 +78,14 @@ def resource_tags(page: Page) -> list[StartTag]:
     ]
 
 
-def build_text_page_steps(tape: LinkedSource, page: Page, finder: PictureSource) -> list[Any]:
+def build_text_page_steps(linked: LinkedSource, page: Page, finder: PictureSource) -> list[Any]:
     """The steps of the page that a text is taken from when it is rendered: what only the HTML has left out, what only
     the text has put in, and no pictures."""
     edits: list[StepEdit] = []
     opened: list[tuple[int, bool]] = []
     for event in page.events:
         if isinstance(event, Marked):
-            mark = tape.mark(event.offset)
+            mark = linked.mark(event.offset)
             if mark.role == OPEN:
                 opened.append((event.offset, mark.loop is None and mark.value is None))
             elif mark.role == CLOSE:
@@ -94,12 +94,12 @@ def build_text_page_steps(tape: LinkedSource, page: Page, finder: PictureSource)
                     edits.append(StepEdit(start, event.offset + 1, ()))
             elif mark.extracted is not None and mark.extracted.kind == "only":
                 edits.append(StepEdit(event.offset, event.offset + 1, tuple(_only_text(mark.extracted))))
-    made = join_literals(_PageEdits(tape, page, finder, None).bare_steps(edits))
+    made = join_literals(_PageEdits(linked, page, finder, None).bare_steps(edits))
     return [step for step in made if not isinstance(step, DynamicPicture)]
 
 
 def _only_text(block: ExtractedBlock) -> Iterator[Any]:
-    steps = build_block_steps(dedented(block.tape), MARKUP, references=True)
+    steps = build_block_steps(dedented(block.linked), MARKUP, references=True)
     inside = [markup(step) if isinstance(step, str) else step for step in steps]
     yield from (_ALONE, *inside, "</span>") if block.alone else inside
 
@@ -108,35 +108,35 @@ def _only_text(block: ExtractedBlock) -> Iterator[Any]:
 _ALONE = '<span style="display:block;white-space:pre;margin:1em 0">'
 
 
-def dedented(tape: LinkedSource) -> LinkedSource:
+def dedented(linked: LinkedSource) -> LinkedSource:
     """A tape of plain text without the indentation that all its lines share, and without empty lines at its ends."""
-    lines = tape.text.split("\n")
+    lines = linked.text.split("\n")
     filled = [line for line in lines if line.strip()]
     common = min((len(line) - len(line.lstrip(" \t")) for line in filled), default=0)
     text = "\n".join(line[common:] if line.strip() else "" for line in lines)
-    return replace(tape, text=text.strip("\n"))
+    return replace(linked, text=text.strip("\n"))
 
 
 class _PageEdits:
     """All edits of a page."""
 
-    def __init__(self, tape: LinkedSource, page: Page, finder: PictureSource, dressing: StyleEdits | None) -> None:
-        self.tape, self.page, self.finder = tape, page, finder
+    def __init__(self, linked: LinkedSource, page: Page, finder: PictureSource, style_edits: StyleEdits | None) -> None:
+        self.linked, self.page, self.finder = linked, page, finder
         self.contexts = _contexts(page)
-        self.is_late = dressing is None
-        self.dressing = dressing or StyleEdits()
-        self.pictures = PictureEdits(tape, finder, None if dressing is None else dict(dressing.sizes))
+        self.is_late = style_edits is None
+        self.style_edits = style_edits or StyleEdits()
+        self.pictures = PictureEdits(linked, finder, None if style_edits is None else dict(style_edits.sizes))
 
     def steps(self, preheader: bool) -> Iterator[Any]:
-        tape, page = self.tape, self.page
+        linked, page = self.linked, self.page
         edits = self._of_balance()
-        edits += [StepEdit(offset, offset, (corner,)) for offset, corner in fragment_boundaries(page, tape.text)]
-        edits += [StepEdit(change.start, change.end, tuple(self._pieces(change))) for change in self.dressing.edits]
+        edits += [StepEdit(offset, offset, (corner,)) for offset, corner in fragment_boundaries(page, linked.text)]
+        edits += [StepEdit(change.start, change.end, tuple(self._pieces(change))) for change in self.style_edits.edits]
         edits += self._of_events()
         edits += self._of_standing()
         if preheader:
-            edits.append(StepEdit(offset := _body_start(tape, page), offset, (PREHEADER,)))
-        return edited_steps(tape, self.contexts, edits, 0, len(tape.text))
+            edits.append(StepEdit(offset := _body_start(linked, page), offset, (PREHEADER,)))
+        return edited_steps(linked, self.contexts, edits, 0, len(linked.text))
 
     def bare_steps(self, edits: Sequence[StepEdit]) -> Iterator[Any]:
         """The steps of the page as it is, with these edits: no pictures, nothing dressed."""
@@ -151,10 +151,10 @@ class _PageEdits:
             for e in self.page.events
             if isinstance(e, Marked) and e.context and e.context.escaper in ("css", "font")
         ]
-        end = len(self.tape.text)
-        rules = _declaration_edits(self.tape, marks, self.contexts, 0, end)
+        end = len(self.linked.text)
+        rules = _declaration_edits(self.linked, marks, self.contexts, 0, end)
         own = [*edits, *self._of_balance(), *self._of_standing(), *tags, *rules]
-        return edited_steps(self.tape, self.contexts, own, 0, end)
+        return edited_steps(self.linked, self.contexts, own, 0, end)
 
     def _of_balance(self) -> list[StepEdit]:
         """What keeps apart or together what an author left to the page around it."""
@@ -177,12 +177,12 @@ class _PageEdits:
         for piece in change.pieces:
             if isinstance(piece, tuple):
                 start, end = piece
-                marks = [found.start() for found in MARK.finditer(self.tape.text, start, end)]
+                marks = [found.start() for found in MARK.finditer(self.linked.text, start, end)]
                 edits = [
-                    *_declaration_edits(self.tape, marks, self.contexts, start, end),
+                    *_declaration_edits(self.linked, marks, self.contexts, start, end),
                     *self.pictures.css_edits(start, end, '"'),
                 ]
-                yield from edited_steps(self.tape, self.contexts, edits, start, end)
+                yield from edited_steps(self.linked, self.contexts, edits, start, end)
             elif piece.__class__ is str:
                 yield from (
                     StaticPicture(part) if isinstance(part, PictureSlot) else part for part in self.finder.split(piece)
@@ -201,8 +201,8 @@ class _PageEdits:
                     yield from self._tag(event)
                     sheet = event.tag.start
                 case Marked() if event.context and event.context.escaper in ("css", "font"):
-                    yield from _declaration_edits(self.tape, [event.offset], self.contexts, 0, len(self.tape.text))
-                case Characters(raw="style") if sheet not in self.dressing.edited_sheets:
+                    yield from _declaration_edits(self.linked, [event.offset], self.contexts, 0, len(self.linked.text))
+                case Characters(raw="style") if sheet not in self.style_edits.edited_sheets:
                     yield from self.pictures.css_edits(event.start, event.end)
 
     def _tag(self, opened: Opened) -> Iterator[StepEdit]:
@@ -214,30 +214,30 @@ class _PageEdits:
             elif attribute.name == "content" and (found := self._charset(tag, attribute)):
                 yield StepEdit(found.start(1), found.end(1), ("utf-8",))
             elif attribute.name == "style":
-                if tag.start not in self.dressing.styled_tags:
+                if tag.start not in self.style_edits.styled_tags:
                     yield from self._style(opened, attribute, marks)
             elif len(marks) == 1 == attribute.value_end - attribute.value_start and not (
                 attribute.name in _NEVER_LEFT_OUT or is_picture_place(tag.name, attribute.name)
             ):
-                yield _optional_attribute(self.tape, attribute, opened.marks[marks[0]])
+                yield _optional_attribute(self.linked, attribute, opened.marks[marks[0]])
 
     def _charset(self, tag: StartTag, attribute: Attribute) -> re.Match[str] | None:
         """The charset that an older page names: ``<meta http-equiv="Content-Type" content="text/html; charset=…">``."""
         pragma = next((a for a in tag.attributes if a.name == "http-equiv"), None)
         if tag.name != "meta" or pragma is None:
             return None
-        said = self.tape.text[pragma.value_start : pragma.value_end].strip().lower()
+        said = self.linked.text[pragma.value_start : pragma.value_end].strip().lower()
         if said != "content-type":
             return None
-        return _CHARSET.search(self.tape.text, attribute.value_start, attribute.value_end)
+        return _CHARSET.search(self.linked.text, attribute.value_start, attribute.value_end)
 
     def _style(self, opened: Opened, attribute: Attribute, marks: Sequence[int]) -> Iterator[StepEdit]:
         start, end = attribute.value_start, attribute.value_end
         urls = list(self.pictures.css_edits(start, end, attribute.quote or '"'))
-        yield from _style_edits(self.tape, opened, attribute, marks, self.contexts, urls)
+        yield from _style_edits(self.linked, opened, attribute, marks, self.contexts, urls)
 
 
-def build_title_steps(tape: LinkedSource, page: Page) -> list[Any] | None:
+def build_title_steps(linked: LinkedSource, page: Page) -> list[Any] | None:
     """The steps that give the text of the page's ``<title>``, or None where it has none."""
     depth, inside, found = 0, False, False
     steps: list[Any] = []
@@ -248,27 +248,27 @@ def build_title_steps(tape: LinkedSource, page: Page) -> list[Any] | None:
             case Closed(name="title"):
                 inside = False
             case Marked(offset=offset):
-                mark = tape.mark(offset)
+                mark = linked.mark(offset)
                 depth += (mark.role == OPEN) - (mark.role == CLOSE)
                 if inside or (mark.role == SET and not depth and not found):
                     steps += block_steps(mark, LINE)
             case Characters(start=start, end=end) if inside:
-                steps.append(decode_references(tape.text[start:end]))
+                steps.append(decode_references(linked.text[start:end]))
     return steps if found else None
 
 
-def build_block_steps(tape: LinkedSource, context: Context, *, references: bool) -> list[Any]:
+def build_block_steps(linked: LinkedSource, context: Context, *, references: bool) -> list[Any]:
     """The steps of a tape that is text and no markup, its values shown in `context`; with `references`, those in its
     literals are read."""
-    used = needed(tape)
+    used = needed(linked)
     steps: list[Any] = []
     position = 0
-    for found in [*MARK.finditer(tape.text), None]:
-        end = found.start() if found else len(tape.text)
-        literal = tape.text[position:end]
+    for found in [*MARK.finditer(linked.text), None]:
+        end = found.start() if found else len(linked.text)
+        literal = linked.text[position:end]
         steps += [decode_references(literal) if references else literal] if literal else []
         if found:
-            steps += block_steps(tape.mark(end), context, used)
+            steps += block_steps(linked.mark(end), context, used)
             position = found.end()
     return steps
 
@@ -286,19 +286,19 @@ def _contexts(page: Page) -> dict[int, Context]:
     return contexts
 
 
-def _body_start(tape: LinkedSource, page: Page) -> int:
+def _body_start(linked: LinkedSource, page: Page) -> int:
     """Where the preheader goes: at the head of the body, also of one that is implied."""
-    return next((e.tag.end for e in page.events if isinstance(e, Opened) and e.tag.name == "body"), len(tape.text))
+    return next((e.tag.end for e in page.events if isinstance(e, Opened) and e.tag.name == "body"), len(linked.text))
 
 
 _NEVER_LEFT_OUT = frozenset({"alt", "src", "srcset"})
 
 
-def _optional_attribute(tape: LinkedSource, attribute: Attribute, context: Context) -> StepEdit:
-    start = outer_start(tape, attribute)
-    mark = tape.mark(attribute.value_start)
+def _optional_attribute(linked: LinkedSource, attribute: Attribute, context: Context) -> StepEdit:
+    start = outer_start(linked, attribute)
+    mark = linked.mark(attribute.value_start)
     assert mark.value is not None
-    before, after = tape.text[start : attribute.value_start], tape.text[attribute.value_end : attribute.end]
+    before, after = linked.text[start : attribute.value_start], linked.text[attribute.value_end : attribute.end]
     return StepEdit(start, attribute.end, (OptionalAttribute(before, ShowValue(mark.value, context), after),))
 
 
@@ -306,7 +306,7 @@ def _optional_attribute(tape: LinkedSource, attribute: Attribute, context: Conte
 
 
 def _style_edits(
-    tape: LinkedSource,
+    linked: LinkedSource,
     opened: Opened,
     attribute: Attribute,
     marks: Sequence[int],
@@ -315,20 +315,20 @@ def _style_edits(
 ) -> Iterator[StepEdit]:
     """Declarations that may be left out, the pictures it names, the whole attribute where nothing may be left of it."""
     start, end = attribute.value_start, attribute.value_end
-    declarations = list(_declaration_edits(tape, marks, contexts, start, end))
-    if not _may_be_empty(tape, opened, declarations, start, end):
+    declarations = list(_declaration_edits(linked, marks, contexts, start, end))
+    if not _may_be_empty(linked, opened, declarations, start, end):
         yield from (*declarations, *urls)
         return
-    outer = outer_start(tape, attribute)
-    steps = edited_steps(tape, contexts, [*declarations, *urls], start, end)
+    outer = outer_start(linked, attribute)
+    steps = edited_steps(linked, contexts, [*declarations, *urls], start, end)
     yield StepEdit(
         outer,
         attribute.end,
-        (BeginCapture(), *steps, EndCapture(tape.text[outer:start], tape.text[end : attribute.end])),
+        (BeginCapture(), *steps, EndCapture(linked.text[outer:start], linked.text[end : attribute.end])),
     )
 
 
-def _may_be_empty(tape: LinkedSource, opened: Opened, declarations: list[StepEdit], start: int, end: int) -> bool:
+def _may_be_empty(linked: LinkedSource, opened: Opened, declarations: list[StepEdit], start: int, end: int) -> bool:
     """Whether a style holds nothing for certain: only blocks, and declarations that may be left out."""
     blocks = set(between(opened.blocks, start, end))
     if not blocks and not declarations:
@@ -340,30 +340,30 @@ def _may_be_empty(tape: LinkedSource, opened: Opened, declarations: list[StepEdi
             position = left_out[position]
             continue
         if position in blocks:
-            role = tape.mark(position).role
+            role = linked.mark(position).role
             depth += (role == OPEN) - (role == CLOSE)
         elif not depth:
-            certain += tape.text[position]
+            certain += linked.text[position]
         position += 1
     return not certain.strip(BLANK_STYLE)
 
 
 def _declaration_edits(
-    tape: LinkedSource, marks: Sequence[int], contexts: dict[int, Context], start: int, end: int
+    linked: LinkedSource, marks: Sequence[int], contexts: dict[int, Context], start: int, end: int
 ) -> Iterator[StepEdit]:
     """The declarations whose whole value is one mark, in the style from `start` to `end`."""
     for offset in marks:
         begin = max(start, offset - 200)
-        before = _PROPERTY.search(("" if begin == start else "x") + tape.text[begin:offset])
-        after = _DECLARATION_END.match(tape.text, offset + 1, end)
-        mark, context = tape.mark(offset), contexts[offset]
+        before = _PROPERTY.search(("" if begin == start else "x") + linked.text[begin:offset])
+        after = _DECLARATION_END.match(linked.text, offset + 1, end)
+        mark, context = linked.mark(offset), contexts[offset]
         if before is None or after is None or context.escaper not in ("css", "font") or mark.value is None:
             continue
-        following = tape.text[after.end() : after.end() + 1]
-        if not after["own"] and MARK.match(following) and after.end() < end and tape.mark(after.end()).role == SHOW:
+        following = linked.text[after.end() : after.end() + 1]
+        if not after["own"] and MARK.match(following) and after.end() < end and linked.mark(after.end()).role == SHOW:
             continue
         first = offset - len(before["own"])
         shown = ShowValue(mark.value, context)
         yield StepEdit(
-            first, after.end(), (OptionalAttribute(before["own"], shown, tape.text[offset + 1 : after.end()]),)
+            first, after.end(), (OptionalAttribute(before["own"], shown, linked.text[offset + 1 : after.end()]),)
         )

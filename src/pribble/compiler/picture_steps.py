@@ -56,7 +56,7 @@ class PictureEdits:
     """The pictures of one page; `sizes` is what is said of them, by the offsets of their tags, None where that is only
     known with the data."""
 
-    tape: LinkedSource
+    linked: LinkedSource
     finder: PictureSource
     sizes: dict[int, PictureSize] | None
 
@@ -81,7 +81,7 @@ class PictureEdits:
         travels = self._travels(opened)
         candidates = self._candidates(opened, travels)
         if travel := tag.attribute(TRAVEL):
-            yield StepEdit(outer_start(self.tape, travel), travel.end, ())
+            yield StepEdit(outer_start(self.linked, travel), travel.end, ())
         size = (self.sizes or {}).get(tag.start)
         for attribute in tag.attributes:
             if not is_picture_place(tag.name, attribute.name):
@@ -102,8 +102,8 @@ class PictureEdits:
         attribute = opened.tag.attribute(TRAVEL)
         if attribute is None:
             return None
-        given = self.tape.text[attribute.value_start : attribute.value_end].strip().lower()
-        place = self.tape.place(attribute.start, attribute.end)
+        given = self.linked.text[attribute.value_start : attribute.value_end].strip().lower()
+        place = self.linked.place(attribute.start, attribute.end)
         if MARK.search(given):
             raise TemplateError(
                 f"a mark in {TRAVEL}", place=place, hint="render(embed=…) chooses for a whole rendering"
@@ -115,7 +115,7 @@ class PictureEdits:
         return given
 
     def _found(self, attribute: Attribute, travels: Embed | None) -> PictureSlot | None:
-        name = decode_references(self.tape.text[attribute.value_start : attribute.value_end], attribute=True).strip()
+        name = decode_references(self.linked.text[attribute.value_start : attribute.value_end], attribute=True).strip()
         if not name:
             return None
         return self.finder.picture(name, attribute.value_start, attribute.value_end, travels)
@@ -133,7 +133,7 @@ class PictureEdits:
         if size is not None:
             found, missing = complete_size(self.finder, found, size, widths.get(found.picture), *place)
         quote = attribute.quote or '"'
-        name = self.tape.text[attribute.start : attribute.start + len(attribute.name)]
+        name = self.linked.text[attribute.start : attribute.start + len(attribute.name)]
         address: Any = StaticPicture(found)
         if candidates and attribute.name == "src":
             address = EmbedVariants((StaticPicture(self._nearest(candidates, found, size)),), (StaticPicture(found),))
@@ -151,11 +151,11 @@ class PictureEdits:
     ) -> Iterator[StepEdit]:
         if opened.marks[marks[0]].escaper != "picture":
             return  # its author wrote where it is
-        place = self.tape.place(attribute.value_start, attribute.value_end)
+        place = self.linked.place(attribute.value_start, attribute.value_end)
         within = opened.marks[marks[0]].wrappers
         value = None
         if attribute.value_end - attribute.value_start == 1:
-            value = self.tape.mark(marks[0]).value
+            value = self.linked.mark(marks[0]).value
         steps = (DynamicPicture(value, place, within, size, travels),)
         if value is None:
             steps = (BeginCapture(), *self._held(attribute), *steps)
@@ -165,8 +165,8 @@ class PictureEdits:
 
     def _held(self, attribute: Attribute) -> Iterator[Any]:
         """The pieces of a picture's name."""
-        for part in value_parts(self.tape, attribute):
-            mark = None if isinstance(part, str) else self.tape.mark(part)
+        for part in value_parts(self.linked, attribute):
+            mark = None if isinstance(part, str) else self.linked.mark(part)
             if mark is None:
                 yield part
             else:
@@ -179,7 +179,7 @@ class PictureEdits:
         attribute = opened.tag.attribute("srcset")
         if attribute is None or self._marks(opened, attribute) or opened.tag.name not in ("img", "source"):
             return []
-        value = decode_references(self.tape.text[attribute.value_start : attribute.value_end], attribute=True)
+        value = decode_references(self.linked.text[attribute.value_start : attribute.value_end], attribute=True)
         found = list(candidates(value))
         start, end = attribute.value_start, attribute.value_end
         return [(self.finder.picture(name, start, end, travels) or name, descriptor) for name, descriptor in found]
@@ -210,13 +210,13 @@ class PictureEdits:
                 StaticPicture(name) if isinstance(name, PictureSlot) else name.replace('"', "&quot;"),
                 f" {descriptor}",
             ]
-        yield StepEdit(outer_start(self.tape, attribute), attribute.end, (EmbedVariants((), (*pieces, '"')),))
+        yield StepEdit(outer_start(self.linked, attribute), attribute.end, (EmbedVariants((), (*pieces, '"')),))
 
     # -- in style sheets --
 
     def css_edits(self, start: int, end: int, quote: str | None = None) -> Iterator[StepEdit]:
         """The pictures that the literal CSS of a stretch names; `quote` is that of the attribute it is in."""
-        text = self.tape.text[start:end]
+        text = self.linked.text[start:end]
         css, places = decode_with_offsets(text) if quote else (text, range(len(text) + 1))
         for named in urls.find_urls(css):
             first, last = start + places[named.start], start + places[named.end]
@@ -243,9 +243,9 @@ def _density_number(text: str) -> float:
         return 1.0
 
 
-def outer_start(tape: LinkedSource, attribute: Attribute) -> int:
+def outer_start(linked: LinkedSource, attribute: Attribute) -> int:
     """Where the white space before an attribute begins."""
     start = attribute.start
-    while tape.text[start - 1] in "\t\n\f\r ":
+    while linked.text[start - 1] in "\t\n\f\r ":
         start -= 1
     return start

@@ -72,7 +72,7 @@ class Emitter(Protocol):
     def prologue(self) -> str: ...
     @property
     def result(self) -> str: ...
-    def emit(self, run: Sequence[Any], lowering: ExpressionCompiler) -> list[ast.stmt]: ...
+    def emit(self, run: Sequence[Any], expressions: ExpressionCompiler) -> list[ast.stmt]: ...
 
 
 @dataclass(frozen=True, slots=True)
@@ -223,8 +223,8 @@ def _common(values: Mapping[str, Any]) -> Callable[[Any, str], Any]:
 
 def compile_steps(steps: Sequence[Any], sink: Emitter, world: ProgramWorld) -> Program:
     """The program of `steps`: tape marks that open, branch, close and set, and whatever else `sink` writes."""
-    lowering = ExpressionCompiler(world.formatters, frozenset(world.common))
-    body = _Builder(steps, sink, lowering).block()
+    expressions = ExpressionCompiler(world.formatters, frozenset(world.common))
+    body = _Builder(steps, sink, expressions).block()
     function = ast.parse(
         f"def program(data):\n turns = [LIMITS.turns]; room = [LIMITS.output]\n {sink.prologue}\n"
         f" return {sink.result}\n"
@@ -232,16 +232,16 @@ def compile_steps(steps: Sequence[Any], sink: Emitter, world: ProgramWorld) -> P
     definition = function.body[0]
     assert isinstance(definition, ast.FunctionDef)
     never = ast.Constant(None)
-    ready: list[ast.stmt] = [ast.Assign([ast.Name(name, ast.Store())], never) for name in lowering.prepared.values()]
+    ready: list[ast.stmt] = [ast.Assign([ast.Name(name, ast.Store())], never) for name in expressions.prepared.values()]
     # The functions for lists stand within the program: what they go through counts.
-    definition.body[-1:-1] = [class_check(DATA), *ready, *lowering.functions, *body]
+    definition.body[-1:-1] = [class_check(DATA), *ready, *expressions.functions, *body]
     code = compile(ast.fix_missing_locations(function), _FILE, "exec")
-    return Program(code, tuple(lowering.sites), lowering.constants, lowering.formatters)
+    return Program(code, tuple(expressions.sites), expressions.constants, expressions.formatters)
 
 
 class _Builder:
-    def __init__(self, steps: Sequence[Any], sink: Emitter, lowering: ExpressionCompiler) -> None:
-        self.steps, self.sink, self.lowering = steps, sink, lowering
+    def __init__(self, steps: Sequence[Any], sink: Emitter, expressions: ExpressionCompiler) -> None:
+        self.steps, self.sink, self.expressions = steps, sink, expressions
         self.index = 0
         self.loops = 0
 
@@ -253,7 +253,7 @@ class _Builder:
             step = self.steps[self.index]
             if isinstance(step, Marker):
                 if run:
-                    body += self.sink.emit(run, self.lowering)
+                    body += self.sink.emit(run, self.expressions)
                     run = []
                 if step.role in (BRANCH, CLOSE):
                     return body
@@ -271,19 +271,19 @@ class _Builder:
                 run.append(step)
                 self.index += 1
         if run:
-            body += self.sink.emit(run, self.lowering)
+            body += self.sink.emit(run, self.expressions)
         return body
 
     def _set(self, mark: Marker) -> list[ast.stmt]:
         binding = mark.binding
         assert binding is not None and binding.value is not None
-        value = self.lowering.value(binding.value)
-        kept = self.lowering.call("kept_value", ast.Name("room", ast.Load()), value, place=binding.value.place)
-        return [ast.Assign([ast.Name(self.lowering.variable(binding), ast.Store())], kept)]
+        value = self.expressions.value(binding.value)
+        kept = self.expressions.call("kept_value", ast.Name("room", ast.Load()), value, place=binding.value.place)
+        return [ast.Assign([ast.Name(self.expressions.variable(binding), ast.Store())], kept)]
 
     def _if(self, mark: Marker) -> list[ast.stmt]:
         assert mark.value is not None
-        test = self.lowering.test(mark.value)
+        test = self.expressions.test(mark.value)
         body = self.block()
         following = self.steps[self.index]
         self.index += 1
@@ -297,23 +297,25 @@ class _Builder:
         return [ast.If(test, body or [ast.Pass()], otherwise)]
 
     def _for(self, loop: Loop, mark: Marker) -> list[ast.stmt]:
-        lowering, path = self.lowering, described(loop.items)
+        expressions, path = self.expressions, described(loop.items)
         self.loops += 1
-        index = lowering.variable(loop.at) if loop.at else f"turn_{self.loops}"
+        index = expressions.variable(loop.at) if loop.at else f"turn_{self.loops}"
         listed = items_variable(index)
         reader = "items" if len(loop.names) == 1 else "pairs"
-        items = lowering.call(reader, lowering.value(loop.items), ast.Constant(path), place=loop.items.place, path=path)
-        names: list[ast.expr] = [ast.Name(lowering.variable(name), ast.Store()) for name in loop.names]
+        items = expressions.call(
+            reader, expressions.value(loop.items), ast.Constant(path), place=loop.items.place, path=path
+        )
+        names: list[ast.expr] = [ast.Name(expressions.variable(name), ast.Store()) for name in loop.names]
         item = names[0] if len(names) == 1 else ast.Tuple(names, ast.Store())
-        each = lowering.call("each", ast.Name(listed, ast.Load()), ast.Constant(path), place=mark.place)
+        each = expressions.call("each", ast.Name(listed, ast.Load()), ast.Constant(path), place=mark.place)
         if len(loop.names) == 1:
-            lowering.checked.add(loop.names[0])
-        checks = [class_check(lowering.variable(name)) for name in loop.names if name in lowering.checked]
+            expressions.checked.add(loop.names[0])
+        checks = [class_check(expressions.variable(name)) for name in loop.names if name in expressions.checked]
         body = [*checks, *self.block()]
         following = self.steps[self.index]
         self.index += 1
         turns = ast.For(ast.Tuple([ast.Name(index, ast.Store()), item], ast.Store()), each, body or [ast.Pass()], [])
-        walked = lowering.walked(items, loop.items.place)
+        walked = expressions.walked(items, loop.items.place)
         statements: list[ast.stmt] = [ast.Assign([ast.Name(listed, ast.Store())], walked)]
         if following.role == CLOSE:
             return [*statements, turns]
@@ -322,13 +324,13 @@ class _Builder:
         return [*statements, ast.If(ast.Name(listed, ast.Load()), [turns], otherwise or [ast.Pass()])]
 
 
-def needed(tape: LinkedSource) -> set[Binding]:
+def needed(linked: LinkedSource) -> set[Binding]:
     """The bindings that a tape uses, those used by others it uses among them.
 
     A message block carries all the ``let``s above it; only these have to be set.
     """
     used: set[Binding] = set()
-    waiting = [expression for mark in tape.marks if mark.role != SET for expression in mark.expressions()]
+    waiting = [expression for mark in linked.marks if mark.role != SET for expression in mark.expressions()]
     while waiting:
         expression = waiting.pop()
         waiting += children(expression)

@@ -112,30 +112,30 @@ class StepEdit:
 
 
 def edited_steps(
-    tape: LinkedSource, contexts: dict[int, Context], edits: Iterable[StepEdit], start: int, end: int
+    linked: LinkedSource, contexts: dict[int, Context], edits: Iterable[StepEdit], start: int, end: int
 ) -> Iterator[Any]:
     """The steps of a stretch of the tape, with edits; one that begins within another gives way to it."""
     position = start
     for edit in sorted(edits, key=lambda e: (e.start, e.end)):
         if edit.start < position:
             continue
-        yield from _span_steps(tape, position, edit.start, contexts)
+        yield from _span_steps(linked, position, edit.start, contexts)
         yield from edit.steps
         position = edit.end
-    yield from _span_steps(tape, position, end, contexts)
+    yield from _span_steps(linked, position, end, contexts)
 
 
-def _span_steps(tape: LinkedSource, start: int, end: int, contexts: dict[int, Context]) -> Iterator[Any]:
+def _span_steps(linked: LinkedSource, start: int, end: int, contexts: dict[int, Context]) -> Iterator[Any]:
     position = start
-    for found in MARK.finditer(tape.text, start, end):
+    for found in MARK.finditer(linked.text, start, end):
         if position < found.start():
-            yield tape.text[position : found.start()]
+            yield linked.text[position : found.start()]
         position = found.end()
-        mark = tape.mark(found.start())
+        mark = linked.mark(found.start())
         if mark.role == SHOW and mark.value is not None:
             context = contexts[found.start()]
             if context.escaper == "picture":
-                yield DynamicPicture(mark.value, tape.place(found.start(), found.end()), context.wrappers)
+                yield DynamicPicture(mark.value, linked.place(found.start(), found.end()), context.wrappers)
             else:
                 yield ShowValue(mark.value, context)
         elif mark.role == LITERAL:
@@ -143,7 +143,7 @@ def _span_steps(tape: LinkedSource, start: int, end: int, contexts: dict[int, Co
         elif mark.role in (OPEN, BRANCH, CLOSE, SET):
             yield mark
     if position < end:
-        yield tape.text[position:end]
+        yield linked.text[position:end]
 
 
 def join_literals(steps: Iterable[Any]) -> Iterator[Any]:
@@ -172,14 +172,14 @@ def block_steps(mark: Marker, context: Context, used: Collection[Binding] | None
     return [mark] if mark.role in (OPEN, BRANCH, CLOSE, SET) else []
 
 
-def value_parts(tape: LinkedSource, attribute: Attribute) -> Iterator[str | int]:
+def value_parts(linked: LinkedSource, attribute: Attribute) -> Iterator[str | int]:
     """The value of an attribute: texts, their references read, and the offsets of its marks."""
     position = attribute.value_start
-    for found in MARK.finditer(tape.text, attribute.value_start, attribute.value_end):
+    for found in MARK.finditer(linked.text, attribute.value_start, attribute.value_end):
         if position < found.start():
-            yield decode_references(tape.text[position : found.start()], attribute=True)
-        mark = tape.mark(found.start())
+            yield decode_references(linked.text[position : found.start()], attribute=True)
+        mark = linked.mark(found.start())
         yield mark.literal if mark.role == LITERAL else found.start()
         position = found.end()
     if position < attribute.value_end:
-        yield decode_references(tape.text[position : attribute.value_end], attribute=True)
+        yield decode_references(linked.text[position : attribute.value_end], attribute=True)

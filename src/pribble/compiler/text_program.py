@@ -53,7 +53,7 @@ TEXT_HELPERS: dict[str, Any] = {
 }
 
 
-def build_text_steps(tape: LinkedSource, page: Page, styles: Sequence[Style]) -> list[Any]:
+def build_text_steps(linked: LinkedSource, page: Page, styles: Sequence[Style]) -> list[Any]:
     """The steps of the text program: texts and events as they are, values, and the marks of blocks; `styles` are those
     of the page's elements.
 
@@ -64,7 +64,7 @@ def build_text_steps(tape: LinkedSource, page: Page, styles: Sequence[Style]) ->
     blocks: list[bool] = []  # of each open block, whether it is one that only the HTML has
     for event in page.events:
         if isinstance(event, Marked):
-            mark = tape.mark(event.offset)
+            mark = linked.mark(event.offset)
             if mark.role == OPEN:
                 blocks.append(mark.loop is None and mark.value is None)
                 if blocks[-1]:
@@ -78,11 +78,11 @@ def build_text_steps(tape: LinkedSource, page: Page, styles: Sequence[Style]) ->
         if any(blocks):
             continue
         if isinstance(event, Opened):
-            steps += _open(tape, event, own)
+            steps += _open(linked, event, own)
         elif isinstance(event, Closed):
             steps.append(Close(event.name))
         else:
-            steps.append(decode_text(tape.text[event.start : event.end], event.raw))
+            steps.append(decode_text(linked.text[event.start : event.end], event.raw))
     return find_patterns(steps)
 
 
@@ -90,24 +90,26 @@ def _mark_steps(mark: Marker, context: Context | None) -> list[Any]:
     if mark.role == SHOW and not (context and context.escaper in ("markup", "plain")):
         return []
     if mark.extracted is not None and mark.extracted.kind == "only":
-        steps = build_block_steps(dedented(mark.extracted.tape), PLAIN, references=True)
+        steps = build_block_steps(dedented(mark.extracted.linked), PLAIN, references=True)
         return [Open("span", {}, False, _ALONE), *steps, Close("span")] if mark.extracted.alone else steps
     return block_steps(mark, EVENT)
 
 
-def _open(tape: LinkedSource, event: Opened, style: Style) -> Iterator[Any]:
+def _open(linked: LinkedSource, event: Opened, style: Style) -> Iterator[Any]:
     tag = event.tag
     if event.blocks:
-        yield from _open_in_steps(tape, event, style)
+        yield from _open_in_steps(linked, event, style)
         return
-    read = {a.name: tuple(_value_steps(tape, a, event)) for a in reversed(tag.attributes) if a.name in READ_ATTRIBUTES}
+    read = {
+        a.name: tuple(_value_steps(linked, a, event)) for a in reversed(tag.attributes) if a.name in READ_ATTRIBUTES
+    }
     if any(isinstance(part, ShowValue) for parts in read.values() for part in parts):
         yield OpenWithValues(tag.name, event.void, tuple(read.items()), style)
     else:
         yield Open(tag.name, {name: "".join(map(str, parts)) for name, parts in read.items()}, event.void, style)
 
 
-def _open_in_steps(tape: LinkedSource, event: Opened, style: Style) -> Iterator[Any]:
+def _open_in_steps(linked: LinkedSource, event: Opened, style: Style) -> Iterator[Any]:
     """A start tag with blocks in it, attribute by attribute."""
     inside = {offset for a in event.tag.attributes for offset in between(event.blocks, a.value_start, a.value_end)}
     found: list[tuple[int, Attribute | None]] = [(a.start, a) for a in event.tag.attributes]
@@ -115,23 +117,23 @@ def _open_in_steps(tape: LinkedSource, event: Opened, style: Style) -> Iterator[
     yield BeginAttributes()
     for offset, attribute in sorted(found, key=lambda one: one[0]):
         if attribute is None:
-            mark = tape.mark(offset)
+            mark = linked.mark(offset)
             yield mark
         elif attribute.name in READ_ATTRIBUTES:
             if between(event.blocks, attribute.value_start, attribute.value_end):
                 yield BeginCapture()
-                yield from _value_steps(tape, attribute, event)
+                yield from _value_steps(linked, attribute, event)
                 yield CapturedAttribute(attribute.name, None)
             else:
-                yield CapturedAttribute(attribute.name, tuple(_value_steps(tape, attribute, event)))
+                yield CapturedAttribute(attribute.name, tuple(_value_steps(linked, attribute, event)))
     yield OpenCaptured(event.tag.name, event.void, style)
 
 
-def _value_steps(tape: LinkedSource, attribute: Attribute, event: Opened) -> Iterator[Any]:
-    for part in value_parts(tape, attribute):
+def _value_steps(linked: LinkedSource, attribute: Attribute, event: Opened) -> Iterator[Any]:
+    for part in value_parts(linked, attribute):
         if isinstance(part, str):
             yield part
-        elif (mark := tape.mark(part)).role != SHOW or mark.value is None:
+        elif (mark := linked.mark(part)).role != SHOW or mark.value is None:
             yield mark
         elif (way := event.marks[part].escaper) != "picture":
             yield ShowValue(mark.value, Context(way))
@@ -142,23 +144,23 @@ class EventEmitter:
 
     result = "out"
 
-    def __init__(self, sharing: ReusedValues) -> None:
-        self.sharing = sharing
+    def __init__(self, reuse: ReusedValues) -> None:
+        self.reuse = reuse
         self._in_value = False
 
     @property
     def prologue(self) -> str:
         """What the function begins with."""
-        return f"{self.sharing.unpacked}; out = []; append = out.append; extend = out.extend"
+        return f"{self.reuse.unpacked}; out = []; append = out.append; extend = out.extend"
 
-    def emit(self, run: Sequence[Any], lowering: ExpressionCompiler) -> list[ast.stmt]:
+    def emit(self, run: Sequence[Any], expressions: ExpressionCompiler) -> list[ast.stmt]:
         statements: list[ast.stmt] = []
         constant: list[TextEvent | Filled] = []
 
         def flush() -> None:
             if constant:
                 added = ast.Call(
-                    ast.Name("extend", ast.Load()), [counted_output(lowering.constant(tuple(constant)))], []
+                    ast.Name("extend", ast.Load()), [counted_output(expressions.constant(tuple(constant)))], []
                 )
                 statements.append(ast.Expr(added))
                 constant.clear()
@@ -171,16 +173,16 @@ class EventEmitter:
                 constant.append(step)
                 continue
             flush()
-            statements += self._statements(step, lowering)
+            statements += self._statements(step, expressions)
         flush()
         return statements
 
-    def _statements(self, step: Any, lowering: ExpressionCompiler) -> list[ast.stmt]:
+    def _statements(self, step: Any, expressions: ExpressionCompiler) -> list[ast.stmt]:
         match step:
             case OpenWithValues(name=name, attributes=attributes, void=void, style=style):
                 keys: list[ast.expr | None] = [ast.Constant(name) for name, _ in attributes]
-                values = ast.Dict(keys, [_attribute_value(parts, lowering) for _, parts in attributes])
-                return [appended(_opened(name, values, void, style, lowering))]
+                values = ast.Dict(keys, [_attribute_value(parts, expressions) for _, parts in attributes])
+                return [appended(_opened(name, values, void, style, expressions))]
             case BeginPart(number=number):
                 name = f"part_{number}"
                 return ast.parse(f"{name} = []; append = {name}.append; extend = {name}.extend").body
@@ -192,16 +194,16 @@ class EventEmitter:
                 pieces = [
                     ast.Name(f"part_{text}", ast.Load())
                     if isinstance(text, int)
-                    else self._text(text, lowering, before)
+                    else self._text(text, expressions, before)
                     for text in texts
                 ]
                 # Not counted: the HTML of the same values has been, and is longer.
-                filled = ast.Tuple([lowering.constant(pattern), ast.Tuple(pieces, ast.Load())], ast.Load())
+                filled = ast.Tuple([expressions.constant(pattern), ast.Tuple(pieces, ast.Load())], ast.Load())
                 return [*before, appended(filled)]
             case ShowValue() if not self._in_value:
                 first: list[ast.stmt] = []
-                shared = self.sharing.taken(step, first)
-                return [*first, appended(counted_output(shared or lowering.shown(step.value, step.context)))]
+                shared = self.reuse.taken(step, first)
+                return [*first, appended(counted_output(shared or expressions.shown(step.value, step.context)))]
             case BeginAttributes():
                 return [ast.Assign([ast.Name("attributes", ast.Store())], ast.Dict([], []))]
             case BeginCapture():
@@ -209,31 +211,31 @@ class EventEmitter:
                 return holding()
             case CapturedAttribute(name=name, parts=parts):
                 self._in_value = False
-                value = _attribute_value(parts, lowering) if parts is not None else _joined_held()
+                value = _attribute_value(parts, expressions) if parts is not None else _joined_held()
                 setdefault = ast.Attribute(ast.Name("attributes", ast.Load()), "setdefault", ast.Load())
                 return [ast.Expr(ast.Call(setdefault, [ast.Constant(name), value], []))]
             case OpenCaptured(name=name, void=void, style=style):
-                return [appended(_opened(name, ast.Name("attributes", ast.Load()), void, style, lowering))]
-        text = ast.Constant(step) if isinstance(step, str) else lowering.shown(step.value, step.context)
+                return [appended(_opened(name, ast.Name("attributes", ast.Load()), void, style, expressions))]
+        text = ast.Constant(step) if isinstance(step, str) else expressions.shown(step.value, step.context)
         return [
             appended(counted_output(formatted([text])), "hold") if self._in_value else appended(counted_output(text))
         ]
 
-    def _text(self, text: TextParts, lowering: ExpressionCompiler, before: list[ast.stmt]) -> ast.expr:
+    def _text(self, text: TextParts, expressions: ExpressionCompiler, before: list[ast.stmt]) -> ast.expr:
         """A text for a slot, or for a function that makes something of one; `before` gets what has to go before it."""
         only = text.parts[0] if text.parts else ""
         if text.maybe and isinstance(only, ShowValue):
-            return unless_nothing(only, ast.Constant(None), lambda shown: shown, lowering)
+            return unless_nothing(only, ast.Constant(None), lambda shown: shown, expressions)
         made: list[ast.expr] = []
         for part in text.parts:
             match part:
                 case str():
                     made.append(ast.Constant(part))
                 case ShowValue(value=value, context=context):
-                    made.append(self.sharing.taken(part, before) or lowering.shown(value, context))
+                    made.append(self.reuse.taken(part, before) or expressions.shown(value, context))
                 case TextCall(function=function, arguments=arguments):
                     given = [
-                        ast.Constant(one) if isinstance(one, str) else self._text(one, lowering, before)
+                        ast.Constant(one) if isinstance(one, str) else self._text(one, expressions, before)
                         for one in arguments
                     ]
                     made.append(ast.Call(ast.Name(function, ast.Load()), given, []))
@@ -244,16 +246,18 @@ def _joined_held() -> ast.expr:
     return ast.Call(ast.Attribute(ast.Constant(""), "join", ast.Load()), [ast.Name("held", ast.Load())], [])
 
 
-def _opened(name: str, attributes: ast.expr, void: bool, style: Style, lowering: ExpressionCompiler) -> ast.expr:
+def _opened(name: str, attributes: ast.expr, void: bool, style: Style, expressions: ExpressionCompiler) -> ast.expr:
     return ast.Call(
-        ast.Name("Open", ast.Load()), [ast.Constant(name), attributes, ast.Constant(void), lowering.constant(style)], []
+        ast.Name("Open", ast.Load()),
+        [ast.Constant(name), attributes, ast.Constant(void), expressions.constant(style)],
+        [],
     )
 
 
-def _attribute_value(parts: tuple[str | ShowValue, ...], lowering: ExpressionCompiler) -> ast.expr:
+def _attribute_value(parts: tuple[str | ShowValue, ...], expressions: ExpressionCompiler) -> ast.expr:
     if len(parts) == 1 and isinstance(parts[0], ShowValue):
-        return unless_nothing(parts[0], ast.Constant(None), counted_output, lowering)
+        return unless_nothing(parts[0], ast.Constant(None), counted_output, expressions)
     texts: list[ast.expr] = [
-        ast.Constant(part) if isinstance(part, str) else lowering.shown(part.value, part.context) for part in parts
+        ast.Constant(part) if isinstance(part, str) else expressions.shown(part.value, part.context) for part in parts
     ]
     return counted_output(formatted(texts)) if texts else ast.Constant("")

@@ -271,19 +271,19 @@ class _BlockParser:
 
         self._opened("for", place, reader, finished)
 
-    def _lifted(self, kind: str, place: Place, reader: TokenReader) -> None:
+    def _extracted(self, kind: str, place: Place, reader: TokenReader) -> None:
         self._outside_blocks(kind, place)
         self._colon(reader)
         self._opened(kind, place, reader, lambda b, _: Extracted(b.place, kind, b.whole))
 
     def _subject(self, place: Place, reader: TokenReader) -> None:
-        self._lifted("subject", place, reader)
+        self._extracted("subject", place, reader)
 
     def _preheader(self, place: Place, reader: TokenReader) -> None:
-        self._lifted("preheader", place, reader)
+        self._extracted("preheader", place, reader)
 
     def _text(self, place: Place, reader: TokenReader) -> None:
-        self._lifted("text", place, reader)
+        self._extracted("text", place, reader)
 
     def _into(self, place: Place, reader: TokenReader) -> None:
         self._outside_blocks("into", place)

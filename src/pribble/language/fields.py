@@ -63,13 +63,13 @@ class _FieldUses:
     uses: list[Place] = field(default_factory=list)
 
 
-def fields(tape: LinkedSource, common: Collection[str] = (), pictures: Collection[int] = ()) -> list[Field]:
+def fields(linked: LinkedSource, common: Collection[str] = (), pictures: Collection[int] = ()) -> list[Field]:
     """The fields of a linked template, in the order of their first use; those that all templates see left out.
 
     `pictures` are the marks, by their places among the tape's, whose values are pictures.
     """
     seen: dict[str, _FieldUses] = {}
-    _FieldCollector(seen).tape(tape, pictures)
+    _FieldCollector(seen).linked(linked, pictures)
     seen = {path: found for path, found in seen.items() if re.split(r"[.\[]", path)[0] not in common}
     leaves = [path for path in seen if not any(_is_inside(other, path) for other in seen)]
     return [
@@ -116,9 +116,9 @@ class _FieldCollector:
     def __init__(self, seen: dict[str, _FieldUses]) -> None:
         self.seen = seen
 
-    def tape(self, tape: LinkedSource, pictures: Collection[int] = ()) -> None:
+    def linked(self, linked: LinkedSource, pictures: Collection[int] = ()) -> None:
         guards = [_NONE_GUARDED]  # for each open block: what its test and those around it made sure of
-        for index, mark in enumerate(tape.marks):
+        for index, mark in enumerate(linked.marks):
             if mark.role == "close":
                 guards.pop()
             if mark.role == "branch":
@@ -134,7 +134,7 @@ class _FieldCollector:
             elif mark.binding is not None and mark.binding.value is not None:
                 self.use(mark.binding.value, "any", optional)
             elif mark.extracted is not None:
-                self.tape(mark.extracted.tape)
+                self.linked(mark.extracted.linked)
 
     def use(self, node: Expression, kind: str, guarded: _Guarded, optional: bool = False) -> None:
         match node:

@@ -87,7 +87,7 @@ class ExtractedBlock:
     """
 
     kind: str
-    tape: LinkedSource
+    linked: LinkedSource
     bindings: tuple[Binding, ...] = ()
     alone: bool = False
 

@@ -232,8 +232,8 @@ class _Linker:
                 for binding in self._hoisted.values():  # those it does not need are left out when it is compiled
                     inner.mark(Marker(SET, binding.place, binding=binding))
                 self._spliced(layer, message)(inner)
-                lifted = ExtractedBlock(kind, inner.finished(tuple(self.sources)))
-                roll.mark(Marker(EXTRACTED, message.place, extracted=lifted))
+                extracted = ExtractedBlock(kind, inner.finished(tuple(self.sources)))
+                roll.mark(Marker(EXTRACTED, message.place, extracted=extracted))
 
     def _read(self, source: Source, via: tuple[Related, ...]) -> File:
         self.sources.setdefault(source)
@@ -330,8 +330,8 @@ class _Linker:
         if block.kind == "text":
             inner = roll.inner()
             self._body(inner, block.body, scope.inner(), here)
-            lifted = ExtractedBlock("only", inner.finished(tuple(self.sources)), alone=block.alone)
-            roll.mark(Marker(EXTRACTED, block.place, extracted=lifted))
+            extracted = ExtractedBlock("only", inner.finished(tuple(self.sources)), alone=block.alone)
+            roll.mark(Marker(EXTRACTED, block.place, extracted=extracted))
             return
         roll.mark(Marker(OPEN, block.place))
         self._body(roll, block.body, scope.inner(), here)

@@ -41,19 +41,19 @@ _FIRST = re.compile(_NAME)
 _BLOCKS = frozenset("if for foreach each unless else elif elseif elsif end endif endfor".split())
 
 
-def find_stray_marks(tape: LinkedSource, *, html: bool = True) -> Iterator[Finding]:
+def find_stray_marks(linked: LinkedSource, *, html: bool = True) -> Iterator[Finding]:
     """What looks like a mark and is none, of a page and of what was lifted out of it; of a text with `html` off."""
-    yield from islice(_find(tape, html), MOST_OF_A_RULE)
-    for mark in tape.marks:
+    yield from islice(_find(linked, html), MOST_OF_A_RULE)
+    for mark in linked.marks:
         if mark.extracted is not None:
-            yield from islice(_find(mark.extracted.tape, html), MOST_OF_A_RULE)
+            yield from islice(_find(mark.extracted.linked, html), MOST_OF_A_RULE)
 
 
-def _find(tape: LinkedSource, html: bool) -> Iterator[Finding]:
-    for start, end in _looked_at(tape.text) if html else ((0, len(tape.text)),):
-        for found in _STRAY.finditer(tape.text, start, end):
+def _find(linked: LinkedSource, html: bool) -> Iterator[Finding]:
+    for start, end in _looked_at(linked.text) if html else ((0, len(linked.text)),):
+        for found in _STRAY.finditer(linked.text, start, end):
             message, fix = _finding(found)
-            place = tape.place(found.start(), found.end())
+            place = linked.place(found.start(), found.end())
             yield Finding("template.stray-mark", "warning", place, message, fix, "Pribble, docs/language.md")
 
 

@@ -93,7 +93,8 @@ def show_event(value: Any) -> str | tuple[Any, ...]:
     if value.trusted:
         return (Brought(partial(fragment_events, value.markup)),)
     first, *lines = map(plain_characters, str(value).split("\n"))
-    return (first, *(event for line in lines for event in (Open("br", {}, True), line)))
+    # The page has a line break behind each ``<br>``, which shows where white space is kept.
+    return (first, *(event for line in lines for event in (Open("br", {}, True), f"\n{line}")))
 
 
 def inline_text(given: str) -> str:

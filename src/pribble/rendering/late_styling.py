@@ -69,10 +69,10 @@ class LateStyler:
         source = Source(str(self.near), text)
         where: Where = source.place if self.foreign else self._standing(page, text)
         around = self._around(where, slots)
-        dressing = find_style_edits(text, page, literal, around, old_attributes=self.old_attributes)
+        style_edits = find_style_edits(text, page, literal, around, old_attributes=self.old_attributes)
         edits: list[_Edit] = [(offset, offset, (corner,)) for offset, corner in fragment_boundaries(page, text)]
-        edits += [(change.start, change.end, change.pieces) for change in dressing.edits]
-        edits += _picture_edits(text, page, dressing, around)
+        edits += [(change.start, change.end, change.pieces) for change in style_edits.edits]
+        edits += _picture_edits(text, page, style_edits, around)
         edits += [(note.start, note.end, ()) for note in page.findings if note.rule == UNFINISHED]
         edits += [] if self.foreign else [(one.start - 1, one.end, ()) for _, one in _numbered_resources(page)]
         made: list[str] = []
@@ -81,7 +81,7 @@ class LateStyler:
         finished = list(_restore_preheader(made))
         if not self.foreign:  # what its markup and its sheets are told for was told when it was compiled
             return finished, around.findings
-        told = [*markup_findings(page.findings, where), *around.findings, *sheet_findings(dressing.findings, where)]
+        told = [*markup_findings(page.findings, where), *around.findings, *sheet_findings(style_edits.findings, where)]
         return finished, _first_of_each_rule(told)
 
     def plain_text(self, page: str, links: Links | None = None, width: int = WIDTH) -> FlowingText:
@@ -171,9 +171,9 @@ def _read_rendered(text: str) -> Page:
 _Edit = tuple[int, int, tuple[TextOrSpan, ...]]
 
 
-def _picture_edits(text: str, page: Page, dressing: StyleEdits, around: TemplateResources) -> list[_Edit]:
+def _picture_edits(text: str, page: Page, style_edits: StyleEdits, around: TemplateResources) -> list[_Edit]:
     """The pictures of a page: found, with no more pixels than are shown, their missing sizes added."""
-    sizes = dict(dressing.sizes)
+    sizes = dict(style_edits.sizes)
     edits: list[_Edit] = []
     for event in (*page.events, *page.hidden):
         if not isinstance(event, Opened) or event.implied:

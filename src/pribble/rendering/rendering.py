@@ -61,7 +61,7 @@ class Rendering:
 
     subject: str | None
     preheader: str | None
-    _manner: RenderOptions = field(repr=False)
+    _options: RenderOptions = field(repr=False)
     _pieces: Sequence[str] | None = field(repr=False)
     _text: Sequence[Any] | str = field(repr=False)
     _kept: KeptValues = field(repr=False)
@@ -70,24 +70,26 @@ class Rendering:
         self,
         subject: str | None,
         preheader: str | None,
-        manner: RenderOptions,
+        options: RenderOptions,
         pieces: Sequence[str] | None,
         text: Sequence[Any] | str,
         kept: KeptValues = (),
     ) -> None:
         # One update and not five guarded assignments: there is one of these for every message.
-        vars(self).update(subject=subject, preheader=preheader, _manner=manner, _pieces=pieces, _text=text, _kept=kept)
+        vars(self).update(
+            subject=subject, preheader=preheader, _options=options, _pieces=pieces, _text=text, _kept=kept
+        )
 
     def __getstate__(self) -> dict[str, Any]:
         """What a copy of it consists of: the page and the text as they are, and nothing that makes them."""
         state: dict[str, Any] = {
             "subject": self.subject,
             "preheader": self.preheader,
-            "_manner": replace(
-                self._manner,
+            "_options": replace(
+                self._options,
                 wire_template=None,
                 text_from_page=None,
-                style_late=self._manner.style_late and _styled_already,
+                style_late=self._options.style_late and _styled_already,
             ),
             "_pieces": self._pieces,
             "_text": self.text,
@@ -95,7 +97,7 @@ class Rendering:
             "_wire": self._wire,
             "findings": self.findings,
         }
-        if self._manner.style_late is not None:
+        if self._options.style_late is not None:
             state["_dressed"] = {by_cid: self._late(by_cid) for by_cid in (True, False)}
         return state
 
@@ -116,7 +118,7 @@ class Rendering:
     @property
     def embed(self) -> Embed:
         """How the pictures of `html` travel."""
-        return self._manner.embed or "cid"
+        return self._options.embed or "cid"
 
     @cached_property
     def html(self) -> str | None:
@@ -131,7 +133,7 @@ class Rendering:
         """
         if self._pieces is None:
             return None
-        chosen = checked_embed(embed) or self._manner.embed or "data"
+        chosen = checked_embed(embed) or self._options.embed or "data"
         return self._filled(cut_fragment(self._page(chosen)), chosen).strip() + "\n"
 
     @cached_property
@@ -140,8 +142,8 @@ class Rendering:
         if isinstance(self._text, str):
             return self._text
         return (
-            self._manner.text_from_page("".join(self._text))
-            if self._manner.text_from_page
+            self._options.text_from_page("".join(self._text))
+            if self._options.text_from_page
             else layout(fill_patterns(self._text))
         )
 
@@ -163,12 +165,12 @@ class Rendering:
         """What was put right on the way: sizes added, pictures resampled, turned or converted."""
         if self._pieces is None:
             return ()
-        told = list(self._manner.findings)
+        told = list(self._options.findings)
         for piece in self._pieces:
             if isinstance(piece, PictureSlot):
                 told += piece.findings
                 told += [size_finding(piece.sized[0], piece, piece.sized[1])] if piece.sized and piece.sized[0] else []
-        return (*told, *(self._late(self.embed == "cid")[1] if self._manner.style_late else ()))
+        return (*told, *(self._late(self.embed == "cid")[1] if self._options.style_late else ()))
 
     def message(
         self,
@@ -191,7 +193,7 @@ class Rendering:
                 if name in ("text", "html", "id_domain")
                 else f"message takes no {name}" + (f" ({hint})" if (hint := did_you_mean(name, _TAKEN)) else "")
             )
-        ids = {picture.content_id(self._manner.id_domain) for picture in pictures}
+        ids = {picture.content_id(self._options.id_domain) for picture in pictures}
         for piece in self._pieces or ():
             if isinstance(piece, NamedId) and piece[4:] not in ids:
                 raise PictureError(
@@ -205,15 +207,15 @@ class Rendering:
             text=self.text,
             html=self._wire,
             pictures=(*self.pictures, *pictures),
-            id_domain=self._manner.id_domain,
+            id_domain=self._options.id_domain,
             **given,
         )
 
     @cached_property
     def _wire(self) -> str | None:
         """The HTML as one that knows its form on the wire, where its pieces do."""
-        html, pieces, frames, kept = self.html, self._pieces, self._manner.wire_template, self._kept
-        if html is None or pieces is None or frames is None or not self._manner.has_no_variants or self.embed != "cid":
+        html, pieces, frames, kept = self.html, self._pieces, self._options.wire_template, self._kept
+        if html is None or pieces is None or frames is None or not self._options.has_no_variants or self.embed != "cid":
             return html
         return Prepared.of(html, lambda: frames.quoted(pieces, kept))
 
@@ -222,22 +224,22 @@ class Rendering:
     def _page(self, embed: Embed) -> Sequence[str]:
         """The pieces of the page, each in the form that goes with the way pictures travel."""
         assert self._pieces is not None
-        if self._manner.style_late is not None:
+        if self._options.style_late is not None:
             return self._late(embed == "cid")[0]
-        return self._pieces if self._manner.has_no_variants else choose_variants(self._pieces, by_cid=embed == "cid")
+        return self._pieces if self._options.has_no_variants else choose_variants(self._pieces, by_cid=embed == "cid")
 
     def _late(self, by_cid: bool) -> tuple[list[str], list[Finding]]:
         """The page dressed now, and what was put right of it; done once for each form."""
-        assert self._pieces is not None and self._manner.style_late is not None
+        assert self._pieces is not None and self._options.style_late is not None
         known: dict[bool, tuple[list[str], list[Finding]]] = vars(self).setdefault("_dressed", {})
         if by_cid not in known:
-            pieces, told = self._manner.style_late(choose_variants(self._pieces, by_cid=by_cid))
+            pieces, told = self._options.style_late(choose_variants(self._pieces, by_cid=by_cid))
             known[by_cid] = with_preheader(pieces, self.preheader), told
         return known[by_cid]
 
     def _filled(self, pieces: Sequence[str], embed: Embed) -> str:
-        base = self._manner.picture_base
-        if embed == "cid" and self._manner.has_no_variants:
+        base = self._options.picture_base
+        if embed == "cid" and self._options.has_no_variants:
             return "".join(pieces)
         slots = [piece for piece in pieces if isinstance(piece, PictureSlot)]
         if base is None and any((piece.travels or embed) == "link" for piece in slots):
