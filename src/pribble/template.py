@@ -129,7 +129,7 @@ class TemplateFolder(Mapping[str, "Template"]):
         are_instances(Mapping, "a mapping of names", formatters=formatters or {}, common=common or {})
         for name, function in (formatters or {}).items():
             check(f"formatters[{name!r}]", "a function", callable, function)
-        own = {name: application_formatter(f) for name, f in (formatters or {}).items()}
+        own = {name: application_formatter(name, f) for name, f in (formatters or {}).items()}
         for name in (*own, *(common or ())):
             if not isinstance(name, str) or not _NAME.fullmatch(name):
                 raise ValueError(f'formatters, common: "{visible(str(name)[:60])}" cannot be a name in a template')
@@ -465,6 +465,7 @@ class Template:
             FoundFile(source, self._written(own, locale)),
             find,
             html=is_html,
+            formatters=folder.world.formatters,
             common=folder.world.common,
             limits=folder.world.limits,
         )

@@ -128,7 +128,7 @@ def ev(node: e.Expression, names: dict[str, Any], data: Any) -> Any:
                 or (isinstance(first, list | dict) and not first)
             )
             return ev(other, names, data) if absent else first
-        case e.Formatted(value=value, formatter=formatter):
+        case e.Formatted(value=value, name=formatter):
             return formatted(formatter, ev(value, names, data))
     raise AssertionError(node)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import inspect
 import json
 import re
 import unittest
@@ -30,7 +31,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from pribble import FieldError, LimitReached, Template, TemplateFolder
-from pribble.values.formatters import FORMATTERS, prepared
+from pribble.compiler.markup_formatters import MARKUP_FORMATTERS
+from pribble.values import address_formatters, dates, json_values, list_formatters, numbers, text_formatters
+from pribble.values.formatters import FORMATTERS
 from pribble.values.settings import Settings
 from tests.support import Case, generated, html_of
 
@@ -65,6 +68,11 @@ SHOWN = [
     ("text as trim", "one\ntwo &lt;3"),
     ("text as trim as breaks", "one<br>\ntwo &lt;3"),
     ("name as title", "O&#39;neil Anna-Maria"),
+    ("name as upper", "O&#39;NEIL ANNA-MARIA"),
+    ("name as lower", "o&#39;neil anna-maria"),
+    ("big as number", "1,536"),
+    ("lines as by('day') as count", "2"),
+    ("xs as rows(2) as count", "2"),
     ("long as shorten(8)", "a long…"),
     ("long as shorten(13)", "a long word…"),
     ("long as shorten(16)", "a long word 👨‍👩‍👧 ok"),
@@ -219,6 +227,33 @@ WRONG = [
 ]
 
 
+class Rows(unittest.TestCase):
+    """A formatter is a factory, a row that names it, and a case; docs/language.md is held by tests/test_docs."""
+
+    def test_every_factory_has_a_row(self) -> None:
+        modules = (address_formatters, dates, json_values, list_formatters, numbers, text_formatters)
+        factories = {
+            function
+            for module in modules
+            for name, function in vars(module).items()
+            if inspect.isfunction(function) and function.__module__ == module.__name__ and not name.startswith("_")
+            if list(inspect.signature(function).parameters)[:1] == ["settings"]
+        }
+        self.assertEqual(factories ^ {row.factory for row in FORMATTERS.values()}, set())
+
+    def test_every_row_has_a_case(self) -> None:
+        used = {name for mark, *_ in SHOWN for name in re.findall(r"\bas (\w+)", mark)}
+        self.assertEqual(set(FORMATTERS) - used, set())
+
+    def test_the_kinds_are_those_of_fields(self) -> None:
+        kinds = {"text", "number", "day", "time", "moment", "list", "any"}
+        for row in {**FORMATTERS, **MARKUP_FORMATTERS}.values():
+            with self.subTest(row.name):
+                self.assertIn(row.takes, kinds)
+                self.assertIn(row.gives, kinds | {"markup"})
+                self.assertTrue(row.summary.endswith("."))
+
+
 class Formatters(Case):
     def test_what_they_show(self) -> None:
         for mark, expected in SHOWN:
@@ -363,7 +398,7 @@ class AgainstBabel(unittest.TestCase):
     """Babel rounds half to even and puts no space between a currency's letters and digits; else we agree."""
 
     def apply(self, name: str, locale: str, value: Any, *arguments: Any) -> Any:
-        return prepared(FORMATTERS[name], Settings(locale), arguments, {})(value)
+        return FORMATTERS[name].prepared(Settings(locale), arguments, {})(value)
 
     @generated(150)
     @given(st.sampled_from(LOCALES), NUMBERS)
@@ -421,7 +456,7 @@ class DataOfLibraries(unittest.TestCase):
             "d": date(2026, 7, 3),
             "t": datetime(2026, 7, 3, 1, 2, tzinfo=timezone(timedelta(hours=2))),
         }
-        made = prepared(FORMATTERS["json"], Settings(), (), {})(value)
+        made = FORMATTERS["json"].prepared(Settings(), (), {})(value)
         self.assertEqual(
             json.loads(made), {"a": [1, 1.5, True, None, 'é"\n'], "d": "2026-07-03", "t": "2026-07-03T01:02:00+02:00"}
         )

@@ -38,7 +38,7 @@ from pribble.language.expressions import (
     Subscript,
 )
 from pribble.markup.contexts import Context
-from pribble.values.formatters import COUNTING, DEEP, FORMATTERS, WALKING, Factory, complaint
+from pribble.values.formatters import FORMATTERS, Formatter
 
 DATA = "data"
 _SCRATCH = "t"  # holds a value between two looks at it; never across another expression
@@ -116,7 +116,7 @@ def described(expression: Expression) -> str:
 class ExpressionCompiler:
     """Lowers the expressions of one program; collects its sites, constants and formatters on the way."""
 
-    known: Mapping[str, Factory] = field(default_factory=lambda: FORMATTERS)
+    known: Mapping[str, Formatter] = field(default_factory=lambda: FORMATTERS)
     common: frozenset[str] = frozenset()
     sites: list[Site] = field(default_factory=list)
     constants: dict[str, Any] = field(default_factory=dict)
@@ -391,34 +391,30 @@ class ExpressionCompiler:
 
     def _formatted(self, node: Formatted, context: Context | None = None) -> ast.expr:
         """A formatter applied; with `context`, its result shown."""
-        if node.formatter not in self.known:
+        formatter = node.formatter
+        if formatter is None:
             raise TemplateError(
-                f'there is no formatter "{node.formatter}"',
+                f'there is no formatter "{node.name}"',
                 place=node.place,
-                hint=did_you_mean(node.formatter, self.known),
+                hint=did_you_mean(node.name, self.known),
             )
         per_item = [argument for argument in node.arguments if isinstance(argument, PerItem)]
         arguments = [argument for argument in node.arguments if not isinstance(argument, PerItem)]
-        if wrong := complaint(
-            node.formatter,
-            self.known[node.formatter],
-            len(arguments),
-            tuple(name for name, _ in node.named),
-            per_item=bool(per_item),
-        ):
+        names = tuple(name for name, _ in node.named)
+        if wrong := formatter.complaint(len(arguments), names, has_expression=bool(per_item)):
             raise TemplateError(wrong, place=node.place)
         value, path = self.value(node.value), described(node.value)
-        if node.formatter in DEEP:
+        if formatter.walks == "all":
             value = self.call("visited", ast.Name("turns", ast.Load()), value, place=node.place)
-        elif node.formatter in WALKING:
+        elif formatter.walks == "items":
             value = self.walked(value, node.place)
         given = [argument for _, argument in node.named]
         last = [*map(self.value, per_item)]
-        if node.formatter in COUNTING:
+        if formatter.counts:
             last.append(ast.Name("turns", ast.Load()))
         if all(isinstance(argument, Constant) for argument in (*arguments, *given)):
             call = FormatterCall(
-                node.formatter,
+                node.name,
                 tuple(a.value for a in arguments if isinstance(a, Constant)),
                 tuple((n, a.value) for n, a in node.named if isinstance(a, Constant)),
                 node.locale,
@@ -426,7 +422,7 @@ class ExpressionCompiler:
                 context,
             )
             return self.call(self._formatter(call), value, *last, place=node.place, path=path)
-        call = FormatterCall(node.formatter, None, (), node.locale, node.timezone, context)
+        call = FormatterCall(node.name, None, (), node.locale, node.timezone, context)
         if len(arguments) == 1 and not given and not per_item and not self._in_function and _is_of_data(arguments[0]):
             return self._prepared_once(call, value, arguments[0], node.place, path)
         positional = ast.Tuple([self.value(argument) for argument in arguments], ast.Load())

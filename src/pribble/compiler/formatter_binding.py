@@ -10,7 +10,7 @@ from pribble.compiler.expression_compiler import FormatterCall
 from pribble.compiler.formatter_results import remember_results
 from pribble.errors import Place, PribbleError
 from pribble.markup.contexts import Context
-from pribble.values.formatters import Factory, is_of_application, prepared
+from pribble.values.formatters import Formatter
 from pribble.values.numbers import FIGURES, Apply
 from pribble.values.settings import Settings
 
@@ -21,7 +21,7 @@ Noting = Callable[[Callable[[Any], str], Callable[[Place], str | None]], Callabl
 def bind_formatter(
     call: FormatterCall,
     settings: Settings,
-    factories: Mapping[str, Factory],
+    formatters: Mapping[str, Formatter],
     mark: Callable[[], Place | None],
     noting: Noting | None = None,
 ) -> Apply:
@@ -35,11 +35,11 @@ def bind_formatter(
         if call.locale is None and call.timezone is None
         else Settings(call.locale or settings.locale, call.timezone or settings.timezone)
     )
-    factory = factories[call.name]
+    formatter = formatters[call.name]
 
     def made(arguments: tuple[Any, ...], given: Mapping[str, Any]) -> Apply:
-        apply = prepared(factory, own, arguments, given)
-        if is_of_application(factory):
+        apply = formatter.prepared(own, arguments, given)
+        if formatter.of_application:
             apply = remember_results(apply, call.name, mark)
         return _with_escaper(apply, call.context, None if own.has_point else noting, own)
 

@@ -18,12 +18,6 @@ from pribble.language.expressions import (
 )
 
 _Fact = TypeVar("_Fact")
-# The elements that the formatters of markup make; "*" stands for any.
-_BROUGHT = {
-    "html": frozenset({"*"}),
-    "table": frozenset("table thead tbody tr th td".split()),
-    "breaks": frozenset({"br"}),
-}
 
 
 def may_be_nothing(expression: Expression | None) -> bool:
@@ -89,8 +83,8 @@ def _may_lack(expression: Expression | None) -> bool:
 def _bringing(expression: Expression) -> frozenset[str]:
     made: frozenset[str] = frozenset()
     for node in _nodes(expression):
-        if isinstance(node, Formatted):
-            made |= _BROUGHT.get(node.formatter, frozenset())
+        if isinstance(node, Formatted) and node.formatter is not None:
+            made |= node.formatter.brings
         elif isinstance(node, Local):
             made |= node.binding.facts.get("brings", frozenset())
     return made

@@ -9,13 +9,14 @@ from __future__ import annotations
 
 from pribble.compiler.table_formatter import table
 from pribble.markup.fragments import close_fragment
+from pribble.values.formatters import MARKUP, Formatter, by_name
 from pribble.values.numbers import Apply, text_of
 from pribble.values.safe_text import Fragment
 from pribble.values.settings import Settings
 
 
 def html(settings: Settings) -> Apply:
-    """A text that is markup, trusted and whole; shown as it is between tags, and as its plain text says in the text."""
+    """Trusts a text as markup, which must be whole: it is shown as it is, and as its own text in the plain text."""
     return lambda value: fragment(text_of(value, "html"))
 
 
@@ -25,4 +26,19 @@ def fragment(text: str) -> Fragment:
     return Fragment.of(closed, closed, trusted=True)
 
 
-MARKUP_FORMATTERS = {"html": html, "table": table}
+MARKUP_FORMATTERS = by_name(
+    [
+        Formatter("html", html, MARKUP, takes="text", gives="markup", brings=frozenset({"*"})),
+        Formatter(
+            "table",
+            table,
+            MARKUP,
+            takes="list",
+            gives="markup",
+            cell_formats="formats",
+            brings=frozenset("table thead tbody tr th td".split()),
+            walks="items",
+            counts=True,
+        ),
+    ]
+)

@@ -16,14 +16,13 @@ _CHARACTERS = 10
 _AT_ONCE = frozenset(
     "read read_maybe item item_maybe common holds or_nothing items kept kept_value walked visited".split()
 )
-_AT_ONCE_OF_LISTS = ("as_count_", "as_first_", "as_last_")
 
 
 class Meter:
-    """What is left of the steps of one run."""
+    """What is left of the steps of one run; `costs` are the formatters in the program, and how their time grows."""
 
-    def __init__(self, steps: int) -> None:
-        self._left = steps
+    def __init__(self, steps: int, costs: Mapping[str, str]) -> None:
+        self._left, self._costs = steps, costs
 
     def take(self, steps: int) -> None:
         """Count so many steps; raises `LimitReached` where they are more than is permitted."""
@@ -42,16 +41,15 @@ class Meter:
         return made | {"each": self._each}
 
     def _counting(self, function: Callable[..., Any], name: str) -> Callable[..., Any]:
-        at_once = name in _AT_ONCE or name.startswith(_AT_ONCE_OF_LISTS)
-        sorting = name.startswith("as_sort_")
+        cost = self._costs.get(name, "constant" if name in _AT_ONCE else "size")
 
         def counted(*arguments: Any) -> Any:
-            if at_once and not isinstance(arguments[0], str):
+            if cost == "constant" and not isinstance(arguments[0], str):
                 made = function(*arguments)
                 self.take(1 + _weight(made))
                 return made
             weight = 1 + sum(map(_weight, arguments))
-            self.take(weight * weight.bit_length() if sorting else weight)
+            self.take(weight * weight.bit_length() if cost == "sort" else weight)
             made = function(*arguments)
             self.take(_weight(made))
             return self._counting(made, name) if callable(made) and not isinstance(made, str) else made

@@ -36,7 +36,7 @@ from pribble.language.linked_source import BRANCH, CLOSE, SET, LinkedSource, Loo
 from pribble.limits import Limits
 from pribble.values import lookup
 from pribble.values.arithmetic import compute, refused
-from pribble.values.formatters import Factory
+from pribble.values.formatters import Formatter
 from pribble.values.kinds import canonical, kind
 from pribble.values.settings import Settings
 
@@ -59,7 +59,7 @@ class ProgramWorld:
     """What a program runs in: the formatters it may call, values that every template sees, limits, and
     `helpers`, functions of its steps' own."""
 
-    formatters: Mapping[str, Factory]
+    formatters: Mapping[str, Formatter]
     common: Mapping[str, Any]
     limits: Limits
     helpers: Mapping[str, Any]
@@ -103,7 +103,7 @@ class Program:
         def counted(data: Any) -> Any:
             """Runs with care, since what it computes counts, and is to be computed once."""
             assert steps is not None
-            return self._function(Meter(steps).metered(namespace) | _CAREFUL)(data)
+            return self._function(self._metered(namespace, world, steps) | _CAREFUL)(data)
 
         def program(data: Any) -> Any:
             _begin()
@@ -123,13 +123,18 @@ class Program:
 
         return program
 
+    def _metered(self, namespace: Mapping[str, Any], world: ProgramWorld, steps: int) -> dict[str, Any]:
+        """The namespace of a run that may take so many steps."""
+        costs = {name: world.formatters[call.name].cost for name, call in self.formatters.items()}
+        return Meter(steps, costs).metered(namespace)
+
     def collect_problems(self, settings: Settings, world: ProgramWorld, data: Any) -> list[PribbleError]:
         """Every problem that the data have here: what cannot be read comes to nothing, and the program goes on."""
         _begin()
         survey = ProblemCollector(self.sites)
         namespace = self._namespace(settings, world)
         if world.limits.steps is not None:
-            namespace = Meter(world.limits.steps).metered(namespace)
+            namespace = self._metered(namespace, world, world.limits.steps)
         watched = {
             name: survey.watching(f) if callable(f) and not isinstance(f, type) else f for name, f in namespace.items()
         }

@@ -50,7 +50,7 @@ class _Column:
 
 
 def table(settings: Settings, *, columns: Any = None, heads: Any = None, formats: Any = None) -> Apply:
-    """A list of records, or a DataFrame, as a table; numbers to the right.
+    """Shows a list of records, or a DataFrame, as a table; numbers stand at the right.
 
     `columns` are the names of those that are shown, in this order, `heads` what stands above them, and `formats` what
     each cell is shown by, none for the plain way; each is a list as long as there are columns.

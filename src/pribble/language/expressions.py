@@ -12,6 +12,7 @@ from decimal import Decimal
 from typing import Any
 
 from pribble.errors import Place
+from pribble.values.formatters import Formatter
 
 
 @dataclass(frozen=True, slots=True)
@@ -142,13 +143,15 @@ class Fallback(Node):
 class Formatted(Node):
     """``value as formatter(arguments, name = argument)``; `place` is that of the formatter's name.
 
-    `locale` and `timezone` are those of the file or stretch it stands in, None for those of the call.
+    Once its names are resolved it has its `formatter`, None where there is none of this name; `locale` and `timezone`
+    are those of the file or stretch it stands in, None for those of the call.
     """
 
     value: Expression
-    formatter: str
+    name: str
     arguments: tuple[Expression, ...]
     named: tuple[tuple[str, Expression], ...]
+    formatter: Formatter | None = None
     locale: str | None = None
     timezone: str | None = None
 
@@ -254,13 +257,14 @@ def rebuilt(node: Expression, change: Callable[[Expression], Expression]) -> Exp
             return Choice(place, change(value), change(test), None if otherwise is None else change(otherwise))
         case Fallback(place=place, value=value, otherwise=other):
             return Fallback(place, change(value), change(other))
-        case Formatted(place=place, value=value, formatter=formatter, arguments=arguments, named=named):
+        case Formatted(place=place, value=value, name=name, arguments=arguments, named=named):
             return Formatted(
                 place,
                 change(value),
-                formatter,
+                name,
                 tuple(map(change, arguments)),
-                tuple((name, change(argument)) for name, argument in named),
+                tuple((key, change(argument)) for key, argument in named),
+                node.formatter,
                 node.locale,
                 node.timezone,
             )

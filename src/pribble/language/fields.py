@@ -32,15 +32,6 @@ from pribble.language.expressions import (
 )
 from pribble.language.linked_source import LinkedSource
 
-# What the value must be for a formatter to take it.
-_TAKEN = {
-    **dict.fromkeys(("money", "number", "plural", "percent", "bytesize", "decimal", "round", "digits"), "number"),
-    **dict.fromkeys(("date", "day"), "day"),
-    **dict.fromkeys(("datetime", "moment"), "moment"),
-    "time": "time",
-    **dict.fromkeys("join sum least greatest sort keep by rows first last reverse count table".split(), "list"),
-    **dict.fromkeys("upper lower title capital change trim shorten breaks path html".split(), "text"),
-}
 # A use that says more about a field's kind counts before one that says less.
 _KIND_BY_USE = ("list", "moment", "day", "time", "number", "picture", "text", "flag", "any")
 
@@ -153,12 +144,13 @@ class _FieldCollector:
                 if path is not None and kind != "any" and binding.kind in ("item", "let"):
                     self._record(path, node.place, kind, optional or path in guarded)
             case Formatted(value=value, formatter=formatter, arguments=arguments):
-                self.use(value, _TAKEN.get(formatter, "any"), guarded)
+                assert formatter is not None  # a template that names another does not compile
+                self.use(value, formatter.takes, guarded)
                 for argument in (*arguments, *(a for _, a in node.named)):
                     if isinstance(argument, PerItem):
                         self._per_item(argument, value)
                     else:
-                        self.use(argument, "text" if formatter == "money" else "any", guarded)
+                        self.use(argument, formatter.arguments, guarded)
             case Arithmetic(left=left, right=right):
                 operand = (
                     "text"

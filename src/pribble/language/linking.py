@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Callable, Collection, Iterator, Mapping
 from dataclasses import dataclass, field
 from itertools import pairwise
 
@@ -42,6 +42,7 @@ from pribble.language.statements import (
     nested_statements,
 )
 from pribble.limits import Limits
+from pribble.values.formatters import Formatter
 
 # Python nests loops 20 deep and no deeper, and so do programs; bodies are bounded by the stack they are written on.
 DEEPEST_LOOPS = 15
@@ -63,15 +64,21 @@ FileFinder = Callable[[str, Source, Place], FoundFile]
 
 
 def link_template(
-    found: FoundFile, find: FileFinder, *, html: bool = True, common: Collection[str] = (), limits: Limits | None = None
+    found: FoundFile,
+    find: FileFinder,
+    *,
+    html: bool = True,
+    formatters: Mapping[str, Formatter],
+    common: Collection[str] = (),
+    limits: Limits | None = None,
 ) -> LinkedSource:
     """The tape of a template.
 
     `find` brings the layouts and parts that files name; it raises `TemplateError` where there is none.
-    `common` are names that stand for values every template sees.  Raises `TemplateError` for all that is
-    wrong with the language of the files, `LimitReached` for what grows beyond `limits`.
+    `formatters` are those that there are, `common` names that stand for values every template sees.  Raises
+    `TemplateError` for all that is wrong with the language of the files, `LimitReached` for what grows beyond `limits`.
     """
-    return _Linker(find, html, frozenset(common), limits or Limits()).page(found)
+    return _Linker(find, html, formatters, frozenset(common), limits or Limits()).page(found)
 
 
 @dataclass(slots=True)
@@ -107,8 +114,16 @@ class _Layer:
 
 
 class _Linker:
-    def __init__(self, find: FileFinder, html: bool, common: frozenset[str], limits: Limits) -> None:
-        self.find, self.html, self.common, self.limits = find, html, common, limits
+    def __init__(
+        self,
+        find: FileFinder,
+        html: bool,
+        formatters: Mapping[str, Formatter],
+        common: frozenset[str],
+        limits: Limits,
+    ) -> None:
+        self.find, self.html, self.limits = find, html, limits
+        self.formatters, self.common = formatters, common
         self.sources: dict[Source, None] = {}
         self._parsed: dict[tuple[Source, tuple[Related, ...]], File] = {}
         self._putting: list[tuple[Source, Place]] = []
@@ -116,6 +131,10 @@ class _Linker:
         self._hoisted: dict[int, Binding] = {}  # by the identity of the statement
         self._parts = 0
         self._depth = self._loops = 0  # how many bodies, and loops, are being written within each other
+
+    def _scope(self, locale: str | None, timezone: str | None = None) -> Scope:
+        """The outermost scope of a file."""
+        return Scope(locale=locale, timezone=timezone, common=self.common, formatters=self.formatters)
 
     # -- pages and layouts --
 
@@ -163,7 +182,7 @@ class _Linker:
             file = self._read(found.source, via)
             if file.takes is not None:
                 raise TemplateError("a part takes names; a page or layout does not", place=file.takes.place)
-            scope = Scope(locale=found.locale, common=self.common)
+            scope = self._scope(found.locale)
             layers.append(_Layer(file, scope, _Here(found.source, via, {})))
             if file.layout is None:
                 return layers
@@ -174,7 +193,7 @@ class _Linker:
     def _hoist(self, roll: LinkedSourceWriter, layer: _Layer) -> None:
         """Set the ``let``s at the top level of a page first of all, once for the page and all its message blocks,
         which a layout may show anywhere.  They depend on nothing but the data and each other."""
-        top = Scope(locale=layer.scope.locale, common=self.common)
+        top = self._scope(layer.scope.locale)
         for statement in layer.file.body:
             if isinstance(statement, Let):
                 self._let(roll, statement, top)
@@ -212,7 +231,7 @@ class _Linker:
         """Writes a block of a page elsewhere; there it sets the ``let``s above it anew."""
 
         def write(roll: LinkedSourceWriter) -> None:
-            top = Scope(locale=layer.scope.locale, common=self.common)
+            top = self._scope(layer.scope.locale)
             for statement in layer.file.body:
                 if statement is block:
                     break
@@ -363,7 +382,7 @@ class _Linker:
         file = self._read(found.source, via)
         if file.layout is not None:
             raise TemplateError("a part has no layout", place=file.layout[0])
-        inner = Scope(locale=found.locale, timezone=scope.timezone, common=self.common)
+        inner = self._scope(found.locale, scope.timezone)
         if file.takes is not None:
             inner.takes = tuple(name.text for name, _ in file.takes.names)
         given = {name.text: (name.place, resolve_names(value, scope)) for name, value in put.arguments}

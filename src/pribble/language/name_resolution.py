@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from pribble.errors import Source, TemplateError, did_you_mean
@@ -20,10 +21,7 @@ from pribble.language.expressions import (
 )
 from pribble.language.parsing import read_expression, read_formatters
 from pribble.language.tokens import TokenReader
-
-# The formatters whose first argument is an expression over an item's own fields.
-_FORMATS = ("table", "formats")  # whose texts are formatters, applied to each cell
-PER_ITEM = frozenset({"sum", "least", "greatest", "sort", "keep", "by"})
+from pribble.values.formatters import Formatter
 
 
 @dataclass(slots=True)
@@ -40,6 +38,7 @@ class Scope:
     timezone: str | None = None
     takes: tuple[str, ...] | None = None
     common: frozenset[str] = frozenset()
+    formatters: Mapping[str, Formatter] = field(default_factory=dict)
 
     def find(self, name: str) -> Binding | None:
         scope: Scope | None = self
@@ -52,7 +51,7 @@ class Scope:
     def inner(self, **changes: str) -> Scope:
         """A scope within this one."""
         settings = {"locale": self.locale, "timezone": self.timezone, **changes}
-        return Scope({}, self, settings["locale"], settings["timezone"], self.takes, self.common)
+        return Scope({}, self, settings["locale"], settings["timezone"], self.takes, self.common, self.formatters)
 
 
 def resolve_names(node: Expression, scope: Scope) -> Expression:
@@ -74,22 +73,22 @@ def resolve_names(node: Expression, scope: Scope) -> Expression:
 
 
 def _formatted(node: Formatted, scope: Scope) -> Formatted:
+    formatter = scope.formatters.get(node.name)
     arguments = [resolve_names(argument, scope) for argument in node.arguments]
-    if node.formatter in PER_ITEM and arguments:
-        arguments[0] = _per_item(node.arguments[0], node.formatter, scope)
+    if formatter is not None and formatter.expression != "never" and arguments:
+        arguments[0] = _per_item(node.arguments[0], node.name, scope)
+    per_cell = formatter.cell_formats if formatter is not None else None
     named = tuple(
-        (
-            name,
-            _per_cell(argument, scope) if (node.formatter, name) == _FORMATS else resolve_names(argument, scope),
-        )
+        (name, _per_cell(argument, scope) if name == per_cell else resolve_names(argument, scope))
         for name, argument in node.named
     )
     return Formatted(
         node.place,
         resolve_names(node.value, scope),
-        node.formatter,
+        node.name,
         tuple(arguments),
         named,
+        formatter,
         scope.locale,
         scope.timezone,
     )
@@ -146,13 +145,12 @@ def _of_item(node: Expression, item: Binding, scope: Scope) -> Expression:
     if isinstance(node, All):
         return Local(node.place, item)
     if isinstance(node, Formatted):
-        if node.formatter in PER_ITEM and node.arguments:
-            raise TemplateError(
-                f'"{node.formatter}" has an expression of its own and stands in no other', place=node.place
-            )
+        formatter = scope.formatters.get(node.name)
+        if formatter is not None and formatter.expression != "never" and node.arguments:
+            raise TemplateError(f'"{node.name}" has an expression of its own and stands in no other', place=node.place)
         made = rebuilt(node, lambda inner: _of_item(inner, item, scope))
         assert isinstance(made, Formatted)
         return Formatted(
-            made.place, made.value, made.formatter, made.arguments, made.named, scope.locale, scope.timezone
+            made.place, made.value, made.name, made.arguments, made.named, formatter, scope.locale, scope.timezone
         )
     return rebuilt(node, lambda inner: _of_item(inner, item, scope))

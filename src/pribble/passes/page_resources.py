@@ -19,6 +19,7 @@ from pribble.cascade.urls import CssUrl, is_elsewhere, is_on_disk, rebase
 from pribble.errors import PictureError, Place, PribbleError, TemplateError
 from pribble.findings import Finding
 from pribble.markup.misnesting import MarkupFinding
+from pribble.mime.media_types import SVG
 from pribble.pictures.corrections import SIZE, Correction
 from pribble.pictures.picture_finder import FoundPicture, PictureFinder
 from pribble.pictures.picture_slots import Embed, PictureSlot
@@ -227,7 +228,7 @@ class TemplateResources:
 
     def _tell(self, found: FoundPicture, place: Place | None) -> None:
         self.findings += correction_findings(found.corrections, found.picture.called, place)
-        if found.picture.type == "image/svg+xml":
+        if found.picture.type == SVG.name:
             self.findings.append(
                 Finding(
                     "picture.svg",

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING
 
 from pribble.arguments import texts, wrong
 from pribble.errors import visible
+from pribble.mime.media_types import GIF, JPEG, PNG, SVG, is_shown_everywhere
 from pribble.pictures import decoding, picture_encoder
 from pribble.pictures.picture import Picture, renamed
 
@@ -31,7 +32,6 @@ SIZE, RESAMPLE, FORMAT, COLOUR, ORIENTATION, METADATA = (
 )
 ALL = frozenset({SIZE, RESAMPLE, FORMAT, COLOUR, ORIENTATION, METADATA})
 
-_SHOWN_EVERYWHERE = frozenset({"image/png", "image/jpeg", "image/gif", "image/svg+xml"})
 _ORIENTATION_TAG = 0x0112
 
 
@@ -56,7 +56,7 @@ def checked_corrections(put_right: Collection[str]) -> frozenset[str]:
 
 def correct_picture(picture: Picture, wanted: frozenset[str]) -> tuple[Picture, tuple[Correction, ...]]:
     """A picture put right as far as is `wanted`, and what that was.  Raises `PictureError`."""
-    if picture.type == "image/svg+xml":
+    if picture.type == SVG.name:
         return picture, ()
     image = decoding.open_image(picture.content, picture.called)
     changes = list(_needed(picture, image, wanted))
@@ -81,9 +81,9 @@ def correct_picture(picture: Picture, wanted: frozenset[str]) -> tuple[Picture, 
 
 def fitted(picture: Picture, shown: int | None, density: float) -> tuple[Picture, Correction | None]:
     """A picture with no more pixels than it is shown with: `shown` CSS pixels across, each `density` of its own."""
-    if shown is None or picture.type == "image/svg+xml" or picture.width <= round(shown * density):
+    if shown is None or picture.type == SVG.name or picture.width <= round(shown * density):
         return picture, None
-    if picture.type == "image/gif" and _is_animated(decoding.open_image(picture.content, picture.called)):
+    if picture.type == GIF.name and _is_animated(decoding.open_image(picture.content, picture.called)):
         return picture, None
     made = picture.resized(width=max(1, round(shown * density)))
     if len(made.content) >= len(picture.content):
@@ -94,11 +94,11 @@ def fitted(picture: Picture, shown: int | None, density: float) -> tuple[Picture
 
 def _needed(picture: Picture, image: Image, wanted: frozenset[str]) -> Iterator[Correction]:
     animated = _is_animated(image)
-    if FORMAT in wanted and picture.type not in _SHOWN_EVERYWHERE:
+    if FORMAT in wanted and not is_shown_everywhere(picture.type):
         yield Correction(FORMAT, f"{picture.type} became …")
-    if FORMAT in wanted and animated and picture.type != "image/gif":
+    if FORMAT in wanted and animated and picture.type != GIF.name:
         yield Correction(FORMAT, "of an animation the first frame is left")
-    if picture.type == "image/gif":
+    if picture.type == GIF.name:
         return
     if ORIENTATION in wanted and (turned := image.getexif().get(_ORIENTATION_TAG, 1)) in range(2, 9):
         yield Correction(ORIENTATION, f"turned upright, as its orientation ({turned}) says")
@@ -116,7 +116,7 @@ def _is_animated(image: Image) -> bool:
 
 
 def _is_deep(picture: Picture) -> bool:
-    return picture.type == "image/png" and picture.content[24:25] == b"\x10"
+    return picture.type == PNG.name and picture.content[24:25] == b"\x10"
 
 
 def _foreign_profile(image: Image) -> bool:
@@ -153,9 +153,9 @@ def _without_metadata(picture: Picture, image: Image, wanted: frozenset[str]) ->
         return picture, ()
     turned = ORIENTATION not in wanted and image.getexif().get(_ORIENTATION_TAG, 1) != 1
     content = picture.content
-    if picture.type == "image/jpeg" and not turned:
+    if picture.type == JPEG.name and not turned:
         content = b"".join(_jpeg_pieces(content))
-    elif picture.type == "image/png":
+    elif picture.type == PNG.name:
         content = b"".join(_png_pieces(content, keep_exif=turned))
     if content == picture.content:
         return picture, ()

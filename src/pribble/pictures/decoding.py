@@ -10,6 +10,7 @@ from contextlib import contextmanager
 from typing import TYPE_CHECKING
 
 from pribble.errors import PictureError
+from pribble.mime.media_types import BY_DECODER, MEDIA_TYPES, SVG
 
 if TYPE_CHECKING:
     from PIL.Image import Image
@@ -17,19 +18,8 @@ if TYPE_CHECKING:
 # More pixels than this are a decompression bomb or a mistake; a message shows a few hundred across.
 MOST_PIXELS = 64_000_000
 _LARGEST_SIZE = 100_000  # pixels of an SVG, which has none of its own
-TYPES = {
-    "PNG": "image/png",
-    "JPEG": "image/jpeg",
-    "MPO": "image/jpeg",
-    "GIF": "image/gif",
-    "WEBP": "image/webp",
-    "BMP": "image/bmp",
-    "DIB": "image/bmp",
-    "TIFF": "image/tiff",
-    "AVIF": "image/avif",
-    "ICO": "image/x-icon",
-}
-_TAKEN = "PNG, JPEG, GIF, WebP, AVIF, TIFF, BMP, ICO and SVG are taken"
+*_TITLES, _LAST_TITLE = [one.title for one in MEDIA_TYPES if one.is_picture]
+_TAKEN = f"{', '.join(_TITLES)} and {_LAST_TITLE} are taken"
 # What may stand before the root of an SVG (XML 1.0, 2.8), each with its end; and so far it is looked for.
 _BEFORE_ROOT = {b"<!--": b"-->", b"<?": b"?>", b"<!DOCTYPE": b">"}
 _HEAD = 4096
@@ -46,9 +36,9 @@ def measured(content: bytes, called: str) -> tuple[str, int, int]:
     """
     root = _root(content)
     if root is not None:
-        return "image/svg+xml", *_svg_size(root)
+        return SVG.name, *_svg_size(root)
     image = open_image(content, called)
-    return TYPES[str(image.format)], image.width, image.height
+    return BY_DECODER[str(image.format)].name, image.width, image.height
 
 
 def open_image(content: bytes, called: str) -> Image:
@@ -63,7 +53,7 @@ def open_image(content: bytes, called: str) -> Image:
                 f"{called} has {image.width} × {image.height} pixels",
                 hint=f"at most {MOST_PIXELS:,} are taken; scale it down",
             )
-        if image.format not in TYPES:
+        if image.format not in BY_DECODER:
             raise PictureError(f"{called} is of the kind {image.format}, which no receiver shows", hint=_TAKEN)
         image.load()
     return image

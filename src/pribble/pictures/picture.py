@@ -14,25 +14,13 @@ from pribble.arguments import integers, maybe_texts, numbers, octets, paths, tex
 from pribble.errors import PictureError, loaded, visible
 from pribble.mime.encoding import base64_lines
 from pribble.mime.grammar import MEDIA_TYPE
+from pribble.mime.media_types import SVG, ending_of
 from pribble.mime.part import fit_name
 from pribble.pictures import decoding, picture_encoder
 from pribble.values.kinds import Opaque
 
 if TYPE_CHECKING:
     from PIL.Image import Image
-
-ENDINGS = {
-    "image/png": ".png",
-    "image/jpeg": ".jpg",
-    "image/gif": ".gif",
-    "image/webp": ".webp",
-    "image/bmp": ".bmp",
-    "image/tiff": ".tiff",
-    "image/avif": ".avif",
-    "image/x-icon": ".ico",
-    "image/svg+xml": ".svg",
-}
-
 
 # No side of a picture has so many pixels.
 _LARGEST = 2**31
@@ -137,7 +125,7 @@ class Picture(Opaque):
         return self._redrawn(picture_encoder.lay_on_ground(self._pixels(), colour))
 
     def _pixels(self) -> Image:
-        if self.type == "image/svg+xml":
+        if self.type == SVG.name:
             raise PictureError(f"{self.called} is an SVG, which has no pixels to change", hint="save it as PNG")
         return decoding.open_image(self.content, self.called)
 
@@ -169,7 +157,7 @@ class Picture(Opaque):
     def file_name(self) -> str:
         """Its name as it may travel (RFC 2183 2.3), or one made from its content."""
         fit = fit_name(self.name) if self.name else None
-        return fit or f"picture-{self._digest[:8]}{ENDINGS.get(self.type, '')}"
+        return fit or f"picture-{self._digest[:8]}{ending_of(self.type)}"
 
     def named(self, name: str | None) -> Picture:
         """The same picture under another name; what was made of its content is shared."""
@@ -210,4 +198,4 @@ def renamed(name: str | None, before: str, after: str) -> str | None:
     """A file name with the ending of another type, where the type is another."""
     if name is None or before == after:
         return name
-    return f"{Path(name).stem}{ENDINGS[after]}"
+    return f"{Path(name).stem}{ending_of(after)}"

@@ -5,6 +5,8 @@ from __future__ import annotations
 import io
 from typing import TYPE_CHECKING, Any
 
+from pribble.mime.media_types import BY_NAME, JPEG, PNG
+
 if TYPE_CHECKING:
     from PIL.Image import Image
 
@@ -58,11 +60,12 @@ def encode_image(image: Image, before: str) -> tuple[bytes, str]:
     photographs, JPEG.
     """
     image = eight_bits(image)
-    if before == "image/jpeg" and not has_alpha(image):
-        return _jpeg(image), "image/jpeg"
-    if before in ("image/png", "image/gif", "image/x-icon") or has_alpha(image) or image.getcolors(_PALETTE):
-        return _png(image), "image/png"
-    return _jpeg(image), "image/jpeg"
+    as_ = BY_NAME[before].as_ if before in BY_NAME else "either"
+    if as_ == "jpeg" and not has_alpha(image):
+        return _jpeg(image), JPEG.name
+    if as_ == "png" or has_alpha(image) or image.getcolors(_PALETTE):
+        return _png(image), PNG.name
+    return _jpeg(image), JPEG.name
 
 
 def eight_bits(image: Image) -> Image:

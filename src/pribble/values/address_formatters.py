@@ -17,12 +17,12 @@ from pribble.values.url_values import percent_encode, segment, whole_address
 
 
 def url(settings: Settings) -> Apply:
-    """A text percent-encoded whole, ``/`` too."""
+    """Percent-encodes a whole text, ``/`` too."""
     return lambda value: EncodedText(percent_encode(shown(value)))
 
 
 def path_segments(settings: Settings) -> Apply:
-    """A text percent-encoded as several segments of a path: ``/`` stays."""
+    """Percent-encodes a text as segments of a path: ``/`` stays."""
 
     def apply(value: Any) -> EncodedText:
         given = text_of(value, "path")
@@ -34,12 +34,12 @@ def path_segments(settings: Settings) -> Apply:
 
 
 def query(settings: Settings) -> Apply:
-    """A record as the query of an address: ``name=value&…``; fields that are nothing or none are left out."""
+    """Writes a record as the query of an address: ``name=value&…``; fields without a value are left out."""
     return lambda value: EncodedText(_query(_record(value)))
 
 
 def link_address(settings: Settings, *pieces: Any, **parameters: Any) -> Apply:
-    """An address made of a base, pieces of a path, each encoded whole, and the parameters of a query."""
+    """Makes an address of a base, pieces of a path, each percent-encoded whole, and the parameters of a query."""
 
     def apply(value: Any) -> AddressText:
         base = checked_base(shown(value)) if pieces else whole_address(shown(value))

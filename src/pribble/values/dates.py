@@ -121,14 +121,14 @@ def _local(moment: Moment, settings: Settings) -> Moment:
 
 
 def day(settings: Settings, written: str | None = None) -> Apply:
-    """A text as a day, in ISO 8601, or as it is `written`: by a pattern, or in a locale's short form; of a moment, its
-    day in the reader's time zone."""
+    """Reads a text as a day: in ISO 8601, or as it is `written`, by a pattern or in a locale's short form.  Of a moment
+    it takes the day in the reader's time zone."""
     read = _reader(settings, written, "day")
     return lambda value: day_of(_read_moment(value, read), settings, "day")
 
 
 def moment(settings: Settings, written: str | None = None) -> Apply:
-    """A text as a moment, in ISO 8601, or as it is `written`: by a pattern, or in a locale's short form."""
+    """Reads a text as a moment: in ISO 8601, or as it is `written`, by a pattern or in a locale's short form."""
     read = _reader(settings, written, "moment")
     return lambda value: moment_of(_read_moment(value, read), settings, "moment")
 
@@ -164,7 +164,7 @@ def _read_moment(value: Any, read: Callable[[str], Moment] | None) -> Any:
 
 
 def date(settings: Settings, style: str = "medium") -> Apply:
-    """A day in one of the locale's styles (short, medium, long, full), or by a CLDR pattern: d MMMM y."""
+    """Writes a day in one of the locale's styles (short, medium, long, full), or by a CLDR pattern: d MMMM y."""
     pattern = _pattern(style, "date", settings.babel.date_formats)
     fields = _fields(pattern, settings, _DAY_FIELDS, "a day")
 
@@ -178,7 +178,7 @@ def date(settings: Settings, style: str = "medium") -> Apply:
 
 
 def time(settings: Settings, style: str = "medium") -> Apply:
-    """A time, or that of a moment, in one of the locale's styles or by a CLDR pattern: HH:mm."""
+    """Writes a time, or the time of a moment, in one of the locale's styles or by a CLDR pattern: HH:mm."""
     pattern = _pattern(style, "time", settings.babel.time_formats)
     fields = _fields(pattern, settings, _TIME_FIELDS, "a time")
     has_zone = any(is_field and text[0] in _ZONES for is_field, text in cut_pattern(pattern))
@@ -196,7 +196,7 @@ def time(settings: Settings, style: str = "medium") -> Apply:
 
 
 def datetime(settings: Settings, style: str = "medium") -> Apply:
-    """A moment in one of the locale's styles or by a CLDR pattern: d MMM, HH:mm."""
+    """Writes a moment in one of the locale's styles or by a CLDR pattern: d MMM, HH:mm."""
     locale = settings.babel
     if style in STYLES:
         pattern = str(locale.datetime_formats[style])
@@ -209,7 +209,7 @@ def datetime(settings: Settings, style: str = "medium") -> Apply:
 
 
 def duration(settings: Settings) -> Apply:
-    """A span of time in days, hours and minutes (seconds, where it is shorter than a minute)."""
+    """Writes a span of time in days, hours and minutes (in seconds where it is shorter than a minute)."""
     from babel import lists, units
 
     locale = settings.babel

@@ -20,7 +20,7 @@ _IN_SCRIPT = str.maketrans({c: f"\\u{ord(c):04x}" for c in "<>&\u2028\u2029"})
 
 
 def json(settings: Settings) -> Apply:
-    """A value as JSON, numbers in full, days and moments in ISO 8601."""
+    """Writes a value as JSON, with numbers in full, and days and moments in ISO 8601."""
     return lambda value: JsonText(json_text(value))
 
 

@@ -29,7 +29,8 @@ def _as_list(value: Any, formatter: str) -> list[Any] | tuple[Any, ...]:
 
 
 def count(settings: Settings) -> Apply:
-    """How many items a list has, fields a record, or characters, as a reader counts them, a text; 0 for nothing."""
+    """Counts the items of a list, the fields of a record, or the characters of a text as a reader counts them; nothing
+    counts 0."""
 
     def apply(value: Any) -> int:
         value = canonical(value)
@@ -43,7 +44,7 @@ def count(settings: Settings) -> Apply:
 
 
 def first(settings: Settings, size: int | None = None) -> Apply:
-    """The first item, nothing of an empty list; with a `size`, a list of so many at the most."""
+    """Takes the first item, or nothing of an empty list; with a `size`, a list of at most so many items."""
     most = _count_argument(size, "first")
     if most is None:
         return lambda value: next(iter(_as_list(value, "first")), NOTHING)
@@ -51,7 +52,7 @@ def first(settings: Settings, size: int | None = None) -> Apply:
 
 
 def last(settings: Settings, size: int | None = None) -> Apply:
-    """The last item, nothing of an empty list; with a `size`, a list of so many at the most."""
+    """Takes the last item, or nothing of an empty list; with a `size`, a list of at most so many items."""
     most = _count_argument(size, "last")
     if most is None:
         return lambda value: listed[-1] if (listed := _as_list(value, "last")) else NOTHING
@@ -68,12 +69,12 @@ def _count_argument(given: Any, formatter: str) -> int | None:
 
 
 def reverse(settings: Settings) -> Apply:
-    """The items from last to first."""
+    """Puts the items in reverse order."""
     return lambda value: list(_as_list(value, "reverse"))[::-1]
 
 
 def join(settings: Settings, separator: str = ", ") -> Apply:
-    """The items of a list, shown and joined."""
+    """Shows the items of a list, with a `separator` between them."""
     between = text_of(separator, "join")
 
     def apply(value: Any) -> str:
@@ -86,7 +87,7 @@ def join(settings: Settings, separator: str = ", ") -> Apply:
 
 
 def rows(settings: Settings, size: int) -> Apply:
-    """Lists of `size` items, the last filled up with nothing: the rows of a table with so many columns."""
+    """Cuts a list into lists of `size` items, the last filled up with nothing: rows of a table with so many columns."""
     width = whole_number(size, 1, 1000) if kind(size) == "number" else None
     if width is None:
         raise FieldError("rows takes a whole number from 1")
@@ -100,7 +101,7 @@ def rows(settings: Settings, size: int) -> Apply:
 
 
 def sum_(settings: Settings) -> Apply:
-    """The sum of the items, or of an expression over each; of none, 0."""
+    """Adds the items, or the values of an `expression` over each of them; an empty list gives 0."""
     exact: Callable[[Any, Any], Any] = EXACT["+"]
 
     def apply(value: Any, each: PerItem | None = None) -> Any:
@@ -119,12 +120,12 @@ def sum_(settings: Settings) -> Apply:
 
 
 def least(settings: Settings) -> Apply:
-    """The least item, or the least that an expression comes to; nothing of an empty list."""
+    """Takes the least item, or the least value of an `expression` over each; nothing of an empty list."""
     return _extreme("least", lambda one, other: less(other, one))
 
 
 def greatest(settings: Settings) -> Apply:
-    """The greatest item, or the greatest that an expression comes to; nothing of an empty list."""
+    """Takes the greatest item, or the greatest value of an `expression` over each; nothing of an empty list."""
     return _extreme("greatest", less)
 
 
@@ -141,7 +142,7 @@ def _extreme(formatter: str, is_beaten: Callable[[Any, Any], bool]) -> Apply:
 
 
 def sort(settings: Settings) -> Apply:
-    """The items in order, by themselves or by an expression over each; texts by code point, equals as they were."""
+    """Sorts the items, or by an `expression` over each; texts by code point; equal items keep their order."""
 
     def apply(value: Any, each: PerItem | None = None) -> list[Any]:
         listed = _as_list(value, "sort")
@@ -155,7 +156,7 @@ def sort(settings: Settings) -> Apply:
 
 
 def keep_items(settings: Settings) -> Apply:
-    """The items for which an expression holds."""
+    """Keeps the items for which an `expression` is true."""
 
     def apply(value: Any, each: PerItem) -> list[Any]:
         listed = _as_list(value, "keep")
@@ -165,7 +166,8 @@ def keep_items(settings: Settings) -> Apply:
 
 
 def by(settings: Settings) -> Apply:
-    """Pairs of a value of the expression and the list of items that have it, in first-met order."""
+    """Groups the items: pairs of a value of the `expression` and the list of items with that value, in the order in
+    which the values come."""
 
     def apply(value: Any, each: PerItem, turns: Turns) -> list[tuple[Any, list[Any]]]:
         groups: dict[Any, tuple[Any, list[Any]]] = {}

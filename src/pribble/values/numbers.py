@@ -119,12 +119,12 @@ def _decimals(value: Any, formatter: str) -> int | None:
 
 
 def number(settings: Settings, decimals: int | None = None) -> Apply:
-    """A number as the locale writes it, rounded half up to `decimals`; by default with those it was given."""
+    """Writes a number as the locale does, rounded half up to `decimals`; by default with the decimals that it has."""
     return _number_pattern(settings, settings.babel.decimal_formats[None], _decimals(decimals, "number"), "number")
 
 
 def money(settings: Settings, currency: str) -> Apply:
-    """An amount in a currency (ISO 4217), with the currency's own decimals."""
+    """Writes an amount in a currency (ISO 4217), with the decimals of the currency."""
     from babel import numbers
 
     code = text_of(currency, "money")
@@ -136,7 +136,7 @@ def money(settings: Settings, currency: str) -> Apply:
 
 
 def percent(settings: Settings, decimals: int = 0) -> Apply:
-    """A fraction as a percentage: 0.5 is 50 %."""
+    """Writes a fraction as a percentage: 0.5 is 50 %."""
     apply = _number_pattern(settings, settings.babel.percent_formats[None], _decimals(decimals, "percent"), "percent")
     return lambda value: apply(number_of(value, "percent") * Decimal(100))
 
@@ -145,7 +145,7 @@ _BYTE_UNITS = ("byte", "kilobyte", "megabyte", "gigabyte", "terabyte", "petabyte
 
 
 def bytesize(settings: Settings) -> Apply:
-    """A number of octets in the unit that suits it, by thousands: 1536 is 1.5 kB."""
+    """Writes a number of bytes in the unit that suits it, by thousands: 1536 is 1.5 kB."""
     from babel import units
 
     shown = number(settings, 1)
@@ -167,13 +167,13 @@ def bytesize(settings: Settings) -> Apply:
 
 
 def round_(settings: Settings, decimals: int = 0) -> Apply:
-    """A number rounded half up to `decimals`, to compute with: an invoice adds rounded lines."""
+    """Rounds a number half up to `decimals`, to compute with: an invoice adds rounded lines."""
     unit = Decimal(1).scaleb(-(_decimals(decimals, "round") or 0))
     return lambda value: _ROUNDING.quantize(Decimal(number_of(value, "round")), unit)
 
 
 def padded_digits(settings: Settings, size: int) -> Apply:
-    """A whole number with zeros before it, so that it has at least `size` digits."""
+    """Writes a whole number with zeros before it, so that it has at least `size` digits."""
     least = whole_number(size, 1, LARGEST_EXPONENT) if kind(size) == "number" else None
     if least is None:
         raise FieldError(f"digits takes a whole number from 1 to {LARGEST_EXPONENT}")
@@ -188,7 +188,7 @@ def padded_digits(settings: Settings, size: int) -> Apply:
 
 
 def decimal(settings: Settings, locale: str | None = None) -> Apply:
-    """A text that is a number, as a number: what tables hold; with a `locale`, as that writes numbers."""
+    """Reads a text, as tables have it, as a number; with a `locale`, as that locale writes numbers."""
     if locale is None:
         return lambda value: number_of(value, "decimal")
     name = text_of(locale, "decimal")
@@ -213,7 +213,7 @@ def plural(
     few: str | None = None,
     many: str | None = None,
 ) -> Apply:
-    """The word that goes with a number, by the CLDR plural categories of the locale; the word alone."""
+    """Chooses the word that goes with a number, by the plural categories of the locale (CLDR); gives the word alone."""
     words = {"zero": zero, "one": one, "two": two, "few": few, "many": many}
     category = settings.babel.plural_form
 

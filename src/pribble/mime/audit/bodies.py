@@ -7,6 +7,7 @@ import re
 from pribble.mime.audit.report import Report
 from pribble.mime.charsets import codec_name, fits
 from pribble.mime.grammar import ENCODED_LINE, MECHANISMS, QUOTED_PRINTABLE, WHITE_SPACE
+from pribble.mime.media_types import BY_NAME, type_of
 from pribble.mime.reading import Entity
 
 _BAD_ESCAPE = re.compile(r"=(?![0-9A-Fa-f]{2}|[ \t]*\r?\n|[ \t]*\Z)")
@@ -25,16 +26,6 @@ _META = re.compile(rb"<meta\s[^>]{0,300}>", re.IGNORECASE)
 _CONTENT = re.compile(rb"""\bcontent\s*+=\s*+("[^"]*"|'[^']*'|[^\s>]+)""", re.IGNORECASE)
 _PRAGMA = re.compile(rb"""\bhttp-equiv\s*+=\s*+["']?\s*+content-type\b""", re.IGNORECASE)
 _CHARSET = re.compile(rb"""\bcharset\s*+=\s*+["']?\s*+([A-Za-z0-9_.:-]{1,40})""", re.IGNORECASE)
-# By what the first octets are, whatever a part says of them.
-_SIGNATURES = (
-    (b"\x89PNG\r\n\x1a\n", "image/png"),
-    (b"\xff\xd8\xff", "image/jpeg"),
-    (b"GIF87a", "image/gif"),
-    (b"GIF89a", "image/gif"),
-    (b"%PDF-", "application/pdf"),
-    (b"BM", "image/bmp"),
-)
-_KNOWN_TYPES = frozenset(kind for _, kind in _SIGNATURES) | {"image/webp", "image/jpg"}
 
 
 def check_body(entity: Entity, report: Report) -> None:
@@ -53,7 +44,7 @@ def check_body(entity: Entity, report: Report) -> None:
         report.add("encodings.undeclared", found, found + 1)
     if entity.type.value.startswith("text/"):
         _check_text(entity, report)
-    elif entity.type.value in _KNOWN_TYPES:
+    elif entity.type.value in BY_NAME:
         _check_signature(entity, report)
 
 
@@ -201,11 +192,8 @@ def _check_signature(entity: Entity, report: Report) -> None:
         fields=entity.fields,
         body_start=entity.body_start,
     ).decoded()
-    said = "image/jpeg" if entity.type.value == "image/jpg" else entity.type.value
-    is_ = next((kind for mark, kind in _SIGNATURES if head.startswith(mark)), None)
-    if is_ is None and head[:4] == b"RIFF" and head[8:12] == b"WEBP":
-        is_ = "image/webp"
-    if is_ is not None and is_ != said and not (is_ == "image/bmp" and len(head) < 14):
+    declared, found = BY_NAME[entity.type.value], type_of(head)
+    if declared.signature is not None and found is not None and found is not declared:
         field = entity.first("content-type")
         assert field is not None
-        report.add_at("types.content", field, f"{said}, and is {is_}")
+        report.add_at("types.content", field, f"{declared.name}, and is {found.name}")
