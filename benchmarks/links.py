@@ -8,6 +8,7 @@ from markupsafe import escape
 
 from benchmarks.by_hand import address
 from pribble import Template
+from pribble.passes.pieces import texts_of
 
 KINDS = (
     "https://skerrow.example/|https://skerrow.example/berths/{n}|https://skerrow.example/berths?pier=B&berth={n}|"
@@ -36,7 +37,7 @@ class Links:
 
     def html(self, data: Any) -> str:
         """The HTML, compiled, and nothing else."""
-        return "".join(self._bound.pieces(data)[0] or ())
+        return "".join(texts_of(self._bound.pieces(data)[0] or ()))
 
     @staticmethod
     def html_by_hand(data: Any) -> str:

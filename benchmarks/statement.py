@@ -15,10 +15,10 @@ from benchmarks.by_hand import FORMATTERS, statement_text
 from pribble import TemplateFolder
 from pribble.compiler.compiled_template import read_styled_page
 from pribble.compiler.html_program import build_html_steps
-from pribble.compiler.steps import PREHEADER, DynamicPictureSize, OptionalAttribute, StaticPicture
+from pribble.compiler.steps import DynamicPictureSize, OptionalAttribute, StaticPicture
 from pribble.demo import TEMPLATES
 from pribble.language.linked_source import Marker
-from pribble.passes.style_edits import FragmentBoundary, FragmentSlice
+from pribble.passes.pieces import PREHEADER, Boundary, FragmentSlice
 from pribble.rendering.rendering import Rendering, with_preheader
 
 # What a hand would write for each value shown, in the order of the page; the loop's are the five of a row.
@@ -111,10 +111,10 @@ def html_by_hand(template: Any) -> Callable[[Any], str]:
                 assert used == len(values[where]), (where, used)
                 where, used = ("row" if step.loop else "after"), 0
         elif isinstance(step, FragmentSlice):
-            parts[where] += str(step).replace("{", "{{").replace("}", "}}")
-        elif isinstance(step, FragmentBoundary | DynamicPictureSize):
+            parts[where] += step.text.replace("{", "{{").replace("}", "}}")
+        elif isinstance(step, Boundary | DynamicPictureSize):
             continue  # the hand knows the picture, and wants no fragment
-        elif isinstance(step, str) and step is not PREHEADER:
+        elif isinstance(step, str):
             parts[where] += step.replace("{", "{{").replace("}", "}}")
         else:
             assert not isinstance(step, OptionalAttribute) or step.before.startswith(' href="')
@@ -131,9 +131,9 @@ def html_by_hand(template: Any) -> Callable[[Any], str]:
         f"    rows = ''.join([f'''{parts['row']}''' for entry in entries])\n"
         f"    return f'''{parts['before']}''' + rows + f'''{parts['after']}'''\n"
     )
-    (logo,) = [step.source for step in steps if isinstance(step, StaticPicture)]
+    (logo,) = [step.slot for step in steps if isinstance(step, StaticPicture)]
     chart = around.picture("pictures/shore-power.png", 0, 1)
-    assert any(step is PREHEADER for step in steps)
+    assert chart is not None and any(step is PREHEADER for step in steps)
     opening = (
         '<div style="display:none;max-height:0;max-width:0;overflow:hidden;opacity:0;font-size:1px;'
         'line-height:1px;mso-hide:all">'
@@ -142,8 +142,8 @@ def html_by_hand(template: Any) -> Callable[[Any], str]:
         **FORMATTERS,
         "escape": escape,
         "PREHEADER_BEFORE": opening,
-        "CHART": str(chart) + '" height="230',
-        "LOGO": str(logo),
+        "CHART": chart.address + '" height="230',
+        "LOGO": logo.address,
     }
     exec(source, namespace)
     function: Callable[[Any], str] = namespace["page"]

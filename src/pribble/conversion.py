@@ -11,6 +11,7 @@ from typing import Literal
 from pribble.arguments import check, flags, integers, possible_paths, texts
 from pribble.findings import Finding
 from pribble.markup.foreign_pages import read_foreign_page
+from pribble.passes.pieces import texts_of
 from pribble.passes.text_events import NoResources
 from pribble.pictures.corrections import ALL
 from pribble.pictures.picture_finder import PictureFinder
@@ -60,7 +61,7 @@ def inline_styles(
     if tell is not None:
         for finding in told:
             tell(finding)
-    return "".join(pieces)
+    return "".join(texts_of(pieces))
 
 
 def page_rendering(

@@ -16,8 +16,8 @@ from pribble.compiler.html_program import (
     dedented,
     resource_places,
 )
-from pribble.compiler.program import Program, ProgramWorld, Run, compile_steps
-from pribble.compiler.steps import LINE, PLAIN, DynamicPicture, EmbedVariants, StaticPicture
+from pribble.compiler.program import Program, ProgramBuilder, ProgramWorld, Run
+from pribble.compiler.steps import LINE, PLAIN, DynamicPicture, EmbedVariants, StaticPicture, Step
 from pribble.compiler.text_program import EventEmitter, build_text_steps
 from pribble.compiler.value_reuse import NOTHING_KEPT, ReusedValues
 from pribble.compiler.wire_form import KeptValues, WireTemplate
@@ -30,6 +30,7 @@ from pribble.markup.events import Opened
 from pribble.markup.page import Page, read_page
 from pribble.markup.value_branches import ELSE, KEPT, REPEATING
 from pribble.passes.page_resources import LoadedSheets, TemplateResources, markup_findings, sheet_findings
+from pribble.passes.pieces import Piece
 from pribble.passes.style_edits import StyleEdits, find_style_edits
 from pribble.passes.text_styles import text_depends_on_data, text_styles
 from pribble.values.escaping import is_seen
@@ -49,7 +50,7 @@ class BoundTemplate:
     preheader: Run | None
     reuses_html: bool = False
 
-    def pieces(self, data: Any) -> tuple[list[str] | None, KeptValues, Any]:
+    def pieces(self, data: Any) -> tuple[list[Piece] | None, KeptValues, Any]:
         """The pieces of the HTML, None for a template that has none; what was kept; and what the text's program is
         given."""
         if self.html is None:
@@ -165,14 +166,14 @@ def compile_page(
     shares = not late and "text" not in extracted
     said = build_text_steps(linked, page, text_styles(style_edits.inlined)) if shares else []
     reuse, frames = ReusedValues(steps, said), WireTemplate()
-    html = compile_steps(steps, HtmlEmitter(reuse, frames), world)
+    html = ProgramBuilder(HtmlEmitter(reuse, frames), world).build(steps)
     if shares:
-        text = compile_steps(said, EventEmitter(reuse), world)
+        text = ProgramBuilder(EventEmitter(reuse), world).build(said)
     else:
         text = (
             _text_program(extracted["text"].linked, world, references=True)
             if "text" in extracted
-            else compile_steps(build_text_page_steps(linked, page, around), PieceEmitter(), world)
+            else ProgramBuilder(PieceEmitter(), world).build(build_text_page_steps(linked, page, around))
         )
     return CompiledTemplate(
         linked,
@@ -182,7 +183,7 @@ def compile_page(
         reuses_html=shares,
         wire_template=None if style_edits.runtime_dependencies else frames,
         subject=_line_program(extracted.get("subject"), world, references=True)
-        or (compile_steps(title, LineEmitter(), world) if title else None),
+        or (ProgramBuilder(LineEmitter(), world).build(title) if title else None),
         preheader=_line_program(extracted.get("preheader"), world, references=True),
         subject_place=_place_of_block(linked, "subject") or headed,
         findings=(
@@ -247,12 +248,12 @@ def _picture_marks(linked: LinkedSource, page: Page) -> Iterator[int]:
                     yield mark_index(linked.text[attribute.value_start])
 
 
-def _has_variants(step: Any) -> bool:
+def _has_variants(step: Step) -> bool:
     match step:
         case EmbedVariants():
             return True
-        case StaticPicture(source=source):
-            return source.travels is not None
+        case StaticPicture(slot=slot):
+            return slot.travels is not None
         case DynamicPicture(travels=travels):
             return travels is not None
     return False
@@ -282,8 +283,10 @@ def _place_of_block(linked: LinkedSource, kind: str) -> Place | None:
 def _line_program(block: ExtractedBlock | None, world: ProgramWorld, *, references: bool = False) -> Program | None:
     if block is None:
         return None
-    return compile_steps(build_block_steps(block.linked, LINE, references=references), LineEmitter(), world)
+    steps = build_block_steps(block.linked, LINE, references=references)
+    return ProgramBuilder(LineEmitter(), world).build(steps)
 
 
 def _text_program(linked: LinkedSource, world: ProgramWorld, *, references: bool) -> Program:
-    return compile_steps(build_block_steps(dedented(linked), PLAIN, references=references), TextEmitter(), world)
+    steps = build_block_steps(dedented(linked), PLAIN, references=references)
+    return ProgramBuilder(TextEmitter(), world).build(steps)

@@ -12,18 +12,19 @@ from pribble.errors import Place
 from pribble.passes.page_resources import correction_findings
 from pribble.passes.picture_sizes import PictureSize
 from pribble.pictures.picture_finder import LOOKED_AT, FoundPicture, PictureFinder
-from pribble.pictures.picture_slots import NamedId, PictureSlot
+from pribble.pictures.picture_slots import NamedPicture, PictureSlot
 
 _MOST_KNOWN = 4096
+_Made = str | PictureSlot | NamedPicture
 
 
 def helpers(finder: PictureFinder, domain: str) -> Mapping[str, Callable[..., Any]]:
     """The functions, by the names that programs call them."""
 
-    def slotted(found: FoundPicture | str, wanted: PictureRequest) -> str:
+    def slotted(found: FoundPicture | str, wanted: PictureRequest) -> _Made:
         if isinstance(found, str):
             written = wanted.wrap(found)
-            return NamedId(written) if found.lower().startswith("cid:") else written
+            return NamedPicture(written) if found.lower().startswith("cid:") else written
         fitted = finder.fitted(found, wanted.size.width_of(found.picture))
         source = PictureSlot.of(
             fitted.picture, domain, path=found.path, written=found.path or "", travels=wanted.travels
@@ -33,9 +34,9 @@ def helpers(finder: PictureFinder, domain: str) -> Mapping[str, Callable[..., An
         return source
 
     # Names chosen again and again, by the mark they stand in: when each was looked at, and its slot.
-    known: dict[tuple[str, int], tuple[float, PictureRequest, str]] = {}
+    known: dict[tuple[str, int], tuple[float, PictureRequest, _Made]] = {}
 
-    def picture(value: Any, wanted: PictureRequest) -> str:
+    def picture(value: Any, wanted: PictureRequest) -> _Made:
         if value.__class__ is not str:
             return slotted(finder.chosen(value, wanted.size.stated_width), wanted)
         key = value, id(wanted)
@@ -48,11 +49,11 @@ def helpers(finder: PictureFinder, domain: str) -> Mapping[str, Callable[..., An
             known[key] = now, wanted, made
         return made
 
-    def picture_composed(parts: Any, wanted: PictureRequest) -> str:
+    def picture_composed(parts: Any, wanted: PictureRequest) -> _Made:
         near = Path(wanted.place.source.name).parent
         return slotted(finder.composed(parts, near, wanted.size.stated_width), wanted)
 
-    def picture_size(source: str, size: PictureSize, place: Place) -> str:
+    def picture_size(source: _Made, size: PictureSize, place: Place) -> str:
         if not isinstance(source, PictureSlot):
             return ""
         if source.sized is None:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import ast
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from pribble.compiler.escapers import wrapper
 from pribble.compiler.expression_compiler import ExpressionCompiler
@@ -17,24 +16,25 @@ from pribble.compiler.steps import (
     EmbedVariants,
     EndCapture,
     OptionalAttribute,
+    PieceStep,
+    RunStep,
     ShowValue,
     StaticPicture,
+    TextStep,
 )
 from pribble.compiler.value_reuse import ReusedValues
 from pribble.compiler.wire_form import WireTemplate
 from pribble.errors import Place
 from pribble.passes.picture_sizes import PictureSize
-from pribble.pictures.picture_slots import Embed, VariantPiece
+from pribble.passes.pieces import Boundary, FragmentSlice, PreheaderPlace, VariantPiece
+from pribble.pictures.picture_slots import Embed, PictureSlot
 
 # So many texts are joined into one piece at the most, so that each piece is counted before it grows large.
 _LONGEST_PIECE = 100
 
 
 class PieceEmitter:
-    """Writes straight runs as one f-string each, appended to a list of pieces.
-
-    Pieces are texts; a `Source` among them stands for a picture, `PREHEADER` for the preheader.
-    """
+    """Writes straight runs as one f-string each, appended to a list of pieces (`pribble.passes.pieces`)."""
 
     result = "out"
 
@@ -46,7 +46,8 @@ class PieceEmitter:
         """What the function begins with."""
         return "out = []; append = out.append"
 
-    def emit(self, run: Sequence[Any], expressions: ExpressionCompiler) -> list[ast.stmt]:
+    def emit(self, run: Sequence[RunStep], expressions: ExpressionCompiler) -> list[ast.stmt]:
+        """The statements of a run."""
         statements: list[ast.stmt] = []
         texts: list[ast.expr] = []
 
@@ -58,11 +59,11 @@ class PieceEmitter:
         for step in run:
             if len(texts) >= _LONGEST_PIECE:
                 flush()
-            if (text := self._text(step, expressions)) is not None:
-                texts.append(text)
-                continue
-            flush()
-            statements += self._statements(step, expressions)
+            if isinstance(step, TextStep):
+                texts.append(self._text(step, expressions))
+            else:
+                flush()
+                statements += self._statements(step, expressions)
         flush()
         return statements
 
@@ -70,10 +71,10 @@ class PieceEmitter:
         """The statements that make a piece of texts."""
         return [appended(counted_output(formatted(texts)), self._append)]
 
-    def _text(self, step: Any, expressions: ExpressionCompiler) -> ast.expr | None:
-        """What a step that is a text comes to; None for others."""
+    def _text(self, step: TextStep, expressions: ExpressionCompiler) -> ast.expr:
+        """The expression for the text of a step."""
         match step:
-            case str() if step.__class__ is str:
+            case str():
                 return ast.Constant(step)
             case ShowValue(value=value, context=context):
                 return expressions.shown(value, context)
@@ -84,20 +85,15 @@ class PieceEmitter:
                     lambda text: formatted([ast.Constant(before), text, ast.Constant(after)]),
                     expressions,
                 )
-            case DynamicPictureSize():
-                return expressions.call(
-                    "picture_size",
-                    _name("picture_"),
-                    expressions.constant(step.size),
-                    expressions.constant(step.place),
-                    place=step.place,
-                )
-        return None
+            case DynamicPictureSize(place=place, size=size):
+                given = expressions.constant(size), expressions.constant(place)
+                return expressions.call("picture_size", _name("picture_"), *given, place=place)
 
-    def _statements(self, step: Any, expressions: ExpressionCompiler) -> list[ast.stmt]:
+    def _statements(self, step: PieceStep, expressions: ExpressionCompiler) -> list[ast.stmt]:
+        """The statements of a step that is a piece by itself, or changes where pieces go."""
         match step:
-            case StaticPicture(source=source):
-                return [appended(expressions.constant(source, named=True), self._append)]
+            case StaticPicture(slot=slot):
+                return [appended(expressions.constant(slot, named=True), self._append)]
             case CapturedValue(value=value):
                 return [appended(ast.Tuple([expressions.value(value)], ast.Load()), self._append)]
             case BeginCapture():
@@ -108,31 +104,29 @@ class PieceEmitter:
                 filled = _call("filled", _name("held"), ast.Constant(before), ast.Constant(after))
                 return [ast.AugAssign(ast.Name("out", ast.Store()), ast.Add(), filled)]
             case EmbedVariants(by_cid=by_cid, otherwise=otherwise):
-                fork = VariantPiece.of(
-                    [_variant_piece(step) for step in by_cid], [_variant_piece(step) for step in otherwise]
-                )
-                return [appended(expressions.constant(fork, named=True), self._append)]
+                variants = VariantPiece(tuple(map(_variant_piece, by_cid)), tuple(map(_variant_piece, otherwise)))
+                return [appended(expressions.constant(variants, named=True), self._append)]
             case DynamicPicture(value=value, place=place):
-                wanted = expressions.constant(
-                    PictureRequest(place, wrapper(step.within), step.size or PictureSize(), step.travels)
-                )
+                size = step.size or PictureSize()
+                request = expressions.constant(PictureRequest(place, wrapper(step.within), size, step.travels))
                 if value is None:
                     self._append = "append"
-                    found = expressions.call("picture_composed", _name("held"), wanted, place=place)
+                    found = expressions.call("picture_composed", _name("held"), request, place=place)
                 else:
-                    found = expressions.call("picture", expressions.value(value), wanted, place=value.place)
+                    found = expressions.call("picture", expressions.value(value), request, place=value.place)
                 assign = ast.Assign([ast.Name("picture_", ast.Store())], found)
                 return [assign, appended(_name("picture_"), self._append)]
-        return [appended(expressions.constant(step, named=True), self._append)]
+            case Boundary() | FragmentSlice() | PreheaderPlace():
+                return [appended(expressions.constant(step, named=True), self._append)]
 
 
 class HtmlEmitter(PieceEmitter):
     """Writes the HTML's program, which keeps its values, and gives them beside its pieces: for the text, which shows
     some of them too, and for the wire, where the template's own texts are encoded already."""
 
-    def __init__(self, reuse: ReusedValues, frames: WireTemplate) -> None:
+    def __init__(self, reuse: ReusedValues, wire: WireTemplate) -> None:
         super().__init__()
-        self.reuse, self.frames = reuse, frames
+        self.reuse, self.wire = reuse, wire
         self._texts: list[ShowValue | None] = []  # of the run that is being written, its values that the text shows too
 
     @property
@@ -148,27 +142,26 @@ class HtmlEmitter(PieceEmitter):
         if self._append != "append":
             return super()._made(texts)
         if all(isinstance(text, ast.Constant) for text in texts):
-            self.frames.texts.add("".join([str(text.value) for text in texts if isinstance(text, ast.Constant)]))
+            self.wire.texts.add("".join([str(text.value) for text in texts if isinstance(text, ast.Constant)]))
             return super()._made(texts)
-        self.frames.runs.append([str(t.value) if isinstance(t, ast.Constant) else None for t in texts])
+        self.wire.runs.append([str(t.value) if isinstance(t, ast.Constant) else None for t in texts])
         values = [text for text in texts if not isinstance(text, ast.Constant)]
         names = iter([self.reuse.named(place, text) for place, text in enumerate(values)])
         kept = formatted([text if isinstance(text, ast.Constant) else next(names) for text in texts])
         piece = self.reuse.named_piece(counted_output(kept))
         return [appended(piece, self._append), *self.reuse.keep(shown)]
 
-    def _text(self, step: Any, expressions: ExpressionCompiler) -> ast.expr | None:
+    def _text(self, step: TextStep, expressions: ExpressionCompiler) -> ast.expr:
         text = super()._text(step, expressions)
-        if text is not None and not isinstance(text, ast.Constant):
-            is_shared = isinstance(step, ShowValue) and self.reuse.is_kept(step)
-            self._texts.append(step if is_shared else None)
+        if not isinstance(text, ast.Constant):
+            self._texts.append(step if isinstance(step, ShowValue) and self.reuse.is_kept(step) else None)
         return text
 
-    def _statements(self, step: Any, expressions: ExpressionCompiler) -> list[ast.stmt]:
+    def _statements(self, step: PieceStep, expressions: ExpressionCompiler) -> list[ast.stmt]:
         if isinstance(step, StaticPicture):
-            self.frames.texts.add(str(step.source))
-        elif isinstance(step, str):
-            self.frames.texts.add(str(step))
+            self.wire.texts.add(step.slot.address)
+        elif isinstance(step, FragmentSlice):
+            self.wire.texts.add(step.text)
         return super()._statements(step, expressions)
 
 
@@ -196,8 +189,8 @@ class PictureRequest:
     travels: Embed | None
 
 
-def _variant_piece(step: Any) -> str:
-    return step.source if isinstance(step, StaticPicture) else str(step)
+def _variant_piece(step: str | StaticPicture) -> str | PictureSlot:
+    return step.slot if isinstance(step, StaticPicture) else step
 
 
 def _name(name: str) -> ast.expr:

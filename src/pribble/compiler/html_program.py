@@ -10,26 +10,27 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
-from typing import Any
 
-from pribble.compiler.picture_steps import PictureEdits, PictureSource, outer_start
+from pribble.compiler.picture_steps import PictureEdits, outer_start
 from pribble.compiler.program import needed
 from pribble.compiler.runtime import BLANK_STYLE
 from pribble.compiler.steps import (
     LINE,
     MARKUP,
-    PREHEADER,
     BeginCapture,
+    BlockStep,
     DynamicPicture,
     EndCapture,
     OptionalAttribute,
     ShowValue,
     StaticPicture,
-    StepEdit,
+    Step,
     block_steps,
     edited_steps,
     join_literals,
+    merge_slices,
 )
+from pribble.edits import Edit
 from pribble.errors import Place
 from pribble.language.linked_source import CLOSE, OPEN, SET, SHOW, ExtractedBlock, LinkedSource
 from pribble.markup.contexts import MARK, Context, is_picture_place
@@ -37,7 +38,9 @@ from pribble.markup.events import Characters, Closed, Marked, Opened, between
 from pribble.markup.page import Page
 from pribble.markup.references import decode_references
 from pribble.markup.scanner import Attribute, StartTag
-from pribble.passes.style_edits import StyleEdit, StyleEdits, fragment_boundaries, merge_slices
+from pribble.passes.page_resources import TemplateResources
+from pribble.passes.pieces import PREHEADER, fragment_boundaries
+from pribble.passes.style_edits import StyleEdits, StylePiece
 from pribble.pictures.picture_slots import PictureSlot
 from pribble.values.escaping import markup
 
@@ -51,11 +54,11 @@ _DECLARATION_END = re.compile("\\s*(?:(?P<own>;)|(?=[}\U000f0000-\U0010ffff])|\\
 
 
 def build_html_steps(
-    linked: LinkedSource, page: Page, finder: PictureSource, style_edits: StyleEdits | None, *, preheader: bool
-) -> list[Any]:
+    linked: LinkedSource, page: Page, resources: TemplateResources, style_edits: StyleEdits | None, *, preheader: bool
+) -> list[Step]:
     """The steps of the HTML program; without a `dressing`, of a page that is dressed when it is rendered.  Raises
     `PictureError` for a picture that is not there."""
-    return list(merge_slices(list(join_literals(_PageEdits(linked, page, finder, style_edits).steps(preheader)))))
+    return list(merge_slices(list(join_literals(_PageEdits(linked, page, resources, style_edits).steps(preheader)))))
 
 
 def resource_places(linked: LinkedSource, page: Page) -> tuple[Place, ...]:
@@ -78,10 +81,10 @@ def resource_tags(page: Page) -> list[StartTag]:
     ]
 
 
-def build_text_page_steps(linked: LinkedSource, page: Page, finder: PictureSource) -> list[Any]:
+def build_text_page_steps(linked: LinkedSource, page: Page, resources: TemplateResources) -> list[Step]:
     """The steps of the page that a text is taken from when it is rendered: what only the HTML has left out, what only
     the text has put in, and no pictures."""
-    edits: list[StepEdit] = []
+    edits: list[Edit[Step]] = []
     opened: list[tuple[int, bool]] = []
     for event in page.events:
         if isinstance(event, Marked):
@@ -91,14 +94,14 @@ def build_text_page_steps(linked: LinkedSource, page: Page, finder: PictureSourc
             elif mark.role == CLOSE:
                 start, only_html = opened.pop()
                 if only_html:
-                    edits.append(StepEdit(start, event.offset + 1, ()))
+                    edits.append(Edit(start, event.offset + 1, ()))
             elif mark.extracted is not None and mark.extracted.kind == "only":
-                edits.append(StepEdit(event.offset, event.offset + 1, tuple(_only_text(mark.extracted))))
-    made = join_literals(_PageEdits(linked, page, finder, None).bare_steps(edits))
+                edits.append(Edit(event.offset, event.offset + 1, tuple(_only_text(mark.extracted))))
+    made = join_literals(_PageEdits(linked, page, resources, None).bare_steps(edits))
     return [step for step in made if not isinstance(step, DynamicPicture)]
 
 
-def _only_text(block: ExtractedBlock) -> Iterator[Any]:
+def _only_text(block: ExtractedBlock) -> Iterator[Step]:
     steps = build_block_steps(dedented(block.linked), MARKUP, references=True)
     inside = [markup(step) if isinstance(step, str) else step for step in steps]
     yield from (_ALONE, *inside, "</span>") if block.alone else inside
@@ -120,25 +123,27 @@ def dedented(linked: LinkedSource) -> LinkedSource:
 class _PageEdits:
     """All edits of a page."""
 
-    def __init__(self, linked: LinkedSource, page: Page, finder: PictureSource, style_edits: StyleEdits | None) -> None:
-        self.linked, self.page, self.finder = linked, page, finder
+    def __init__(
+        self, linked: LinkedSource, page: Page, resources: TemplateResources, style_edits: StyleEdits | None
+    ) -> None:
+        self.linked, self.page, self.resources = linked, page, resources
         self.contexts = _contexts(page)
         self.is_late = style_edits is None
         self.style_edits = style_edits or StyleEdits()
-        self.pictures = PictureEdits(linked, finder, None if style_edits is None else dict(style_edits.sizes))
+        self.pictures = PictureEdits(linked, resources, None if style_edits is None else dict(style_edits.sizes))
 
-    def steps(self, preheader: bool) -> Iterator[Any]:
+    def steps(self, preheader: bool) -> Iterator[Step]:
         linked, page = self.linked, self.page
         edits = self._of_balance()
-        edits += [StepEdit(offset, offset, (corner,)) for offset, corner in fragment_boundaries(page, linked.text)]
-        edits += [StepEdit(change.start, change.end, tuple(self._pieces(change))) for change in self.style_edits.edits]
+        edits += [Edit(offset, offset, (corner,)) for offset, corner in fragment_boundaries(page, linked.text)]
+        edits += [Edit(change.start, change.end, tuple(self._pieces(change))) for change in self.style_edits.edits]
         edits += self._of_events()
         edits += self._of_standing()
         if preheader:
-            edits.append(StepEdit(offset := _body_start(linked, page), offset, (PREHEADER,)))
+            edits.append(Edit(offset := _body_start(linked, page), offset, (PREHEADER,)))
         return edited_steps(linked, self.contexts, edits, 0, len(linked.text))
 
-    def bare_steps(self, edits: Sequence[StepEdit]) -> Iterator[Any]:
+    def bare_steps(self, edits: Sequence[Edit[Step]]) -> Iterator[Step]:
         """The steps of the page as it is, with these edits: no pictures, nothing dressed."""
         tags = [
             edit
@@ -156,24 +161,24 @@ class _PageEdits:
         own = [*edits, *self._of_balance(), *self._of_standing(), *tags, *rules]
         return edited_steps(self.linked, self.contexts, own, 0, end)
 
-    def _of_balance(self) -> list[StepEdit]:
+    def _of_balance(self) -> list[Edit[Step]]:
         """What keeps apart or together what an author left to the page around it."""
         page = self.page
         return [
-            *(StepEdit(offset, offset, (end_tag,)) for offset, end_tag in page.end_tags),
-            *(StepEdit(offset, offset, (" ",)) for offset in page.joints),
-            *(StepEdit(start, end, (written,)) for start, end, written in page.rewritten),
+            *(Edit(offset, offset, (end_tag,)) for offset, end_tag in page.end_tags),
+            *(Edit(offset, offset, (" ",)) for offset in page.joints),
+            *(Edit(start, end, (written,)) for start, end, written in page.rewritten),
         ]
 
-    def _of_standing(self) -> list[StepEdit]:
+    def _of_standing(self) -> list[Edit[Step]]:
         """Where each style sheet and picture stands, for a page that is dressed when it is rendered: by its place in
         `standing_places`."""
         if not self.is_late:
             return []
         ends = [tag.start + 1 + len(tag.name) for tag in resource_tags(self.page)]
-        return [StepEdit(end, end, (f' {RESOURCE_NUMBER}="{number}"',)) for number, end in enumerate(ends)]
+        return [Edit(end, end, (f' {RESOURCE_NUMBER}="{number}"',)) for number, end in enumerate(ends)]
 
-    def _pieces(self, change: StyleEdit) -> Iterator[Any]:
+    def _pieces(self, change: Edit[StylePiece]) -> Iterator[Step]:
         for piece in change.pieces:
             if isinstance(piece, tuple):
                 start, end = piece
@@ -183,14 +188,13 @@ class _PageEdits:
                     *self.pictures.css_edits(start, end, '"'),
                 ]
                 yield from edited_steps(self.linked, self.contexts, edits, start, end)
-            elif piece.__class__ is str:
-                yield from (
-                    StaticPicture(part) if isinstance(part, PictureSlot) else part for part in self.finder.split(piece)
-                )
+            elif isinstance(piece, str):
+                for part in self.resources.split(piece):
+                    yield StaticPicture(part) if isinstance(part, PictureSlot) else part
             else:
                 yield piece
 
-    def _of_events(self) -> Iterator[StepEdit]:
+    def _of_events(self) -> Iterator[Edit[Step]]:
         opened = [e for e in (*self.page.events, *self.page.hidden) if isinstance(e, Opened) and not e.implied]
         widths = self.pictures.shown_widths(opened)
         sheet: int | None = None  # where the tag of the style sheet stands that is being read
@@ -205,14 +209,14 @@ class _PageEdits:
                 case Characters(raw="style") if sheet not in self.style_edits.edited_sheets:
                     yield from self.pictures.css_edits(event.start, event.end)
 
-    def _tag(self, opened: Opened) -> Iterator[StepEdit]:
+    def _tag(self, opened: Opened) -> Iterator[Edit[Step]]:
         tag, shown = opened.tag, sorted(opened.marks)
         for attribute in tag.attributes:
             marks = between(shown, attribute.value_start, attribute.value_end)
             if attribute.name == "charset" and tag.name == "meta":
-                yield StepEdit(attribute.start, attribute.end, ('charset="utf-8"',))
+                yield Edit(attribute.start, attribute.end, ('charset="utf-8"',))
             elif attribute.name == "content" and (found := self._charset(tag, attribute)):
-                yield StepEdit(found.start(1), found.end(1), ("utf-8",))
+                yield Edit(found.start(1), found.end(1), ("utf-8",))
             elif attribute.name == "style":
                 if tag.start not in self.style_edits.styled_tags:
                     yield from self._style(opened, attribute, marks)
@@ -231,16 +235,16 @@ class _PageEdits:
             return None
         return _CHARSET.search(self.linked.text, attribute.value_start, attribute.value_end)
 
-    def _style(self, opened: Opened, attribute: Attribute, marks: Sequence[int]) -> Iterator[StepEdit]:
+    def _style(self, opened: Opened, attribute: Attribute, marks: Sequence[int]) -> Iterator[Edit[Step]]:
         start, end = attribute.value_start, attribute.value_end
         urls = list(self.pictures.css_edits(start, end, attribute.quote or '"'))
         yield from _style_edits(self.linked, opened, attribute, marks, self.contexts, urls)
 
 
-def build_title_steps(linked: LinkedSource, page: Page) -> list[Any] | None:
+def build_title_steps(linked: LinkedSource, page: Page) -> list[BlockStep] | None:
     """The steps that give the text of the page's ``<title>``, or None where it has none."""
     depth, inside, found = 0, False, False
-    steps: list[Any] = []
+    steps: list[BlockStep] = []
     for event in page.events:
         match event:
             case Opened(tag=StartTag(name="title")) if not depth and not found:
@@ -257,11 +261,11 @@ def build_title_steps(linked: LinkedSource, page: Page) -> list[Any] | None:
     return steps if found else None
 
 
-def build_block_steps(linked: LinkedSource, context: Context, *, references: bool) -> list[Any]:
+def build_block_steps(linked: LinkedSource, context: Context, *, references: bool) -> list[BlockStep]:
     """The steps of a tape that is text and no markup, its values shown in `context`; with `references`, those in its
     literals are read."""
     used = needed(linked)
-    steps: list[Any] = []
+    steps: list[BlockStep] = []
     position = 0
     for found in [*MARK.finditer(linked.text), None]:
         end = found.start() if found else len(linked.text)
@@ -294,12 +298,12 @@ def _body_start(linked: LinkedSource, page: Page) -> int:
 _NEVER_LEFT_OUT = frozenset({"alt", "src", "srcset"})
 
 
-def _optional_attribute(linked: LinkedSource, attribute: Attribute, context: Context) -> StepEdit:
+def _optional_attribute(linked: LinkedSource, attribute: Attribute, context: Context) -> Edit[Step]:
     start = outer_start(linked, attribute)
     mark = linked.mark(attribute.value_start)
     assert mark.value is not None
     before, after = linked.text[start : attribute.value_start], linked.text[attribute.value_end : attribute.end]
-    return StepEdit(start, attribute.end, (OptionalAttribute(before, ShowValue(mark.value, context), after),))
+    return Edit(start, attribute.end, (OptionalAttribute(before, ShowValue(mark.value, context), after),))
 
 
 # ---- styles ---------------------------------------------------------------------------------------------------
@@ -311,8 +315,8 @@ def _style_edits(
     attribute: Attribute,
     marks: Sequence[int],
     contexts: dict[int, Context],
-    urls: list[StepEdit],
-) -> Iterator[StepEdit]:
+    urls: list[Edit[Step]],
+) -> Iterator[Edit[Step]]:
     """Declarations that may be left out, the pictures it names, the whole attribute where nothing may be left of it."""
     start, end = attribute.value_start, attribute.value_end
     declarations = list(_declaration_edits(linked, marks, contexts, start, end))
@@ -321,14 +325,14 @@ def _style_edits(
         return
     outer = outer_start(linked, attribute)
     steps = edited_steps(linked, contexts, [*declarations, *urls], start, end)
-    yield StepEdit(
+    yield Edit(
         outer,
         attribute.end,
         (BeginCapture(), *steps, EndCapture(linked.text[outer:start], linked.text[end : attribute.end])),
     )
 
 
-def _may_be_empty(linked: LinkedSource, opened: Opened, declarations: list[StepEdit], start: int, end: int) -> bool:
+def _may_be_empty(linked: LinkedSource, opened: Opened, declarations: list[Edit[Step]], start: int, end: int) -> bool:
     """Whether a style holds nothing for certain: only blocks, and declarations that may be left out."""
     blocks = set(between(opened.blocks, start, end))
     if not blocks and not declarations:
@@ -350,7 +354,7 @@ def _may_be_empty(linked: LinkedSource, opened: Opened, declarations: list[StepE
 
 def _declaration_edits(
     linked: LinkedSource, marks: Sequence[int], contexts: dict[int, Context], start: int, end: int
-) -> Iterator[StepEdit]:
+) -> Iterator[Edit[Step]]:
     """The declarations whose whole value is one mark, in the style from `start` to `end`."""
     for offset in marks:
         begin = max(start, offset - 200)
@@ -364,6 +368,6 @@ def _declaration_edits(
             continue
         first = offset - len(before["own"])
         shown = ShowValue(mark.value, context)
-        yield StepEdit(
+        yield Edit(
             first, after.end(), (OptionalAttribute(before["own"], shown, linked.text[offset + 1 : after.end()]),)
         )

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import Any, Protocol
 
 from pribble.cascade import urls
 from pribble.cascade.style_attribute import decode_with_offsets
@@ -15,9 +14,10 @@ from pribble.compiler.steps import (
     DynamicPictureSize,
     EmbedVariants,
     StaticPicture,
-    StepEdit,
+    Step,
     value_parts,
 )
+from pribble.edits import Edit
 from pribble.errors import TemplateError, did_you_mean
 from pribble.language.linked_source import SHOW, LinkedSource
 from pribble.markup.contexts import MARK, is_picture_place
@@ -25,30 +25,12 @@ from pribble.markup.events import Opened, between
 from pribble.markup.references import decode_references
 from pribble.markup.scanner import Attribute, StartTag
 from pribble.markup.srcset_reader import candidates
+from pribble.passes.page_resources import TemplateResources
 from pribble.passes.picture_sizes import PictureSize
 from pribble.pictures.picture import Picture
 from pribble.pictures.picture_slots import EMBED, Embed, PictureSlot
 
 TRAVEL = "data-travel"
-
-
-class PictureSource(Protocol):
-    """Finds the picture that an author named at an offset of the page."""
-
-    density: float
-    complete: bool  # whether missing sizes are to be filled in
-
-    def picture(self, name: str, start: int, end: int, travels: Embed | None = None) -> PictureSlot | None:
-        """The picture, None for one that is elsewhere.  Raises `PictureError`."""
-
-    def fitted(self, source: PictureSlot, shown: int | None, start: int, end: int) -> PictureSlot:
-        """The picture with no more pixels than are shown, so wide in CSS pixels."""
-
-    def report_size(self, added: str, source: PictureSlot, start: int, end: int) -> None:
-        """Take note of attributes that were added."""
-
-    def split(self, text: str) -> Iterator[str]:
-        """A text with the addresses of pictures in it, as texts and sources."""
 
 
 @dataclass(slots=True)
@@ -57,7 +39,7 @@ class PictureEdits:
     known with the data."""
 
     linked: LinkedSource
-    finder: PictureSource
+    resources: TemplateResources
     sizes: dict[int, PictureSize] | None
 
     def shown_widths(self, tags: Iterable[Opened]) -> dict[Picture, int | None]:
@@ -75,13 +57,13 @@ class PictureEdits:
                 widths[found.picture] = None if shown is None or before is None else max(shown, before)
         return widths
 
-    def edits(self, opened: Opened, widths: dict[Picture, int | None]) -> Iterator[StepEdit]:
+    def edits(self, opened: Opened, widths: dict[Picture, int | None]) -> Iterator[Edit[Step]]:
         """The edits of a tag's pictures."""
         tag = opened.tag
         travels = self._travels(opened)
         candidates = self._candidates(opened, travels)
         if travel := tag.attribute(TRAVEL):
-            yield StepEdit(outer_start(self.linked, travel), travel.end, ())
+            yield Edit(outer_start(self.linked, travel), travel.end, ())
         size = (self.sizes or {}).get(tag.start)
         for attribute in tag.attributes:
             if not is_picture_place(tag.name, attribute.name):
@@ -118,7 +100,7 @@ class PictureEdits:
         name = decode_references(self.linked.text[attribute.value_start : attribute.value_end], attribute=True).strip()
         if not name:
             return None
-        return self.finder.picture(name, attribute.value_start, attribute.value_end, travels)
+        return self.resources.picture(name, attribute.value_start, attribute.value_end, travels)
 
     def _named(
         self,
@@ -126,18 +108,18 @@ class PictureEdits:
         found: PictureSlot,
         size: PictureSize | None,
         widths: dict[Picture, int | None],
-        candidates: Sequence[tuple[str, str]],
-    ) -> Iterator[StepEdit]:
+        candidates: Sequence[tuple[str | PictureSlot, str]],
+    ) -> Iterator[Edit[Step]]:
         place = attribute.value_start, attribute.value_end
         missing = ""
         if size is not None:
-            found, missing = complete_size(self.finder, found, size, widths.get(found.picture), *place)
+            found, missing = complete_size(self.resources, found, size, widths.get(found.picture), *place)
         quote = attribute.quote or '"'
         name = self.linked.text[attribute.start : attribute.start + len(attribute.name)]
-        address: Any = StaticPicture(found)
+        address: StaticPicture | EmbedVariants = StaticPicture(found)
         if candidates and attribute.name == "src":
             address = EmbedVariants((StaticPicture(self._nearest(candidates, found, size)),), (StaticPicture(found),))
-        yield StepEdit(attribute.start, attribute.end, (f"{name}={quote}", address, quote + missing))
+        yield Edit(attribute.start, attribute.end, (f"{name}={quote}", address, quote + missing))
 
     # -- chosen by the data --
 
@@ -148,7 +130,7 @@ class PictureEdits:
         marks: Sequence[int],
         size: PictureSize | None,
         travels: Embed | None,
-    ) -> Iterator[StepEdit]:
+    ) -> Iterator[Edit[Step]]:
         if opened.marks[marks[0]].escaper != "picture":
             return  # its author wrote where it is
         place = self.linked.place(attribute.value_start, attribute.value_end)
@@ -156,25 +138,24 @@ class PictureEdits:
         value = None
         if attribute.value_end - attribute.value_start == 1:
             value = self.linked.mark(marks[0]).value
-        steps = (DynamicPicture(value, place, within, size, travels),)
-        if value is None:
-            steps = (BeginCapture(), *self._held(attribute), *steps)
-        yield StepEdit(attribute.value_start, attribute.value_end, steps)
-        if size and self.finder.complete:
-            yield StepEdit(attribute.end, attribute.end, (DynamicPictureSize(place, size),))
+        chosen = DynamicPicture(value, place, within, size, travels)
+        steps = (chosen,) if value is not None else (BeginCapture(), *self._held(attribute), chosen)
+        yield Edit(attribute.value_start, attribute.value_end, steps)
+        if size and self.resources.complete:
+            yield Edit(attribute.end, attribute.end, (DynamicPictureSize(place, size),))
 
-    def _held(self, attribute: Attribute) -> Iterator[Any]:
+    def _held(self, attribute: Attribute) -> Iterator[Step]:
         """The pieces of a picture's name."""
         for part in value_parts(self.linked, attribute):
-            mark = None if isinstance(part, str) else self.linked.mark(part)
-            if mark is None:
+            if isinstance(part, str):
                 yield part
             else:
+                mark = self.linked.mark(part)
                 yield CapturedValue(mark.value) if mark.role == SHOW and mark.value is not None else mark
 
     # -- several to choose from --
 
-    def _candidates(self, opened: Opened, travels: Embed | None) -> list[tuple[str, str]]:
+    def _candidates(self, opened: Opened, travels: Embed | None) -> list[tuple[str | PictureSlot, str]]:
         """The candidates of a ``srcset`` without marks: address and descriptor (WHATWG HTML 4.8.4.2.2)."""
         attribute = opened.tag.attribute("srcset")
         if attribute is None or self._marks(opened, attribute) or opened.tag.name not in ("img", "source"):
@@ -182,9 +163,11 @@ class PictureEdits:
         value = decode_references(self.linked.text[attribute.value_start : attribute.value_end], attribute=True)
         found = list(candidates(value))
         start, end = attribute.value_start, attribute.value_end
-        return [(self.finder.picture(name, start, end, travels) or name, descriptor) for name, descriptor in found]
+        return [(self.resources.picture(name, start, end, travels) or name, descriptor) for name, descriptor in found]
 
-    def _nearest(self, candidates: Sequence[tuple[str, str]], own: PictureSlot, size: PictureSize | None) -> Any:
+    def _nearest(
+        self, candidates: Sequence[tuple[str | PictureSlot, str]], own: PictureSlot, size: PictureSize | None
+    ) -> PictureSlot:
         """The candidate whose density is nearest to what is wanted."""
         shown = size.width_of(own.picture) if size else None
 
@@ -194,27 +177,27 @@ class PictureEdits:
 
         every = [(own, 1.0), *((name, density(descriptor)) for name, descriptor in candidates)]
         sources = [(name, dense) for name, dense in every if isinstance(name, PictureSlot)]
-        wanted = self.finder.density
+        wanted = self.resources.density
         return min(sources, key=lambda each: (abs(each[1] - wanted), -each[1]))[0]
 
     def _srcset(
-        self, tag: StartTag, candidates: Sequence[tuple[str, str]], travels: Embed | None
-    ) -> Iterator[StepEdit]:
+        self, tag: StartTag, candidates: Sequence[tuple[str | PictureSlot, str]], travels: Embed | None
+    ) -> Iterator[Edit[Step]]:
         attribute = tag.attribute("srcset")
         if attribute is None or not any(isinstance(name, PictureSlot) for name, _ in candidates):
             return
-        pieces: list[Any] = [' srcset="']
+        pieces: list[str | StaticPicture] = [' srcset="']
         for index, (name, descriptor) in enumerate(candidates):
             pieces += [", "] if index else []
             pieces += [
                 StaticPicture(name) if isinstance(name, PictureSlot) else name.replace('"', "&quot;"),
                 f" {descriptor}",
             ]
-        yield StepEdit(outer_start(self.linked, attribute), attribute.end, (EmbedVariants((), (*pieces, '"')),))
+        yield Edit(outer_start(self.linked, attribute), attribute.end, (EmbedVariants((), (*pieces, '"')),))
 
     # -- in style sheets --
 
-    def css_edits(self, start: int, end: int, quote: str | None = None) -> Iterator[StepEdit]:
+    def css_edits(self, start: int, end: int, quote: str | None = None) -> Iterator[Edit[Step]]:
         """The pictures that the literal CSS of a stretch names; `quote` is that of the attribute it is in."""
         text = self.linked.text[start:end]
         css, places = decode_with_offsets(text) if quote else (text, range(len(text) + 1))
@@ -222,18 +205,18 @@ class PictureEdits:
             first, last = start + places[named.start], start + places[named.end]
             if named.font or MARK.search(css, named.start, named.end):
                 continue
-            if (found := self.finder.picture(named.address, first, last)) is not None:
-                yield StepEdit(first, last, ("url(", StaticPicture(found), ")"))
+            if (found := self.resources.picture(named.address, first, last)) is not None:
+                yield Edit(first, last, ("url(", StaticPicture(found), ")"))
 
 
 def complete_size(
-    finder: PictureSource, source: PictureSlot, size: PictureSize, shown: int | None, start: int, end: int
+    resources: TemplateResources, source: PictureSlot, size: PictureSize, shown: int | None, start: int, end: int
 ) -> tuple[PictureSlot, str]:
     """A picture with no more pixels than are `shown`, so wide in CSS pixels, and its missing sizes as attributes."""
-    missing = size.missing_attributes(source.picture) if finder.complete else ""
+    missing = size.missing_attributes(source.picture) if resources.complete else ""
     if missing:
-        finder.report_size(missing, source, start, end)
-    return finder.fitted(source, shown, start, end), missing
+        resources.report_size(missing, source, start, end)
+    return resources.fitted(source, shown, start, end), missing
 
 
 def _density_number(text: str) -> float:

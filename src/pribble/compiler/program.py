@@ -14,7 +14,7 @@ from dataclasses import dataclass, field, replace
 from decimal import DecimalException
 from functools import partial
 from types import CodeType, FrameType, TracebackType
-from typing import Any, Protocol
+from typing import Any, Generic, Protocol, TypeVar
 
 from pribble.compiler.expression_compiler import (
     DATA,
@@ -65,14 +65,18 @@ class ProgramWorld:
     helpers: Mapping[str, Any]
 
 
-class Emitter(Protocol):
+_Run = TypeVar("_Run", contravariant=True)  # what a straight run is made of
+_Step = TypeVar("_Step")
+
+
+class Emitter(Protocol[_Run]):
     """Writes straight runs of steps; `prologue` and `result` are what the function begins and ends with."""
 
     @property
     def prologue(self) -> str: ...
     @property
     def result(self) -> str: ...
-    def emit(self, run: Sequence[Any], expressions: ExpressionCompiler) -> list[ast.stmt]: ...
+    def emit(self, run: Sequence[_Run], expressions: ExpressionCompiler) -> list[ast.stmt]: ...
 
 
 @dataclass(frozen=True, slots=True)
@@ -226,39 +230,52 @@ def _common(values: Mapping[str, Any]) -> Callable[[Any, str], Any]:
 # ---- building -------------------------------------------------------------------------------------------------
 
 
-def compile_steps(steps: Sequence[Any], sink: Emitter, world: ProgramWorld) -> Program:
-    """The program of `steps`: tape marks that open, branch, close and set, and whatever else `sink` writes."""
-    expressions = ExpressionCompiler(world.formatters, frozenset(world.common))
-    body = _Builder(steps, sink, expressions).block()
-    function = ast.parse(
-        f"def program(data):\n turns = [LIMITS.turns]; room = [LIMITS.output]\n {sink.prologue}\n"
-        f" return {sink.result}\n"
-    )
-    definition = function.body[0]
-    assert isinstance(definition, ast.FunctionDef)
-    never = ast.Constant(None)
-    ready: list[ast.stmt] = [ast.Assign([ast.Name(name, ast.Store())], never) for name in expressions.prepared.values()]
-    # The functions for lists stand within the program: what they go through counts.
-    definition.body[-1:-1] = [class_check(DATA), *ready, *expressions.functions, *body]
-    code = compile(ast.fix_missing_locations(function), _FILE, "exec")
-    return Program(code, tuple(expressions.sites), expressions.constants, expressions.formatters)
+class ProgramBuilder(Generic[_Step]):
+    """Builds programs; `emitter` writes the straight runs of their steps."""
+
+    def __init__(self, emitter: Emitter[_Step], world: ProgramWorld) -> None:
+        self.emitter = emitter
+        self.expressions = ExpressionCompiler(world.formatters, frozenset(world.common))
+
+    def build(self, steps: Sequence[Marker | _Step]) -> Program:
+        """The program of `steps`: marks that open, branch, close and set, and what the emitter writes."""
+        expressions, emitter = self.expressions, self.emitter
+        body = _Blocks(steps, emitter, expressions).block()
+        function = ast.parse(
+            f"def program(data):\n turns = [LIMITS.turns]; room = [LIMITS.output]\n {emitter.prologue}\n"
+            f" return {emitter.result}\n"
+        )
+        definition = function.body[0]
+        assert isinstance(definition, ast.FunctionDef)
+        never = ast.Constant(None)
+        ready: list[ast.stmt] = [
+            ast.Assign([ast.Name(name, ast.Store())], never) for name in expressions.prepared.values()
+        ]
+        # The functions for lists stand within the program: what they go through counts.
+        definition.body[-1:-1] = [class_check(DATA), *ready, *expressions.functions, *body]
+        code = compile(ast.fix_missing_locations(function), _FILE, "exec")
+        return Program(code, tuple(expressions.sites), expressions.constants, expressions.formatters)
 
 
-class _Builder:
-    def __init__(self, steps: Sequence[Any], sink: Emitter, expressions: ExpressionCompiler) -> None:
-        self.steps, self.sink, self.expressions = steps, sink, expressions
+class _Blocks(Generic[_Step]):
+    """The blocks of steps as nested statements."""
+
+    def __init__(
+        self, steps: Sequence[Marker | _Step], emitter: Emitter[_Step], expressions: ExpressionCompiler
+    ) -> None:
+        self.steps, self.emitter, self.expressions = steps, emitter, expressions
         self.index = 0
         self.loops = 0
 
     def block(self) -> list[ast.stmt]:
         """The statements up to the mark that ends this block, or to the end."""
         body: list[ast.stmt] = []
-        run: list[Any] = []
+        run: list[_Step] = []
         while self.index < len(self.steps):
             step = self.steps[self.index]
             if isinstance(step, Marker):
                 if run:
-                    body += self.sink.emit(run, self.expressions)
+                    body += self.emitter.emit(run, self.expressions)
                     run = []
                 if step.role in (BRANCH, CLOSE):
                     return body
@@ -276,8 +293,15 @@ class _Builder:
                 run.append(step)
                 self.index += 1
         if run:
-            body += self.sink.emit(run, self.expressions)
+            body += self.emitter.emit(run, self.expressions)
         return body
+
+    def _following(self) -> Marker:
+        """The mark that ended a block."""
+        mark = self.steps[self.index]
+        assert isinstance(mark, Marker)
+        self.index += 1
+        return mark
 
     def _set(self, mark: Marker) -> list[ast.stmt]:
         binding = mark.binding
@@ -290,8 +314,7 @@ class _Builder:
         assert mark.value is not None
         test = self.expressions.test(mark.value)
         body = self.block()
-        following = self.steps[self.index]
-        self.index += 1
+        following = self._following()
         otherwise: list[ast.stmt] = []
         if following.role == BRANCH:
             if following.value is not None:
@@ -317,8 +340,7 @@ class _Builder:
             expressions.checked.add(loop.names[0])
         checks = [class_check(expressions.variable(name)) for name in loop.names if name in expressions.checked]
         body = [*checks, *self.block()]
-        following = self.steps[self.index]
-        self.index += 1
+        following = self._following()
         turns = ast.For(ast.Tuple([ast.Name(index, ast.Store()), item], ast.Store()), each, body or [ast.Pass()], [])
         walked = expressions.walked(items, loop.items.place)
         statements: list[ast.stmt] = [ast.Assign([ast.Name(listed, ast.Store())], walked)]

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import Any
 
+from pribble.edits import Edit, spliced
 from pribble.errors import Place
 from pribble.language.expressions import Binding, Expression
 from pribble.language.linked_source import BRANCH, CLOSE, LITERAL, OPEN, SET, SHOW, LinkedSource, Marker
@@ -13,6 +13,7 @@ from pribble.markup.contexts import MARK, Context
 from pribble.markup.references import decode_references
 from pribble.markup.scanner import Attribute
 from pribble.passes.picture_sizes import PictureSize
+from pribble.passes.pieces import Boundary, FragmentSlice, PreheaderPlace, slice_after
 from pribble.pictures.picture_slots import Embed, PictureSlot
 
 LINE, PLAIN, EVENT, MARKUP = Context("line"), Context("plain"), Context("event"), Context("markup")
@@ -37,9 +38,9 @@ class OptionalAttribute:
 
 @dataclass(frozen=True, slots=True)
 class StaticPicture:
-    """The source of a picture known when the template is compiled."""
+    """A picture known when the template is compiled."""
 
-    source: PictureSlot
+    slot: PictureSlot
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,8 +67,8 @@ class DynamicPictureSize:
 class EmbedVariants:
     """What is written where pictures travel by Content-ID, and otherwise: texts and `Embedded`."""
 
-    by_cid: tuple[Any, ...]
-    otherwise: tuple[Any, ...]
+    by_cid: tuple[str | StaticPicture, ...]
+    otherwise: tuple[str | StaticPicture, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,42 +91,37 @@ class EndCapture:
     after: str
 
 
-class _PreheaderSlot(str):
-    """Where the preheader goes: an empty text that is told from all others, wherever a page is copied to."""
-
-    __slots__ = ()
-
-    def __reduce__(self) -> str:
-        return "PREHEADER"
-
-
-PREHEADER = _PreheaderSlot()
-
-
-@dataclass(frozen=True, slots=True)
-class StepEdit:
-    """Steps that take the place of the tape from `start` to `end`."""
-
-    start: int
-    end: int
-    steps: tuple[Any, ...]
+# What is a text, and joined with the texts beside it; and what is a piece by itself, or says where pieces go.
+TextStep = str | ShowValue | OptionalAttribute | DynamicPictureSize
+PieceStep = (
+    StaticPicture
+    | DynamicPicture
+    | EmbedVariants
+    | CapturedValue
+    | BeginCapture
+    | EndCapture
+    | Boundary
+    | FragmentSlice
+    | PreheaderPlace
+)
+# What a straight run of a page's program is made of.
+RunStep = TextStep | PieceStep
+# All that a pass over a page yields: marks open, branch and close blocks and set names.
+Step = Marker | RunStep
 
 
 def edited_steps(
-    linked: LinkedSource, contexts: dict[int, Context], edits: Iterable[StepEdit], start: int, end: int
-) -> Iterator[Any]:
-    """The steps of a stretch of the tape, with edits; one that begins within another gives way to it."""
-    position = start
-    for edit in sorted(edits, key=lambda e: (e.start, e.end)):
-        if edit.start < position:
-            continue
-        yield from _span_steps(linked, position, edit.start, contexts)
-        yield from edit.steps
-        position = edit.end
-    yield from _span_steps(linked, position, end, contexts)
+    linked: LinkedSource, contexts: dict[int, Context], edits: Iterable[Edit[Step]], start: int, end: int
+) -> Iterator[Step]:
+    """The steps of a stretch of the linked source, with edits."""
+    for part in spliced(edits, start, end):
+        if isinstance(part, Edit):
+            yield from part.pieces
+        else:
+            yield from _span_steps(linked, *part, contexts)
 
 
-def _span_steps(linked: LinkedSource, start: int, end: int, contexts: dict[int, Context]) -> Iterator[Any]:
+def _span_steps(linked: LinkedSource, start: int, end: int, contexts: dict[int, Context]) -> Iterator[Step]:
     position = start
     for found in MARK.finditer(linked.text, start, end):
         if position < found.start():
@@ -146,11 +142,11 @@ def _span_steps(linked: LinkedSource, start: int, end: int, contexts: dict[int, 
         yield linked.text[position:end]
 
 
-def join_literals(steps: Iterable[Any]) -> Iterator[Any]:
-    """Neighbouring literals as one."""
+def join_literals(steps: Iterable[Step]) -> Iterator[Step]:
+    """`steps`, neighbouring literals as one."""
     literal: list[str] = []
     for step in steps:
-        if step.__class__ is str:
+        if isinstance(step, str):
             literal.append(step)
             continue
         if literal:
@@ -161,7 +157,20 @@ def join_literals(steps: Iterable[Any]) -> Iterator[Any]:
         yield "".join(literal)
 
 
-def block_steps(mark: Marker, context: Context, used: Collection[Binding] | None = None) -> list[Any]:
+def merge_slices(steps: Sequence[Step]) -> Iterator[Step]:
+    """`steps`, each text that stands alone between two boundaries of a fragment as one slice: pieces cost time."""
+    index = 0
+    while index < len(steps):
+        made = slice_after(*steps[index : index + 3]) if index + 2 < len(steps) else None
+        yield steps[index] if made is None else made
+        index += 1 if made is None else 3
+
+
+# The steps of a text that is no markup.
+BlockStep = Marker | str | ShowValue
+
+
+def block_steps(mark: Marker, context: Context, used: Collection[Binding] | None = None) -> list[BlockStep]:
     """The steps of a mark in a text that is no markup; with `used`, only those bindings are set."""
     if mark.role == SHOW and mark.value is not None:
         return [ShowValue(mark.value, context)]

@@ -22,6 +22,7 @@ from pribble.compiler.text_steps import (
     OpenCaptured,
     OpenWithValues,
     TextCall,
+    TextFormStep,
     TextParts,
 )
 from pribble.language.linked_source import CLOSE, OPEN, SET, Marker
@@ -57,7 +58,7 @@ class NoPattern(Exception):
         self.index = index
 
 
-def find_patterns(steps: Sequence[Any]) -> list[Any]:
+def find_patterns(steps: Sequence[TextFormStep]) -> list[TextFormStep]:
     """`steps`, with the largest parts of the page that have one form as `Fill`."""
     patterner = _PatternFinder(steps)
     return [*steps] if patterner.crossed else patterner.between(0, len(steps), Flow(Links()), None)
@@ -66,7 +67,7 @@ def find_patterns(steps: Sequence[Any]) -> list[Any]:
 class _PatternFinder:
     """Finds patterns among steps; `refused` are those at which an attempt failed, which no pattern can hold."""
 
-    def __init__(self, steps: Sequence[Any]) -> None:
+    def __init__(self, steps: Sequence[TextFormStep]) -> None:
         self.steps = steps
         self.ends: dict[int, int] = {}  # where elements and blocks of marks end, by where they begin
         self.edges: set[int] = set()  # the steps that end a paragraph and begin another
@@ -99,9 +100,9 @@ class _PatternFinder:
                 self.ends[marks.pop()] = index
                 floors.pop()
 
-    def between(self, start: int, end: int, around: Flow, part: int | None) -> list[Any]:
+    def between(self, start: int, end: int, around: Flow, part: int | None) -> list[TextFormStep]:
         """The steps from `start` to `end`, which stand in the page as `around` has it, and in a part."""
-        made: list[Any] = []
+        made: list[TextFormStep] = []
         index = start
         while index < end:
             step = self.steps[index]
@@ -116,14 +117,15 @@ class _PatternFinder:
                 around.open(_start_tag(step))
             elif isinstance(step, Close):
                 around.close()
-            if not (isinstance(step, str) and around.inherited.collapse == "collapse" and self.is_idle(index)):
+            is_blank = isinstance(step, str) and not step.strip(_BLANK)
+            if not (is_blank and around.inherited.collapse == "collapse" and self.is_at_edge(index)):
                 made.append(step)
             index += 1
         return made
 
-    def is_idle(self, index: int) -> bool:
-        """Whether a text is white space at the edge of a paragraph, where it does not count."""
-        return not self.steps[index].strip(_BLANK) and (index - 1 in self.edges or index + 1 in self.edges)
+    def is_at_edge(self, index: int) -> bool:
+        """Whether a step stands at the edge of a paragraph, where white space does not count."""
+        return index - 1 in self.edges or index + 1 in self.edges
 
     def has_blocks_only(self, start: int, end: int) -> bool:
         """Whether whatever a loop or choice brings begins and ends with a block."""
@@ -137,7 +139,7 @@ class _PatternFinder:
             index += 1
         return True
 
-    def skipped(self, index: int, made: list[Any]) -> int:
+    def skipped(self, index: int, made: list[TextFormStep]) -> int:
         """Past an element of which nothing is said; what it sets is kept, with the blocks that it stands in."""
         end = self.ends.get(index, index) + 1
         marks = [step for step in self.steps[index:end] if isinstance(step, Marker)]
@@ -145,11 +147,12 @@ class _PatternFinder:
             made += marks
         return end
 
-    def _attempt(self, index: int, around: Flow, part: int | None) -> list[Any] | None:
+    def _attempt(self, index: int, around: Flow, part: int | None) -> list[TextFormStep] | None:
         """An element as a pattern, with what goes before it; None where it is none."""
         step = self.steps[index]
         if (
-            index not in self.edges
+            not isinstance(step, Open | OpenWithValues | OpenCaptured)
+            or index not in self.edges
             or step.void
             or step.name in _NO_PATTERN
             or around.links.open
@@ -198,11 +201,11 @@ class _PatternBuilder(Flow):
         self.patterner, self.part, self.top = patterner, part, len(around.into) == 1
         self.outer_table = self.tables[-1]
         self.holes: list[ShowValue | TextCall] = []
-        self.before: list[Any] = []
+        self.before: list[TextFormStep] = []
         self.at = 0
         self.chained = False  # whether a loop or choice stands before, and no edge between
 
-    def element(self, index: int) -> list[Any]:
+    def element(self, index: int) -> list[TextFormStep]:
         """The steps of a pattern, also of one that says nothing: what is before and behind it is apart."""
         end = self.patterner.ends[index] + 1
         self._steps(index, end)

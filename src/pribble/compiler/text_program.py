@@ -20,10 +20,12 @@ from pribble.compiler.text_steps import (
     BeginPart,
     CapturedAttribute,
     EndPart,
+    EventStep,
     FillPattern,
     OpenCaptured,
     OpenWithValues,
     TextCall,
+    TextFormStep,
     TextParts,
 )
 from pribble.compiler.value_reuse import REUSE_FUNCTIONS, ReusedValues
@@ -53,13 +55,13 @@ TEXT_HELPERS: dict[str, Any] = {
 }
 
 
-def build_text_steps(linked: LinkedSource, page: Page, styles: Sequence[Style]) -> list[Any]:
+def build_text_steps(linked: LinkedSource, page: Page, styles: Sequence[Style]) -> list[TextFormStep]:
     """The steps of the text program: texts and events as they are, values, and the marks of blocks; `styles` are those
     of the page's elements.
 
     Stretches that only the HTML has are left out, those that only the text has put in.
     """
-    steps: list[Any] = []
+    steps: list[TextFormStep] = []
     style = iter(styles)
     blocks: list[bool] = []  # of each open block, whether it is one that only the HTML has
     for event in page.events:
@@ -86,7 +88,7 @@ def build_text_steps(linked: LinkedSource, page: Page, styles: Sequence[Style]) 
     return find_patterns(steps)
 
 
-def _mark_steps(mark: Marker, context: Context | None) -> list[Any]:
+def _mark_steps(mark: Marker, context: Context | None) -> Sequence[TextFormStep]:
     if mark.role == SHOW and not (context and context.escaper in ("markup", "plain")):
         return []
     if mark.extracted is not None and mark.extracted.kind == "only":
@@ -95,13 +97,13 @@ def _mark_steps(mark: Marker, context: Context | None) -> list[Any]:
     return block_steps(mark, EVENT)
 
 
-def _open(linked: LinkedSource, event: Opened, style: Style) -> Iterator[Any]:
+def _open(linked: LinkedSource, event: Opened, style: Style) -> Iterator[TextFormStep]:
     tag = event.tag
     if event.blocks:
         yield from _open_in_steps(linked, event, style)
         return
     read = {
-        a.name: tuple(_value_steps(linked, a, event)) for a in reversed(tag.attributes) if a.name in READ_ATTRIBUTES
+        a.name: tuple(_value_parts(linked, a, event)) for a in reversed(tag.attributes) if a.name in READ_ATTRIBUTES
     }
     if any(isinstance(part, ShowValue) for parts in read.values() for part in parts):
         yield OpenWithValues(tag.name, event.void, tuple(read.items()), style)
@@ -109,7 +111,7 @@ def _open(linked: LinkedSource, event: Opened, style: Style) -> Iterator[Any]:
         yield Open(tag.name, {name: "".join(map(str, parts)) for name, parts in read.items()}, event.void, style)
 
 
-def _open_in_steps(linked: LinkedSource, event: Opened, style: Style) -> Iterator[Any]:
+def _open_in_steps(linked: LinkedSource, event: Opened, style: Style) -> Iterator[TextFormStep]:
     """A start tag with blocks in it, attribute by attribute."""
     inside = {offset for a in event.tag.attributes for offset in between(event.blocks, a.value_start, a.value_end)}
     found: list[tuple[int, Attribute | None]] = [(a.start, a) for a in event.tag.attributes]
@@ -125,11 +127,18 @@ def _open_in_steps(linked: LinkedSource, event: Opened, style: Style) -> Iterato
                 yield from _value_steps(linked, attribute, event)
                 yield CapturedAttribute(attribute.name, None)
             else:
-                yield CapturedAttribute(attribute.name, tuple(_value_steps(linked, attribute, event)))
+                yield CapturedAttribute(attribute.name, tuple(_value_parts(linked, attribute, event)))
     yield OpenCaptured(event.tag.name, event.void, style)
 
 
-def _value_steps(linked: LinkedSource, attribute: Attribute, event: Opened) -> Iterator[Any]:
+def _value_parts(linked: LinkedSource, attribute: Attribute, event: Opened) -> Iterator[str | ShowValue]:
+    """The value of an attribute that has no blocks in it."""
+    for step in _value_steps(linked, attribute, event):
+        assert not isinstance(step, Marker)
+        yield step
+
+
+def _value_steps(linked: LinkedSource, attribute: Attribute, event: Opened) -> Iterator[Marker | str | ShowValue]:
     for part in value_parts(linked, attribute):
         if isinstance(part, str):
             yield part
@@ -153,7 +162,7 @@ class EventEmitter:
         """What the function begins with."""
         return f"{self.reuse.unpacked}; out = []; append = out.append; extend = out.extend"
 
-    def emit(self, run: Sequence[Any], expressions: ExpressionCompiler) -> list[ast.stmt]:
+    def emit(self, run: Sequence[EventStep], expressions: ExpressionCompiler) -> list[ast.stmt]:
         statements: list[ast.stmt] = []
         constant: list[TextEvent | Filled] = []
 
@@ -177,7 +186,7 @@ class EventEmitter:
         flush()
         return statements
 
-    def _statements(self, step: Any, expressions: ExpressionCompiler) -> list[ast.stmt]:
+    def _statements(self, step: EventStep, expressions: ExpressionCompiler) -> list[ast.stmt]:
         match step:
             case OpenWithValues(name=name, attributes=attributes, void=void, style=style):
                 keys: list[ast.expr | None] = [ast.Constant(name) for name, _ in attributes]
@@ -216,10 +225,11 @@ class EventEmitter:
                 return [ast.Expr(ast.Call(setdefault, [ast.Constant(name), value], []))]
             case OpenCaptured(name=name, void=void, style=style):
                 return [appended(_opened(name, ast.Name("attributes", ast.Load()), void, style, expressions))]
-        text = ast.Constant(step) if isinstance(step, str) else expressions.shown(step.value, step.context)
-        return [
-            appended(counted_output(formatted([text])), "hold") if self._in_value else appended(counted_output(text))
-        ]
+            case str() | ShowValue():  # within a value
+                text = ast.Constant(step) if isinstance(step, str) else expressions.shown(step.value, step.context)
+                return [appended(counted_output(formatted([text])), "hold")]
+            case Open() | Close():
+                raise AssertionError("a tag is a constant event, and stands in no value")
 
     def _text(self, text: TextParts, expressions: ExpressionCompiler, before: list[ast.stmt]) -> ast.expr:
         """A text for a slot, or for a function that makes something of one; `before` gets what has to go before it."""

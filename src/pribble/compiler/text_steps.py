@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from pribble.compiler.steps import ShowValue
+from pribble.compiler.steps import BeginCapture, ShowValue
+from pribble.language.linked_source import Marker
+from pribble.plaintext.events import Close, Open
 from pribble.plaintext.patterns import Pattern
 from pribble.plaintext.style import NO_STYLE, Style
 
@@ -77,3 +79,22 @@ class CapturedAttribute:
 
     name: str
     parts: tuple[str | ShowValue, ...] | None
+
+
+# What a straight run of a text's program is made of: events of the page, values, patterns, and parts of start tags.
+EventStep = (
+    str
+    | ShowValue
+    | Open
+    | Close
+    | OpenWithValues
+    | OpenCaptured
+    | BeginAttributes
+    | BeginCapture
+    | CapturedAttribute
+    | FillPattern
+    | BeginPart
+    | EndPart
+)
+# All that the text's program is made of: marks open, branch and close blocks and set names.
+TextFormStep = Marker | EventStep

@@ -14,8 +14,8 @@ from itertools import repeat
 from typing import Any
 
 from pribble.compiler.mark_analysis import brought_elements
-from pribble.compiler.steps import BeginCapture, EndCapture, ShowValue
-from pribble.compiler.text_steps import FillPattern, TextCall, TextParts
+from pribble.compiler.steps import BeginCapture, EndCapture, ShowValue, Step
+from pribble.compiler.text_steps import FillPattern, TextCall, TextFormStep, TextParts
 from pribble.passes.text_events import inline_text
 
 
@@ -23,7 +23,7 @@ class ReusedValues:
     """The values that both forms show, by their expressions, and in which run and at which place the HTML keeps
     them."""
 
-    def __init__(self, html: Iterable[Any], text: Iterable[Any]) -> None:
+    def __init__(self, html: Iterable[Step], text: Iterable[TextFormStep]) -> None:
         kept, taken = (Counter(id(shown.value) for shown in each) for each in (_between_tags(html), _in_text(text)))
         # What stands in one form twice is not told apart.
         self.shared = {value for value, count in kept.items() if count == 1 == taken[value]}
@@ -86,7 +86,7 @@ class ReusedValues:
         return "data, runs = data" + "".join([f"; next_{run} = iter(runs[{run}]).__next__" for run in self.fetched])
 
 
-def _between_tags(steps: Iterable[Any]) -> Iterator[ShowValue]:
+def _between_tags(steps: Iterable[Step]) -> Iterator[ShowValue]:
     holding = False
     for step in steps:
         holding = (holding or isinstance(step, BeginCapture)) and not isinstance(step, EndCapture)
@@ -99,7 +99,7 @@ def _is_bare(shown: ShowValue) -> bool:
     return shown.context.escaper == "markup" and not shown.context.wrappers and not brought_elements(shown.value)
 
 
-def _in_text(steps: Iterable[Any]) -> Iterator[ShowValue]:
+def _in_text(steps: Iterable[TextFormStep]) -> Iterator[ShowValue]:
     for step in steps:
         if isinstance(step, ShowValue) and step.context.escaper == "event":
             yield step
@@ -139,7 +139,7 @@ def reused_inline(shown: str) -> str:
 class _Anything:
     """What is kept of any number of runs, each value of which is empty."""
 
-    def __getitem__(self, run: int) -> Iterable[Any]:
+    def __getitem__(self, run: int) -> Iterable[_Empty]:
         return repeat(_EMPTY)
 
 

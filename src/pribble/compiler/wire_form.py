@@ -28,15 +28,15 @@ class WireTemplate:
         self._runs: dict[int, bytes] = {}
         self._texts: dict[str, bytes] = {}
 
-    def quoted(self, pieces: Sequence[str], kept: KeptValues) -> bytes | None:
-        """The page that `pieces` make in quoted-printable, where `kept` has of each run what was made and its values.
+    def quoted(self, texts: Sequence[str], kept: KeptValues) -> bytes | None:
+        """The page that `texts` make in quoted-printable; `kept` has for each run what it made, and its values.
 
         None where it takes the characters next to each other: a carriage return, or a value at the very end.
         """
         made_of = {id(values[0]): (run, values) for run, several in enumerate(kept) for values in several}
         frames: list[bytes] = []
         values: list[str] = []
-        for piece in pieces:
+        for piece in texts:
             found = made_of.get(id(piece))
             if found is not None:
                 run, shown = found
@@ -56,7 +56,7 @@ class WireTemplate:
         return (page % tuple(made)).removesuffix(_SOFT)
 
     def _text(self, text: str) -> bytes:
-        known = self._texts[text] = _frame([str(text)])
+        known = self._texts[text] = _frame([text])
         return known
 
     def _run(self, run: int) -> bytes:

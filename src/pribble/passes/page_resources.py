@@ -208,8 +208,8 @@ class TemplateResources:
             self._tell(found, place)
         return self.slots.setdefault(slot_text(source), source)
 
-    def split(self, text: str) -> Iterator[str]:
-        """A text with slots in it, as texts and sources."""
+    def split(self, text: str) -> Iterator[str | PictureSlot]:
+        """A text with slots in it, as texts and slots."""
         position = 0
         for found in _SLOT.finditer(text):
             if found[0] in self.slots:
@@ -261,7 +261,7 @@ def markup_findings(notes: Iterable[MarkupFinding], where: Where) -> list[Findin
 
 def slot_text(source: PictureSlot) -> str:
     """What stands for a picture in a text, until it is known how it travels."""
-    return f"{source}#{source.travels}" if source.travels else str(source)
+    return f"{source.address}#{source.travels}" if source.travels else source.address
 
 
 def correction_findings(changes: tuple[Correction, ...], called: str, place: Place | None) -> list[Finding]:

@@ -12,11 +12,10 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from pribble.cascade.inlining import PageResources as Beside
-from pribble.cascade.style_attribute import TextOrSpan
 from pribble.cascade.urls import is_elsewhere
 from pribble.compiler.html_program import RESOURCE_NUMBER, resource_tags
 from pribble.compiler.picture_steps import complete_size
-from pribble.compiler.steps import PREHEADER
+from pribble.edits import Edit, spliced
 from pribble.errors import Place, Source, TemplateError
 from pribble.findings import MOST_OF_A_RULE, Finding
 from pribble.markup.contexts import MarkupError, is_picture_place
@@ -34,17 +33,18 @@ from pribble.passes.page_resources import (
     sheet_findings,
     slot_text,
 )
-from pribble.passes.style_edits import StyleEdits, find_style_edits, fragment_boundaries
+from pribble.passes.pieces import PREHEADER, Boundary, Piece, fragment_boundaries, texts_of
+from pribble.passes.style_edits import StyleEdits, StylePiece, find_style_edits
 from pribble.passes.text_events import literal, page_events
 from pribble.pictures.picture_finder import PictureFinder
-from pribble.pictures.picture_slots import PictureSlot as Slot
-from pribble.pictures.picture_slots import VariantPiece
+from pribble.pictures.picture_slots import PictureSlot
 from pribble.plaintext.flow import flow
 from pribble.plaintext.layout import WIDTH, layout
 from pribble.plaintext.links import Links
 
-# Where the preheader goes, in a text that is being dressed.
+# Where the preheader goes, in a text that is being styled.
 _PREHEADER = "<!--pribble:preheader-->"
+_PageEdit = Edit[StylePiece]
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,24 +61,24 @@ class LateStyler:
     foreign: bool = False
     own: LoadedSheets = field(default_factory=LoadedSheets)
 
-    def style(self, pieces: Sequence[str]) -> tuple[list[str], list[Finding]]:
+    def style(self, pieces: Sequence[Piece]) -> tuple[list[Piece], list[Finding]]:
         """The pieces of a page, dressed, and what is told.  Raises `TemplateError` for one that cannot be read."""
-        slots = {**self.own.slots, **{slot_text(piece): piece for piece in pieces if isinstance(piece, Slot)}}
+        slots = {**self.own.slots, **{slot_text(piece): piece for piece in pieces if isinstance(piece, PictureSlot)}}
         text = "".join(_piece_text(piece) for piece in pieces)
         page = read_foreign_page(text, comments=True) if self.foreign else _read_rendered(text)
         source = Source(str(self.near), text)
         where: Where = source.place if self.foreign else self._standing(page, text)
         around = self._around(where, slots)
         style_edits = find_style_edits(text, page, literal, around, old_attributes=self.old_attributes)
-        edits: list[_Edit] = [(offset, offset, (corner,)) for offset, corner in fragment_boundaries(page, text)]
-        edits += [(change.start, change.end, change.pieces) for change in style_edits.edits]
+        edits: list[_PageEdit] = [Edit(offset, offset, (at,)) for offset, at in fragment_boundaries(page, text)]
+        edits += style_edits.edits
         edits += _picture_edits(text, page, style_edits, around)
-        edits += [(note.start, note.end, ()) for note in page.findings if note.rule == UNFINISHED]
-        edits += [] if self.foreign else [(one.start - 1, one.end, ()) for _, one in _numbered_resources(page)]
-        made: list[str] = []
+        edits += [Edit(note.start, note.end, ()) for note in page.findings if note.rule == UNFINISHED]
+        edits += [] if self.foreign else [Edit(one.start - 1, one.end, ()) for _, one in _numbered_resources(page)]
+        made: list[Piece] = []
         for piece in _apply_edits(text, edits):
-            made += around.split(piece) if piece.__class__ is str else [piece]
-        finished = list(_restore_preheader(made))
+            made += around.split(piece) if isinstance(piece, str) else [piece]
+        finished = _restore_preheader(made)
         if not self.foreign:  # what its markup and its sheets are told for was told when it was compiled
             return finished, around.findings
         told = [*markup_findings(page.findings, where), *around.findings, *sheet_findings(style_edits.findings, where)]
@@ -106,7 +106,9 @@ class LateStyler:
 
         return where
 
-    def _around(self, where: Where, slots: dict[str, Slot] | None, *, named: bool | None = None) -> TemplateResources:
+    def _around(
+        self, where: Where, slots: dict[str, PictureSlot] | None, *, named: bool | None = None
+    ) -> TemplateResources:
         return TemplateResources(
             self.finder,
             self.domain,
@@ -144,21 +146,10 @@ def text_of_page(html: str, page: Page, around: Beside, links: Links, width: int
     return layout(flow(page_events(html, page, around), links), width)
 
 
-def choose_variants(pieces: Sequence[str], *, by_cid: bool) -> list[str]:
-    """`pieces`, each that has two forms in one."""
-    made: list[str] = []
-    for piece in pieces:
-        if isinstance(piece, VariantPiece):
-            made += piece.by_cid if by_cid else piece.otherwise
-        else:
-            made.append(piece)
-    return made
-
-
-def _piece_text(piece: str) -> str:
+def _piece_text(piece: Piece) -> str:
     if piece is PREHEADER:
         return _PREHEADER
-    return slot_text(piece) if isinstance(piece, Slot) else piece
+    return slot_text(piece) if isinstance(piece, PictureSlot) else texts_of([piece])[0]
 
 
 def _read_rendered(text: str) -> Page:
@@ -168,13 +159,10 @@ def _read_rendered(text: str) -> Page:
         raise TemplateError(error.problem, hint=error.hint) from None
 
 
-_Edit = tuple[int, int, tuple[TextOrSpan, ...]]
-
-
-def _picture_edits(text: str, page: Page, style_edits: StyleEdits, around: TemplateResources) -> list[_Edit]:
+def _picture_edits(text: str, page: Page, style_edits: StyleEdits, around: TemplateResources) -> list[_PageEdit]:
     """The pictures of a page: found, with no more pixels than are shown, their missing sizes added."""
     sizes = dict(style_edits.sizes)
-    edits: list[_Edit] = []
+    edits: list[_PageEdit] = []
     for event in (*page.events, *page.hidden):
         if not isinstance(event, Opened) or event.implied:
             continue
@@ -190,28 +178,24 @@ def _picture_edits(text: str, page: Page, style_edits: StyleEdits, around: Templ
             if size is not None:
                 source, missing = complete_size(around, source, size, size.width_of(source.picture), start, end)
             quote = attribute.quote or '"'
-            edits.append(
-                (attribute.start, attribute.end, (f"{attribute.name}={quote}{slot_text(source)}{quote}{missing}",))
-            )
+            written = f"{attribute.name}={quote}{slot_text(source)}{quote}{missing}"
+            edits.append(Edit(attribute.start, attribute.end, (written,)))
     return edits
 
 
-def _apply_edits(text: str, edits: Sequence[_Edit]) -> list[str]:
-    made: list[str] = []
-    position = 0
-    for start, end, pieces in sorted(edits, key=lambda edit: edit[:2]):
-        if start < position:
+def _apply_edits(text: str, edits: Sequence[_PageEdit]) -> Iterator[str | Boundary]:
+    for part in spliced(edits, 0, len(text)):
+        if not isinstance(part, Edit):
+            yield text[part[0] : part[1]]
             continue
-        made.append(text[position:start])
-        made += [text[piece[0] : piece[1]] if isinstance(piece, tuple) else piece for piece in pieces]
-        position = end
-    return [*made, text[position:]]
+        for piece in part.pieces:
+            yield text[piece[0] : piece[1]] if isinstance(piece, tuple) else piece
 
 
-def _restore_preheader(pieces: Sequence[str]) -> list[str]:
+def _restore_preheader(pieces: Sequence[Piece]) -> list[Piece]:
     """`pieces`, with the slot of the preheader in the place of the comment that stood for it."""
-    made: list[str] = []
+    made: list[Piece] = []
     for piece in pieces:
-        before, found, after = piece.partition(_PREHEADER) if piece.__class__ is str else (piece, "", "")
+        before, found, after = piece.partition(_PREHEADER) if isinstance(piece, str) else ("", "", "")
         made += [before, PREHEADER, after] if found else [piece]
     return made

@@ -8,7 +8,6 @@ from functools import cached_property
 from typing import Any, Unpack
 
 from pribble.arguments import maybe_texts, texts
-from pribble.compiler.steps import PREHEADER
 from pribble.compiler.wire_form import KeptValues, WireTemplate
 from pribble.errors import PictureError, UnsafeValue, did_you_mean, visible
 from pribble.findings import Finding
@@ -18,12 +17,11 @@ from pribble.mime.header_fields import DOMAIN
 from pribble.mime.message import Message, MessageOptions
 from pribble.mime.message_arguments import check_kinds
 from pribble.passes.page_resources import size_finding
-from pribble.passes.style_edits import cut_fragment
+from pribble.passes.pieces import PREHEADER, Piece, choose_variants, cut_fragment, texts_of
 from pribble.pictures.picture import Picture
-from pribble.pictures.picture_slots import EMBED, Embed, NamedId, PictureSlot
+from pribble.pictures.picture_slots import EMBED, Embed, NamedPicture, PictureSlot
 from pribble.plaintext.layout import layout
 from pribble.plaintext.pattern_filling import fill_patterns
-from pribble.rendering.late_styling import choose_variants
 from pribble.values.escaping import markup
 from pribble.values.url_values import base
 
@@ -47,7 +45,7 @@ class RenderOptions:
     findings: tuple[Finding, ...] = ()
     has_no_variants: bool = False
     wire_template: WireTemplate | None = None
-    style_late: Callable[[Sequence[str]], tuple[list[str], list[Finding]]] | None = None
+    style_late: Callable[[Sequence[Piece]], tuple[list[Piece], list[Finding]]] | None = None
     text_from_page: Callable[[str], str] | None = None
 
 
@@ -62,7 +60,7 @@ class Rendering:
     subject: str | None
     preheader: str | None
     _options: RenderOptions = field(repr=False)
-    _pieces: Sequence[str] | None = field(repr=False)
+    _pieces: Sequence[Piece] | None = field(repr=False)
     _text: Sequence[Any] | str = field(repr=False)
     _kept: KeptValues = field(repr=False)
 
@@ -71,7 +69,7 @@ class Rendering:
         subject: str | None,
         preheader: str | None,
         options: RenderOptions,
-        pieces: Sequence[str] | None,
+        pieces: Sequence[Piece] | None,
         text: Sequence[Any] | str,
         kept: KeptValues = (),
     ) -> None:
@@ -195,9 +193,9 @@ class Rendering:
             )
         ids = {picture.content_id(self._options.id_domain) for picture in pictures}
         for piece in self._pieces or ():
-            if isinstance(piece, NamedId) and piece[4:] not in ids:
+            if isinstance(piece, NamedPicture) and piece.address[4:] not in ids:
                 raise PictureError(
-                    f'"{piece}" names no picture of the message',
+                    f'"{piece.address}" names no picture of the message',
                     hint="give it to message(pictures=…), or let the data give the picture itself",
                 )
         given: MessageOptions = {"subject": self.subject, **envelope}
@@ -217,37 +215,37 @@ class Rendering:
         html, pieces, frames, kept = self.html, self._pieces, self._options.wire_template, self._kept
         if html is None or pieces is None or frames is None or not self._options.has_no_variants or self.embed != "cid":
             return html
-        return Prepared.of(html, lambda: frames.quoted(pieces, kept))
+        return Prepared.of(html, lambda: frames.quoted(texts_of(pieces), kept))
 
     # -- pieces --
 
-    def _page(self, embed: Embed) -> Sequence[str]:
+    def _page(self, embed: Embed) -> Sequence[Piece]:
         """The pieces of the page, each in the form that goes with the way pictures travel."""
         assert self._pieces is not None
         if self._options.style_late is not None:
             return self._late(embed == "cid")[0]
         return self._pieces if self._options.has_no_variants else choose_variants(self._pieces, by_cid=embed == "cid")
 
-    def _late(self, by_cid: bool) -> tuple[list[str], list[Finding]]:
+    def _late(self, by_cid: bool) -> tuple[list[Piece], list[Finding]]:
         """The page dressed now, and what was put right of it; done once for each form."""
         assert self._pieces is not None and self._options.style_late is not None
-        known: dict[bool, tuple[list[str], list[Finding]]] = vars(self).setdefault("_dressed", {})
+        known: dict[bool, tuple[list[Piece], list[Finding]]] = vars(self).setdefault("_dressed", {})
         if by_cid not in known:
             pieces, told = self._options.style_late(choose_variants(self._pieces, by_cid=by_cid))
             known[by_cid] = with_preheader(pieces, self.preheader), told
         return known[by_cid]
 
-    def _filled(self, pieces: Sequence[str], embed: Embed) -> str:
+    def _filled(self, pieces: Sequence[Piece], embed: Embed) -> str:
         base = self._options.picture_base
         if embed == "cid" and self._options.has_no_variants:
-            return "".join(pieces)
+            return "".join(texts_of(pieces))
         slots = [piece for piece in pieces if isinstance(piece, PictureSlot)]
         if base is None and any((piece.travels or embed) == "link" for piece in slots):
             raise ValueError("pictures that travel as links need the address they lie below (picture_base)")
-        return "".join([piece.filled(embed, base) if isinstance(piece, PictureSlot) else piece for piece in pieces])
+        return "".join(texts_of(pieces, embed, base))
 
 
-def _styled_already(pieces: Sequence[str]) -> tuple[list[str], list[Finding]]:
+def _styled_already(pieces: Sequence[Piece]) -> tuple[list[Piece], list[Finding]]:
     """What dresses the page of a finished rendering, whose pages are there in both forms."""
     raise AssertionError("a finished rendering is dressed already")
 
@@ -278,7 +276,7 @@ def checked_base(picture_base: str | None) -> str | None:
     return made
 
 
-def with_preheader(pieces: list[str], preheader: str | None) -> list[str]:
+def with_preheader(pieces: list[Piece], preheader: str | None) -> list[Piece]:
     """`pieces`, the preheader put in its place."""
     if preheader:
         for index, piece in enumerate(pieces):

@@ -1,0 +1,159 @@
+"""The pieces of a page: what a template's program gives, before it is known how pictures travel.
+
+Most are texts.  The others stand for pictures, for stretches of two forms, and for the places where the preheader goes
+and a fragment is cut.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from enum import Enum
+
+from pribble.markup.events import Closed, Opened
+from pribble.markup.page import Page
+from pribble.pictures.picture_slots import Embed, NamedPicture, PictureSlot
+
+
+class Boundary(Enum):
+    """A place in a page that a fragment of it is cut at."""
+
+    SHEET = "a style sheet of the head begins"
+    SHEET_END = "it ends"
+    BODY_TAG = "the attributes of the body begin"
+    BODY = "its content begins"
+    TAIL = "end tags begin that are no content"
+    TAIL_END = "they end"
+
+
+class PreheaderPlace(Enum):
+    """Where the preheader goes."""
+
+    PREHEADER = "preheader"
+
+
+PREHEADER = PreheaderPlace.PREHEADER
+
+
+@dataclass(frozen=True, slots=True)
+class FragmentSlice:
+    """A text between two boundaries, with the first of them: what a fragment takes or leaves as a whole."""
+
+    boundary: Boundary
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class VariantPiece:
+    """A stretch that reads otherwise where pictures travel by Content-ID: `by_cid` there, `otherwise` elsewhere."""
+
+    by_cid: tuple[str | PictureSlot, ...]
+    otherwise: tuple[str | PictureSlot, ...]
+
+
+_Other = PictureSlot | NamedPicture | VariantPiece | Boundary | FragmentSlice | PreheaderPlace
+Piece = str | _Other
+
+
+def texts_of(pieces: Iterable[Piece], embed: Embed = "cid", base: str | None = None) -> list[str]:
+    """The text of each piece, pictures travelling as `embed` says, linked ones below `base`."""
+    return [piece if isinstance(piece, str) else _text(piece, embed, base) for piece in pieces]
+
+
+def _text(piece: _Other, embed: Embed, base: str | None) -> str:
+    match piece:
+        case PictureSlot():
+            return piece.filled(embed, base)
+        case NamedPicture(address=text) | FragmentSlice(text=text):
+            return text
+        case VariantPiece(by_cid=by_cid, otherwise=otherwise):
+            return "".join(texts_of(by_cid if embed == "cid" else otherwise, embed, base))
+        case Boundary() | PreheaderPlace():
+            return ""
+
+
+def choose_variants(pieces: Iterable[Piece], *, by_cid: bool) -> list[Piece]:
+    """`pieces`, each stretch of two forms in one."""
+    made: list[Piece] = []
+    for piece in pieces:
+        if isinstance(piece, VariantPiece):
+            made += piece.by_cid if by_cid else piece.otherwise
+        else:
+            made.append(piece)
+    return made
+
+
+# ---- fragments --------------------------------------------------------------------------------------------------
+
+_ENDS = {
+    Boundary.SHEET: Boundary.SHEET_END,
+    Boundary.BODY_TAG: Boundary.BODY,
+    Boundary.TAIL: Boundary.TAIL_END,
+}
+
+
+def fragment_boundaries(page: Page, text: str) -> Iterator[tuple[int, Boundary]]:
+    """Where a fragment of a page is cut."""
+    begun = False
+    for event in page.events:
+        match event:
+            case Opened() if event.tag.name == "style" and not begun:
+                yield event.tag.start, Boundary.SHEET
+            case Closed(name="style", end=end) if not begun:
+                yield end, Boundary.SHEET_END
+            case Opened() if event.tag.name == "body":
+                begun = True
+                if not event.implied:
+                    yield event.tag.start + len("<body"), Boundary.BODY_TAG
+                yield event.tag.end, Boundary.BODY
+    ends = page.page_ends
+    for index, (start, end) in enumerate(ends):
+        if not index or text[ends[index - 1][1] : start].strip():
+            yield start, Boundary.TAIL
+        if index + 1 == len(ends) or text[end : ends[index + 1][0]].strip():
+            yield end, Boundary.TAIL_END
+
+
+def slice_after(begun: object, text: object, ended: object) -> FragmentSlice | None:
+    """A text that stands alone between two boundaries as one piece, since pieces cost time; None for others."""
+    if isinstance(begun, Boundary) and isinstance(text, str) and _ENDS.get(begun) is ended:
+        return FragmentSlice(begun, text)
+    return None
+
+
+def cut_fragment(pieces: Sequence[Piece]) -> list[Piece]:
+    """The pieces of a fragment: the head's style sheets, then the inside of the body, in a ``div`` where the body says
+    something of it."""
+    made: list[Piece] = []
+    closing: list[Piece] = []
+    body: list[Piece] | None = None
+    taking = False
+    for piece in _without_slices(pieces):
+        match piece:
+            case Boundary.SHEET:
+                taking = True
+            case Boundary.SHEET_END:
+                taking = body is not None
+            case Boundary.BODY_TAG:
+                body, taking = [], True
+            case Boundary.BODY:
+                said = "".join(texts_of(body or ())).strip().rstrip("/").removesuffix(">").strip()
+                if said and body:
+                    made += ["<div", *body]
+                    closing = ["</div>"]
+                body, taking = [], True
+            case Boundary.TAIL:
+                taking = False
+            case Boundary.TAIL_END:
+                taking = True
+            case _ if taking:
+                (made if body is None else body).append(piece)
+    return made if body is None else [*made, *body, *closing]
+
+
+def _without_slices(pieces: Sequence[Piece]) -> Iterator[Piece]:
+    for piece in pieces:
+        if isinstance(piece, FragmentSlice):
+            yield from (piece.boundary, piece.text, _ENDS[piece.boundary])
+        else:
+            yield piece
