@@ -100,9 +100,9 @@ def _recipient(sample: Any, number: int) -> Any:
 def html_by_hand(template: Any) -> Callable[[Any], str]:
     """The function by hand, with the literals of the compiled template between its values."""
     linked = template._variant("en_GB").linked
-    around = template.folder._around(linked, TEMPLATES / "mooring-statement.html")
-    page, style_edits = read_styled_page(linked, around, old_attributes=False)
-    steps = build_html_steps(linked, page, around, style_edits, preheader=True)
+    resources = template.folder._resources(linked, TEMPLATES / "mooring-statement.html")
+    page, style_edits = read_styled_page(linked, resources, old_attributes=False)
+    steps = build_html_steps(linked, page, resources, style_edits, preheader=True)
     values, parts = {"before": BEFORE, "row": ROW, "after": AFTER}, {"before": "", "row": "", "after": ""}
     where, used = "before", 0
     for step in steps:
@@ -132,7 +132,7 @@ def html_by_hand(template: Any) -> Callable[[Any], str]:
         f"    return f'''{parts['before']}''' + rows + f'''{parts['after']}'''\n"
     )
     (logo,) = [step.slot for step in steps if isinstance(step, StaticPicture)]
-    chart = around.picture("pictures/shore-power.png", 0, 1)
+    chart = resources.picture("pictures/shore-power.png", 0, 1)
     assert chart is not None and any(step is PREHEADER for step in steps)
     opening = (
         '<div style="display:none;max-height:0;max-width:0;overflow:hidden;opacity:0;font-size:1px;'

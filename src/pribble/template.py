@@ -203,7 +203,7 @@ class TemplateFolder(Mapping[str, "Template"]):
 
     # -- files --
 
-    def _around(self, linked: LinkedSource, near: Path) -> TemplateResources:
+    def _resources(self, linked: LinkedSource, near: Path) -> TemplateResources:
         """What stands around the page on a tape."""
         return TemplateResources(
             self.pictures,
@@ -472,7 +472,7 @@ class Template:
         if not is_html:
             return compile_text(linked, folder.world)
         return compile_page(
-            linked, folder.world, folder._around(linked, Path(source.name)), old_attributes=folder.presentational
+            linked, folder.world, folder._resources(linked, Path(source.name)), old_attributes=folder.presentational
         )
 
     def _written(self, own: str | None, asked: str) -> str | None:

@@ -100,19 +100,19 @@ class PageResources(Protocol):
         """The elements that the value of a mark may bring; "*" for any."""
 
 
-def inline_sheets(text: str, page: Page, role: Role, around: PageResources) -> InlinedStyles:
+def inline_sheets(text: str, page: Page, role: Role, resources: PageResources) -> InlinedStyles:
     """Apply the style sheets of a page."""
-    return _Inliner(Document(text, page, role, around.may_lack), around).run()
+    return _Inliner(Document(text, page, role, resources.may_lack), resources).run()
 
 
 class _Inliner:
-    def __init__(self, document: Document, around: PageResources) -> None:
-        self.document, self.text, self.around = document, document.text, around
-        self.rules = StyleRules(around.load)
+    def __init__(self, document: Document, resources: PageResources) -> None:
+        self.document, self.text, self.resources = document, document.text, resources
+        self.rules = StyleRules(resources.load)
         self.made = InlinedStyles(findings=self.rules.told, elements=document.elements, raw=document.raw)
         self.sheets: list[tuple[Element, SheetPart]] = []
         self.selecting: set[Selector] = set()
-        self.doubted: set[int] = set()
+        self.dependent: set[int] = set()
         self.unsettled: set[tuple[str, int]] = set()
         self.order: dict[int, tuple[int, ...]] = {}
         self.bounds = CascadeCounter()
@@ -155,14 +155,14 @@ class _Inliner:
             return
         in_block = element.block != 0 and self.text[start:end].strip()
         if in_block or MARK.search(self.text, start, end) or "media" in element.dynamic_attributes:
-            self._doubt(element, "a style sheet stands in a block or holds a mark")
+            self._depend_on_data(element, "a style sheet stands in a block or holds a mark")
             self.made.unsettled.add(("*", "*"))
         conditions = self._conditions(element)
         keep = element.values.get("data-rules", "").strip().lower() == "keep"
         written = self.text[start:end]
-        text = self.around.addresses(written, start)
+        text = self.resources.addresses(written, start)
         offset = start if text == written else -1
-        part = self.rules.read(text, self.around.base(start), offset, conditions=conditions, keep=keep)
+        part = self.rules.read(text, self.resources.base(start), offset, conditions=conditions, keep=keep)
         self.sheets.append((element, part))
 
     def _link(self, element: Element) -> None:
@@ -171,11 +171,11 @@ class _Inliner:
         if "stylesheet" not in rel or "alternate" in rel or not address:
             return
         if "href" in element.dynamic_attributes or "media" in element.dynamic_attributes or element.block:
-            self._doubt(element, "a style sheet stands in a block or holds a mark")
+            self._depend_on_data(element, "a style sheet stands in a block or holds a mark")
             self.made.unsettled.add(("*", "*"))
             return
         loaded = self.rules.load(
-            address, self.around.base(element.opening.start), element.opening.start, element.opening.end
+            address, self.resources.base(element.opening.start), element.opening.start, element.opening.end
         )
         if loaded is None:
             self._tell(
@@ -209,11 +209,11 @@ class _Inliner:
         """Take note of what is to be told of a stretch of the page."""
         self.rules.report(rule, SheetPart(StyleSheet(""), "", start), 0, end - start, message, fix, reference)
 
-    def _doubt(self, element: Element, reason: str) -> None:
+    def _depend_on_data(self, element: Element, reason: str) -> None:
         """Take note of a doubt; one for each element is enough."""
         start = element.opening.start
-        if start not in self.doubted:
-            self.doubted.add(start)
+        if start not in self.dependent:
+            self.dependent.add(start)
             self.made.runtime_dependencies.append(RuntimeDependency(start, element.opening.end, reason))
 
     # -- matching --
@@ -285,14 +285,14 @@ class _Inliner:
     def _find_doubts(self, page: ElementIndex) -> None:
         """Selectors that match by what depends on the data."""
         for unsure in UncertainMatches(page, self.rules.all, self.bounds).find():
-            self._doubt(unsure.element, f'"{unsure.selector.text}" {unsure.why}')
+            self._depend_on_data(unsure.element, f'"{unsure.selector.text}" {unsure.why}')
             self._unsettle("*", unsure.rule)
         brought: dict[str, Selector | None] = {}
         for offset in self.document.shown:
-            for name in self.around.brings(offset):
+            for name in self.resources.brings(offset):
                 if name not in brought:
                     brought[name] = self._brought(name)
-            selector = next((found for name in self.around.brings(offset) if (found := brought[name])), None)
+            selector = next((found for name in self.resources.brings(offset) if (found := brought[name])), None)
             if selector:
                 self.made.runtime_dependencies.append(
                     RuntimeDependency(offset, offset + 1, f'"{selector.text}" may be for what a value brings')
@@ -332,7 +332,7 @@ class _Inliner:
                 ]
                 entries += [self._own(one, i) for i, one in enumerate(read)]
                 if any(one.marked for one in read):
-                    self._doubt(element, "a custom property holds a mark")
+                    self._depend_on_data(element, "a custom property holds a mark")
                     self.made.unsettled.add(("*", "*"))
             entries.sort(key=lambda e: e.key)
             self.bounds.count(DECLARATIONS, len(entries) + len(perhaps.moved))
@@ -374,7 +374,7 @@ class _Inliner:
             else:
                 entry.text = entry.declaration.value
             if entry.rule is None and entry.span is None:
-                entry.text = self.around.addresses(entry.text, element.opening.start)
+                entry.text = self.resources.addresses(entry.text, element.opening.start)
         kept = [
             self._entry(d, i, rule, selector, selector)
             for rule, selector in perhaps.pairs
@@ -400,16 +400,16 @@ class _Inliner:
             if blocks or "style" in element.conditional_attributes:
                 self.made.dynamic_styles.add(element.number)
                 if concerned:
-                    self._doubt(element, "its style holds a block, and rules are for it")
+                    self._depend_on_data(element, "its style holds a block, and rules are for it")
         own = style_attribute.read_style_attribute(self.text, style)
         for index, one in enumerate(own):
             entry = self._own(one, index)
             if one.marked:
                 entry.span = one.start, one.end
                 if beaten and any(
-                    self.around.may_lack(found.start()) for found in MARK.finditer(self.text, one.start, one.end)
+                    self.resources.may_lack(found.start()) for found in MARK.finditer(self.text, one.start, one.end)
                 ):
-                    self._doubt(element, "a declaration may be left out, and rules that stay are for it")
+                    self._depend_on_data(element, "a declaration may be left out, and rules that stay are for it")
             yield entry
 
     # -- the outcome --

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import groupby, pairwise
 
@@ -20,6 +20,7 @@ from pribble.cascade.selector_trees import Specificity, added
 from pribble.cascade.selectors import Selector
 from pribble.cascade.selectors import raise_specificity as heavier
 from pribble.cascade.syntax import AtRule, Declaration, StyleSheet
+from pribble.edits import Edit, replaced
 
 # So often weights are put right at the most: selectors that need one another's weight in a circle have none.
 _MOST_ROUNDS = 20
@@ -222,7 +223,7 @@ class ResidualSheets:
 
     def _text(self, part: SheetPart) -> tuple[str, str]:
         """What is left of a part, and what must come after it."""
-        edits: list[tuple[int, int, str]] = []
+        edits: list[Edit[str]] = []
         sheet = part.sheet
         if part.keep:
             moved = bool(self.copies.by_rule) or any(
@@ -235,24 +236,29 @@ class ResidualSheets:
             if rule.nested:
                 nested[rule.anchor].append((rule.node.start, rule.inner_conditions, left))
             elif left != sheet.text[rule.node.start : rule.node.end]:
-                edits.append((rule.node.start, rule.node.end, left))
+                edits.append(Edit(rule.node.start, rule.node.end, (left,)))
         for each in part.unread:
             written = each.around.enclosing(sheet.text[each.start : each.end])
             nested[each.anchor].append((each.start, each.conditions, written))
         for anchor, found in nested.items():
             found.sort(key=lambda each: each[0])
-            edits.append((anchor, anchor, _join_by_conditions([(conditions, left) for _, conditions, left in found])))
-        edits += [(start, end, "") for start, end in part.dropped]
+            joined = _join_by_conditions([(conditions, left) for _, conditions, left in found])
+            edits.append(Edit(anchor, anchor, (joined,)))
+        gone = [*part.dropped, *part.remote]
         for layer in part.unwrapped:
-            edits += [(layer.start, layer.inner, ""), (layer.inner_end, layer.end, "")]
+            gone += [(layer.start, layer.inner), (layer.inner_end, layer.end)]
         for node, inner, conditions in part.imported:
-            edits.append((node.start, node.end, _nest_in_conditions(conditions, "\n".join(self._text(inner)).strip())))
-        edits += [(start, end, "") for start, end in part.remote]
+            text = _nest_in_conditions(conditions, "\n".join(self._text(inner)).strip())
+            edits.append(Edit(node.start, node.end, (text,)))
+        edits += [Edit(start, end, ("",)) for start, end in gone]
         if not edits:
             return sheet.text, ""
-        comments = sheet.comments() if any(not new for _, _, new in edits) else {}
-        edits = [(start if new else _with_remarks(sheet.text, start, comments), end, new) for start, end, new in edits]
-        return _tidied(_applied(sheet.text, edits)), ""
+        comments = sheet.comments() if any(edit.pieces == ("",) for edit in edits) else {}
+        edits = [
+            edit if edit.pieces != ("",) else Edit(_with_remarks(sheet.text, edit.start, comments), edit.end, ("",))
+            for edit in edits
+        ]
+        return _tidied(replaced(sheet.text, edits)), ""
 
     def _left(self, rule: StyleRule) -> str:
         """What stays of one rule, and copies."""
@@ -260,13 +266,13 @@ class ResidualSheets:
         text = rule.part.sheet.text
         pieces = []
         if staying and len(staying) == len(rule.selectors) and self._is_as_written(rule):
+            start = rule.node.start
             edits = [
-                (d.end, d.end, " !important")
+                Edit(d.end - start, d.end - start, (" !important",))
                 for i, d in enumerate(rule.declarations)
                 if (rule.number, i) in self.raised
             ]
-            start = rule.node.start
-            pieces.append(_applied(text[start : rule.node.end], [(a - start, b - start, s) for a, b, s in edits]))
+            pieces.append(replaced(text[start : rule.node.end], edits))
         elif staying:
             pieces += self._rewritten(rule, staying)
         stay = set(staying)
@@ -387,17 +393,6 @@ def _missing_specificity(now: Specificity, target: Specificity) -> Specificity:
     return 0, 0, 0
 
 
-def _applied(text: str, edits: Iterable[tuple[int, int, str]]) -> str:
-    """`text` with edits; one within another gives way to it."""
-    made, position = [], 0
-    for start, end, new in sorted(edits, key=lambda edit: (edit[0], edit[0] != edit[1], -edit[1])):
-        if start < position:
-            continue
-        made += [text[position:start], new]
-        position = end
-    return "".join((*made, text[position:]))
-
-
 def _with_remarks(text: str, start: int, comments: Mapping[int, int]) -> int:
     """Where the comments and white space begin that stand before what goes; `comments` are where each begins, by its
     end."""
@@ -421,11 +416,11 @@ def _tidied(text: str) -> str:
         if isinstance(node, AtRule) and node.content is not None and node.keyword in ("media", "supports", "container"):
             inside = _tidied(sheet.text[node.inner : node.inner_end])
             if _is_blank(inside):
-                edits.append((position, node.end, ""))
+                edits.append(Edit(position, node.end, ("",)))
             else:
-                edits.append((node.inner, node.inner_end, inside))
+                edits.append(Edit(node.inner, node.inner_end, (inside,)))
         position = node.end
-    return _LINES.sub("\n", _applied(sheet.text, edits))
+    return _LINES.sub("\n", replaced(sheet.text, edits))
 
 
 def _is_blank(text: str) -> bool:

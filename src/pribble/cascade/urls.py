@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 from urllib.parse import urljoin
 
 from pribble.cascade.syntax import StyleSheet
+from pribble.edits import Edit, replaced
 
 # At-rules whose addresses name neither picture nor font.
 _OTHERS = frozenset({"import", "namespace", "document", "-moz-document"})
@@ -72,13 +73,8 @@ def _in(
 
 def replace_urls(css: str, resolve: Callable[[CssUrl], str | None]) -> str:
     """`css` with its addresses replaced; None leaves one as it is."""
-    made, position = [], 0
-    for named in find_urls(css):
-        new = resolve(named)
-        if new is not None:
-            made += [css[position : named.start], url_function(new)]
-            position = named.end
-    return "".join((*made, css[position:])) if made else css
+    resolved = ((named, resolve(named)) for named in find_urls(css))
+    return replaced(css, [Edit(url.start, url.end, (url_function(new),)) for url, new in resolved if new is not None])
 
 
 def is_elsewhere(address: str) -> bool:

@@ -145,10 +145,10 @@ class CompiledTemplate:
 
 
 def compile_page(
-    linked: LinkedSource, world: ProgramWorld, around: TemplateResources, *, old_attributes: bool
+    linked: LinkedSource, world: ProgramWorld, resources: TemplateResources, *, old_attributes: bool
 ) -> CompiledTemplate:
     """The programs of a template that is a page.  Raises `TemplateError` and `PictureError`."""
-    page, style_edits = read_styled_page(linked, around, old_attributes=old_attributes)
+    page, style_edits = read_styled_page(linked, resources, old_attributes=old_attributes)
     extracted = _extracted_blocks(linked)
     title = None if "subject" in extracted else build_title_steps(linked, page)
     headed = next(
@@ -159,21 +159,21 @@ def compile_page(
     steps = build_html_steps(
         linked,
         page,
-        around,
+        resources,
         None if style_edits.runtime_dependencies else style_edits,
         preheader="preheader" in extracted,
     )
     shares = not late and "text" not in extracted
     said = build_text_steps(linked, page, text_styles(style_edits.inlined)) if shares else []
-    reuse, frames = ReusedValues(steps, said), WireTemplate()
-    html = ProgramBuilder(HtmlEmitter(reuse, frames), world).build(steps)
+    reuse, wire = ReusedValues(steps, said), WireTemplate()
+    html = ProgramBuilder(HtmlEmitter(reuse, wire), world).build(steps)
     if shares:
         text = ProgramBuilder(EventEmitter(reuse), world).build(said)
     else:
         text = (
             _text_program(extracted["text"].linked, world, references=True)
             if "text" in extracted
-            else ProgramBuilder(PieceEmitter(), world).build(build_text_page_steps(linked, page, around))
+            else ProgramBuilder(PieceEmitter(), world).build(build_text_page_steps(linked, page, resources))
         )
     return CompiledTemplate(
         linked,
@@ -181,7 +181,7 @@ def compile_page(
         text,
         text_from_page=late,
         reuses_html=shares,
-        wire_template=None if style_edits.runtime_dependencies else frames,
+        wire_template=None if style_edits.runtime_dependencies else wire,
         subject=_line_program(extracted.get("subject"), world, references=True)
         or (ProgramBuilder(LineEmitter(), world).build(title) if title else None),
         preheader=_line_program(extracted.get("preheader"), world, references=True),
@@ -191,14 +191,15 @@ def compile_page(
             *markup_findings(page.findings, linked.place),
             *sheet_findings(style_edits.findings, linked.place),
         ),
-        corrections=tuple(around.findings),
+        corrections=tuple(resources.findings),
         runtime_dependencies=tuple(
-            (linked.place(doubt.start, doubt.end), doubt.reason) for doubt in style_edits.runtime_dependencies
+            (linked.place(dependency.start, dependency.end), dependency.reason)
+            for dependency in style_edits.runtime_dependencies
         ),
-        files=tuple(around.paths),
+        files=tuple(resources.paths),
         has_no_variants=not any(map(_has_variants, steps)),
         pictures=frozenset(_picture_marks(linked, page)),
-        sheets=LoadedSheets(resource_places(linked, page), around.loaded, around.slots),
+        sheets=LoadedSheets(resource_places(linked, page), resources.loaded, resources.slots),
     )
 
 
@@ -221,7 +222,7 @@ def compile_text(linked: LinkedSource, world: ProgramWorld) -> CompiledTemplate:
 
 
 def read_styled_page(
-    linked: LinkedSource, around: TemplateResources, *, old_attributes: bool
+    linked: LinkedSource, resources: TemplateResources, *, old_attributes: bool
 ) -> tuple[Page, StyleEdits]:
     """The page that a tape is, and what it is dressed in.  Raises `TemplateError`."""
 
@@ -235,7 +236,7 @@ def read_styled_page(
         raise TemplateError(
             error.problem, place=linked.place(error.start, error.end), hint=error.hint, related=related
         ) from None
-    return page, find_style_edits(linked.text, page, role, around, old_attributes=old_attributes)
+    return page, find_style_edits(linked.text, page, role, resources, old_attributes=old_attributes)
 
 
 def _picture_marks(linked: LinkedSource, page: Page) -> Iterator[int]:

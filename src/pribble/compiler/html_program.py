@@ -38,15 +38,12 @@ from pribble.markup.events import Characters, Closed, Marked, Opened, between
 from pribble.markup.page import Page
 from pribble.markup.references import decode_references
 from pribble.markup.scanner import Attribute, StartTag
-from pribble.passes.page_resources import TemplateResources
+from pribble.passes.page_resources import RESOURCE_NUMBER, TemplateResources, resource_tags
 from pribble.passes.pieces import PREHEADER, fragment_boundaries
 from pribble.passes.style_edits import StyleEdits, StylePiece
 from pribble.pictures.picture_slots import PictureSlot
 from pribble.values.escaping import markup
 
-# An attribute that a page which is dressed late has on its style sheets and pictures, and loses then: where each was
-# written.
-RESOURCE_NUMBER = "data-pribble-stands"
 # A declaration up to its value, and what ends it.
 _PROPERTY = re.compile("(?:\\A|(?<=[;{}\U000f0000-\U0010ffff])|(?<=\\*/))\\s*(?P<own>[-\\w]+\\s*:\\s*)\\Z")
 _CHARSET = re.compile(r"charset\s*=\s*([^\s;\"']+)", re.IGNORECASE)
@@ -69,16 +66,6 @@ def resource_places(linked: LinkedSource, page: Page) -> tuple[Place, ...]:
         at = (tag.start, tag.end) if source is None else (source.value_start, source.value_end)
         places.append(linked.place(*at))
     return tuple(places)
-
-
-def resource_tags(page: Page) -> list[StartTag]:
-    """The tags of a page's style sheets and pictures."""
-    tags = [event.tag for event in page.events if isinstance(event, Opened) and not event.implied]
-    return [
-        tag
-        for tag in tags
-        if tag.name in ("link", "style") or (tag.attribute("src") and is_picture_place(tag.name, "src"))
-    ]
 
 
 def build_text_page_steps(linked: LinkedSource, page: Page, resources: TemplateResources) -> list[Step]:

@@ -113,7 +113,7 @@ class PictureEdits:
         place = attribute.value_start, attribute.value_end
         missing = ""
         if size is not None:
-            found, missing = complete_size(self.resources, found, size, widths.get(found.picture), *place)
+            found, missing = self.resources.completed(found, size, widths.get(found.picture), *place)
         quote = attribute.quote or '"'
         name = self.linked.text[attribute.start : attribute.start + len(attribute.name)]
         address: StaticPicture | EmbedVariants = StaticPicture(found)
@@ -207,16 +207,6 @@ class PictureEdits:
                 continue
             if (found := self.resources.picture(named.address, first, last)) is not None:
                 yield Edit(first, last, ("url(", StaticPicture(found), ")"))
-
-
-def complete_size(
-    resources: TemplateResources, source: PictureSlot, size: PictureSize, shown: int | None, start: int, end: int
-) -> tuple[PictureSlot, str]:
-    """A picture with no more pixels than are `shown`, so wide in CSS pixels, and its missing sizes as attributes."""
-    missing = size.missing_attributes(source.picture) if resources.complete else ""
-    if missing:
-        resources.report_size(missing, source, start, end)
-    return resources.fitted(source, shown, start, end), missing
 
 
 def _density_number(text: str) -> float:

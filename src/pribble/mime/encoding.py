@@ -35,36 +35,30 @@ def canonical(text: str) -> bytes:
         ) from None
 
 
-class Prepared(str):
-    """A text that can be written in quoted-printable sooner than by its characters."""
+class PreparedBody:
+    """What a text is in quoted-printable, known sooner than by its characters; None where it is not known after all."""
 
     __slots__ = ("quoted",)
 
-    quoted: Callable[[], bytes | None]
+    def __init__(self, quoted: Callable[[], bytes | None]) -> None:
+        self.quoted = quoted
 
-    @classmethod
-    def of(cls, text: str, quoted: Callable[[], bytes | None]) -> Prepared:
-        """`text`, which `quoted` gives in quoted-printable, or None where it cannot after all."""
-        made = cls(text)
-        made.quoted = quoted
-        return made
-
-    def __reduce__(self) -> tuple[Callable[..., Prepared], tuple[str, bytes | None]]:
-        return Prepared._again, (str(self), self.quoted())
-
-    @classmethod
-    def _again(cls, text: str, quoted: bytes | None) -> Prepared:
-        """The text that was copied, or went to another process."""
-        return cls.of(text, lambda: quoted)
+    def __reduce__(self) -> tuple[Callable[[bytes | None], PreparedBody], tuple[bytes | None]]:
+        return _prepared, (self.quoted(),)
 
 
-def encoded_text(text: str) -> tuple[str, bytes]:
-    """The transfer encoding for a text, and the text so encoded."""
+def _prepared(quoted: bytes | None) -> PreparedBody:
+    """The body that was copied, or went to another process."""
+    return PreparedBody(lambda: quoted)
+
+
+def encoded_text(text: str, prepared: PreparedBody | None = None) -> tuple[str, bytes]:
+    """The transfer encoding for a text, and the text so encoded; `prepared` is what is known of it already."""
     if text.isascii():
         body = canonical(text)
         if is_seven_bit(body):
             return "7bit", body
-    quoted = (text.quoted() if isinstance(text, Prepared) else None) or quoted_printable(text)
+    quoted = (prepared.quoted() if prepared is not None else None) or quoted_printable(text)
     if len(quoted) > base64_size(len(text)):  # the text's octets are no fewer than its characters
         body = canonical(text)
         # An octet or two go to the form that people can read.

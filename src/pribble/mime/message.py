@@ -26,6 +26,7 @@ from pribble.arguments import maybe_texts, octets
 from pribble.errors import PribbleError, visible
 from pribble.mime.address import Mailbox, Recipients, mailbox, recipients
 from pribble.mime.base import BaseMessage, InlinePicture
+from pribble.mime.encoding import PreparedBody
 from pribble.mime.extra_fields import extra_field, extra_fields
 from pribble.mime.header import checked, date_time, free_text, write_field
 from pribble.mime.header_fields import address_field, checked_domain, checked_id, id_domain_of, references_field
@@ -314,7 +315,7 @@ class Message(BaseMessage):
         if self.text is not None or self.html is None:
             forms.append(plain_part(self.text or "", fixed=self.text_format == "fixed"))
         if self.html is not None:
-            root = text_part(self.html, "html")
+            root = text_part(self.html, "html", vars(self).get(_PREPARED))
             if self._inline:
                 root = multipart("related", (root, *self._inline), seed, "related", type="text/html")
             forms.append(root)
@@ -327,6 +328,15 @@ class Message(BaseMessage):
         if self.invitation is None:
             return ""
         return self.invitation.calendar(self.to, self.date)
+
+
+_PREPARED = "_prepared_html"
+
+
+def prepare_html(message: Message, body: PreparedBody) -> Message:
+    """`message`, whose page has a form on the wire that is known already; the message itself is the same."""
+    vars(message)[_PREPARED] = body
+    return message
 
 
 _UNDISCLOSED = write_field("To", "undisclosed-recipients:;")

@@ -17,7 +17,7 @@ from urllib.parse import quote
 
 from pribble.arguments import are_instances, possible_paths, texts
 from pribble.errors import HeaderError, PribbleError, visible
-from pribble.mime.encoding import base64_chunks, base64_size, encoded_text, longest_line
+from pribble.mime.encoding import PreparedBody, base64_chunks, base64_size, encoded_text, longest_line
 from pribble.mime.flowed import flowed
 from pribble.mime.grammar import ENCODED_WORD_START, LONGEST_LINE, MEDIA_TYPE, MESSAGE_TYPES, TOKEN, TURNING
 from pribble.mime.header import checked, write_field
@@ -153,9 +153,9 @@ def fit_name(name: str) -> str | None:
 # ---- building -------------------------------------------------------------------------------------------------
 
 
-def text_part(text: str, subtype: str, **parameters: str) -> Part:
-    """A text body in UTF-8."""
-    encoding, body = encoded_text(text)
+def text_part(text: str, subtype: str, prepared: PreparedBody | None = None, /, **parameters: str) -> Part:
+    """A text body in UTF-8; `prepared` is what is known of its form on the wire."""
+    encoding, body = encoded_text(text, prepared)
     header = _content_type(f"text/{subtype}", {"charset": "utf-8", **parameters}) + _field(
         "Content-Transfer-Encoding", encoding
     )

@@ -18,14 +18,22 @@ from pribble.cascade.rules import SheetFinding
 from pribble.cascade.urls import CssUrl, is_elsewhere, is_on_disk, rebase
 from pribble.errors import PictureError, Place, PribbleError, TemplateError
 from pribble.findings import Finding
+from pribble.markup.contexts import is_picture_place
+from pribble.markup.events import Opened
 from pribble.markup.misnesting import MarkupFinding
+from pribble.markup.page import Page
+from pribble.markup.scanner import StartTag
 from pribble.mime.media_types import SVG
+from pribble.passes.picture_sizes import PictureSize
 from pribble.pictures.corrections import SIZE, Correction
 from pribble.pictures.picture_finder import FoundPicture, PictureFinder
 from pribble.pictures.picture_slots import Embed, PictureSlot
 
 Where = Callable[[int, int], Place | None]
 _SLOT = re.compile(r"cid:[0-9a-f]{32}@[-A-Za-z0-9.]+(?:#[a-z]+)?")
+# An attribute that a page which is dressed late has on its style sheets and pictures, and loses then: where each was
+# written.
+RESOURCE_NUMBER = "data-pribble-stands"
 _REFERENCE = "Pribble, docs/pictures-and-styles.md"
 
 
@@ -202,6 +210,15 @@ class TemplateResources:
         )
         return self._kept(made, found, self.where(start, end))
 
+    def completed(
+        self, source: PictureSlot, size: PictureSize, shown: int | None, start: int, end: int
+    ) -> tuple[PictureSlot, str]:
+        """A picture with no more pixels than it is `shown` with, in CSS pixels; and its missing sizes as attributes."""
+        missing = size.missing_attributes(source.picture) if self.complete else ""
+        if missing:
+            self.report_size(missing, source, start, end)
+        return self.fitted(source, shown, start, end), missing
+
     def _kept(self, source: PictureSlot, found: FoundPicture, place: Place | None) -> PictureSlot:
         """The slot of a picture; what was put right of it is told where it is first met."""
         if slot_text(source) not in self.slots:
@@ -239,6 +256,16 @@ class TemplateResources:
                     _REFERENCE,
                 )
             )
+
+
+def resource_tags(page: Page) -> list[StartTag]:
+    """The tags of a page's style sheets and pictures."""
+    tags = [event.tag for event in page.events if isinstance(event, Opened) and not event.implied]
+    return [
+        tag
+        for tag in tags
+        if tag.name in ("link", "style") or (tag.attribute("src") and is_picture_place(tag.name, "src"))
+    ]
 
 
 def sheet_findings(told: Iterable[SheetFinding], where: Where) -> list[Finding]:

@@ -48,16 +48,18 @@ class StyleEdits:
     inlined: InlinedStyles = field(default_factory=InlinedStyles)
 
 
-def find_style_edits(text: str, page: Page, role: Role, around: PageResources, *, old_attributes: bool) -> StyleEdits:
+def find_style_edits(
+    text: str, page: Page, role: Role, resources: PageResources, *, old_attributes: bool
+) -> StyleEdits:
     """Dress a page; `old_attributes` asks for the presentational attributes."""
-    made = inline_sheets(text, page, role, around)
+    made = inline_sheets(text, page, role, resources)
     changes: list[Edit[StylePiece]] = []
-    doubts = list(made.runtime_dependencies)
+    dependencies = list(made.runtime_dependencies)
     written = _StyleWriter()
     for dressed in made.styled:
         changes += _element_edits(dressed, written)
         if dressed.added and "class" in dressed.element.dynamic_attributes:
-            doubts.append(
+            dependencies.append(
                 RuntimeDependency(dressed.element.opening.start, dressed.element.opening.end, "its class holds a mark")
             )
     if old_attributes:
@@ -70,14 +72,14 @@ def find_style_edits(text: str, page: Page, role: Role, around: PageResources, *
         said = made.styles.get(element.number)
         sizes.append((element.opening.start, PictureSize.of(element, said)))
         if size_depends_on_data(element, said):
-            doubts.append(
+            dependencies.append(
                 RuntimeDependency(element.opening.start, element.opening.end, "a picture's size holds a mark")
             )
     return StyleEdits(
         tuple(changes),
         tuple(sizes),
         tuple(made.findings),
-        tuple(doubts),
+        tuple(dependencies),
         frozenset(d.element.opening.start for d in made.styled if d.style is not None),
         frozenset(left.element.opening.start for left in made.sheets if left.before != left.text),
         made,

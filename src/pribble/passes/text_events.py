@@ -45,9 +45,9 @@ def literal(offset: int) -> str:
     return "literal"
 
 
-def page_events(html: str, page: Page, around: PageResources) -> Iterator[TextEvent]:
+def page_events(html: str, page: Page, resources: PageResources) -> Iterator[TextEvent]:
     """What a page says that holds no marks: its events, with what the cascade makes of its elements."""
-    return _events(html, page.events, text_styles(inline_sheets(html, page, literal, around)))
+    return _events(html, page.events, text_styles(inline_sheets(html, page, literal, resources)))
 
 
 def fragment_events(html: str) -> Iterator[TextEvent]:

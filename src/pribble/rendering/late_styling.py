@@ -11,10 +11,8 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from pribble.cascade.inlining import PageResources as Beside
+from pribble.cascade.inlining import PageResources
 from pribble.cascade.urls import is_elsewhere
-from pribble.compiler.html_program import RESOURCE_NUMBER, resource_tags
-from pribble.compiler.picture_steps import complete_size
 from pribble.edits import Edit, spliced
 from pribble.errors import Place, Source, TemplateError
 from pribble.findings import MOST_OF_A_RULE, Finding
@@ -26,10 +24,12 @@ from pribble.markup.references import decode_references
 from pribble.markup.scanner import Attribute, StartTag
 from pribble.mime.flowed import FlowingText
 from pribble.passes.page_resources import (
+    RESOURCE_NUMBER,
     LoadedSheets,
     TemplateResources,
     Where,
     markup_findings,
+    resource_tags,
     sheet_findings,
     slot_text,
 )
@@ -68,27 +68,31 @@ class LateStyler:
         page = read_foreign_page(text, comments=True) if self.foreign else _read_rendered(text)
         source = Source(str(self.near), text)
         where: Where = source.place if self.foreign else self._standing(page, text)
-        around = self._around(where, slots)
-        style_edits = find_style_edits(text, page, literal, around, old_attributes=self.old_attributes)
+        resources = self._resources(where, slots)
+        style_edits = find_style_edits(text, page, literal, resources, old_attributes=self.old_attributes)
         edits: list[_PageEdit] = [Edit(offset, offset, (at,)) for offset, at in fragment_boundaries(page, text)]
         edits += style_edits.edits
-        edits += _picture_edits(text, page, style_edits, around)
+        edits += _picture_edits(text, page, style_edits, resources)
         edits += [Edit(note.start, note.end, ()) for note in page.findings if note.rule == UNFINISHED]
         edits += [] if self.foreign else [Edit(one.start - 1, one.end, ()) for _, one in _numbered_resources(page)]
         made: list[Piece] = []
         for piece in _apply_edits(text, edits):
-            made += around.split(piece) if isinstance(piece, str) else [piece]
+            made += resources.split(piece) if isinstance(piece, str) else [piece]
         finished = _restore_preheader(made)
         if not self.foreign:  # what its markup and its sheets are told for was told when it was compiled
-            return finished, around.findings
-        told = [*markup_findings(page.findings, where), *around.findings, *sheet_findings(style_edits.findings, where)]
+            return finished, resources.findings
+        told = [
+            *markup_findings(page.findings, where),
+            *resources.findings,
+            *sheet_findings(style_edits.findings, where),
+        ]
         return finished, _first_of_each_rule(told)
 
     def plain_text(self, page: str, links: Links | None = None, width: int = WIDTH) -> FlowingText:
         """The plain text of a page."""
         read = read_foreign_page(page)
-        around = self._around(self._standing(read, page), None, named=False)
-        return text_of_page(page, read, around, links or Links(), width)
+        resources = self._resources(self._standing(read, page), None, named=False)
+        return text_of_page(page, read, resources, links or Links(), width)
 
     def _standing(self, page: Page, text: str) -> Where:
         """Where the style sheets and pictures of a page stand in the files of its template."""
@@ -106,7 +110,7 @@ class LateStyler:
 
         return where
 
-    def _around(
+    def _resources(
         self, where: Where, slots: dict[str, PictureSlot] | None, *, named: bool | None = None
     ) -> TemplateResources:
         return TemplateResources(
@@ -141,9 +145,9 @@ def _first_of_each_rule(found: list[Finding]) -> list[Finding]:
     return kept
 
 
-def text_of_page(html: str, page: Page, around: Beside, links: Links, width: int) -> FlowingText:
+def text_of_page(html: str, page: Page, resources: PageResources, links: Links, width: int) -> FlowingText:
     """The plain text of any page, which was read."""
-    return layout(flow(page_events(html, page, around), links), width)
+    return layout(flow(page_events(html, page, resources), links), width)
 
 
 def _piece_text(piece: Piece) -> str:
@@ -159,7 +163,7 @@ def _read_rendered(text: str) -> Page:
         raise TemplateError(error.problem, hint=error.hint) from None
 
 
-def _picture_edits(text: str, page: Page, style_edits: StyleEdits, around: TemplateResources) -> list[_PageEdit]:
+def _picture_edits(text: str, page: Page, style_edits: StyleEdits, resources: TemplateResources) -> list[_PageEdit]:
     """The pictures of a page: found, with no more pixels than are shown, their missing sizes added."""
     sizes = dict(style_edits.sizes)
     edits: list[_PageEdit] = []
@@ -171,12 +175,12 @@ def _picture_edits(text: str, page: Page, style_edits: StyleEdits, around: Templ
                 continue
             start, end = attribute.value_start, attribute.value_end
             name = decode_references(text[start:end], attribute=True).strip()
-            source = None if is_elsewhere(name) and name not in around.slots else around.picture(name, start, end)
+            source = None if is_elsewhere(name) and name not in resources.slots else resources.picture(name, start, end)
             if source is None:
                 continue
             missing, size = "", sizes.get(event.tag.start) if attribute.name == "src" else None
             if size is not None:
-                source, missing = complete_size(around, source, size, size.width_of(source.picture), start, end)
+                source, missing = resources.completed(source, size, size.width_of(source.picture), start, end)
             quote = attribute.quote or '"'
             written = f"{attribute.name}={quote}{slot_text(source)}{quote}{missing}"
             edits.append(Edit(attribute.start, attribute.end, (written,)))

@@ -12,9 +12,9 @@ from pribble.compiler.wire_form import KeptValues, WireTemplate
 from pribble.errors import PictureError, UnsafeValue, did_you_mean, visible
 from pribble.findings import Finding
 from pribble.mime.address import Mailbox, Recipients
-from pribble.mime.encoding import Prepared
+from pribble.mime.encoding import PreparedBody
 from pribble.mime.header_fields import DOMAIN
-from pribble.mime.message import Message, MessageOptions
+from pribble.mime.message import Message, MessageOptions, prepare_html
 from pribble.mime.message_arguments import check_kinds
 from pribble.passes.page_resources import size_finding
 from pribble.passes.pieces import PREHEADER, Piece, choose_variants, cut_fragment, texts_of
@@ -199,23 +199,24 @@ class Rendering:
                     hint="give it to message(pictures=…), or let the data give the picture itself",
                 )
         given: MessageOptions = {"subject": self.subject, **envelope}
-        return Message(
+        message = Message(
             sender=sender,
             to=to,
             text=self.text,
-            html=self._wire,
+            html=self.html,
             pictures=(*self.pictures, *pictures),
             id_domain=self._options.id_domain,
             **given,
         )
+        return message if self._wire is None else prepare_html(message, self._wire)
 
     @cached_property
-    def _wire(self) -> str | None:
-        """The HTML as one that knows its form on the wire, where its pieces do."""
-        html, pieces, frames, kept = self.html, self._pieces, self._options.wire_template, self._kept
-        if html is None or pieces is None or frames is None or not self._options.has_no_variants or self.embed != "cid":
-            return html
-        return Prepared.of(html, lambda: frames.quoted(texts_of(pieces), kept))
+    def _wire(self) -> PreparedBody | None:
+        """The form of the HTML on the wire, where its pieces tell."""
+        pieces, template, kept = self._pieces, self._options.wire_template, self._kept
+        if pieces is None or template is None or not self._options.has_no_variants or self.embed != "cid":
+            return None
+        return PreparedBody(lambda: template.quoted(texts_of(pieces), kept))
 
     # -- pieces --
 
