@@ -25,6 +25,7 @@ from pribble.compiler.mark_analysis import brought_elements, may_be_nothing
 from pribble.compiler.markup_formatters import MARKUP_FORMATTERS
 from pribble.compiler.program import POINTED, ProgramWorld
 from pribble.compiler.text_program import TEXT_HELPERS
+from pribble.compiler.value_reuse import REUSE_FUNCTIONS
 from pribble.errors import DataError, FieldError, Place, PribbleError, Source, TemplateError, did_you_mean, visible
 from pribble.files import file_names, is_file, is_within, real_path
 from pribble.findings import Finding
@@ -139,7 +140,7 @@ class TemplateFolder(Mapping[str, "Template"]):
             MappingProxyType({**FORMATTERS, **MARKUP_FORMATTERS, **own}),
             dict(common or {}),
             limits,
-            {**helpers(finder, options.id_domain), **TEXT_HELPERS},
+            {**helpers(finder, options.id_domain), **TEXT_HELPERS, **REUSE_FUNCTIONS},
         )
         self._templates: dict[str, tuple[Template, tuple[_Stamp, ...]]] = {}
         self._lock = threading.RLock()

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from pribble.compiler.emitters import HtmlEmitter, LineEmitter, PieceEmitter, TextEmitter
+from pribble.compiler.emitters import LineEmitter, PieceEmitter, TextEmitter
 from pribble.compiler.html_program import (
     build_block_steps,
     build_html_steps,
@@ -16,10 +16,11 @@ from pribble.compiler.html_program import (
     dedented,
     resource_places,
 )
+from pribble.compiler.optimisations import page_programs
 from pribble.compiler.program import Program, ProgramBuilder, ProgramWorld, Run
 from pribble.compiler.steps import LINE, PLAIN, DynamicPicture, EmbedVariants, StaticPicture, Step
-from pribble.compiler.text_program import EventEmitter, build_text_steps
-from pribble.compiler.value_reuse import NOTHING_KEPT, ReusedValues
+from pribble.compiler.text_program import build_text_steps
+from pribble.compiler.value_reuse import NOTHING_KEPT
 from pribble.compiler.wire_form import KeptValues, WireTemplate
 from pribble.errors import Place, PribbleError, Related, TemplateError, UnsafeValue
 from pribble.findings import Finding
@@ -163,25 +164,22 @@ def compile_page(
         None if style_edits.runtime_dependencies else style_edits,
         preheader="preheader" in extracted,
     )
-    shares = not late and "text" not in extracted
-    said = build_text_steps(linked, page, text_styles(style_edits.inlined)) if shares else []
-    reuse, wire = ReusedValues(steps, said), WireTemplate()
-    html = ProgramBuilder(HtmlEmitter(reuse, wire), world).build(steps)
-    if shares:
-        text = ProgramBuilder(EventEmitter(reuse), world).build(said)
+    is_derived = not late and "text" not in extracted
+    text_steps = build_text_steps(linked, page, text_styles(style_edits.inlined)) if is_derived else None
+    programs = page_programs(steps, text_steps, world, is_final=not style_edits.runtime_dependencies)
+    if programs.text is not None:
+        text = programs.text
+    elif "text" in extracted:
+        text = _text_program(extracted["text"].linked, world, references=True)
     else:
-        text = (
-            _text_program(extracted["text"].linked, world, references=True)
-            if "text" in extracted
-            else ProgramBuilder(PieceEmitter(), world).build(build_text_page_steps(linked, page, resources))
-        )
+        text = ProgramBuilder(PieceEmitter(), world).build(build_text_page_steps(linked, page, resources))
     return CompiledTemplate(
         linked,
-        html,
+        programs.html,
         text,
         text_from_page=late,
-        reuses_html=shares,
-        wire_template=None if style_edits.runtime_dependencies else wire,
+        reuses_html=programs.reuses_html,
+        wire_template=programs.wire_template,
         subject=_line_program(extracted.get("subject"), world, references=True)
         or (ProgramBuilder(LineEmitter(), world).build(title) if title else None),
         preheader=_line_program(extracted.get("preheader"), world, references=True),

@@ -22,8 +22,6 @@ from pribble.compiler.steps import (
     StaticPicture,
     TextStep,
 )
-from pribble.compiler.value_reuse import ReusedValues
-from pribble.compiler.wire_form import WireTemplate
 from pribble.errors import Place
 from pribble.passes.picture_sizes import PictureSize
 from pribble.passes.pieces import Boundary, FragmentSlice, PreheaderPlace, VariantPiece
@@ -120,49 +118,10 @@ class PieceEmitter:
                 return [appended(expressions.constant(step, named=True), self._append)]
 
 
-class HtmlEmitter(PieceEmitter):
-    """Writes the HTML's program, which keeps its values, and gives them beside its pieces: for the text, which shows
-    some of them too, and for the wire, where the template's own texts are encoded already."""
+class PageEmitter(PieceEmitter):
+    """Writes the program of a page: it gives its pieces, and what it kept, which is nothing."""
 
-    def __init__(self, reuse: ReusedValues, wire: WireTemplate) -> None:
-        super().__init__()
-        self.reuse, self.wire = reuse, wire
-        self._texts: list[ShowValue | None] = []  # of the run that is being written, its values that the text shows too
-
-    @property
-    def prologue(self) -> str:
-        return super().prologue + self.reuse.beginning
-
-    @property
-    def result(self) -> str:  # type: ignore[override]
-        return f"(out, {self.reuse.result})"
-
-    def _made(self, texts: Sequence[ast.expr]) -> list[ast.stmt]:
-        shown, self._texts = self._texts, []
-        if self._append != "append":
-            return super()._made(texts)
-        if all(isinstance(text, ast.Constant) for text in texts):
-            self.wire.texts.add("".join([str(text.value) for text in texts if isinstance(text, ast.Constant)]))
-            return super()._made(texts)
-        self.wire.runs.append([str(t.value) if isinstance(t, ast.Constant) else None for t in texts])
-        values = [text for text in texts if not isinstance(text, ast.Constant)]
-        names = iter([self.reuse.named(place, text) for place, text in enumerate(values)])
-        kept = formatted([text if isinstance(text, ast.Constant) else next(names) for text in texts])
-        piece = self.reuse.named_piece(counted_output(kept))
-        return [appended(piece, self._append), *self.reuse.keep(shown)]
-
-    def _text(self, step: TextStep, expressions: ExpressionCompiler) -> ast.expr:
-        text = super()._text(step, expressions)
-        if not isinstance(text, ast.Constant):
-            self._texts.append(step if isinstance(step, ShowValue) and self.reuse.is_kept(step) else None)
-        return text
-
-    def _statements(self, step: PieceStep, expressions: ExpressionCompiler) -> list[ast.stmt]:
-        if isinstance(step, StaticPicture):
-            self.wire.texts.add(step.slot.address)
-        elif isinstance(step, FragmentSlice):
-            self.wire.texts.add(step.text)
-        return super()._statements(step, expressions)
+    result = "(out, ())"
 
 
 class LineEmitter(PieceEmitter):

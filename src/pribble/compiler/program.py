@@ -55,14 +55,25 @@ POINTED: ContextVar[dict[Place, tuple[str, str]] | None] = ContextVar("pointed",
 
 
 @dataclass(frozen=True, slots=True)
+class Optimisations:
+    """What of `pribble.compiler.optimisations` is done: parts of the text laid out when the template is compiled,
+    values shown once for both forms, fixed texts encoded for the wire once."""
+
+    text_patterns: bool = True
+    value_reuse: bool = True
+    wire_form: bool = True
+
+
+@dataclass(frozen=True, slots=True)
 class ProgramWorld:
-    """What a program runs in: the formatters it may call, values that every template sees, limits, and
-    `helpers`, functions of its steps' own."""
+    """What a program is built for and runs in: the formatters it may call, values that every template sees, limits,
+    `helpers`, functions of its steps' own, and how it is made cheaper."""
 
     formatters: Mapping[str, Formatter]
     common: Mapping[str, Any]
     limits: Limits
     helpers: Mapping[str, Any]
+    optimisations: Optimisations = Optimisations()
 
 
 _Run = TypeVar("_Run", contravariant=True)  # what a straight run is made of

@@ -14,7 +14,6 @@ from pribble.compiler.emitters import appended, counted_output, formatted, holdi
 from pribble.compiler.expression_compiler import ExpressionCompiler
 from pribble.compiler.html_program import build_block_steps, dedented
 from pribble.compiler.steps import EVENT, PLAIN, BeginCapture, ShowValue, block_steps, value_parts
-from pribble.compiler.text_patterns import find_patterns
 from pribble.compiler.text_steps import (
     BeginAttributes,
     BeginPart,
@@ -28,7 +27,6 @@ from pribble.compiler.text_steps import (
     TextFormStep,
     TextParts,
 )
-from pribble.compiler.value_reuse import REUSE_FUNCTIONS, ReusedValues
 from pribble.language.linked_source import CLOSE, OPEN, SHOW, LinkedSource, Marker
 from pribble.markup.contexts import Context
 from pribble.markup.events import Closed, Marked, Opened, between
@@ -51,7 +49,6 @@ TEXT_HELPERS: dict[str, Any] = {
     "picture_words": elements.picture,
     "indexed": elements.indexed,
     "bound": chars.bound,
-    **REUSE_FUNCTIONS,
 }
 
 
@@ -85,7 +82,7 @@ def build_text_steps(linked: LinkedSource, page: Page, styles: Sequence[Style]) 
             steps.append(Close(event.name))
         else:
             steps.append(decode_text(linked.text[event.start : event.end], event.raw))
-    return find_patterns(steps)
+    return steps
 
 
 def _mark_steps(mark: Marker, context: Context | None) -> Sequence[TextFormStep]:
@@ -153,14 +150,17 @@ class EventEmitter:
 
     result = "out"
 
-    def __init__(self, reuse: ReusedValues) -> None:
-        self.reuse = reuse
+    def __init__(self) -> None:
         self._in_value = False
 
     @property
     def prologue(self) -> str:
         """What the function begins with."""
-        return f"{self.reuse.unpacked}; out = []; append = out.append; extend = out.extend"
+        return "out = []; append = out.append; extend = out.extend"
+
+    def shown(self, step: ShowValue, expressions: ExpressionCompiler, before: list[ast.stmt]) -> ast.expr:
+        """The text of a value; `before` gets the statements that have to go before it."""
+        return expressions.shown(step.value, step.context)
 
     def emit(self, run: Sequence[EventStep], expressions: ExpressionCompiler) -> list[ast.stmt]:
         statements: list[ast.stmt] = []
@@ -211,8 +211,8 @@ class EventEmitter:
                 return [*before, appended(filled)]
             case ShowValue() if not self._in_value:
                 first: list[ast.stmt] = []
-                shared = self.reuse.taken(step, first)
-                return [*first, appended(counted_output(shared or expressions.shown(step.value, step.context)))]
+                text = self.shown(step, expressions, first)
+                return [*first, appended(counted_output(text))]
             case BeginAttributes():
                 return [ast.Assign([ast.Name("attributes", ast.Store())], ast.Dict([], []))]
             case BeginCapture():
@@ -241,8 +241,8 @@ class EventEmitter:
             match part:
                 case str():
                     made.append(ast.Constant(part))
-                case ShowValue(value=value, context=context):
-                    made.append(self.reuse.taken(part, before) or expressions.shown(value, context))
+                case ShowValue():
+                    made.append(self.shown(part, expressions, before))
                 case TextCall(function=function, arguments=arguments):
                     given = [
                         ast.Constant(one) if isinstance(one, str) else self._text(one, expressions, before)

@@ -1,0 +1,116 @@
+"""What makes a message cheaper, beside the plain path; the compiler calls it last.
+
+Each of these can be switched off, and then the pages, texts and errors are the same (tests/compiler holds that).
+What each brings stands in docs/house.md.
+"""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from pribble.compiler.emitters import PageEmitter, PieceEmitter, appended, counted_output, formatted
+from pribble.compiler.expression_compiler import ExpressionCompiler
+from pribble.compiler.program import Program, ProgramBuilder, ProgramWorld
+from pribble.compiler.steps import PieceStep, ShowValue, StaticPicture, Step, TextStep
+from pribble.compiler.text_patterns import find_patterns
+from pribble.compiler.text_program import EventEmitter
+from pribble.compiler.text_steps import TextFormStep
+from pribble.compiler.value_reuse import ReusedValues
+from pribble.compiler.wire_form import WireTemplate
+from pribble.passes.pieces import FragmentSlice
+
+
+@dataclass(frozen=True, slots=True)
+class PagePrograms:
+    """The programs of a page and its derived text; with `reuses_html` the text's takes what the page's kept, and the
+    `wire_template` writes pages for the wire."""
+
+    html: Program
+    text: Program | None
+    reuses_html: bool
+    wire_template: WireTemplate | None
+
+
+def page_programs(
+    steps: Sequence[Step], text_steps: Sequence[TextFormStep] | None, world: ProgramWorld, *, is_final: bool
+) -> PagePrograms:
+    """The programs of a page, and of the text that is derived from it, if one is.
+
+    `is_final` says that the program gives the page as it travels; where it is styled late, nothing that was made when
+    the template was compiled writes it for the wire.
+    """
+    wanted = world.optimisations
+    wire = WireTemplate() if wanted.wire_form and is_final else None
+    if text_steps is not None and wanted.text_patterns:
+        text_steps = find_patterns(text_steps)
+    reuse = ReusedValues(steps, text_steps) if text_steps is not None and wanted.value_reuse else None
+    if wire is None and reuse is None:
+        html = ProgramBuilder(PageEmitter(), world).build(steps)
+    else:
+        html = ProgramBuilder(KeepingEmitter(reuse or ReusedValues((), ()), wire or WireTemplate()), world).build(steps)
+    text = None
+    if text_steps is not None:
+        emitter = EventEmitter() if reuse is None else ReusingEmitter(reuse)
+        text = ProgramBuilder(emitter, world).build(text_steps)
+    return PagePrograms(html, text, reuse is not None, wire)
+
+
+class KeepingEmitter(PieceEmitter):
+    """Writes a page's program that keeps its values, and gives them beside its pieces."""
+
+    def __init__(self, reuse: ReusedValues, wire: WireTemplate) -> None:
+        super().__init__()
+        self.reuse, self.wire = reuse, wire
+        self._texts: list[ShowValue | None] = []  # of the run that is being written, its values that the text shows too
+
+    @property
+    def prologue(self) -> str:
+        return super().prologue + self.reuse.beginning
+
+    @property
+    def result(self) -> str:  # type: ignore[override]
+        return f"(out, {self.reuse.result})"
+
+    def _made(self, texts: Sequence[ast.expr]) -> list[ast.stmt]:
+        shown, self._texts = self._texts, []
+        if self._append != "append":
+            return super()._made(texts)
+        if all(isinstance(text, ast.Constant) for text in texts):
+            self.wire.texts.add("".join([str(text.value) for text in texts if isinstance(text, ast.Constant)]))
+            return super()._made(texts)
+        self.wire.runs.append([str(t.value) if isinstance(t, ast.Constant) else None for t in texts])
+        values = [text for text in texts if not isinstance(text, ast.Constant)]
+        names = iter([self.reuse.named(place, text) for place, text in enumerate(values)])
+        kept = formatted([text if isinstance(text, ast.Constant) else next(names) for text in texts])
+        piece = self.reuse.named_piece(counted_output(kept))
+        return [appended(piece, self._append), *self.reuse.keep(shown)]
+
+    def _text(self, step: TextStep, expressions: ExpressionCompiler) -> ast.expr:
+        text = super()._text(step, expressions)
+        if not isinstance(text, ast.Constant):
+            self._texts.append(step if isinstance(step, ShowValue) and self.reuse.is_kept(step) else None)
+        return text
+
+    def _statements(self, step: PieceStep, expressions: ExpressionCompiler) -> list[ast.stmt]:
+        if isinstance(step, StaticPicture):
+            self.wire.texts.add(step.slot.address)
+        elif isinstance(step, FragmentSlice):
+            self.wire.texts.add(step.text)
+        return super()._statements(step, expressions)
+
+
+class ReusingEmitter(EventEmitter):
+    """Writes a text's program that takes over what the page's program kept."""
+
+    def __init__(self, reuse: ReusedValues) -> None:
+        super().__init__()
+        self.reuse = reuse
+
+    @property
+    def prologue(self) -> str:
+        return f"{self.reuse.unpacked}; {super().prologue}"
+
+    def shown(self, step: ShowValue, expressions: ExpressionCompiler, before: list[ast.stmt]) -> ast.expr:
+        return self.reuse.taken(step, before) or super().shown(step, expressions, before)
