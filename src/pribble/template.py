@@ -15,7 +15,6 @@ from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from types import MappingProxyType
-from typing import Any
 
 from pribble.arguments import are_instances, check, flags, numbers, possible_paths, texts
 from pribble.compiler.compiled_template import BoundTemplate, CompiledTemplate, compile_page, compile_text
@@ -41,6 +40,7 @@ from pribble.pictures.picture_slots import Embed
 from pribble.rendering.late_styling import LateStyler
 from pribble.rendering.rendering import Rendering, RenderOptions, checked_base, checked_embed, with_preheader
 from pribble.values.formatters import FORMATTERS, application_formatter
+from pribble.values.kinds import Data
 from pribble.values.lookup import known
 from pribble.values.reading import read_json
 from pribble.values.settings import Settings, is_locale, is_one_language, settings_text
@@ -79,8 +79,8 @@ class TemplateFolder(Mapping[str, "Template"]):
         presentational: bool = False,
         fetch: Callable[[str], bytes] | None = None,
         id_domain: str = DOMAIN,
-        formatters: Mapping[str, Callable[..., Any]] | None = None,
-        common: Mapping[str, Any] | None = None,
+        formatters: Mapping[str, Callable[..., Data]] | None = None,
+        common: Mapping[str, Data] | None = None,
         limits: Limits | None = None,
         reload: bool = False,
     ) -> None:
@@ -119,8 +119,8 @@ class TemplateFolder(Mapping[str, "Template"]):
         timezone: str,
         finder: PictureFinder,
         options: RenderOptions,
-        formatters: Mapping[str, Callable[..., Any]] | None,
-        common: Mapping[str, Any] | None,
+        formatters: Mapping[str, Callable[..., Data]] | None,
+        common: Mapping[str, Data] | None,
         limits: Limits | None,
     ) -> None:
         self.settings = Settings.checked(locale, timezone)
@@ -339,7 +339,7 @@ class Template:
         return f"<Template {self.name!r}>"
 
     def render(
-        self, data: Any, *, locale: str | None = None, timezone: str | None = None, embed: Embed | None = None
+        self, data: Data, *, locale: str | None = None, timezone: str | None = None, embed: Embed | None = None
     ) -> Rendering:
         """Fill the template with `data`: a mapping, a dataclass, any object that declares its fields.
 
@@ -372,7 +372,7 @@ class Template:
             POINTED.reset(noting)
             FORMATTER_RESULTS.reset(issuing)
 
-    def problems(self, data: Any, *, locale: str | None = None, timezone: str | None = None) -> list[PribbleError]:
+    def problems(self, data: Data, *, locale: str | None = None, timezone: str | None = None) -> list[PribbleError]:
         """Every missing or unusable field at once, in the order of the template; empty where it would render."""
         found = self._variant(self._asked(locale)).problems(self._settings(timezone), self.folder.world, data)
         if found:
@@ -409,7 +409,7 @@ class Template:
         return digest.hexdigest()[:16]
 
     @property
-    def samples(self) -> dict[str, Any]:
+    def samples(self) -> dict[str, Data]:
         """The sample data beside the template, by label; that of ``NAME.sample.json`` has the label ""."""
         path = Path(self._source.name)
         labels = {
@@ -560,7 +560,7 @@ class Explanation:
         return "\n".join((first, *(f"{place}: {says}\n{place.excerpt()}" for place, says in self.reasons)))
 
 
-def read_data(path: Path) -> Any:
+def read_data(path: Path) -> Data:
     """The data of a JSON file; raises `DataError`."""
     try:
         return read_json(Source(str(path), path.read_text(encoding="utf-8-sig")))

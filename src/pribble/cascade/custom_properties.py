@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
-from typing import Any
 
 import tinycss2
 
 from pribble.cascade.bounds import CHARACTERS, CascadeCounter
 from pribble.cascade.elements import Element
-from pribble.cascade.syntax import Declaration
+from pribble.cascade.syntax import Declaration, Node
 
 # Longer than this no value is made, however custom properties multiply one another.
 _LONGEST = 100_000
@@ -177,7 +176,7 @@ def _circles(own: Mapping[str, Declaration]) -> Iterator[list[str]]:
                 yield circle
 
 
-def substituted(tokens: Iterable[Any], value: Value, guarded: frozenset[str] = frozenset()) -> str:
+def substituted(tokens: Iterable[Node], value: Value, guarded: frozenset[str] = frozenset()) -> str:
     """Component values as text, each ``var()`` replaced by what `value` says of its name, which the `guarded` get to
     fall back on.  Raises `Invalid`."""
     made = ""
@@ -194,7 +193,7 @@ def substituted(tokens: Iterable[Any], value: Value, guarded: frozenset[str] = f
     return made
 
 
-def _function(token: Any, value: Value, guarded: frozenset[str]) -> str:
+def _function(token: Node, value: Value, guarded: frozenset[str]) -> str:
     if token.lower_name != "var":
         return f"{token.name}({substituted(token.arguments, value, guarded)})"
     parts = [argument for argument in token.arguments if argument.type not in ("whitespace", "comment")]
@@ -217,7 +216,7 @@ def _function(token: Any, value: Value, guarded: frozenset[str]) -> str:
     return substituted(token.arguments[comma + 1 :], value, guarded).strip()
 
 
-def names_in_values(tokens: Iterable[Any]) -> set[str]:
+def names_in_values(tokens: Iterable[Node]) -> set[str]:
     """The custom properties that component values name."""
     found: set[str] = set()
     waiting = list(tokens)

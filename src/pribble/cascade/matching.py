@@ -13,13 +13,12 @@ from bisect import bisect_right
 from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import cached_property
-from typing import Any
 
 from cssselect2 import parser
 
 from pribble.cascade.bounds import MATCHES, CascadeCounter
 from pribble.cascade.elements import Element, words
-from pribble.cascade.selector_trees import Lang, Nth, chain
+from pribble.cascade.selector_trees import Lang, Nth, Tree, chain
 from pribble.cascade.selectors import NestingParent, Selector
 
 ElementNumbers = Sequence[int]
@@ -41,7 +40,7 @@ _SCHEME = re.compile("[a-zA-Z][a-zA-Z0-9+.-]*:")
 class Matcher:
     """Matches selectors with the elements of one page, within bounds; `tree` says which tree of a selector is meant."""
 
-    def __init__(self, page: ElementIndex, tree: Callable[[Selector], Any], bounds: CascadeCounter) -> None:
+    def __init__(self, page: ElementIndex, tree: Callable[[Selector], Tree], bounds: CascadeCounter) -> None:
         self.page, self.tree, self.bounds = page, tree, bounds
         self._known: dict[object, ElementNumbers] = {}
 
@@ -60,7 +59,7 @@ class Matcher:
             found = self._known[around] = _union(self.of(one) for one in around.sound)
         return found
 
-    def _complex(self, tree: Any) -> ElementNumbers:
+    def _complex(self, tree: Tree) -> ElementNumbers:
         column: ElementNumbers = ()
         for combinator, compound in chain(tree):
             among, tests = self._compound(compound)
@@ -72,7 +71,7 @@ class Matcher:
     def _any(self, selectors: Iterable[parser.Selector]) -> ElementNumbers:
         return _union(self._complex(one.parsed_tree) for one in selectors)
 
-    def _compound(self, compound: Any) -> tuple[ElementNumbers, list[_Test]]:
+    def _compound(self, compound: Tree) -> tuple[ElementNumbers, list[_Test]]:
         """The shortest column that one of its simple selectors makes, and what the others ask."""
         shortest: ElementNumbers | None = None
         tests: list[_Test] = []
@@ -85,7 +84,7 @@ class Matcher:
                 tests.append(test)
         return self.page.all if shortest is None else shortest, tests
 
-    def _simple(self, node: Any) -> tuple[ElementNumbers | None, _Test | None]:
+    def _simple(self, node: Tree) -> tuple[ElementNumbers | None, _Test | None]:
         """The column of a simple selector, where there is one at hand, and what it asks of an element."""
         page, elements = self.page, self.page.elements
         match node:
@@ -124,7 +123,7 @@ class Matcher:
 
     # -- attributes --
 
-    def _attribute(self, node: Any) -> _Test:
+    def _attribute(self, node: Tree) -> _Test:
         elements, name, value, operator = self.page.elements, node.lower_name, node.value, node.operator
         if operator is None:
             return lambda n: name in elements[n].values
@@ -162,7 +161,7 @@ class Matcher:
 
     # -- relations --
 
-    def _having(self, relative: Any) -> _Test:
+    def _having(self, relative: Tree) -> _Test:
         """What ``:has()`` asks: followed backwards, from what is looked for to where it is looked from."""
         steps = chain(relative.selector.parsed_tree)
         steps[0] = (relative.combinator, steps[0][1])

@@ -9,7 +9,6 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
 
 from cssselect2 import parser
 
@@ -17,7 +16,7 @@ from pribble.cascade.bounds import CascadeCounter
 from pribble.cascade.elements import Element
 from pribble.cascade.matching import ElementIndex, Matcher
 from pribble.cascade.rules import StyleRule
-from pribble.cascade.selector_trees import LINKS, Lang, Nth, chain, relaxed
+from pribble.cascade.selector_trees import LINKS, Lang, Nth, Tree, chain, relaxed
 from pribble.cascade.selectors import NestingParent, Selector, SelectorNeeds
 
 
@@ -125,11 +124,11 @@ class UncertainMatches:
 
     # -- selectors that match more --
 
-    def _loosened(self, selector: Selector) -> Any:
+    def _loosened(self, selector: Selector) -> Tree:
         """A selector's tree as though what depends on the data held: brothers, contents, the attributes of doubt."""
         return relaxed(selector.tree, self._drops)
 
-    def _drops(self, node: Any) -> bool:
+    def _drops(self, node: Tree) -> bool:
         match node:
             case "+" | "~" | parser.RelationalSelector() | Nth():
                 return True
@@ -160,7 +159,7 @@ def rules_for_brought_element(rules: Sequence[StyleRule], name: str) -> Iterator
                 yield rule, selector, name if local == name else "*"
 
 
-def _is_of_root(tree: Any) -> bool:
+def _is_of_root(tree: Tree) -> bool:
     """Whether a selector is for the root element alone, which no value brings."""
     return any(
         isinstance(one, parser.PseudoClassSelector) and one.name in ("root", "scope")
@@ -168,7 +167,7 @@ def _is_of_root(tree: Any) -> bool:
     )
 
 
-def _subject(tree: Any) -> tuple[str | None, bool]:
+def _subject(tree: Tree) -> tuple[str | None, bool]:
     """The name that a selector's subject has to have, None for any, and whether it has to have a class or an id."""
     simple = chain(tree)[-1][1].simple_selectors
     names = [one.lower_local_name for one in simple if isinstance(one, parser.LocalNameSelector)]

@@ -9,7 +9,7 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, TypeAlias
 
 from cssselect2 import SelectorError, parser
 from tinycss2.nth import parse_nth
@@ -20,7 +20,10 @@ COUNTING = _NTH | frozenset("first-child last-child first-of-type last-of-type o
 # What does not change while a message is read.
 STATIC = LINKS | COUNTING | frozenset("root scope empty enabled disabled lang".split())
 Specificity = tuple[int, int, int]
-Drops = Callable[[Any], bool]
+# A selector, or a simple one within it, as cssselect2 parses it, which has no types.
+Tree: TypeAlias = Any
+
+Drops = Callable[[Tree], bool]
 NOTHING: Specificity = (0, 0, 0)
 # What stands for ``&`` while a nested selector is parsed.  No style sheet holds a NUL (CSS Syntax 3, 3.3).
 AROUND = "\0around"
@@ -56,7 +59,7 @@ class NestingReference(ABC):
         """Whether anything that is referred to holds what `drops` names."""
 
 
-def chain(tree: Any) -> list[tuple[str, Any]]:
+def chain(tree: Tree) -> list[tuple[str, Tree]]:
     """The compound selectors of a complex one, each with the combinator before it, "" for the first."""
     made = []
     while isinstance(tree, parser.CombinedSelector):
@@ -65,7 +68,7 @@ def chain(tree: Any) -> list[tuple[str, Any]]:
     return [("", tree), *reversed(made)]
 
 
-def chained(steps: Sequence[tuple[str, Any]]) -> Any:
+def chained(steps: Sequence[tuple[str, Tree]]) -> Tree:
     tree = steps[0][1]
     for combinator, compound in steps[1:]:
         tree = parser.CombinedSelector(tree, combinator, compound)
@@ -75,7 +78,7 @@ def chained(steps: Sequence[tuple[str, Any]]) -> Any:
 # -- what is parsed further than cssselect2 does --
 
 
-def parse_tree(tree: Any, around: NestingReference | None, *, relative: bool = False) -> Any:
+def parse_tree(tree: Tree, around: NestingReference | None, *, relative: bool = False) -> Tree:
     """`tree` with all that its functions hold parsed, and with references to what stands around it.  Raises
     `SelectorError` for what Selectors 4 does not have."""
     return chained(
@@ -86,7 +89,7 @@ def parse_tree(tree: Any, around: NestingReference | None, *, relative: bool = F
     )
 
 
-def _simple(node: Any, around: NestingReference | None, relative: bool) -> Any:
+def _simple(node: Tree, around: NestingReference | None, relative: bool) -> Tree:
     match node:
         case parser.PseudoClassSelector(name=name) if name == AROUND:
             return around
@@ -123,15 +126,15 @@ def _simple(node: Any, around: NestingReference | None, relative: bool) -> Any:
 class _Bare(parser.Selector):  # type: ignore[misc]
     """A selector in a function, whose specificity is counted here: cssselect2 counts those in chains ever anew."""
 
-    def __init__(self, tree: Any) -> None:
+    def __init__(self, tree: Tree) -> None:
         self.parsed_tree, self.pseudo_element = tree, None
 
 
-def _bare(tree: Any) -> parser.Selector:
+def _bare(tree: Tree) -> parser.Selector:
     return _Bare(tree)
 
 
-def _nth(node: Any, around: NestingReference | None, relative: bool) -> Nth:
+def _nth(node: Tree, around: NestingReference | None, relative: bool) -> Nth:
     at = next(
         (i for i, token in enumerate(node.arguments) if token.type == "ident" and token.lower_value == "of"), None
     )
@@ -146,7 +149,7 @@ def _nth(node: Any, around: NestingReference | None, relative: bool) -> Nth:
     return Nth(node.name, step, first, of)
 
 
-def _languages(arguments: Sequence[Any]) -> Iterator[str]:
+def _languages(arguments: Sequence[Tree]) -> Iterator[str]:
     tokens = [token for token in arguments if token.type not in ("whitespace", "comment")]
     for index, token in enumerate(tokens):
         if index % 2 == 0 and token.type in ("ident", "string"):
@@ -160,7 +163,7 @@ def _languages(arguments: Sequence[Any]) -> Iterator[str]:
 # -- how much it weighs --
 
 
-def specificity(tree: Any) -> Specificity:
+def specificity(tree: Tree) -> Specificity:
     """The specificity of a selector (Selectors 4, 17)."""
     total = NOTHING
     for _, compound in chain(tree):
@@ -169,7 +172,7 @@ def specificity(tree: Any) -> Specificity:
     return total
 
 
-def _own_specificity(node: Any) -> Specificity:
+def _own_specificity(node: Tree) -> Specificity:
     match node:
         case parser.SpecificityAdjustmentSelector():
             return NOTHING
@@ -193,12 +196,12 @@ def added(one: Specificity, other: Specificity) -> Specificity:
 # -- selectors that match more --
 
 
-def relaxed(tree: Any, drops: Drops) -> Any:
+def relaxed(tree: Tree, drops: Drops) -> Tree:
     """A selector tree that matches all that `tree` may match, whatever comes of the simple selectors `drops` names.
 
     What stands before a ``+`` or ``~`` goes too, where ``drops("+")`` says so.
     """
-    steps: list[tuple[str, Any]] = []
+    steps: list[tuple[str, Tree]] = []
     for combinator, compound in chain(tree):
         if combinator in ("+", "~") and drops(combinator):
             steps, combinator = [], ""
@@ -207,7 +210,7 @@ def relaxed(tree: Any, drops: Drops) -> Any:
     return chained(steps)
 
 
-def _relaxed_simple(node: Any, drops: Drops) -> Any:
+def _relaxed_simple(node: Tree, drops: Drops) -> Tree:
     if drops(node):
         return None
     match node:
@@ -226,7 +229,7 @@ def _relaxed_simple(node: Any, drops: Drops) -> Any:
     return node
 
 
-def tree_holds(tree: Any, drops: Drops) -> bool:
+def tree_holds(tree: Tree, drops: Drops) -> bool:
     """Whether a selector tree holds anything that `drops` names."""
     return any(
         (combinator in ("+", "~") and drops(combinator))
@@ -235,7 +238,7 @@ def tree_holds(tree: Any, drops: Drops) -> bool:
     )
 
 
-def _holds_simple(node: Any, drops: Drops) -> bool:
+def _holds_simple(node: Tree, drops: Drops) -> bool:
     if drops(node):
         return True
     match node:

@@ -12,7 +12,6 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any
 
 from cssselect2 import SelectorError, parser
 from tinycss2 import ast
@@ -29,12 +28,14 @@ from pribble.cascade.selector_trees import (
     NestingReference,
     Nth,
     Specificity,
+    Tree,
     chain,
     parse_tree,
     relaxed,
     specificity,
     tree_holds,
 )
+from pribble.cascade.syntax import Node
 
 _KNOWN = frozenset(
     "hover focus focus-within focus-visible active visited target target-within checked indeterminate "
@@ -136,8 +137,8 @@ class Selector:
     without what is dynamic."""
 
     pieces: tuple[str | None, ...]
-    tree: Any
-    relaxed: Any
+    tree: Tree
+    relaxed: Tree
     specificity: Specificity
     pseudo_element: bool
     needs: SelectorNeeds
@@ -165,17 +166,17 @@ class Selector:
         return "".join(around if piece is None else piece for piece in self.pieces)
 
 
-def parse_selectors(tokens: Sequence[Any], around: NestingParent | None = None) -> list[Selector]:
+def parse_selectors(tokens: Sequence[Node], around: NestingParent | None = None) -> list[Selector]:
     """The selectors of a rule's prelude, which is nested where it has something `around`.  Raises `SelectorError` for
     a list that no browser reads."""
     return [_selector(pieces, one, around) for pieces, one in _split_at_commas(tokens, around)]
 
 
 def _split_at_commas(
-    tokens: Sequence[Any], around: NestingParent | None
+    tokens: Sequence[Node], around: NestingParent | None
 ) -> Iterator[tuple[tuple[str | None, ...], list[parser.Selector]]]:
     """The texts between the commas of a prelude, and what each is parsed into."""
-    one: list[Any] = []
+    one: list[Node] = []
     for token in (*tokens, None):
         if token is not None and not (token.type == "literal" and token.value == ","):
             one.append(token)
@@ -196,7 +197,7 @@ def _split_at_commas(
         one = []
 
 
-def _check_having(tokens: Sequence[Any]) -> None:
+def _check_having(tokens: Sequence[Node]) -> None:
     """Raise `SelectorError` for a ``:has()`` of which a part is none: it forgives nothing (Selectors 4, 4.5)."""
     for token in tokens:
         if token.type == "function":
@@ -207,11 +208,11 @@ def _check_having(tokens: Sequence[Any]) -> None:
             _check_having(token.arguments)
 
 
-def _split_at_nesting(tokens: Sequence[Any]) -> tuple[str | None, ...]:
+def _split_at_nesting(tokens: Sequence[Node]) -> tuple[str | None, ...]:
     """The text of a selector without comments, apart where an ``&`` stands."""
     made: list[str | None] = [""]
 
-    def write(tokens: Sequence[Any]) -> None:
+    def write(tokens: Sequence[Node]) -> None:
         for token in tokens:
             if token.type == "function":
                 made.append(f"{serialize_identifier(token.name)}(")
@@ -237,7 +238,7 @@ def _split_at_nesting(tokens: Sequence[Any]) -> tuple[str | None, ...]:
     return tuple(joined)
 
 
-def _with_references(tokens: Sequence[Any]) -> Iterator[Any]:
+def _with_references(tokens: Sequence[Node]) -> Iterator[Node]:
     for token in tokens:
         if token.type == "literal" and token.value == "&":
             yield from _reference()
@@ -247,7 +248,7 @@ def _with_references(tokens: Sequence[Any]) -> Iterator[Any]:
             yield token
 
 
-def _reference() -> list[Any]:
+def _reference() -> list[Node]:
     return [ast.LiteralToken(0, 0, ":"), ast.IdentToken(0, 0, AROUND)]
 
 
@@ -276,7 +277,7 @@ class _Reading:
         self.found.attributes, self.found.presences = frozenset(self.attributes), frozenset(self.presences)
         return self.found
 
-    def read(self, tree: Any, *, subject: bool) -> None:
+    def read(self, tree: Tree, *, subject: bool) -> None:
         steps = chain(tree)
         for index, (combinator, compound) in enumerate(steps):
             if combinator in ("+", "~"):
@@ -284,7 +285,7 @@ class _Reading:
             for one in compound.simple_selectors:
                 self._simple(one, subject and index == len(steps) - 1)
 
-    def _simple(self, node: Any, subject: bool) -> None:
+    def _simple(self, node: Tree, subject: bool) -> None:
         match node:
             case parser.ClassSelector():
                 self.attributes.add("class")
@@ -346,7 +347,7 @@ class _Reading:
                 self.found.unknown = name
 
 
-def _is_dynamic(node: Any) -> bool:
+def _is_dynamic(node: Tree) -> bool:
     if isinstance(node, parser.PseudoClassSelector | parser.FunctionalPseudoClassSelector):
         return node.name not in STATIC
     return False

@@ -9,9 +9,12 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, TypeAlias
 
 import tinycss2
+
+# A token or block as tinycss2 parses it, which has no types.
+Node: TypeAlias = Any
 
 _BRACKETS = {"{": "}", "(": ")", "[": "]"}
 # Brackets, and what brackets in it do not count in: comments, strings, unquoted urls (`left` is what ends them).
@@ -39,7 +42,7 @@ class Declaration:
     name: str
     value: str
     important: bool
-    tokens: tuple[Any, ...]
+    tokens: tuple[Node, ...]
     start: int
     end: int
 
@@ -53,9 +56,9 @@ class Declaration:
 class QualifiedRule:
     """A rule of a prelude and a block; the block's content is the text from `inner` to `inner_end`."""
 
-    prelude: tuple[Any, ...]
+    prelude: tuple[Node, ...]
     prelude_end: int
-    content: tuple[Any, ...]
+    content: tuple[Node, ...]
     start: int
     inner: int
     inner_end: int
@@ -67,9 +70,9 @@ class AtRule:
     """An at-rule; `content` is None where it ends with a semicolon."""
 
     keyword: str
-    prelude: tuple[Any, ...]
+    prelude: tuple[Node, ...]
     prelude_text: str
-    content: tuple[Any, ...] | None
+    content: tuple[Node, ...] | None
     start: int
     inner: int
     inner_end: int
@@ -95,7 +98,7 @@ def readable(text: str) -> str:
     return _TOO_MANY_DIGITS.sub(lambda found: f"{found[0][:-2]}.0", text)
 
 
-def component_values(text: str) -> list[Any]:
+def component_values(text: str) -> list[Node]:
     """A text as component values (CSS Syntax 3, 5.3.9)."""
     return list(tinycss2.parse_component_value_list(readable(text)))
 
@@ -110,12 +113,12 @@ class StyleSheet:
         self.text, depth = _closed(text.replace("\0", "\ufffd"))
         self.unclosed = len(self.text) > len(text)
         self.too_deep = depth > _DEEPEST
-        self.nodes: list[Any] = [] if self.too_deep else component_values(self.text)
+        self.nodes: list[Node] = [] if self.too_deep else component_values(self.text)
         self._lines = [0]
         while (found := self.text.find("\n", self._lines[-1])) >= 0:
             self._lines.append(found + 1)
 
-    def offset(self, node: Any) -> int:
+    def offset(self, node: Node) -> int:
         """Where a component value begins."""
         return int(self._lines[node.source_line - 1] + node.source_column - 1)
 
@@ -128,7 +131,7 @@ class StyleSheet:
         return self.rules_in(self.nodes, len(self.text), nested=False)
 
     def rules_in(
-        self, nodes: Sequence[Any], end: int, *, nested: bool = True
+        self, nodes: Sequence[Node], end: int, *, nested: bool = True
     ) -> Iterator[QualifiedRule | AtRule | BrokenRule]:
         """The rules in a list of component values that ends at `end` (consume a list of rules, 5.4.1)."""
         index = 0
@@ -140,7 +143,7 @@ class StyleSheet:
             rule, index = self._rule(nodes, index, end)
             yield rule
 
-    def _rule(self, nodes: Sequence[Any], index: int, end: int) -> tuple[QualifiedRule | AtRule | BrokenRule, int]:
+    def _rule(self, nodes: Sequence[Node], index: int, end: int) -> tuple[QualifiedRule | AtRule | BrokenRule, int]:
         first = index
         start = self.offset(nodes[first])
         is_at = nodes[first].type == "at-keyword"
@@ -175,7 +178,7 @@ class StyleSheet:
         return self.declarations_in(self.nodes, len(self.text))
 
     def declarations_in(
-        self, nodes: Sequence[Any], end: int
+        self, nodes: Sequence[Node], end: int
     ) -> Iterator[Declaration | QualifiedRule | AtRule | BrokenRule]:
         """What a block holds: declarations, and rules nested in it (consume a block's contents, 5.4.4)."""
         index, stop, block = 0, 0, -1
@@ -200,7 +203,7 @@ class StyleSheet:
             yield BrokenRule(self.offset(node), last, "no declaration: a name and a colon are missing")
             index = stop
 
-    def _declaration(self, nodes: Sequence[Any], index: int, stop: int, end: int, block: int) -> Declaration | None:
+    def _declaration(self, nodes: Sequence[Node], index: int, stop: int, end: int, block: int) -> Declaration | None:
         """The declaration that ends at `stop`, if it is one; `block` is where the next block in braces stands."""
         first = index
         if nodes[index].type == "literal" and nodes[index].value in ("*", "_") and index + 1 < stop:
@@ -228,7 +231,7 @@ class StyleSheet:
         written = own if custom or first != index else own.lower()
         return Declaration(written, text, important, tuple(value), start, last)
 
-    def _without_importance(self, value: list[Any], end: int) -> tuple[list[Any], int, bool]:
+    def _without_importance(self, value: list[Node], end: int) -> tuple[list[Node], int, bool]:
         """A value without the ``!important`` it may end with, where that begins, and whether it was there."""
         parts = [i for i, token in enumerate(value) if token.type not in _SPACE]
         if len(parts) >= 2:
@@ -238,7 +241,7 @@ class StyleSheet:
         return value, end, False
 
 
-def _next_node(nodes: Sequence[Any], index: int, holds: Callable[[Any], bool]) -> int:
+def _next_node(nodes: Sequence[Node], index: int, holds: Callable[[Node], bool]) -> int:
     """The place of the next node from `index` on of which something holds; the number of all for none."""
     return next((i for i in range(index, len(nodes)) if holds(nodes[i])), len(nodes))
 
@@ -260,7 +263,7 @@ def _closed(text: str) -> tuple[str, int]:
     return text + "".join(reversed(open_)), deepest
 
 
-def has_error(tokens: Sequence[Any]) -> bool:
+def has_error(tokens: Sequence[Node]) -> bool:
     """Whether component values hold what no property accepts: a bad string, a bad url, a stray bracket."""
     for token in tokens:
         if token.type == "error" or (token.type == "literal" and token.value in ("]", ")", "}", "!", ";")):

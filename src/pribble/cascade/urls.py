@@ -9,10 +9,10 @@ from __future__ import annotations
 import posixpath
 import re
 from collections.abc import Callable, Iterator, Sequence
-from typing import Any, NamedTuple
+from typing import NamedTuple
 from urllib.parse import urljoin
 
-from pribble.cascade.syntax import StyleSheet
+from pribble.cascade.syntax import Node, StyleSheet
 from pribble.edits import Edit, replaced
 
 # At-rules whose addresses name neither picture nor font.
@@ -46,7 +46,7 @@ def find_urls(css: str) -> Iterator[CssUrl]:
 
 
 def _in(
-    sheet: StyleSheet, nodes: Sequence[Any], end: int, *, font: bool = False, in_set: bool = False
+    sheet: StyleSheet, nodes: Sequence[Node], end: int, *, font: bool = False, in_set: bool = False
 ) -> Iterator[CssUrl]:
     keyword = ""
     for index, node in enumerate(nodes):

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
 
 from pribble.compiler.emitters import LineEmitter, PieceEmitter, TextEmitter
 from pribble.compiler.html_program import (
@@ -35,6 +34,7 @@ from pribble.passes.pieces import Piece
 from pribble.passes.style_edits import StyleEdits, find_style_edits
 from pribble.passes.text_styles import text_depends_on_data, text_styles
 from pribble.values.escaping import is_seen
+from pribble.values.kinds import Data
 from pribble.values.settings import Settings
 
 
@@ -51,7 +51,7 @@ class BoundTemplate:
     preheader: Run | None
     reuses_html: bool = False
 
-    def pieces(self, data: Any) -> tuple[list[Piece] | None, KeptValues, Any]:
+    def pieces(self, data: Data) -> tuple[list[Piece] | None, KeptValues, Data]:
         """The pieces of the HTML, None for a template that has none; what was kept; and what the text's program is
         given."""
         if self.html is None:
@@ -115,7 +115,7 @@ class CompiledTemplate:
     def _filled(self, subject: Run) -> Run:
         """`subject`, which may not come to nothing: a receiver would show none, or something else in its place."""
 
-        def filled(data: Any) -> Any:
+        def filled(data: Data) -> Data:
             line = subject(data)
             if not is_seen(line):
                 raise UnsafeValue(
@@ -127,7 +127,7 @@ class CompiledTemplate:
 
         return filled
 
-    def problems(self, settings: Settings, world: ProgramWorld, data: Any) -> list[PribbleError]:
+    def problems(self, settings: Settings, world: ProgramWorld, data: Data) -> list[PribbleError]:
         """All that is wrong with the data, each place once."""
         told: dict[tuple[str, str], PribbleError] = {}
         for program in self._all():

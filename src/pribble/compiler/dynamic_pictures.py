@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from pathlib import Path
 from time import monotonic
-from typing import Any
 
 from pribble.compiler.emitters import PictureRequest
 from pribble.errors import Place
@@ -13,12 +12,13 @@ from pribble.passes.page_resources import correction_findings
 from pribble.passes.picture_sizes import PictureSize
 from pribble.pictures.picture_finder import LOOKED_AT, FoundPicture, PictureFinder
 from pribble.pictures.picture_slots import NamedPicture, PictureSlot
+from pribble.values.kinds import Data
 
 _MOST_KNOWN = 4096
 _Made = str | PictureSlot | NamedPicture
 
 
-def helpers(finder: PictureFinder, domain: str) -> Mapping[str, Callable[..., Any]]:
+def helpers(finder: PictureFinder, domain: str) -> Mapping[str, Callable[..., Data]]:
     """The functions, by the names that programs call them."""
 
     def slotted(found: FoundPicture | str, wanted: PictureRequest) -> _Made:
@@ -36,7 +36,7 @@ def helpers(finder: PictureFinder, domain: str) -> Mapping[str, Callable[..., An
     # Names chosen again and again, by the mark they stand in: when each was looked at, and its slot.
     known: dict[tuple[str, int], tuple[float, PictureRequest, _Made]] = {}
 
-    def picture(value: Any, wanted: PictureRequest) -> _Made:
+    def picture(value: Data, wanted: PictureRequest) -> _Made:
         if value.__class__ is not str:
             return slotted(finder.chosen(value, wanted.size.stated_width), wanted)
         key = value, id(wanted)
@@ -49,7 +49,7 @@ def helpers(finder: PictureFinder, domain: str) -> Mapping[str, Callable[..., An
             known[key] = now, wanted, made
         return made
 
-    def picture_composed(parts: Any, wanted: PictureRequest) -> _Made:
+    def picture_composed(parts: Data, wanted: PictureRequest) -> _Made:
         near = Path(wanted.place.source.name).parent
         return slotted(finder.composed(parts, near, wanted.size.stated_width), wanted)
 

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import lru_cache
-from typing import Any
 
 from pribble.markup import fragments
 from pribble.markup.contexts import Context
 from pribble.passes import text_events
 from pribble.values import css_values, escaping, json_values, showing, url_values
+from pribble.values.kinds import Data
 from pribble.values.safe_text import Fragment
 
 TextEscaper = Callable[[str], str]
-ValueEscaper = Callable[[Any], Any]
+ValueEscaper = Callable[[Data], Data]
 
 
 def _text_only(show: TextEscaper) -> tuple[TextEscaper, ValueEscaper]:
@@ -78,14 +78,14 @@ def wrapper(within: tuple[str, ...]) -> TextEscaper:
     return wrap
 
 
-def _chain(first: Callable[[Any], str], second: TextEscaper) -> Callable[[Any], str]:
+def _chain(first: Callable[[Data], str], second: TextEscaper) -> Callable[[Data], str]:
     return lambda value: second(first(value))
 
 
 def _fitting(show: ValueEscaper, around: tuple[str, ...]) -> ValueEscaper:
     """`show`, for a place where a fragment of markup could close what stands around it."""
 
-    def shown(value: Any) -> Any:
+    def shown(value: Data) -> Data:
         if isinstance(value, Fragment) and value.trusted:
             fragments.check_within(value.markup, around)
         return show(value)

@@ -11,7 +11,6 @@ from __future__ import annotations
 import ast
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any
 
 from pribble.compiler.escapers import escapers
 from pribble.errors import Place, TemplateError, did_you_mean
@@ -39,6 +38,7 @@ from pribble.language.expressions import (
 )
 from pribble.markup.contexts import Context
 from pribble.values.formatters import FORMATTERS, Formatter
+from pribble.values.kinds import Data
 
 DATA = "data"
 _SCRATCH = "t"  # holds a value between two looks at it; never across another expression
@@ -75,8 +75,8 @@ class FormatterCall:
     """
 
     name: str
-    arguments: tuple[Any, ...] | None
-    named: tuple[tuple[str, Any], ...]
+    arguments: tuple[Data, ...] | None
+    named: tuple[tuple[str, Data], ...]
     locale: str | None
     timezone: str | None
     context: Context | None = None
@@ -119,7 +119,7 @@ class ExpressionCompiler:
     known: Mapping[str, Formatter] = field(default_factory=lambda: FORMATTERS)
     common: frozenset[str] = frozenset()
     sites: list[Site] = field(default_factory=list)
-    constants: dict[str, Any] = field(default_factory=dict)
+    constants: dict[str, object] = field(default_factory=dict)
     formatters: dict[str, FormatterCall] = field(default_factory=dict)
     prepared: dict[tuple[str, str], str] = field(default_factory=dict)
     checked: set[Binding] = field(default_factory=set)  # loop variables whose class is asked for in each turn
@@ -141,7 +141,7 @@ class ExpressionCompiler:
         node.col_offset = node.end_col_offset = 0
         return node
 
-    def constant(self, value: Any, *, named: bool = False) -> ast.expr:
+    def constant(self, value: object, *, named: bool = False) -> ast.expr:
         """`value` as an expression: written out where Python has a literal for it, else named."""
         if not named and (value is None or isinstance(value, str | int)):
             return ast.Constant(value)

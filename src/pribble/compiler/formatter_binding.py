@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from typing import Any
 
 from pribble.compiler.escapers import escapers
 from pribble.compiler.expression_compiler import FormatterCall
@@ -11,11 +10,12 @@ from pribble.compiler.formatter_results import remember_results
 from pribble.errors import Place, PribbleError
 from pribble.markup.contexts import Context
 from pribble.values.formatters import Formatter
+from pribble.values.kinds import Data
 from pribble.values.numbers import FIGURES, Apply
 from pribble.values.settings import Settings
 
 # Makes a function that shows a value one that notes numbers with a point, where a locale, by the place, writes none.
-Noting = Callable[[Callable[[Any], str], Callable[[Place], str | None]], Callable[[Any], str]]
+Noting = Callable[[Callable[[Data], str], Callable[[Place], str | None]], Callable[[Data], str]]
 
 
 def bind_formatter(
@@ -37,7 +37,7 @@ def bind_formatter(
     )
     formatter = formatters[call.name]
 
-    def made(arguments: tuple[Any, ...], given: Mapping[str, Any]) -> Apply:
+    def made(arguments: tuple[Data, ...], given: Mapping[str, Data]) -> Apply:
         apply = formatter.prepared(own, arguments, given)
         if formatter.of_application:
             apply = remember_results(apply, call.name, mark)
@@ -70,7 +70,7 @@ def _with_escaper(apply: Apply, context: Context | None, noting: Noting | None, 
 def _refusing(error: PribbleError) -> Apply:
     """What cannot be prepared says so when it is applied, at its place."""
 
-    def apply(value: Any, *each: Any) -> Any:
+    def apply(value: Data, *each: Data) -> Data:
         raise type(error)(error.problem, hint=error.hint)
 
     return apply
@@ -79,12 +79,12 @@ def _refusing(error: PribbleError) -> Apply:
 _MOST_KEPT = 64
 
 
-def _with_arguments(made: Callable[[tuple[Any, ...], Mapping[str, Any]], Apply]) -> Apply:
+def _with_arguments(made: Callable[[tuple[Data, ...], Mapping[str, Data]], Apply]) -> Apply:
     """A formatter whose arguments come with each call, as a tuple and a dict of them; where that is None, it gives
     the function that applies it.  For one argument that is a text, as a currency is, that function is kept."""
     kept: dict[str, Apply] = {}
 
-    def ready(arguments: tuple[Any, ...], given: Mapping[str, Any]) -> Apply:
+    def ready(arguments: tuple[Data, ...], given: Mapping[str, Data]) -> Apply:
         if given or len(arguments) != 1 or arguments[0].__class__ is not str:
             return made(arguments, given)
         found = kept.get(arguments[0])
@@ -94,7 +94,7 @@ def _with_arguments(made: Callable[[tuple[Any, ...], Mapping[str, Any]], Apply])
                 kept[arguments[0]] = found
         return found
 
-    def apply(value: Any, arguments: tuple[Any, ...], given: Mapping[str, Any] | None, *each: Any) -> Any:
+    def apply(value: Data, arguments: tuple[Data, ...], given: Mapping[str, Data] | None, *each: Data) -> Data:
         return ready(arguments, {}) if given is None else ready(arguments, given)(value, *each)
 
     return apply

@@ -6,9 +6,9 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable
 from contextvars import ContextVar
-from typing import Any
 
 from pribble.errors import FieldError, Place, PribbleError
+from pribble.values.kinds import Data
 
 # Where it stands, and the marks that put the part which it stands in.
 _Mark = tuple[Place, tuple[Place | None, ...]]
@@ -18,14 +18,14 @@ class FormatterResults:
     """What was given so far, by the mark: of each mark in the order of its turns."""
 
     def __init__(self) -> None:
-        self._given: dict[_Mark, list[tuple[Any, PribbleError | None]]] = {}
+        self._given: dict[_Mark, list[tuple[Data, PribbleError | None]]] = {}
         self._turns: Counter[_Mark] = Counter()
 
     def begin(self) -> None:
         """A program is run, from its first mark on."""
         self._turns.clear()
 
-    def at(self, place: Place, call: Callable[[], Any]) -> Any:
+    def at(self, place: Place, call: Callable[[], Data]) -> Data:
         """What `call` gives, or gave before in this turn of the mark at a place."""
         mark = place, tuple(related.place for related in place.via)
         given, turn = self._given.setdefault(mark, []), self._turns[mark]
@@ -45,14 +45,16 @@ class FormatterResults:
 FORMATTER_RESULTS: ContextVar[FormatterResults | None] = ContextVar("issued", default=None)
 
 
-def remember_results(formatter: Callable[..., Any], name: str, place: Callable[[], Place | None]) -> Callable[..., Any]:
+def remember_results(
+    formatter: Callable[..., Data], name: str, place: Callable[[], Place | None]
+) -> Callable[..., Data]:
     """A formatter of an application, called once a mark and turn; `place` gives the mark that calls it.
 
     What it raises becomes an error of the template's, with the original as its cause.
     """
 
-    def issued(*arguments: Any) -> Any:
-        def call() -> Any:
+    def issued(*arguments: Data) -> Data:
+        def call() -> Data:
             try:
                 return formatter(*arguments)
             except PribbleError:

@@ -7,9 +7,9 @@ that go into it or come out of it.  A program without such a limit is never run 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from typing import Any
 
 from pribble.errors import LimitReached
+from pribble.values.kinds import Data
 
 _CHARACTERS = 10
 # What takes no more time for a longer text or list; what goes through its items is counted as turns.
@@ -32,7 +32,7 @@ class Meter:
                 "more steps than are permitted", hint="Limits(steps=…) of the template folder permits more"
             )
 
-    def metered(self, namespace: Mapping[str, Any]) -> dict[str, Any]:
+    def metered(self, namespace: Mapping[str, Data]) -> dict[str, Data]:
         """The namespace of a program, its functions counting."""
         made = {
             name: self._counting(value, name) if callable(value) and not isinstance(value, type) else value
@@ -40,10 +40,10 @@ class Meter:
         }
         return made | {"each": self._each}
 
-    def _counting(self, function: Callable[..., Any], name: str) -> Callable[..., Any]:
+    def _counting(self, function: Callable[..., Data], name: str) -> Callable[..., Data]:
         cost = self._costs.get(name, "constant" if name in _AT_ONCE else "size")
 
-        def counted(*arguments: Any) -> Any:
+        def counted(*arguments: Data) -> Data:
             if cost == "constant" and not isinstance(arguments[0], str):
                 made = function(*arguments)
                 self.take(1 + _weight(made))
@@ -56,13 +56,13 @@ class Meter:
 
         return counted
 
-    def _each(self, items: Iterable[Any], path: str) -> Iterator[tuple[int, Any]]:
+    def _each(self, items: Iterable[Data], path: str) -> Iterator[tuple[int, Data]]:
         for turn in enumerate(items):
             self.take(1)
             yield turn
 
 
-def _weight(value: Any) -> int:
+def _weight(value: Data) -> int:
     if isinstance(value, str):
         return len(value) // _CHARACTERS
     return len(value) if isinstance(value, list | tuple | dict) else 0

@@ -5,13 +5,12 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from decimal import DecimalException
-from typing import Any
 
 from pribble.compiler.expression_compiler import Site
 from pribble.errors import FieldError, LimitReached, PribbleError
 from pribble.values.arithmetic import refused
 from pribble.values.counting import CELL
-from pribble.values.kinds import BROKEN_VALUE, AlreadyTold
+from pribble.values.kinds import BROKEN_VALUE, AlreadyTold, Data
 
 
 def with_place(error: PribbleError, site: Site, positions: Mapping[str, int] | None = None) -> PribbleError:
@@ -37,10 +36,10 @@ class ProblemCollector:
         self.problems: list[PribbleError] = []
         self.positions: dict[str, int] = {}
 
-    def watching(self, function: Callable[..., Any]) -> Callable[..., Any]:
+    def watching(self, function: Callable[..., Data]) -> Callable[..., Data]:
         """`function`, its errors collected and its result then broken."""
 
-        def watched(*arguments: Any) -> Any:
+        def watched(*arguments: Data) -> Data:
             if any(argument is BROKEN_VALUE for argument in arguments):
                 return BROKEN_VALUE
             try:
@@ -60,7 +59,7 @@ class ProblemCollector:
 
         return watched
 
-    def each(self, items: Iterable[Any], path: str) -> Iterator[tuple[int, Any]]:
+    def each(self, items: Iterable[Data], path: str) -> Iterator[tuple[int, Data]]:
         """The turns of a loop over the list at `path`."""
         for index, value in enumerate(items):
             self.positions[path] = index

@@ -37,14 +37,15 @@ from pribble.limits import Limits
 from pribble.values import lookup
 from pribble.values.arithmetic import compute, refused
 from pribble.values.formatters import Formatter
-from pribble.values.kinds import canonical, kind
+from pribble.values.kinds import Data, canonical, kind
 from pribble.values.settings import Settings
 
 # To a program run with care nothing is a dict that it might read at once; all is read by the function that knows how.
-_CAREFUL: dict[str, Any] = {"dict": None}
+_CAREFUL: dict[str, object] = {"dict": None}
 _FILE = "<a program of Pribble's>"
 
-Run = Callable[[Any], Any]
+# A program as a function: of the data, and what it gives is its emitter's.
+Run = Callable[[Data], Any]
 
 
 # The functions that show a value as it is, in a page and in a text.
@@ -70,9 +71,9 @@ class ProgramWorld:
     `helpers`, functions of its steps' own, and how it is made cheaper."""
 
     formatters: Mapping[str, Formatter]
-    common: Mapping[str, Any]
+    common: Mapping[str, Data]
     limits: Limits
-    helpers: Mapping[str, Any]
+    helpers: Mapping[str, object]
     optimisations: Optimisations = Optimisations()
 
 
@@ -96,7 +97,7 @@ class Program:
 
     code: CodeType = field(repr=False)
     sites: tuple[Site, ...] = field(repr=False)
-    constants: Mapping[str, Any]
+    constants: Mapping[str, object]
     formatters: Mapping[str, FormatterCall]
 
     def bound(self, settings: Settings, world: ProgramWorld, others: Mapping[Place, str] | None = None) -> Run:
@@ -110,17 +111,17 @@ class Program:
             namespace |= {
                 name: self._noting(show, others.get)
                 for name, show in namespace.items()
-                if name.startswith(_AS_IT_IS) and "_in_" not in name
+                if name.startswith(_AS_IT_IS) and "_in_" not in name and callable(show)
             }
         steps = world.limits.steps
         run, careful = self._function(dict(namespace)), self._function(namespace | _CAREFUL)
 
-        def counted(data: Any) -> Any:
+        def counted(data: Data) -> Any:
             """Runs with care, since what it computes counts, and is to be computed once."""
             assert steps is not None
             return self._function(self._metered(namespace, world, steps) | _CAREFUL)(data)
 
-        def program(data: Any) -> Any:
+        def program(data: Data) -> Any:
             _begin()
             try:
                 if steps is not None:
@@ -138,12 +139,12 @@ class Program:
 
         return program
 
-    def _metered(self, namespace: Mapping[str, Any], world: ProgramWorld, steps: int) -> dict[str, Any]:
+    def _metered(self, namespace: Mapping[str, object], world: ProgramWorld, steps: int) -> dict[str, object]:
         """The namespace of a run that may take so many steps."""
         costs = {name: world.formatters[call.name].cost for name, call in self.formatters.items()}
         return Meter(steps, costs).metered(namespace)
 
-    def collect_problems(self, settings: Settings, world: ProgramWorld, data: Any) -> list[PribbleError]:
+    def collect_problems(self, settings: Settings, world: ProgramWorld, data: Data) -> list[PribbleError]:
         """Every problem that the data have here: what cannot be read comes to nothing, and the program goes on."""
         _begin()
         survey = ProblemCollector(self.sites)
@@ -159,10 +160,10 @@ class Program:
             survey.problems.append(self._placed(error, error.__traceback__))
         return survey.problems
 
-    def _noting(self, show: Callable[[Any], str], locale_at: Callable[[Place], str | None]) -> Callable[[Any], str]:
+    def _noting(self, show: Callable[[Data], str], locale_at: Callable[[Place], str | None]) -> Callable[[Data], str]:
         """`show`, which notes where it shows a number with a point that the locale there does not write."""
 
-        def noting(value: Any) -> str:
+        def noting(value: Data) -> str:
             made = show(value)
             if value.__class__ not in _WITHOUT_DECIMALS and kind(canonical(value)) == "number" and "." in made:
                 noted, place = POINTED.get(), self._mark()
@@ -179,12 +180,13 @@ class Program:
             frame = frame.f_back
         return None if frame is None else self.sites[frame.f_lineno - 1].place
 
-    def _function(self, namespace: dict[str, Any]) -> Run:
+    def _function(self, namespace: dict[str, object]) -> Run:
         exec(self.code, namespace)  # the code is our own, built from a tree
-        run: Run = namespace["program"]
+        run = namespace["program"]
+        assert callable(run)
         return run
 
-    def _namespace(self, settings: Settings, world: ProgramWorld, noting: Noting | None = None) -> dict[str, Any]:
+    def _namespace(self, settings: Settings, world: ProgramWorld, noting: Noting | None = None) -> dict[str, object]:
         formatters = {
             name: bind_formatter(call, settings, world.formatters, self._mark, noting)
             for name, call in self.formatters.items()
@@ -228,10 +230,10 @@ def _within_steps(limits: Limits) -> Limits:
     return limits if limits.steps is None else replace(limits, turns=min(limits.turns, limits.steps))
 
 
-def _common(values: Mapping[str, Any]) -> Callable[[Any, str], Any]:
+def _common(values: Mapping[str, Data]) -> Callable[[Data, str], Data]:
     """Reads a name that every template sees: the data's own first."""
 
-    def common(data: Any, name: str) -> Any:
+    def common(data: Data, name: str) -> Data:
         found = lookup.record_field(data, name)
         return values[name] if found is lookup.MISSING else found
 

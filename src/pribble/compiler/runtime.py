@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Sized
-from typing import Any, TypeVar
+from typing import TypeVar
 
 from pribble.errors import LimitReached
 from pribble.mime.flowed import SIGNATURE
 from pribble.values import arithmetic, lookup
 from pribble.values.counting import Turns, count_items, visited
-from pribble.values.kinds import NOTHING
+from pribble.values.kinds import NOTHING, Data
 
 _Sized = TypeVar("_Sized", bound=Sized)
 
 
-def count_turns(turns: Turns, value: Any) -> Any:
+def count_turns(turns: Turns, value: Data) -> Data:
     """`value`; the items of a list, or of what stands for one, count as turns."""
     if isinstance(value, list | tuple | dict) or (hasattr(value, "__len__") and not isinstance(value, str | bytes)):
         count_items(turns, len(value))
@@ -32,7 +32,7 @@ def count_output(room: list[int], value: _Sized) -> _Sized:
     return value
 
 
-def count_kept(room: list[int], value: Any) -> Any:
+def count_kept(room: list[int], value: Data) -> Data:
     """`value`, which a name keeps: a text or list counts by its length."""
     return count_output(room, value) if isinstance(value, str | list) else value
 
@@ -53,7 +53,7 @@ def trim_lines(pieces: list[str]) -> str:
     return "\n".join(lines).strip("\n") + "\n"
 
 
-RUNTIME_FUNCTIONS: dict[str, Any] = {
+RUNTIME_FUNCTIONS: dict[str, Data] = {
     "NOTHING": NOTHING,
     "walked": count_turns,
     "visited": visited,

@@ -6,13 +6,12 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from itertools import groupby
-from typing import Any
 
 from pribble.errors import FieldError, did_you_mean
 from pribble.values import dates, numbers
 from pribble.values.counting import CELL, Turns, count_items, join_counted
 from pribble.values.escaping import markup
-from pribble.values.kinds import NOTHING, AlreadyTold, canonical, is_of_pandas, kind, named
+from pribble.values.kinds import NOTHING, AlreadyTold, Data, canonical, is_of_pandas, kind, named
 from pribble.values.lookup import MISSING, names, record_field
 from pribble.values.numbers import Apply
 from pribble.values.safe_text import Fragment
@@ -28,7 +27,7 @@ _TO_THE_RIGHT = frozenset({"number", "nothing", "none"})
 _FLAGS = {True: "\u2713", False: "\u2013"}
 
 # Shows the cells of a column, given as a list.
-PerCell = Callable[[Sequence[Any]], list[Any]]
+PerCell = Callable[[Sequence[Data]], list[Data]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +37,7 @@ class _Column:
 
     name: tuple[str, ...]
     head: tuple[str, ...]
-    cells: list[Any]
+    cells: list[Data]
     format: PerCell | None = None
 
     @property
@@ -49,7 +48,7 @@ class _Column:
             return False
 
 
-def table(settings: Settings, *, columns: Any = None, heads: Any = None, formats: Any = None) -> Apply:
+def table(settings: Settings, *, columns: Data = None, heads: Data = None, formats: Data = None) -> Apply:
     """Shows a list of records, or a DataFrame, as a table; numbers stand at the right.
 
     `columns` are the names of those that are shown, in this order, `heads` what stands above them, and `formats` what
@@ -57,7 +56,7 @@ def table(settings: Settings, *, columns: Any = None, heads: Any = None, formats
     """
     plain_way = _plain_format(settings)
 
-    def apply(value: Any, turns: Turns) -> Fragment:
+    def apply(value: Data, turns: Turns) -> Fragment:
         found = _of_frame(value) if is_of_pandas(value, "DataFrame") else _of_records(value)
         count_items(turns, sum(len(column.cells) for column in found))
         chosen = _chosen_columns(found, columns)
@@ -80,7 +79,7 @@ def table(settings: Settings, *, columns: Any = None, heads: Any = None, formats
 # ---- what is shown --------------------------------------------------------------------------------------------
 
 
-def _of_records(value: Any) -> list[_Column]:
+def _of_records(value: Data) -> list[_Column]:
     listed = canonical(value)
     if kind(listed) != "list":
         raise FieldError(f"table takes a list of records, not {named(listed)}")
@@ -97,7 +96,7 @@ def _of_records(value: Any) -> list[_Column]:
     ]
 
 
-def _of_frame(frame: Any) -> list[_Column]:
+def _of_frame(frame: Data) -> list[_Column]:
     """The columns of a DataFrame, before them those of an index that says something."""
     levels = frame.columns.nlevels
     made = []
@@ -112,7 +111,7 @@ def _of_frame(frame: Any) -> list[_Column]:
     return made
 
 
-def _chosen_columns(found: list[_Column], columns: Any) -> list[_Column]:
+def _chosen_columns(found: list[_Column], columns: Data) -> list[_Column]:
     if columns is None:
         return found
     if kind(columns) != "list":
@@ -133,7 +132,7 @@ def _chosen_columns(found: list[_Column], columns: Any) -> list[_Column]:
 # ---- how it is shown ------------------------------------------------------------------------------------------
 
 
-def _plain_format(settings: Settings) -> Callable[[Any], str]:
+def _plain_format(settings: Settings) -> Callable[[Data], str]:
     """How a cell is shown that has no format: texts as they are, numbers with the locale's decimal sign, and at most
     six decimals, days, times and moments in the locale's medium form and the reader's time zone, spans in words, flags
     as a tick or a dash, what is missing as nothing."""
@@ -147,7 +146,7 @@ def _plain_format(settings: Settings) -> Callable[[Any], str]:
     }
     rounded = numbers.round_(settings, MOST_BARE_DECIMALS)
 
-    def way(value: Any) -> str:
+    def way(value: Data) -> str:
         is_float = isinstance(value, float)
         value = canonical(value)
         if value is None or value is NOTHING:
@@ -168,7 +167,7 @@ def _without_zeros(number: Decimal) -> Decimal:
     return number.quantize(Decimal(1)) if number == number.to_integral_value() else number.normalize()
 
 
-def _table_pieces(columns: list[_Column], plain_way: Callable[[Any], str]) -> Iterator[str]:
+def _table_pieces(columns: list[_Column], plain_way: Callable[[Data], str]) -> Iterator[str]:
     right = [column.is_right for column in columns]
     yield '<table cellpadding="0" cellspacing="0" border="0" style="border-collapse:collapse"><thead>'
     yield from _heads(columns, right)
@@ -196,7 +195,7 @@ def _heads(columns: list[_Column], right: list[bool]) -> Iterator[str]:
         yield "</tr>"
 
 
-def _cell_markup(column: _Column, number: int, plain_way: Callable[[Any], str]) -> str:
+def _cell_markup(column: _Column, number: int, plain_way: Callable[[Data], str]) -> str:
     """A cell as markup; what is wrong with it names its row and column."""
     cell, where = column.cells[number], f'row {number + 1}, column "{" ".join(column.name)}"'
     try:

@@ -11,7 +11,7 @@ import re
 from bisect import bisect_left, insort
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import cast
 
 from pribble.compiler.mark_analysis import brought_elements
 from pribble.compiler.steps import ShowValue
@@ -27,14 +27,22 @@ from pribble.compiler.text_steps import (
 )
 from pribble.language.linked_source import CLOSE, OPEN, SET, Marker
 from pribble.markup.contexts import Context
-from pribble.plaintext.blocks import BlockGroup, List, ListItem, Paragraph, Rows, Table
+from pribble.plaintext.blocks import Block, BlockGroup, Content, List, ListItem, Paragraph, Placed, Rows, Table
 from pribble.plaintext.elements import is_block, is_unsaid
 from pribble.plaintext.events import Close, Open
 from pribble.plaintext.flow import Flow, OpenTable
 from pribble.plaintext.layout import WIDTH, blocks
 from pribble.plaintext.line_breaking import is_narrow
 from pribble.plaintext.links import Links
-from pribble.plaintext.patterns import Pattern, PatternPart, TextSlot
+from pribble.plaintext.patterns import (
+    Pattern,
+    PatternCell,
+    PatternPart,
+    PatternRow,
+    PlacedPattern,
+    RowPattern,
+    TextSlot,
+)
 
 INLINE = Context("inline")
 # What stands for a value while a part of a page is read.
@@ -214,7 +222,8 @@ class _PatternBuilder(Flow):
         made = patterns.blocks(self.body)
         rows = list(patterns.rows(self.outer_table.table)) if self.outer_table else []
         if self.top:
-            blocks([one for one in made if not _is_open([one])], WIDTH)  # laid out once for all
+            fixed = [(apart, block) for apart, block in made if not isinstance(block, TextSlot | Pattern | PatternPart)]
+            blocks(fixed, WIDTH)  # laid out once for all
         pattern = Pattern(None, made, rows, self.pending, _is_plain_row(made, rows))
         return [*self.before, FillPattern(pattern, tuple(patterns.texts))]
 
@@ -297,11 +306,12 @@ class _PatternBuilder(Flow):
         marks = (patterner.steps[start], patterner.steps[end])
         self.before += [BeginPart(number), marks[0], *inner, marks[1], EndPart(self.part)]
         section = table.section if table is not None else ""
-        here: Any = _PartHere(number, PatternPart(0, self.inherited, self.level, section))
+        # The reader carries it along as a block or row; `_Patterns` takes it out again.
+        here = _PartHere(number, PatternPart(0, self.inherited, self.level, section))
         if table is not None:
-            table.add(here, section)
+            table.add(cast("Rows", here), section)
         else:
-            self.into[-1].append((self.pending, here))
+            self.into[-1].append((self.pending, cast("Block", here)))
             self.pending = False
         return end
 
@@ -393,10 +403,10 @@ class _Patterns:
         part = here.part
         return PatternPart(self._slot(here.number), part.inherited, part.level, part.section)
 
-    def blocks(self, placed: Sequence[Any]) -> list[Any]:
+    def blocks(self, placed: Sequence[Placed]) -> list[PlacedPattern]:
         return [(apart, self._block(block)) for apart, block in placed]
 
-    def _block(self, block: Any) -> Any:
+    def _block(self, block: Block | _PartHere) -> Block | TextSlot | Pattern | PatternPart:
         match block:
             case _PartHere():
                 return self._part(block)
@@ -412,13 +422,13 @@ class _Patterns:
                 if _is_open(self.blocks(block.caption)):
                     raise NoPattern(self.shaper.at)
                 rows = list(self.rows(block))
-                if any(isinstance(row, Pattern | PatternPart) for _, row in rows):
+                if any(isinstance(row, RowPattern | PatternPart) for _, row in rows):
                     return Pattern(Table(block.arranging, caption=block.caption), [], rows)
-        if hasattr(block, "laid"):
+        if isinstance(block, Paragraph | BlockGroup | List | Table):
             block.laid = {}
         return block
 
-    def rows(self, table: Table) -> Iterator[tuple[str, Rows | Pattern | PatternPart]]:
+    def rows(self, table: Table) -> Iterator[PatternRow]:
         """The rows of a table, with the section they stand in."""
         for section, every in (("", table.rows), ("tfoot", table.feet)):
             for rows in every:
@@ -427,26 +437,27 @@ class _Patterns:
                     continue
                 contents = [self._content(content) for content in rows.cells[0]]
                 if any(isinstance(c, int) or (isinstance(c, list) and _is_open(c)) for c in contents):
-                    yield section, Pattern(rows, contents)
+                    yield section, RowPattern(rows, contents)
                 else:
-                    rows.flat = all(isinstance(c, str) and "\n" not in c for c in contents)
-                    rows.narrow = rows.flat and is_narrow("".join(contents))
+                    texts = [content for content in contents if isinstance(content, str)]
+                    rows.flat = len(texts) == len(contents) and not any("\n" in text for text in texts)
+                    rows.narrow = rows.flat and is_narrow("".join(texts))
                     rows.laid = {}
                     yield section, rows
 
-    def _content(self, content: Any) -> Any:
+    def _content(self, content: Content) -> PatternCell:
         if isinstance(content, str):
             return self._text(content) if _PLACEHOLDER.search(content) else content
         return self.blocks(content)
 
 
-def _is_open(placed: Sequence[tuple[bool, Any]]) -> bool:
+def _is_open(placed: Sequence[PlacedPattern]) -> bool:
     """Whether a slot is among these blocks."""
     return any(isinstance(block, TextSlot | Pattern | PatternPart) for _, block in placed)
 
 
-def _is_plain_row(placed: Sequence[Any], rows: Sequence[tuple[str, Any]]) -> bool:
+def _is_plain_row(placed: Sequence[PlacedPattern], rows: Sequence[PatternRow]) -> bool:
     """Whether there is one row, and nothing in it but texts that are put in, in order."""
-    if placed or len(rows) != 1 or not isinstance(rows[0][1], Pattern):
+    if placed or len(rows) != 1 or not isinstance(row := rows[0][1], RowPattern):
         return False
-    return rows[0][1].blocks == list(range(len(rows[0][1].blocks)))
+    return row.cells == list(range(len(row.cells)))

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Iterator, Sequence
-from typing import Any
 
 from pribble.compiler.emitters import appended, counted_output, formatted, holding, unless_nothing
 from pribble.compiler.expression_compiler import ExpressionCompiler
@@ -42,8 +41,9 @@ from pribble.plaintext.style import NO_STYLE, Style
 
 _ALONE = Style(display="block", collapse="preserve", wrap=False, above=True, below=True)
 # What the steps of a text program call.
-TEXT_HELPERS: dict[str, Any] = {
+TEXT_HELPERS: dict[str, object] = {
     "Open": Open,
+    "Filled": Filled,
     "linked": with_address,
     "linked_apart": with_address_apart,
     "picture_words": elements.picture,
@@ -176,7 +176,7 @@ class EventEmitter:
 
         for step in run:
             if isinstance(step, FillPattern) and not step.texts:
-                constant.append((step.pattern, ()))
+                constant.append(Filled(step.pattern, ()))
                 continue
             if isinstance(step, str | Open | Close) and not self._in_value:
                 constant.append(step)
@@ -207,7 +207,8 @@ class EventEmitter:
                     for text in texts
                 ]
                 # Not counted: the HTML of the same values has been, and is longer.
-                filled = ast.Tuple([expressions.constant(pattern), ast.Tuple(pieces, ast.Load())], ast.Load())
+                given = [expressions.constant(pattern), ast.Tuple(pieces, ast.Load())]
+                filled = ast.Call(ast.Name("Filled", ast.Load()), given, [])
                 return [*before, appended(filled)]
             case ShowValue() if not self._in_value:
                 first: list[ast.stmt] = []

@@ -11,12 +11,12 @@ from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 from html import unescape
 from itertools import repeat
-from typing import Any
 
 from pribble.compiler.mark_analysis import brought_elements
 from pribble.compiler.steps import BeginCapture, EndCapture, ShowValue, Step
 from pribble.compiler.text_steps import FillPattern, TextCall, TextFormStep, TextParts
 from pribble.passes.text_events import inline_text
+from pribble.values.kinds import Data
 
 
 class ReusedValues:
@@ -151,4 +151,4 @@ class _Empty:
 _EMPTY = _Empty()
 # For a text's program that is run by itself, to survey what else it needs.
 NOTHING_KEPT = _Anything()
-REUSE_FUNCTIONS: dict[str, Any] = {"shared_event": reused_event, "shared_inline": reused_inline}
+REUSE_FUNCTIONS: dict[str, Data] = {"shared_event": reused_event, "shared_inline": reused_inline}

@@ -4,19 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from datetime import datetime
-from typing import Any
 
 from pribble.arguments import check
 from pribble.mime.part import Attachment
 
-_Is = Callable[[Any], bool]
+_Is = Callable[[object], bool]
 
 
-def _check_text(value: Any) -> bool:
+def _check_text(value: object) -> bool:
     return isinstance(value, str)
 
 
-def _texts(value: Any) -> bool:
+def _texts(value: object) -> bool:
     return _check_text(value) or (isinstance(value, list | tuple | set | frozenset) and all(map(_check_text, value)))
 
 
@@ -28,22 +27,22 @@ def _has(*names: str) -> _Is:
     return lambda value: all(hasattr(value, name) for name in names)
 
 
-def _check_mailbox(value: Any) -> bool:
+def _check_mailbox(value: object) -> bool:
     is_pair = isinstance(value, tuple) and len(value) == 2 and all(map(_check_text, value))
     return _check_text(value) or is_pair or hasattr(value, "addr") or hasattr(value, "members")
 
 
-def _mailboxes(value: Any) -> bool:
+def _mailboxes(value: object) -> bool:
     if isinstance(value, list | tuple | set | frozenset):
         return all(map(_check_mailbox, value))
     return _check_mailbox(value) or (isinstance(value, Iterable) and not isinstance(value, bytes | Mapping))
 
 
-def _headers(value: Any) -> bool:
+def _headers(value: object) -> bool:
+    if not isinstance(value, Mapping | list | tuple):
+        return False
     pairs = value.items() if isinstance(value, Mapping) else value
-    return isinstance(value, Mapping | list | tuple) and all(
-        isinstance(pair, tuple | list) and len(pair) == 2 and _texts(list(pair)) for pair in pairs
-    )
+    return all(isinstance(pair, tuple | list) and len(pair) == 2 and _texts(list(pair)) for pair in pairs)
 
 
 # Of each argument, in words and as a test, what it is where it is not None.
@@ -69,7 +68,7 @@ _KINDS: dict[str, tuple[str, _Is]] = {
 _NEEDED = frozenset(("sender", "one_click"))
 
 
-def check_kinds(given: Mapping[str, Any]) -> None:
+def check_kinds(given: Mapping[str, object]) -> None:
     """Raise `TypeError`, which names the argument, for the first that is of another kind than it should be."""
     for name, value in given.items():
         if name in _KINDS and (value is not None or name in _NEEDED):

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from functools import partial
 from itertools import repeat
-from typing import Any
 
 from pribble.cascade.inlining import PageResources, inline_sheets
 from pribble.markup.events import Characters, Closed, Opened, events_of
@@ -17,6 +16,7 @@ from pribble.plaintext import characters as chars
 from pribble.plaintext.events import READ_ATTRIBUTES, Brought, Close, Open, TextEvent
 from pribble.plaintext.style import NO_STYLE, Style
 from pribble.values.escaping import plain_characters
+from pribble.values.kinds import Data
 from pribble.values.safe_text import Fragment
 from pribble.values.showing import text
 
@@ -86,7 +86,7 @@ def decode_text(written: str, raw: str) -> str:
 # ---- values ---------------------------------------------------------------------------------------------------
 
 
-def show_event(value: Any) -> str | tuple[Any, ...]:
+def show_event(value: Data) -> str | tuple[Data, ...]:
     """A value among the events of the plain-text part."""
     if not isinstance(value, Fragment):
         return plain_characters(text(value))
@@ -104,7 +104,7 @@ def inline_text(given: str) -> str:
     return chars.collapse_running(plain_characters(given))
 
 
-def show_inline(value: Any) -> str:
+def show_inline(value: Data) -> str:
     """A value in a paragraph, which brings no elements but line breaks."""
     if isinstance(value, Fragment) and not value.trusted:
         return "\n".join([inline_text(line) for line in str(value).split("\n")])

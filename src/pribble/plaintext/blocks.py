@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
-from typing import Any, Literal
+from typing import Literal, NamedTuple
 
 # Whether an empty line stands before a block, and the block.
 Placed = tuple[bool, "Block"]
@@ -97,6 +97,15 @@ def form(*shapes: TableShape) -> Form:
 Content = str | list[Placed]
 
 
+class RowLines(NamedTuple):
+    """The lines of a stretch, each a text for each cell, how many of them each row has, and whether each character is
+    one column wide."""
+
+    texts: list[Sequence[str]]
+    heights: list[int]
+    narrow: bool
+
+
 @dataclass(slots=True)
 class Rows:
     """Rows of one form; `head` where they stand in the head of the table, `flat` where each cell
@@ -107,7 +116,7 @@ class Rows:
     head: bool = False
     flat: bool = False
     narrow: bool = False
-    laid: dict[Any, Any] | None = None
+    laid: dict[int, RowLines] | None = None
 
 
 @dataclass(slots=True)

@@ -7,7 +7,7 @@ from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import NamedTuple
 
-from pribble.plaintext.blocks import Content, Form, Placed, Rows, Table, TableShape
+from pribble.plaintext.blocks import Content, Form, Placed, RowLines, Rows, Table, TableShape
 from pribble.plaintext.characters import BINDING, ENDS
 from pribble.plaintext.line_breaking import GOES_ON, JOINED, is_narrow, terminal_columns, wrap
 
@@ -69,15 +69,6 @@ class _Stretch(NamedTuple):
     @property
     def shapes(self) -> Sequence[TableShape]:
         return self.rows.form.shapes
-
-
-class _Lines(NamedTuple):
-    """The lines of a stretch, each a text for each cell, how many of them each row has, and whether each character is
-    one column wide."""
-
-    texts: list[Sequence[str]]
-    heights: list[int]
-    narrow: bool
 
 
 class _Grid:
@@ -169,7 +160,7 @@ class _Measured:
         self.figures: list[bool | None] = [None] * count
         self.narrow = True
 
-    def add(self, stretch: _Stretch, lines: _Lines, *, head: bool) -> None:
+    def add(self, stretch: _Stretch, lines: RowLines, *, head: bool) -> None:
         """Measure the lines of a stretch."""
         self.narrow = self.narrow and lines.narrow
         size, sizes, figures = len if lines.narrow else terminal_columns, self.sizes, self.figures
@@ -308,12 +299,11 @@ def _join_alike(every: Sequence[Rows]) -> list[Rows]:
     return made
 
 
-def _row_lines(rows: Rows, width: int, blocks: Blocks) -> _Lines:
+def _row_lines(rows: Rows, width: int, blocks: Blocks) -> RowLines:
     """The lines of rows."""
     laid = rows.laid
     if laid is not None and width in laid:
-        known: _Lines = laid[width]
-        return known
+        return laid[width]
     texts: list[Sequence[str]]
     if rows.flat or all([_is_one_line(content) for cells in rows.cells for content in cells]):  # noqa: C419 - quicker
         texts = rows.cells  # type: ignore[assignment]
@@ -325,7 +315,7 @@ def _row_lines(rows: Rows, width: int, blocks: Blocks) -> _Lines:
             heights.append(max(map(len, cells), default=0))
             texts += [[cell[number] if number < len(cell) else "" for cell in cells] for number in range(heights[-1])]
     narrow = rows.narrow or is_narrow("".join([text for each in texts for text in each]))
-    made = _Lines(texts, heights, narrow)
+    made = RowLines(texts, heights, narrow)
     if laid is not None:
         laid[width] = made
     return made

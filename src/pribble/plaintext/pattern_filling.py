@@ -3,17 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from typing import Any, Self
+from typing import Self, cast
 
 from pribble.plaintext import characters as chars
 from pribble.plaintext.blocks import BlockGroup, Content, List, ListItem, Paragraph, Placed, Rows, Table, reduced
 from pribble.plaintext.flow import Flow
 from pribble.plaintext.line_breaking import is_narrow
 from pribble.plaintext.links import Links
-from pribble.plaintext.patterns import Pattern, PatternPart, Texts, TextSlot
+from pribble.plaintext.patterns import (
+    Filled,
+    FilledEvent,
+    Pattern,
+    PatternPart,
+    PlacedPattern,
+    RowPattern,
+    Texts,
+    TextSlot,
+)
 
 
-def fill_patterns(events: Iterable[Any]) -> list[Placed]:
+def fill_patterns(events: Iterable[FilledEvent]) -> list[Placed]:
     """The blocks of a rendered template; several events may come as one tuple."""
     return Filling(Links()).read(events).finished()
 
@@ -21,25 +30,24 @@ def fill_patterns(events: Iterable[Any]) -> list[Placed]:
 class Filling(Flow):
     """Reads the events of a template's text program."""
 
-    def read(self, events: Iterable[Any]) -> Self:
+    def read(self, events: Iterable[FilledEvent]) -> Self:
         run: Pattern | None = None  # a row with slots for its cells, of which one follows the other
-        rows: list[Sequence[Content]] = []
+        rows: list[Texts] = []
         for event in events:
-            if event.__class__ is tuple:
-                first = event[0]
-                if first is run:
-                    rows.append(event[1])
-                elif first.__class__ is not Pattern:
-                    run = None
-                    self.read(event)
-                elif first.is_row:
-                    run, rows = first, self._run(*event)
+            if isinstance(event, Filled):
+                if event.pattern is run:
+                    rows.append(event.texts)
+                elif event.pattern.is_row:
+                    run, rows = event.pattern, self._run(event.pattern, event.texts)
                 else:
                     run = None
-                    self.fill(*event)
+                    self.fill(event.pattern, event.texts)
                 continue
             run = None
-            self.event(event)
+            if isinstance(event, tuple):
+                self.read(event)
+            else:
+                self.event(event)
         return self
 
     def fill(self, pattern: Pattern, texts: Texts) -> None:
@@ -50,27 +58,28 @@ class Filling(Flow):
             self._place_row(section, row, texts)
         self.pending |= pattern.below
 
-    def _place(self, blocks: Iterable[Any], texts: Texts) -> None:
+    def _place(self, blocks: Iterable[PlacedPattern], texts: Texts) -> None:
         for apart, block in blocks:
             if apart:
                 self.pending = True
-            kind = block.__class__
-            if kind is TextSlot:
-                text = texts[block.index]
+            if isinstance(block, TextSlot):
+                text = _text_of(texts, block.index)
                 if chars.is_plain_paragraph(text):
                     self.into[-1].append((self.pending, Paragraph(text, block.level)))
                     self.pending = False
                 else:
                     self._paragraph(text, block.level)
-            elif kind is Pattern:
+            elif isinstance(block, Pattern):
                 self._place_group(block, texts)
-            elif kind is PatternPart:
-                self._place_part(block, texts[block.index])
+            elif isinstance(block, PatternPart):
+                self._place_part(block, texts)
             else:
                 self.add(block)
 
-    def _place_part(self, part: PatternPart, events: Iterable[Any]) -> None:
-        """What the data decide of, as it stands in the page around it."""
+    def _place_part(self, part: PatternPart, texts: Texts) -> None:
+        """The events of a part, as it stands in the page around it."""
+        events = texts[part.index]
+        assert isinstance(events, list)
         before = self.inherited, self.level
         self.inherited, self.level = part.inherited, part.level
         table = self.tables[-1]
@@ -99,26 +108,24 @@ class Filling(Flow):
         self._place(pattern.blocks, texts)
         self._pop()
 
-    def _place_row(self, section: str, row: Rows | Pattern | PatternPart, texts: Texts) -> None:
+    def _place_row(self, section: str, row: Rows | RowPattern | PatternPart, texts: Texts) -> None:
+        if isinstance(row, PatternPart):
+            self._place_part(row, texts)
+            return
         table = self.tables[-1]
         assert table is not None
-        kind = row.__class__
-        if kind is PatternPart:
-            self._place_part(row, texts[row.index])  # type: ignore[arg-type, union-attr]
-            return
-        if kind is Pattern:
-            of = row.of  # type: ignore[union-attr]
-            row = Rows(of.form, [self._cells(row, texts)], of.head)  # type: ignore[arg-type, union-attr]
-        table.add(row, section)  # type: ignore[arg-type]
+        if isinstance(row, RowPattern):
+            row = Rows(row.of.form, [self._cells(row, texts)], row.of.head)
+        table.add(row, section)
         self.pending = True
 
-    def _cells(self, pattern: Pattern, texts: Texts) -> list[Content]:
+    def _cells(self, pattern: RowPattern, texts: Texts) -> list[Content]:
         contents: list[Content] = []
-        for content in pattern.blocks:
-            if content.__class__ is int:
-                text = texts[content]
+        for content in pattern.cells:
+            if isinstance(content, int):
+                text = _text_of(texts, content)
                 contents.append(text if chars.is_plain_paragraph(text) else _tidied_cell(text))
-            elif content.__class__ is str:
+            elif isinstance(content, str):
                 contents.append(content)
             else:
                 blocks: list[Placed] = []
@@ -129,16 +136,17 @@ class Filling(Flow):
                 contents.append(reduced(blocks))
         return contents
 
-    def _run(self, pattern: Pattern, texts: Texts) -> list[Sequence[Content]]:
-        """The first of a run of rows, to which the others are added as they come."""
+    def _run(self, pattern: Pattern, texts: Texts) -> list[Texts]:
+        """The first of a run of rows, to which the others are added as they come; all that is put in are texts."""
         self.flush()
         table, (section, row) = self.tables[-1], pattern.rows[0]
-        assert table is not None and isinstance(row, Pattern) and isinstance(row.of, Rows)
-        rows = Rows(row.of.form, [texts], row.of.head)
+        assert table is not None and isinstance(row, RowPattern)
+        cells = [texts]
+        rows = Rows(row.of.form, cast("list[Sequence[Content]]", cells), row.of.head)
         table.add(rows, section)
         table.runs.append(rows)
         self.pending = True
-        return rows.cells
+        return cells
 
     def _pop_table(self) -> None:
         table = self.tables[-1]
@@ -146,10 +154,16 @@ class Filling(Flow):
             joined = chars.joined_rows(rows.cells)  # type: ignore[arg-type]
             rows.flat, rows.narrow = chars.are_tidy(joined), is_narrow(joined)
             if not rows.flat:
-                rows.cells = [[_tidied_cell(text) for text in cells] for cells in rows.cells]
+                rows.cells = [[_tidied_cell(cast("str", text)) for text in cells] for cells in rows.cells]
         super()._pop_table()
 
 
-def _tidied_cell(text: Any) -> str:
+def _text_of(texts: Texts, index: int) -> str:
+    text = texts[index]
+    assert isinstance(text, str)
+    return text
+
+
+def _tidied_cell(text: str) -> str:
     made = chars.tidy(text)
     return "" if chars.is_blank(made) else made

@@ -4,10 +4,10 @@ the data decide of as a whole."""
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Any
 
-from pribble.plaintext.blocks import Block, Rows
+from pribble.plaintext.blocks import Block, BlockGroup, List, ListItem, Rows, Table
 from pribble.plaintext.elements import Inherited
+from pribble.plaintext.events import TextEvent
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,25 +29,44 @@ class PatternPart:
 
 
 @dataclass(frozen=True, slots=True)
-class Pattern:
-    """Blocks with slots among them: what stands in a group, list, item, table or row like `of`, or, with None, one
-    after the other.
+class RowPattern:
+    """A row like `of`; a cell is a text, blocks with slots among them, or the index of the only text in it."""
 
-    Of a row `blocks` are the contents of its cells, a number being the index of a cell's only text.  `rows` are those
-    of a table, with the section they stand in; `below` is whether an empty line follows.  `is_row` is a row by itself
-    with nothing but such numbers in it, in order.
+    of: Rows
+    cells: list[PatternCell]
+
+
+@dataclass(frozen=True, slots=True)
+class Pattern:
+    """Blocks with slots among them: what stands in a group, list, item or table like `of`, or, with None, one after the
+    other.
+
+    `rows` are those of a table, with the section they stand in; `below` is whether an empty line follows.  `is_row` is
+    a row by itself with nothing but texts that are put in, in order.
     """
 
-    of: Block | Rows | None = None
-    blocks: list[Any] = field(default_factory=list)
-    rows: list[tuple[str, Rows | Pattern | PatternPart]] = field(default_factory=list)
+    of: BlockGroup | List | ListItem | Table | None = None
+    blocks: list[PlacedPattern] = field(default_factory=list)
+    rows: list[PatternRow] = field(default_factory=list)
     below: bool = False
     is_row: bool = False
 
 
-# What is put into slots: texts as they come, white space not collapsed yet, and lists of events.
-Texts = tuple[Any, ...]
+# Whether an empty line stands before a block, and the block; what a cell holds; a row and its section.
+PlacedPattern = tuple[bool, Block | TextSlot | Pattern | PatternPart]
+PatternCell = str | int | list[PlacedPattern]
+PatternRow = tuple[str, Rows | RowPattern | PatternPart]
 
 
-# A pattern, and what is put in.
-Filled = tuple[Pattern, Texts]
+@dataclass(slots=True)
+class Filled:
+    """A pattern, and what is put into its slots."""
+
+    pattern: Pattern
+    texts: Texts
+
+
+# What a program gives for the text: events, patterns, and several events of one value.
+FilledEvent = TextEvent | Filled | tuple[TextEvent, ...]
+# What is put into slots: texts as they come, white space not collapsed yet, and the events of parts.
+Texts = tuple[str | list[FilledEvent], ...]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Any, Unpack
+from typing import Unpack
 
 from pribble.arguments import maybe_texts, texts
 from pribble.compiler.wire_form import KeptValues, WireTemplate
@@ -23,6 +23,7 @@ from pribble.pictures.picture_slots import EMBED, Embed, NamedPicture, PictureSl
 from pribble.plaintext.layout import layout
 from pribble.plaintext.pattern_filling import fill_patterns
 from pribble.values.escaping import markup
+from pribble.values.kinds import Data
 from pribble.values.url_values import base
 
 _TAKEN = ("sender", "to", "pictures", *MessageOptions.__annotations__)
@@ -61,7 +62,7 @@ class Rendering:
     preheader: str | None
     _options: RenderOptions = field(repr=False)
     _pieces: Sequence[Piece] | None = field(repr=False)
-    _text: Sequence[Any] | str = field(repr=False)
+    _text: Sequence[Data] | str = field(repr=False)
     _kept: KeptValues = field(repr=False)
 
     def __init__(
@@ -70,7 +71,7 @@ class Rendering:
         preheader: str | None,
         options: RenderOptions,
         pieces: Sequence[Piece] | None,
-        text: Sequence[Any] | str,
+        text: Sequence[Data] | str,
         kept: KeptValues = (),
     ) -> None:
         # One update and not five guarded assignments: there is one of these for every message.
@@ -78,9 +79,9 @@ class Rendering:
             subject=subject, preheader=preheader, _options=options, _pieces=pieces, _text=text, _kept=kept
         )
 
-    def __getstate__(self) -> dict[str, Any]:
+    def __getstate__(self) -> dict[str, Data]:
         """What a copy of it consists of: the page and the text as they are, and nothing that makes them."""
-        state: dict[str, Any] = {
+        state: dict[str, Data] = {
             "subject": self.subject,
             "preheader": self.preheader,
             "_options": replace(
@@ -99,7 +100,7 @@ class Rendering:
             state["_dressed"] = {by_cid: self._late(by_cid) for by_cid in (True, False)}
         return state
 
-    def __setstate__(self, state: dict[str, Any]) -> None:
+    def __setstate__(self, state: dict[str, Data]) -> None:
         vars(self).update(state)
 
     def __eq__(self, other: object) -> bool:

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
 
 from pribble.errors import FieldError
 from pribble.values.counting import join_counted, record_items
-from pribble.values.kinds import NOTHING, canonical, named
+from pribble.values.kinds import NOTHING, Data, canonical, named
 from pribble.values.numbers import Apply, text_of
 from pribble.values.safe_text import AddressText, EncodedText
 from pribble.values.settings import Settings
@@ -24,7 +23,7 @@ def url(settings: Settings) -> Apply:
 def path_segments(settings: Settings) -> Apply:
     """Percent-encodes a text as segments of a path: ``/`` stays."""
 
-    def apply(value: Any) -> EncodedText:
+    def apply(value: Data) -> EncodedText:
         given = text_of(value, "path")
         if any(piece in (".", "..") for piece in given.split("/")):
             raise FieldError(f'"{given[:40]}" leads out of its path')
@@ -38,10 +37,10 @@ def query(settings: Settings) -> Apply:
     return lambda value: EncodedText(_query(_record(value)))
 
 
-def link_address(settings: Settings, *pieces: Any, **parameters: Any) -> Apply:
+def link_address(settings: Settings, *pieces: Data, **parameters: Data) -> Apply:
     """Makes an address of a base, pieces of a path, each percent-encoded whole, and the parameters of a query."""
 
-    def apply(value: Any) -> AddressText:
+    def apply(value: Data) -> AddressText:
         base = checked_base(shown(value)) if pieces else whole_address(shown(value))
         made = "/".join([base, *(segment(piece) for piece in map(shown, pieces))])
         asked = _query(parameters)
@@ -52,14 +51,14 @@ def link_address(settings: Settings, *pieces: Any, **parameters: Any) -> Apply:
     return apply
 
 
-def _record(value: Any) -> Mapping[str, Any]:
+def _record(value: Data) -> Mapping[str, Data]:
     found = record_items(value)
     if found is None:
         raise FieldError(f"query takes a record, not {named(canonical(value))}")
     return found
 
 
-def _query(parameters: Mapping[str, Any]) -> str:
+def _query(parameters: Mapping[str, Data]) -> str:
     pairs = ((name, canonical(value)) for name, value in parameters.items())
     said = ((name, value) for name, value in pairs if value is not None and value is not NOTHING)
     return join_counted(
@@ -71,5 +70,5 @@ def _query(parameters: Mapping[str, Any]) -> str:
     )
 
 
-def _parameter(value: Any) -> str:
+def _parameter(value: Data) -> str:
     return ("true" if value else "false") if isinstance(value, bool) else shown(value)

@@ -6,11 +6,10 @@ import decimal
 from collections.abc import Callable, Mapping
 from datetime import date, datetime, timedelta
 from decimal import ROUND_HALF_UP, Decimal
-from typing import Any
 
 from pribble.errors import FieldError, LimitReached
 from pribble.values.counting import LONGEST_TEXT, Turns, count_items, record_items
-from pribble.values.kinds import NOTHING, bounded, canonical, kind, named, whole_number
+from pribble.values.kinds import NOTHING, Data, bounded, canonical, kind, named, whole_number
 from pribble.values.lookup import names
 
 DIGITS = 40
@@ -21,7 +20,7 @@ _LOUD = [decimal.InvalidOperation, decimal.DivisionByZero, decimal.Overflow]
 _EXACT = decimal.Context(prec=DIGITS, rounding=ROUND_HALF_UP, traps=[*_LOUD, decimal.Inexact])
 _ROUNDED = decimal.Context(prec=DIGITS, rounding=ROUND_HALF_UP, traps=_LOUD)
 
-_NUMERIC: dict[str, Callable[[Any, Any], Decimal]] = {
+_NUMERIC: dict[str, Callable[[Data, Data], Decimal]] = {
     "+": _EXACT.add,
     "-": _EXACT.subtract,
     "*": _EXACT.multiply,
@@ -44,7 +43,7 @@ def refused(error: decimal.DecimalException) -> FieldError:
     return FieldError("the result is not a number")
 
 
-def compute(operator: str, left: Any, right: Any, longest: int = LONGEST_TEXT) -> Any:
+def compute(operator: str, left: Data, right: Data, longest: int = LONGEST_TEXT) -> Data:
     """``left operator right`` for ``+ - * / %``; raises `FieldError` where the kinds do not allow it, `LimitReached`
     for a text longer than `longest`."""
     if operator == "+" and left.__class__ is str and right.__class__ is str and len(left) + len(right) <= longest:
@@ -79,7 +78,7 @@ def compute(operator: str, left: Any, right: Any, longest: int = LONGEST_TEXT) -
     raise FieldError(_mismatch(operator, left, right), hint=_text_hint(kinds))
 
 
-def _mismatch(operator: str, left: Any, right: Any) -> str:
+def _mismatch(operator: str, left: Data, right: Data) -> str:
     if operator == "+":
         return f"{named(right)} cannot be added to {named(left)}"
     if operator == "-":
@@ -104,7 +103,7 @@ def _arithmetic_result(operator: str, left: Decimal | int, right: Decimal | int)
         raise refused(error) from None
 
 
-def _check_zones(left: Any, right: Any) -> None:
+def _check_zones(left: Data, right: Data) -> None:
     """Two moments are of one sort: both with a time zone, or both local."""
     if isinstance(left, datetime) and (left.tzinfo is None) != (right.tzinfo is None):
         raise FieldError(
@@ -125,7 +124,7 @@ def _shift_day(day: date, days: Decimal | int) -> date:
         raise FieldError("the day lies beyond the calendar") from None
 
 
-def negative(value: Any) -> Any:
+def negative(value: Data) -> Data:
     """``-value``"""
     value = canonical(value)
     if kind(value) != "number":
@@ -133,7 +132,7 @@ def negative(value: Any) -> Any:
     return -bounded(value)
 
 
-def equal(turns: Turns, left: Any, right: Any) -> bool:
+def equal(turns: Turns, left: Data, right: Data) -> bool:
     """``left == right``; raises `FieldError` across kinds, where nothing could ever be equal.  Items and fields that
     are compared count as turns."""
     if left.__class__ is right.__class__ and left.__class__ in _COMPARED_AT_ONCE:
@@ -174,7 +173,7 @@ _COMPARED_AT_ONCE = frozenset({str, int, bool})
 _ORDERED = ("text", "number", "day", "time", "moment", "span")
 
 
-def less(left: Any, right: Any, *, or_equal: bool = False) -> bool:
+def less(left: Data, right: Data, *, or_equal: bool = False) -> bool:
     """``left < right``, for two values of one kind that has an order."""
     if left.__class__ in NUMBERS and right.__class__ in NUMBERS:
         return bool(left <= right) if or_equal else bool(left < right)  # type: ignore[operator]
@@ -185,7 +184,7 @@ def less(left: Any, right: Any, *, or_equal: bool = False) -> bool:
     return bool(left <= right) if or_equal else bool(left < right)
 
 
-def contains(turns: Turns, value: Any, whole: Any) -> bool:
+def contains(turns: Turns, value: Data, whole: Data) -> bool:
     """``value in whole``: member of a list, key of a record, text in text."""
     value, whole = canonical(value), canonical(whole)
     match kind(whole):

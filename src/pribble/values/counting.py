@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from contextvars import ContextVar
-from typing import Any
 
 from pribble.errors import LimitReached
-from pribble.values.kinds import canonical, field_names, kind
+from pribble.values.kinds import Data, canonical, field_names, kind
 
 # No text that a formatter makes of several values is longer, unless it says so.
 LONGEST_TEXT = 1_000_000
@@ -38,7 +37,7 @@ def join_counted(pieces: Iterable[str], what: str, longest: int = LONGEST_TEXT) 
     return "".join(made)
 
 
-def record_items(value: Any) -> Mapping[str, Any] | None:
+def record_items(value: Data) -> Mapping[str, Data] | None:
     """The fields of a record; None for any other value."""
     value = canonical(value)
     if isinstance(value, Mapping):
@@ -48,7 +47,7 @@ def record_items(value: Any) -> Mapping[str, Any] | None:
     return None
 
 
-def within(value: Any) -> list[Any]:
+def within(value: Data) -> list[Data]:
     """What stands in a list or record, each item and field; nothing in any other value."""
     value = canonical(value)
     match kind(value):
@@ -59,7 +58,7 @@ def within(value: Any) -> list[Any]:
     return []
 
 
-def visited(turns: Turns, value: Any) -> Any:
+def visited(turns: Turns, value: Data) -> Data:
     """`value`; all that stands in it counts, and what stands in it twice counts twice."""
     waiting = within(value)
     while waiting:
@@ -68,9 +67,9 @@ def visited(turns: Turns, value: Any) -> Any:
     return value
 
 
-def frozen(turns: Turns, value: Any) -> tuple[Any, ...]:
+def frozen(turns: Turns, value: Data) -> tuple[Data, ...]:
     """What is the same of two values if they are equal, and can be looked up; all that stands in them counts."""
-    made: list[Any] = []
+    made: list[Data] = []
     waiting = [value]
     while waiting:
         count_items(turns, 1)

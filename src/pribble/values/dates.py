@@ -7,11 +7,10 @@ from datetime import date as Day
 from datetime import datetime as Moment
 from datetime import time as Time
 from datetime import timedelta as Span
-from typing import Any
 
 from pribble.errors import FieldError
 from pribble.values.escaping import is_harmless
-from pribble.values.kinds import NOTHING, canonical, named
+from pribble.values.kinds import NOTHING, Data, canonical, named
 from pribble.values.numbers import FIGURES, Apply, text_of
 from pribble.values.patterns import ITEM, cut_pattern
 from pribble.values.settings import Settings, is_locale
@@ -41,13 +40,13 @@ _TIME_FIELDS: Mapping[str, Collection[int]] = {
 }
 # Those of them that name the zone or its offset
 _ZONES = frozenset("zZOvVxX")
-Field = Callable[[Any], str]
+Field = Callable[[Data], str]
 
 
 # ---- values ---------------------------------------------------------------------------------------------------
 
 
-def day_of(value: Any, settings: Settings, formatter: str) -> Day:
+def day_of(value: Data, settings: Settings, formatter: str) -> Day:
     """The day of a day, a moment (in the reader's time zone) or a text in ISO 8601."""
     if value.__class__ is str and len(value) == 10:  # the usual form in data
         try:
@@ -62,7 +61,7 @@ def day_of(value: Any, settings: Settings, formatter: str) -> Day:
     raise FieldError(f"{formatter} takes a day, not {named(value)}")
 
 
-def moment_of(value: Any, settings: Settings, formatter: str) -> Moment:
+def moment_of(value: Data, settings: Settings, formatter: str) -> Moment:
     """A moment or a text in ISO 8601, in the reader's time zone; one without a zone is local there: its digits stay.
 
     Of an hour that comes twice, when clocks are put back, the first is taken (`fold`); one that never was, when they
@@ -74,7 +73,7 @@ def moment_of(value: Any, settings: Settings, formatter: str) -> Moment:
     raise FieldError(f"{formatter} takes a moment, not {named(value)}")
 
 
-def _time_of(value: Any, settings: Settings) -> Time | Moment:
+def _time_of(value: Data, settings: Settings) -> Time | Moment:
     value = canonical(value)
     if isinstance(value, str) and len(value) <= 8 and not _is_day(value):
         try:
@@ -86,7 +85,7 @@ def _time_of(value: Any, settings: Settings) -> Time | Moment:
     return moment_of(value, settings, "time")
 
 
-def _from_text(value: Any, formatter: str, what: str, example: str) -> Any:
+def _from_text(value: Data, formatter: str, what: str, example: str) -> Data:
     if not isinstance(value, str):
         return value
     try:
@@ -133,7 +132,7 @@ def moment(settings: Settings, written: str | None = None) -> Apply:
     return lambda value: moment_of(_read_moment(value, read), settings, "moment")
 
 
-def _reader(settings: Settings, written: Any, formatter: str) -> Callable[[str], Moment] | None:
+def _reader(settings: Settings, written: Data, formatter: str) -> Callable[[str], Moment] | None:
     if written is None:
         return None
     given = text_of(written, formatter)
@@ -152,7 +151,7 @@ def _reader(settings: Settings, written: Any, formatter: str) -> Callable[[str],
     return moment_reader(given, settings, formatter)
 
 
-def _read_moment(value: Any, read: Callable[[str], Moment] | None) -> Any:
+def _read_moment(value: Data, read: Callable[[str], Moment] | None) -> Data:
     """`value`, a text of which was read as it is written."""
     if read is None:
         return value
@@ -168,7 +167,7 @@ def date(settings: Settings, style: str = "medium") -> Apply:
     pattern = _pattern(style, "date", settings.babel.date_formats)
     fields = _fields(pattern, settings, _DAY_FIELDS, "a day")
 
-    def apply(value: Any) -> Any:
+    def apply(value: Data) -> Data:
         if value is NOTHING:
             return NOTHING
         return _join_fields(fields, day_of(value, settings, "date"))
@@ -183,7 +182,7 @@ def time(settings: Settings, style: str = "medium") -> Apply:
     fields = _fields(pattern, settings, _TIME_FIELDS, "a time")
     has_zone = any(is_field and text[0] in _ZONES for is_field, text in cut_pattern(pattern))
 
-    def apply(value: Any) -> str:
+    def apply(value: Data) -> str:
         found = _time_of(value, settings)
         if has_zone and isinstance(found, Time) and found.tzinfo is None:
             raise FieldError(
@@ -214,7 +213,7 @@ def duration(settings: Settings) -> Apply:
 
     locale = settings.babel
 
-    def apply(value: Any) -> str:
+    def apply(value: Data) -> str:
         value = canonical(value)
         if not isinstance(value, Span):
             raise FieldError(f"duration takes a span of time, not {named(value)}", hint="end - start of two moments")
@@ -233,7 +232,7 @@ def duration(settings: Settings) -> Apply:
     return apply
 
 
-def _pattern(given: Any, formatter: str, styles: Any) -> str:
+def _pattern(given: Data, formatter: str, styles: Data) -> str:
     style = text_of(given, formatter)
     if style in STYLES and style in styles:
         return str(styles[style])
@@ -244,7 +243,7 @@ def _pattern(given: Any, formatter: str, styles: Any) -> str:
     return style
 
 
-def _join_fields(fields: Sequence[Callable[[Any], str]], value: Any) -> str:
+def _join_fields(fields: Sequence[Callable[[Data], str]], value: Data) -> str:
     return "".join([field(value) for field in fields])
 
 
@@ -290,11 +289,11 @@ def _constant(text: str) -> Field:
     return lambda value: text
 
 
-def _gmt(locale: Any, *, is_long: bool) -> Field:
+def _gmt(locale: Data, *, is_long: bool) -> Field:
     """An offset as the locale has it, "GMT+2", or, `is_long`, "GMT+02:00" (UTS 35, part 4, 7)."""
     names = locale.zone_formats
 
-    def field(value: Any) -> str:
+    def field(value: Data) -> str:
         seconds = round(value.utcoffset().total_seconds())
         if not seconds:
             return str(names.get("gmt_zero") or names["gmt"]).replace("%s", "")
@@ -305,7 +304,7 @@ def _gmt(locale: Any, *, is_long: bool) -> Field:
     return field
 
 
-_NUMERIC: dict[str, Callable[[Any], int]] = {
+_NUMERIC: dict[str, Callable[[Data], int]] = {
     "d": lambda v: v.day,
     "H": lambda v: v.hour,
     "h": lambda v: v.hour % 12 or 12,
@@ -340,7 +339,7 @@ def _field(letter: str, width: int, settings: Settings) -> Field:
     # The rest is rare enough for Babel's own way: quarters, weeks, eras, day periods, names of zones.
     name = letter * width
 
-    def rare(value: Any) -> str:
+    def rare(value: Data) -> str:
         try:
             return str(dates.DateTimeFormat(value, locale)[name])
         except (LookupError, ValueError, AttributeError, TypeError):

@@ -14,10 +14,10 @@ import inspect
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from types import MappingProxyType
-from typing import Any, Literal
+from typing import Literal
 
 from pribble.values import address_formatters, dates, json_values, list_formatters, numbers, text_formatters
-from pribble.values.kinds import NOTHING, canonical
+from pribble.values.kinds import NOTHING, Data, canonical
 from pribble.values.numbers import Apply
 from pribble.values.settings import Settings
 
@@ -87,7 +87,7 @@ class Formatter:
             return f"{self.name}: {error}"
         return None
 
-    def prepared(self, settings: Settings, arguments: tuple[Any, ...], named: Mapping[str, Any]) -> Apply:
+    def prepared(self, settings: Settings, arguments: tuple[Data, ...], named: Mapping[str, Data]) -> Apply:
         """The function that is applied to values, for these arguments; nothing stays nothing, but where `nothing`
         says otherwise.  Raises `FieldError` for arguments that it does not take."""
         given = {name: canonical(value) for name, value in named.items()}
@@ -95,7 +95,7 @@ class Formatter:
         if self.nothing:
             return apply
 
-        def formatter(value: Any, *each: Any) -> Any:
+        def formatter(value: Data, *each: Data) -> Data:
             if value is NOTHING:
                 return NOTHING
             return apply(value, *each)
@@ -187,10 +187,10 @@ FORMATTERS = by_name(
 )
 
 
-def application_formatter(name: str, function: Callable[..., Any]) -> Formatter:
+def application_formatter(name: str, function: Callable[..., Data]) -> Formatter:
     """A formatter of the application's own: ``function(value, *arguments, locale=…)``."""
 
-    def factory(settings: Settings, *arguments: Any, **given: Any) -> Apply:
+    def factory(settings: Settings, *arguments: Data, **given: Data) -> Apply:
         return lambda value: function(canonical(value), *arguments, **given, locale=settings.locale)
 
     return Formatter(name, factory, "the application's own", gives="any", of_application=True)

@@ -5,11 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 from decimal import Decimal
 from json import dumps
-from typing import Any
 
 from pribble.errors import FieldError, LimitReached
 from pribble.values.counting import join_counted, record_items
-from pribble.values.kinds import bounded, canonical, kind, named
+from pribble.values.kinds import Data, bounded, canonical, kind, named
 from pribble.values.numbers import Apply
 from pribble.values.safe_text import JsonText
 from pribble.values.settings import Settings
@@ -24,7 +23,7 @@ def json(settings: Settings) -> Apply:
     return lambda value: JsonText(json_text(value))
 
 
-def json_text(value: Any) -> str:
+def json_text(value: Data) -> str:
     """`value` as a JSON text."""
     return join_counted(_json_pieces(value, 0), "json")
 
@@ -39,7 +38,7 @@ def json_characters(text: str) -> str:
     return in_script(dumps(text, ensure_ascii=False)[1:-1])
 
 
-def _json_pieces(value: Any, depth: int) -> Iterator[str]:
+def _json_pieces(value: Data, depth: int) -> Iterator[str]:
     """A JSON text in pieces, none of which is made before it is asked for, however values are shared."""
     if depth > _DEEPEST:
         raise LimitReached(f"json takes lists and records up to {_DEEPEST} within each other")
@@ -61,7 +60,7 @@ def _json_pieces(value: Any, depth: int) -> Iterator[str]:
         yield _scalar(value, what)
 
 
-def _scalar(value: Any, what: str) -> str:
+def _scalar(value: Data, what: str) -> str:
     match what:
         case "none" | "nothing":
             return "null"

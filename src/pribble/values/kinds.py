@@ -1,7 +1,7 @@
 """The kinds of values a template knows, whatever types the data have.
 
 Text, number, flag, day, time, moment, span, list, record, picture; and *none* and *nothing*, which are the
-absence of one.  `plain` turns what an application hands in (an enum, a UUID, a NumPy scalar) into a value
+absence of one.  `canonical` turns what an application hands in (an enum, a UUID, a NumPy scalar) into a value
 of one of these kinds; any other type is refused, so that nothing of an object shows that was not meant to.
 """
 
@@ -12,10 +12,13 @@ from collections.abc import Iterable, Iterator, Mapping
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from enum import Enum
-from typing import Any, ClassVar
+from typing import Any, ClassVar, TypeAlias
 from uuid import UUID
 
 from pribble.errors import FieldError, LimitReached
+
+# What stands in the data of an application: any object at all.  Functions that take it ask for its kind first.
+Data: TypeAlias = Any
 
 _LONGEST_RANGE = 1_000_000
 # Numbers beyond these are a mistake or an attack: no sum of money or count has so many digits.
@@ -96,7 +99,7 @@ _WITH_ARTICLE = {
 }
 
 
-def kind(value: Any) -> str:
+def kind(value: Data) -> str:
     """The kind of a plain value."""
     known = _KINDS.get(type(value))
     if known is not None:
@@ -104,12 +107,12 @@ def kind(value: Any) -> str:
     return value.kind if isinstance(value, Opaque) else "record"
 
 
-def named(value: Any) -> str:
+def named(value: Data) -> str:
     """The kind of a plain value, as errors speak of it: "a text"."""
     return _WITH_ARTICLE[kind(value)]
 
 
-def canonical(value: Any) -> Any:
+def canonical(value: Data) -> Data:
     """`value` as one of the kinds; raises `FieldError` for a type that is none, NaN and infinity."""
     cls = type(value)
     if cls in _PLAIN:
@@ -130,13 +133,13 @@ def _finite(number: Decimal) -> Decimal | None:
     return number
 
 
-def is_of_pandas(value: Any, name: str) -> bool:
+def is_of_pandas(value: Data, name: str) -> bool:
     """Whether a value is of a type of pandas, which is not loaded for it."""
     cls = type(value)
     return cls.__name__ == name and cls.__module__.partition(".")[0] == "pandas"
 
 
-def _numpy_item(value: Any) -> Any:
+def _numpy_item(value: Data) -> Data:
     if value is BROKEN_VALUE:
         raise AlreadyTold("broken before")
     module = type(value).__module__.partition(".")[0]
@@ -187,7 +190,7 @@ def _numpy_item(value: Any) -> Any:
 _MISSED = object()
 
 
-def _of_pandas(value: Any) -> Any:
+def _of_pandas(value: Data) -> Data:
     """A row (a Series whose labels are texts) as a record, a column as a list, a DataFrame as a list of records."""
     match type(value).__name__:
         case "NaTType" | "NAType":
@@ -204,7 +207,7 @@ def _of_pandas(value: Any) -> Any:
     return value.tolist() if getattr(value, "ndim", 0) == 1 and hasattr(value, "tolist") else _MISSED
 
 
-def _handed(value: Any) -> str:
+def _handed(value: Data) -> str:
     """How to hand in what a template cannot use."""
     if isinstance(value, set | frozenset):
         return "a set has no order: hand in a list, as sorted(…)"
@@ -219,7 +222,7 @@ def _handed(value: Any) -> str:
     return "hand in texts, numbers, flags, dates, lists and records"
 
 
-def field_names(value: Any) -> tuple[str, ...] | None:
+def field_names(value: Data) -> tuple[str, ...] | None:
     """The names of a record's declared fields, or None where the type declares none.
 
     Declared are the fields of a dataclass, a named tuple, and of classes that list them in

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from functools import cmp_to_key
-from typing import Any
 
 from pribble.errors import FieldError, LimitReached
 from pribble.graphemes import graphemes
 from pribble.values.arithmetic import EXACT, NUMBERS, compute, less
 from pribble.values.counting import LONGEST_TEXT, Turns, frozen
-from pribble.values.kinds import NOTHING, canonical, kind, named, whole_number
+from pribble.values.kinds import NOTHING, Data, canonical, kind, named, whole_number
 from pribble.values.lookup import holds, items, names
 from pribble.values.numbers import Apply, text_of
 from pribble.values.settings import Settings
@@ -18,10 +17,10 @@ from pribble.values.showing import text as shown
 
 _MOST_ITEMS = 1_000_000_000
 # Computes an expression for each item of a list.
-PerItem = Callable[[Sequence[Any]], list[Any]]
+PerItem = Callable[[Sequence[Data]], list[Data]]
 
 
-def _as_list(value: Any, formatter: str) -> list[Any] | tuple[Any, ...]:
+def _as_list(value: Data, formatter: str) -> list[Data] | tuple[Data, ...]:
     value = canonical(value)
     if kind(value) == "list":
         return items(value, "the value")
@@ -32,7 +31,7 @@ def count(settings: Settings) -> Apply:
     """Counts the items of a list, the fields of a record, or the characters of a text as a reader counts them; nothing
     counts 0."""
 
-    def apply(value: Any) -> int:
+    def apply(value: Data) -> int:
         value = canonical(value)
         if isinstance(value, str):
             return sum(1 for _ in graphemes(value))
@@ -59,7 +58,7 @@ def last(settings: Settings, size: int | None = None) -> Apply:
     return lambda value: list(_as_list(value, "last")[-most:])
 
 
-def _count_argument(given: Any, formatter: str) -> int | None:
+def _count_argument(given: Data, formatter: str) -> int | None:
     if given is None:
         return None
     size = whole_number(given, 1, _MOST_ITEMS) if kind(given) == "number" else None
@@ -77,7 +76,7 @@ def join(settings: Settings, separator: str = ", ") -> Apply:
     """Shows the items of a list, with a `separator` between them."""
     between = text_of(separator, "join")
 
-    def apply(value: Any) -> str:
+    def apply(value: Data) -> str:
         texts = [shown(item) for item in _as_list(value, "join")]
         if sum(map(len, texts)) + len(between) * len(texts) > LONGEST_TEXT:
             raise LimitReached(f"join makes a text of more than {LONGEST_TEXT:,} characters")
@@ -92,7 +91,7 @@ def rows(settings: Settings, size: int) -> Apply:
     if width is None:
         raise FieldError("rows takes a whole number from 1")
 
-    def apply(value: Any) -> list[list[Any]]:
+    def apply(value: Data) -> list[list[Data]]:
         listed = list(_as_list(value, "rows"))
         listed += [NOTHING] * (-len(listed) % width)
         return [listed[start : start + width] for start in range(0, len(listed), width)]
@@ -102,10 +101,10 @@ def rows(settings: Settings, size: int) -> Apply:
 
 def sum_(settings: Settings) -> Apply:
     """Adds the items, or the values of an `expression` over each of them; an empty list gives 0."""
-    exact: Callable[[Any, Any], Any] = EXACT["+"]
+    exact: Callable[[Data, Data], Data] = EXACT["+"]
 
-    def apply(value: Any, each: PerItem | None = None) -> Any:
-        total: Any = 0
+    def apply(value: Data, each: PerItem | None = None) -> Data:
+        total: Data = 0
         listed = _as_list(value, "sum")
         for summand in listed if each is None else each(listed):
             if summand.__class__ in NUMBERS:
@@ -129,10 +128,10 @@ def greatest(settings: Settings) -> Apply:
     return _extreme("greatest", less)
 
 
-def _extreme(formatter: str, is_beaten: Callable[[Any, Any], bool]) -> Apply:
-    def apply(value: Any, each: PerItem | None = None) -> Any:
+def _extreme(formatter: str, is_beaten: Callable[[Data, Data], bool]) -> Apply:
+    def apply(value: Data, each: PerItem | None = None) -> Data:
         listed = _as_list(value, formatter)
-        chosen: Any = NOTHING
+        chosen: Data = NOTHING
         for item in listed if each is None else each(listed):
             if chosen is NOTHING or is_beaten(chosen, item):
                 chosen = item
@@ -144,12 +143,12 @@ def _extreme(formatter: str, is_beaten: Callable[[Any, Any], bool]) -> Apply:
 def sort(settings: Settings) -> Apply:
     """Sorts the items, or by an `expression` over each; texts by code point; equal items keep their order."""
 
-    def apply(value: Any, each: PerItem | None = None) -> list[Any]:
+    def apply(value: Data, each: PerItem | None = None) -> list[Data]:
         listed = _as_list(value, "sort")
         keyed = list(zip(listed if each is None else each(listed), listed, strict=True))
         return [item for _, item in sorted(keyed, key=cmp_to_key(_compared))]
 
-    def _compared(one: tuple[Any, Any], other: tuple[Any, Any]) -> int:
+    def _compared(one: tuple[Data, Data], other: tuple[Data, Data]) -> int:
         return -1 if less(one[0], other[0]) else 1 if less(other[0], one[0]) else 0
 
     return apply
@@ -158,7 +157,7 @@ def sort(settings: Settings) -> Apply:
 def keep_items(settings: Settings) -> Apply:
     """Keeps the items for which an `expression` is true."""
 
-    def apply(value: Any, each: PerItem) -> list[Any]:
+    def apply(value: Data, each: PerItem) -> list[Data]:
         listed = _as_list(value, "keep")
         return [item for item, test in zip(listed, each(listed), strict=True) if holds(test)]
 
@@ -169,8 +168,8 @@ def by(settings: Settings) -> Apply:
     """Groups the items: pairs of a value of the `expression` and the list of items with that value, in the order in
     which the values come."""
 
-    def apply(value: Any, each: PerItem, turns: Turns) -> list[tuple[Any, list[Any]]]:
-        groups: dict[Any, tuple[Any, list[Any]]] = {}
+    def apply(value: Data, each: PerItem, turns: Turns) -> list[tuple[Data, list[Data]]]:
+        groups: dict[Data, tuple[Data, list[Data]]] = {}
         listed = _as_list(value, "by")
         for item, key in zip(listed, map(canonical, each(listed)), strict=True):
             groups.setdefault(frozen(turns, key), (key, []))[1].append(item)

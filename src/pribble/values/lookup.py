@@ -9,10 +9,19 @@ from __future__ import annotations
 import sys
 from collections.abc import Iterable, Mapping
 from itertools import islice
-from typing import Any
 
 from pribble.errors import FieldError, did_you_mean, nearest
-from pribble.values.kinds import NOTHING, AlreadyTold, canonical, field_names, is_of_pandas, kind, named, whole_number
+from pribble.values.kinds import (
+    NOTHING,
+    AlreadyTold,
+    Data,
+    canonical,
+    field_names,
+    is_of_pandas,
+    kind,
+    named,
+    whole_number,
+)
 
 # The types whose values are what they are, and hold as Python has it.
 _SIMPLE = frozenset({str, int, bool, list, dict})
@@ -29,7 +38,7 @@ class _Missing:
 MISSING = _Missing()
 
 
-def known(value: Any, where: str) -> Any:
+def known(value: Data, where: str) -> Data:
     """`value` as `kinds.plain` has it; an error says that it is what errors call `where`."""
     try:
         return canonical(value)
@@ -39,7 +48,7 @@ def known(value: Any, where: str) -> Any:
         raise FieldError(f"{where}: {error.problem}", hint=error.hint) from None
 
 
-def names(value: Any) -> Iterable[str]:
+def names(value: Data) -> Iterable[str]:
     """The names of a record's fields, one after another."""
     if is_of_pandas(value, "Series"):
         value = canonical(value)
@@ -48,7 +57,7 @@ def names(value: Any) -> Iterable[str]:
     return field_names(value) or ()
 
 
-def record_field(value: Any, name: str) -> Any:
+def record_field(value: Data, name: str) -> Data:
     """The field `name` of a record, or `MISSING`."""
     if is_of_pandas(value, "Series"):
         value = canonical(value)
@@ -57,7 +66,7 @@ def record_field(value: Any, name: str) -> Any:
     return getattr(value, name) if name in (field_names(value) or ()) else MISSING
 
 
-def read_field(value: Any, name: str, where: str) -> Any:
+def read_field(value: Data, name: str, where: str) -> Data:
     """The field `name` of `value`, a record that errors call `where`; of nothing, nothing.
 
     Raises `FieldError` where `value` is no record or has no such field.
@@ -100,7 +109,7 @@ _WORDS = {
 _MOST_NAMES = 1000
 
 
-def _hint(name: str, value: Any, where: str) -> str | None:
+def _hint(name: str, value: Data, where: str) -> str | None:
     known = list(islice(names(value), _MOST_NAMES))
     # A name that goes on with what no name has was read as a calculation.
     longer = [each for each in known if each.startswith(name) and not f"x{each[len(name) :][:1]}".isidentifier()]
@@ -121,7 +130,7 @@ def _quote_name(name: str, where: str) -> str:
     return f'a field whose name is no single word is written {base}["{name[:60]}"]'
 
 
-def read_maybe(value: Any, name: str, where: str) -> Any:
+def read_maybe(value: Data, name: str, where: str) -> Data:
     """Like `read`, but nothing where the field is missing or none."""
     if value.__class__ is dict and value.get(name).__class__ in _SIMPLE:
         return value[name]
@@ -133,7 +142,7 @@ def read_maybe(value: Any, name: str, where: str) -> Any:
     return NOTHING if found is MISSING or canonical(found) is None else found
 
 
-def item(value: Any, key: Any, where: str, *, maybe: bool = False) -> Any:
+def item(value: Data, key: Data, where: str, *, maybe: bool = False) -> Data:
     """`value[key]`: a position of a list, from 0, or a record's field by a text.
 
     With `maybe`, nothing where there is none.
@@ -166,7 +175,7 @@ def item(value: Any, key: Any, where: str, *, maybe: bool = False) -> Any:
     )
 
 
-def items(value: Any, where: str) -> list[Any] | tuple[Any, ...]:
+def items(value: Data, where: str) -> list[Data] | tuple[Data, ...]:
     """The items a loop with one name runs over."""
     value = known(value, where)
     if isinstance(value, list | tuple) and kind(value) == "list":
@@ -185,7 +194,7 @@ def items(value: Any, where: str) -> list[Any] | tuple[Any, ...]:
     )
 
 
-def pairs(value: Any, where: str) -> list[tuple[Any, Any]]:
+def pairs(value: Data, where: str) -> list[tuple[Data, Data]]:
     """The pairs a loop with two names runs over: a record's fields, or a list of lists of two."""
     value = known(value, where)
     if isinstance(value, Mapping):
@@ -199,7 +208,7 @@ def pairs(value: Any, where: str) -> list[tuple[Any, Any]]:
     return [(entry[0], entry[1]) for entry in listed]
 
 
-def holds(value: Any) -> bool:
+def holds(value: Data) -> bool:
     """Whether `value` holds: nothing, none, false, zero and all that is empty do not."""
     if value.__class__ in _SIMPLE or value is None:
         return bool(value)
@@ -209,7 +218,7 @@ def holds(value: Any) -> bool:
     return bool(value) if kind(value) in ("text", "number", "flag", "list", "none", "nothing") else True
 
 
-def absent(value: Any) -> bool:
+def absent(value: Data) -> bool:
     """Whether ``value else other`` gives the other: nothing, white space, an empty list or record."""
     if value.__class__ is str:
         return not value or value.isspace()

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from decimal import ROUND_HALF_UP, Context, Decimal, InvalidOperation
-from typing import Any
 
 from pribble.errors import FieldError
 from pribble.values.escaping import is_harmless
-from pribble.values.kinds import LARGEST_EXPONENT, NOTHING, bounded, canonical, kind, named, whole_number
+from pribble.values.kinds import LARGEST_EXPONENT, NOTHING, Data, bounded, canonical, kind, named, whole_number
 from pribble.values.settings import Settings, is_locale
 from pribble.values.text_parsing import number_reader
 
@@ -18,10 +17,10 @@ FIGURES = "gives_figures"
 _OUTSIDE = LARGEST_EXPONENT + 1
 _ROUNDING = Context(prec=60, rounding=ROUND_HALF_UP)
 
-Apply = Callable[..., Any]
+Apply = Callable[..., Data]
 
 
-def text_of(value: Any, formatter: str) -> str:
+def text_of(value: Data, formatter: str) -> str:
     """`value`, which `formatter` takes if it is a text."""
     value = canonical(value)
     if isinstance(value, str):
@@ -29,7 +28,7 @@ def text_of(value: Any, formatter: str) -> str:
     raise FieldError(f"{formatter} takes a text, not {named(value)}")
 
 
-def number_of(value: Any, formatter: str) -> Decimal | int:
+def number_of(value: Data, formatter: str) -> Decimal | int:
     """A number, or a text that is one (as tables have them)."""
     value = canonical(value)
     if kind(value) == "number":
@@ -45,7 +44,7 @@ def number_of(value: Any, formatter: str) -> Decimal | int:
     raise FieldError(f"{formatter} takes a number, not {named(value)}")
 
 
-def _number_pattern(settings: Settings, pattern: Any, decimals: int | None, name: str, symbol: str = "") -> Apply:
+def _number_pattern(settings: Settings, pattern: Data, decimals: int | None, name: str, symbol: str = "") -> Apply:
     """A CLDR number pattern as a function of a number; `decimals` None shows those the number has."""
     from babel import numbers
 
@@ -67,7 +66,7 @@ def _number_pattern(settings: Settings, pattern: Any, decimals: int | None, name
     as_written = (group, point) == (",", ".")
     quantize = _ROUNDING.quantize
 
-    def apply(value: Any) -> Any:
+    def apply(value: Data) -> Data:
         if value.__class__ is not Decimal:
             if value is NOTHING:
                 return NOTHING
@@ -109,7 +108,7 @@ def _grouped(whole: str, primary: int, secondary: int, separator: str) -> str:
     return separator.join([head, *reversed(groups)])
 
 
-def _decimals(value: Any, formatter: str) -> int | None:
+def _decimals(value: Data, formatter: str) -> int | None:
     if value is None:
         return None
     number = whole_number(value, 0, MOST_DECIMALS) if kind(value) == "number" else None
@@ -155,7 +154,7 @@ def bytesize(settings: Settings) -> Apply:
     ]
     zero = str(whole(0))
 
-    def apply(value: Any) -> str:
+    def apply(value: Data) -> str:
         size = Decimal(number_of(value, "bytesize"))
         unit = 0
         while abs(size) >= Decimal("999.95") and unit < len(_BYTE_UNITS) - 1:
@@ -178,7 +177,7 @@ def padded_digits(settings: Settings, size: int) -> Apply:
     if least is None:
         raise FieldError(f"digits takes a whole number from 1 to {LARGEST_EXPONENT}")
 
-    def apply(value: Any) -> str:
+    def apply(value: Data) -> str:
         number = number_of(value, "digits")
         if number != (made := int(number)):
             raise FieldError("digits takes a whole number, and this one has decimals")
@@ -196,7 +195,7 @@ def decimal(settings: Settings, locale: str | None = None) -> Apply:
         raise FieldError(f'decimal: "{name[:40]}" is no locale that is known', hint='one is written "de" or "en_GB"')
     read = number_reader(Settings.checked(name, settings.timezone), "decimal")
 
-    def apply(value: Any) -> Decimal | int:
+    def apply(value: Data) -> Decimal | int:
         value = canonical(value)
         return read(value) if isinstance(value, str) else number_of(value, "decimal")
 
@@ -217,7 +216,7 @@ def plural(
     words = {"zero": zero, "one": one, "two": two, "few": few, "many": many}
     category = settings.babel.plural_form
 
-    def apply(value: Any) -> str:
+    def apply(value: Data) -> str:
         word = words.get(category(number_of(value, "plural")))
         return text_of(other if word is None else word, "plural")
 

@@ -7,12 +7,13 @@ import re
 import sys
 from collections import Counter
 from decimal import Decimal, InvalidOperation
-from typing import Any, NoReturn
+from typing import NoReturn
 
 from pribble.errors import DataError, Source
+from pribble.values.kinds import Data
 
 
-def read_json(source: Source) -> Any:
+def read_json(source: Source) -> Data:
     """The data that a JSON text (RFC 8259) holds; fractions are `Decimal`.
 
     Raises `DataError` with the place of the first mistake; for a name that an object has twice, and for
@@ -23,7 +24,7 @@ def read_json(source: Source) -> Any:
         at = source.text.find(name)
         raise DataError(f"{name} is no JSON", place=source.place(at, at + len(name)), hint="write null")
 
-    def record(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    def record(pairs: list[tuple[str, Data]]) -> dict[str, Data]:
         made = dict(pairs)
         if len(made) < len(pairs):
             counted = Counter(name for name, _ in pairs)

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from decimal import Decimal
-from typing import Any
 from urllib.parse import unquote
 
 from pribble.errors import FieldError, UnsafeValue
 from pribble.values import json_values, url_values
 from pribble.values.escaping import checked_characters, markup, one_line, plain_characters
-from pribble.values.kinds import NOTHING, bounded, canonical, kind
+from pribble.values.kinds import NOTHING, Data, bounded, canonical, kind
 from pribble.values.safe_text import AddressText, EncodedText, Fragment, JsonText
 
 MOST_BARE_DECIMALS = 6
@@ -26,7 +25,7 @@ _HOW_TO_SHOW = {
 }
 
 
-def text(value: Any) -> str:
+def text(value: Data) -> str:
     """The text a bare value is shown as; raises `FieldError` for what has no one obvious form."""
     if isinstance(value, Fragment) and value.trusted:
         raise UnsafeValue("markup can stand between tags only")
@@ -55,51 +54,51 @@ def plain_digits(number: Decimal | int) -> str:
     return f"{number:f}"
 
 
-def show_markup(value: Any) -> str:
+def show_markup(value: Data) -> str:
     """A value between tags."""
     if isinstance(value, Fragment):
         return value.markup
     return markup(text(value))
 
 
-def show_attribute(value: Any) -> str:
+def show_attribute(value: Data) -> str:
     """A value in a quoted attribute."""
     return markup(text(value))
 
 
-def show_plain(value: Any) -> str:
+def show_plain(value: Data) -> str:
     """A value in a plain text."""
     return plain_characters(text(value))
 
 
-def show_line(value: Any) -> str:
+def show_line(value: Data) -> str:
     """A value in a subject or preheader."""
     if value.__class__ is int:
         return plain_digits(value)
     return one_line(text(value))
 
 
-def show_address(value: Any) -> str:
+def show_address(value: Data) -> str:
     """A value that is a whole address."""
     return str(value) if isinstance(value, AddressText) else url_values.whole_address(text(value))
 
 
-def show_segment(value: Any) -> str:
+def show_segment(value: Data) -> str:
     """A value that is a segment of a path, or keeps one from being empty."""
     return url_values.encoded_path(str(value)) if isinstance(value, EncodedText) else url_values.segment(text(value))
 
 
-def show_encoded(value: Any) -> str:
+def show_encoded(value: Data) -> str:
     """A value that is a piece of a segment, of a query or of a fragment."""
     return str(value) if isinstance(value, EncodedText) else url_values.percent_encode(text(value))
 
 
-def show_field(value: Any) -> str:
+def show_field(value: Data) -> str:
     """A value in a field of a ``mailto:`` address."""
     return url_values.mailto_field(unquote(value) if isinstance(value, EncodedText) else text(value))
 
 
-def show_json(value: Any) -> str:
+def show_json(value: Data) -> str:
     """A value that is a whole value of a JSON text."""
     if value is None:
         text(value)
@@ -108,6 +107,6 @@ def show_json(value: Any) -> str:
     )
 
 
-def by_text(show: Callable[[str], str]) -> Callable[[Any], str]:
+def by_text(show: Callable[[str], str]) -> Callable[[Data], str]:
     """The way of showing any value that shows its text so."""
     return lambda value: show(text(value))

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 import re
 from itertools import islice
-from typing import Any
 
 from pribble.errors import FieldError, LimitReached
 from pribble.graphemes import graphemes
 from pribble.values.counting import LONGEST_TEXT
 from pribble.values.escaping import markup
-from pribble.values.kinds import kind, whole_number
+from pribble.values.kinds import Data, kind, whole_number
 from pribble.values.numbers import Apply, text_of
 from pribble.values.safe_text import Fragment
 from pribble.values.settings import Settings
@@ -33,7 +32,7 @@ def lower(settings: Settings) -> Apply:
     """Writes a text in small letters."""
     dotted = _turkic(settings)
 
-    def apply(value: Any) -> str:
+    def apply(value: Data) -> str:
         given = text_of(value, "lower")
         return (given.replace("I", "ı").replace("İ", "i") if dotted else given).lower()
 
@@ -50,7 +49,7 @@ def capital(settings: Settings) -> Apply:
     """Writes the first letter as a capital, and leaves the rest."""
     first = upper(settings)
 
-    def apply(value: Any) -> str:
+    def apply(value: Data) -> str:
         given = text_of(value, "capital")
         begun = next(graphemes(given), "")
         return f"{first(begun)}{given[len(begun) :]}"
@@ -64,7 +63,7 @@ def change(settings: Settings, old: str, new: str) -> Apply:
     if not before:
         raise FieldError("change takes a text that is changed, and this one is empty")
 
-    def apply(value: Any) -> str:
+    def apply(value: Data) -> str:
         given = text_of(value, "change")
         if len(given) + given.count(before) * (len(after) - len(before)) > LONGEST_TEXT:
             raise LimitReached(f"change makes a text of more than {LONGEST_TEXT:,} characters")
@@ -84,7 +83,7 @@ def shorten(settings: Settings, size: int) -> Apply:
     if most is None:
         raise FieldError("shorten takes a whole number of characters from 1")
 
-    def apply(value: Any) -> str:
+    def apply(value: Data) -> str:
         given = text_of(value, "shorten")
         if len(given) <= most:
             return given
@@ -99,7 +98,7 @@ def shorten(settings: Settings, size: int) -> Apply:
 def breaks(settings: Settings) -> Apply:
     """Shows the line breaks of a text: as ``<br>`` between tags, as line breaks in the plain text."""
 
-    def apply(value: Any) -> Fragment:
+    def apply(value: Data) -> Fragment:
         lines = re.split(r"\r\n|\r|\n", shown(value))
         return Fragment.of("\n".join(lines), "<br>\n".join(map(markup, lines)))
 

@@ -7,10 +7,9 @@ import re
 from collections.abc import Callable, Iterator, Mapping
 from datetime import UTC, datetime, timedelta, timezone, tzinfo
 from decimal import Decimal
-from typing import Any
 
 from pribble.errors import FieldError
-from pribble.values.kinds import bounded
+from pribble.values.kinds import Data, bounded
 from pribble.values.patterns import cut_pattern
 from pribble.values.settings import Settings
 
@@ -111,13 +110,13 @@ def _pattern_groups(fields: list[tuple[bool, str]], settings: Settings) -> Itera
         yield f"(?P<{letter}{'2' if text == 'yy' else ''}>{choices})"
 
 
-def _choices(names: Any, width: int) -> str:
+def _choices(names: Data, width: int) -> str:
     found = {str(name) for context in ("format", "stand-alone") for name in _of_width(names[context], width).values()}
     # Abbreviated, names are written with their dot and without.
     return "|".join(f"{re.escape(name.rstrip('.'))}\\.?" for name in sorted(found, key=len, reverse=True))
 
 
-def _of_width(names: Any, width: int) -> Mapping[int, str]:
+def _of_width(names: Data, width: int) -> Mapping[int, str]:
     found: Mapping[int, str] = names[{3: "abbreviated", 4: "wide"}.get(width, "wide")]
     return found
 
@@ -131,7 +130,7 @@ def _periods(settings: Settings) -> dict[str, bool]:
     return found
 
 
-def _names_of_locale(settings: Settings) -> Mapping[str, Any]:
+def _names_of_locale(settings: Settings) -> Mapping[str, Data]:
     months: dict[str, int] = {}
     for context in ("format", "stand-alone"):
         for width in ("abbreviated", "wide"):
@@ -140,7 +139,7 @@ def _names_of_locale(settings: Settings) -> Mapping[str, Any]:
     return {"months": months, "periods": _periods(settings)}
 
 
-def _parsed_moment(found: Mapping[str, str], names: Mapping[str, Any]) -> datetime:
+def _parsed_moment(found: Mapping[str, str], names: Mapping[str, Data]) -> datetime:
     """The moment that the groups of a pattern come to; raises `ValueError` where there is none."""
     month = found.get("M") or found.get("L") or "1"
     hour = int(found.get("H") or found.get("k") or found.get("h") or found.get("K") or 0)
