@@ -11,18 +11,19 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from itertools import pairwise
-from typing import Any
 
 from pribble.cascade.bounds import DECLARATIONS, CascadeCounter
 from pribble.cascade.longhands import ALL, is_logical, is_of_all, longhands
 from pribble.cascade.rules import StyleRule
+from pribble.cascade.selector_trees import Specificity
 from pribble.cascade.selectors import Selector
 from pribble.cascade.syntax import Declaration
 
 # How a declaration is written: into the attribute, there as important, or into it plain and into the sheet too.
 PLAIN, IMPORTANT, COPIED = 0, 1, 2
 
-CascadeKey = tuple[Any, ...]
+# How a declaration sorts: important ones last, an element's own behind rules, then layer, specificity, rule, place.
+CascadeKey = tuple[bool, bool, tuple[int, ...], Specificity, int, int]
 # A declaration of a rule: the rule's number and the declaration's place in it.
 DeclarationPlace = tuple[int, int]
 
@@ -143,10 +144,10 @@ def _settle_group(group: ElementStyles, raised: set[DeclarationPlace]) -> None:
     for entry in group.inlined:
         entry.state = IMPORTANT if entry.fixed else PLAIN
     for inlined, kept in group.by_longhand.values():
-        last = kept[-1].key if kept else ()
+        last = kept[-1].key if kept else None
         weighty = next((other.key for other in kept if is_important(other, raised)), None)
         for winner in group.winners(inlined):
-            if kept and last > winner.key:
+            if last is not None and last > winner.key:
                 beaten.add(winner)
             if weighty is not None and weighty < winner.key and not winner.fixed:
                 winner.state = max(winner.state, IMPORTANT)

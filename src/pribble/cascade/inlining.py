@@ -226,9 +226,7 @@ class _Inliner:
         self._tell_unwritten()
         self._find_doubts(page)
         groups: dict[object, ElementStyles] = {}
-        custom = any(uses_custom(d) for rule in self.rules.all for d in rule.declarations) or any(
-            "var(" in e.values.get("style", "").lower() for e in elements
-        )
+        custom = self._has_custom_properties()
         for element, for_sure, perhaps in zip(
             elements,
             rules_by_element(len(elements), sure, self.bounds),
@@ -247,6 +245,11 @@ class _Inliner:
             group.numbers.append(element.number)
             self.made.styles[element.number] = group
         return list(groups.values())
+
+    def _has_custom_properties(self) -> bool:
+        """Whether a rule or an element declares a custom property, or reads one."""
+        in_rules = any(uses_custom(d) for rule in self.rules.all for d in rule.declarations)
+        return in_rules or any("var(" in e.values.get("style", "").lower() for e in self.document.elements)
 
     def _matched(
         self, page: ElementIndex
@@ -366,15 +369,7 @@ class _Inliner:
         entries += self._own_entries(element, bool(entries or perhaps), bool(perhaps))
         entries.sort(key=lambda e: e.key)
         for entry in entries:
-            if uses_custom(entry.declaration) and not entry.declaration.name.startswith(_CUSTOM):
-                entry.text = self.environment.resolved(entry.declaration)
-                entry.var_dependent = self.environment.is_var_dependent(entry.declaration)
-                if entry.var_dependent and entry.fixed:  # no rule beats it, so it has to follow the property itself
-                    entry.text = self.environment.guarded(entry.declaration)
-            else:
-                entry.text = entry.declaration.value
-            if entry.rule is None and entry.span is None:
-                entry.text = self.resources.addresses(entry.text, element.opening.start)
+            self._resolve(entry, element)
         kept = [
             self._entry(d, i, rule, selector, selector)
             for rule, selector in perhaps.pairs
@@ -387,6 +382,17 @@ class _Inliner:
         group = ElementStyles(_without_hidden(entries), kept, frozenset(for_sure.best), custom)
         group.prepare(self.bounds)
         return group
+
+    def _resolve(self, entry: AppliedDeclaration, element: Element) -> None:
+        """Give a declaration the text that it is written with: its ``var()`` and its pictures resolved."""
+        entry.text = entry.declaration.value
+        if uses_custom(entry.declaration) and not entry.declaration.name.startswith(_CUSTOM):
+            entry.text = self.environment.resolved(entry.declaration)
+            entry.var_dependent = self.environment.is_var_dependent(entry.declaration)
+            if entry.var_dependent and entry.fixed:  # no rule beats it, so it has to follow the property itself
+                entry.text = self.environment.guarded(entry.declaration)
+        if entry.rule is None and entry.span is None:
+            entry.text = self.resources.addresses(entry.text, element.opening.start)
 
     def _own_entries(self, element: Element, concerned: bool, beaten: bool) -> Iterator[AppliedDeclaration]:
         style = element.opening.attribute("style")

@@ -263,29 +263,32 @@ class ResidualSheets:
     def _left(self, rule: StyleRule) -> str:
         """What stays of one rule, and copies."""
         staying = self._staying(rule)
-        text = rule.part.sheet.text
-        pieces = []
+        pieces: list[str] = []
         if staying and len(staying) == len(rule.selectors) and self._is_as_written(rule):
-            start = rule.node.start
-            edits = [
-                Edit(d.end - start, d.end - start, (" !important",))
-                for i, d in enumerate(rule.declarations)
-                if (rule.number, i) in self.raised
-            ]
-            pieces.append(replaced(text[start : rule.node.end], edits))
+            pieces.append(self._as_written(rule))
         elif staying:
             pieces += self._rewritten(rule, staying)
+        pieces += self._custom_properties(rule, staying)
+        pieces += [self._copy(copy, i, rule.number) for i, copy in enumerate(self.copies.by_rule.get(rule.number, ()))]
+        return " ".join(filter(None, pieces))
+
+    def _as_written(self, rule: StyleRule) -> str:
+        """A rule as its author wrote it, but for the declarations that become important."""
+        start = rule.node.start
+        ends = [d.end - start for i, d in enumerate(rule.declarations) if (rule.number, i) in self.raised]
+        return replaced(rule.part.sheet.text[start : rule.node.end], [Edit(end, end, (" !important",)) for end in ends])
+
+    def _custom_properties(self, rule: StyleRule, staying: Sequence[int]) -> Iterator[str]:
+        """The custom properties of the selectors that do not stay: a ``var()`` that stays may still read them."""
         stay = set(staying)
         gone = [i for i in range(len(rule.selectors)) if i not in stay]
         own = [d for d in rule.declarations if d.name.startswith("--")]
-        if gone and own and self.custom:
-            for important in (False, True):
-                selectors = ", ".join(self._selector(rule, i, important) for i in gone)
-                body = "; ".join(_declaration_text(d, important) for d in own if d.important == important)
-                pieces.append(f"{selectors} {{ {body} }}" if body else "")
-        for index, copy in enumerate(self.copies.by_rule.get(rule.number, ())):
-            pieces.append(self._copy(copy, index, rule.number))
-        return " ".join(filter(None, pieces))
+        if not (gone and own and self.custom):
+            return
+        for important in (False, True):
+            selectors = ", ".join(self._selector(rule, i, important) for i in gone)
+            body = "; ".join(_declaration_text(d, important) for d in own if d.important == important)
+            yield f"{selectors} {{ {body} }}" if body else ""
 
     def _is_as_written(self, rule: StyleRule) -> bool:
         """Whether a rule stays where and as it stands, but for declarations that become important."""

@@ -13,7 +13,7 @@ import tinycss2
 from cssselect2 import SelectorError
 
 from pribble.cascade.selectors import NestingParent, Selector, parse_selectors
-from pribble.cascade.syntax import AtRule, BrokenRule, Declaration, QualifiedRule, StyleSheet, has_error
+from pribble.cascade.syntax import AtRule, BrokenRule, Declaration, Node, QualifiedRule, StyleSheet, has_error
 
 _CONDITIONS = frozenset({"media", "supports", "container"})
 _KNOWN = frozenset(
@@ -440,26 +440,36 @@ def condition(keyword: str, prelude: str) -> tuple[str, ...]:
 
 
 def import_rule(node: AtRule) -> tuple[str | None, str | None, tuple[str, ...]]:
-    """What an ``@import`` names: the address, the layer ("" for one without a name, None for none), conditions."""
-    tokens = [token for token in node.prelude if token.type not in ("whitespace", "comment")]
-    if not tokens:
-        return None, None, ()
-    first = tokens[0]
-    address = first.value if first.type in ("string", "url") else None
-    if first.type == "function" and first.lower_name == "url" and first.arguments:
-        address = next((token.value for token in first.arguments if token.type == "string"), None)
-    layer, conditions, rest = None, [], tokens[1:]
-    if rest and rest[0].type == "ident" and rest[0].lower_value == "layer":
-        layer, rest = "", rest[1:]
-    elif rest and rest[0].type == "function" and rest[0].lower_name == "layer":
-        layer, rest = tinycss2.serialize(rest[0].arguments).strip(), rest[1:]
-    if rest and rest[0].type == "function" and rest[0].lower_name == "supports":
-        conditions.append(f"@supports ({tinycss2.serialize(rest[0].arguments).strip()})")
-        rest = rest[1:]
+    """What an ``@import`` names (CSS Cascade 5, 2): the address, or None; the layer, or None ("" is one without a
+    name); the conditions."""
+    rest = [token for token in node.prelude if token.type not in ("whitespace", "comment")]
+    address = _import_address(rest.pop(0)) if rest else None
+    layer = _import_layer(rest[0]) if rest else None
+    if layer is not None:
+        rest.pop(0)
+    conditions: list[str] = []
+    if rest and _is_function(rest[0], "supports"):
+        conditions.append(f"@supports ({tinycss2.serialize(rest.pop(0).arguments).strip()})")
     if rest:
         start = next(i for i, token in enumerate(node.prelude) if token is rest[0])
         conditions += condition("media", tinycss2.serialize(node.prelude[start:]))
     return address, layer, tuple(conditions)
+
+
+def _is_function(token: Node, name: str) -> bool:
+    return bool(token.type == "function" and token.lower_name == name)
+
+
+def _import_address(token: Node) -> str | None:
+    if _is_function(token, "url"):
+        return next((inner.value for inner in token.arguments if inner.type == "string"), None)
+    return token.value if token.type in ("string", "url") else None
+
+
+def _import_layer(token: Node) -> str | None:
+    if token.type == "ident" and token.lower_value == "layer":
+        return ""
+    return tinycss2.serialize(token.arguments).strip() if _is_function(token, "layer") else None
 
 
 def _layer_path(name: str) -> tuple[str, ...]:

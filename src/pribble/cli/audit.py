@@ -5,7 +5,6 @@ from __future__ import annotations
 import argparse
 import sys
 from pathlib import Path
-from typing import Any
 
 from pribble.cli.common import Usage, add_json, print_json
 from pribble.files import is_file
@@ -80,7 +79,7 @@ def _read(name: str) -> bytes:
 # ---- for programs ---------------------------------------------------------------------------------------------
 
 
-def _part(part: AuditedPart) -> dict[str, Any]:
+def _part(part: AuditedPart) -> dict[str, object]:
     said = {"charset": part.charset, "disposition": part.disposition, "name": part.name, "content_id": part.content_id}
     parts = {"parts": [_part(inner) for inner in part.parts]} if part.parts else {}
     return {
@@ -93,7 +92,7 @@ def _part(part: AuditedPart) -> dict[str, Any]:
     }
 
 
-def _finding(finding: Finding, one: Audit) -> dict[str, Any]:
+def _finding(finding: Finding, one: Audit) -> dict[str, object]:
     where = finding.where
     assert where is not None
     return {

@@ -172,47 +172,22 @@ class ExpressionCompiler:
                 return ast.Tuple([self.value(item) for item in items], ast.Load())
             case All():
                 return ast.Name(DATA, ast.Load())
-            case Local(place=place, binding=binding):
-                if binding.kind == "place":
-                    raise TemplateError(
-                        f'"{binding.name}" is a place in a loop and no value',
-                        place=place,
-                        hint=f"it has {', '.join(_PLACE_WORDS)}: {{{{ {binding.name}.number }}}}",
-                    )
-                return ast.Name(self.variable(binding), ast.Load())
-            case Name(place=place, name=name) if name in self.common:
-                return self.call("common", ast.Name(DATA, ast.Load()), ast.Constant(name), place=place, path=name)
-            case Name(place=place, name=name):
-                return self._read(None, name, node, place)
-            case Member(base=Local(binding=Binding(kind="place") as binding)):
-                return self._place_word(binding, node)
-            case Member(place=place, base=base, name=name):
-                return self._read(base, name, node, place)
-            case Subscript(place=place, base=base, key=Constant(value=str(key))):
-                return self._read(base, key, node, place)
-            case Subscript(place=place, base=base, key=key):
-                return self.call(
-                    "item",
-                    self.value(base),
-                    self.value(key),
-                    ast.Constant(described(base)),
-                    place=place,
-                    path=described(node),
-                )
+            case Local():
+                return self._local(node)
+            case Name():
+                return self._name(node)
+            case Member():
+                return self._member(node)
+            case Subscript():
+                return self._subscript(node)
             case Maybe(step=step):
                 return self._maybe(step)
             case Negative(place=place, operand=operand):
                 return self.call("negative", self.value(operand), place=place, path=described(operand))
             case Arithmetic(place=place, operator=operator, left=left, right=right):
                 return self._arithmetic(operator, left, right, place)
-            case Comparison(place=place, operator=operator, left=left, right=right):
-                whole = self.value(right)
-                if operator in ("in", "not in"):
-                    whole = self.walked(whole, place)
-                compared = [self.value(left), whole]
-                if operator in _COUNTED:
-                    compared.insert(0, ast.Name("turns", ast.Load()))
-                return self.call(_COMPARING[operator], *compared, place=place, path=described(left))
+            case Comparison():
+                return self._comparison(node)
             case Not(operand=operand):
                 return ast.UnaryOp(ast.Not(), self.test(operand))
             case Both(left=left, right=right):
@@ -229,6 +204,43 @@ class ExpressionCompiler:
                 return self._formatted(node)
             case PerItem(item=item, body=body):
                 return self._per_item(item, body)
+
+    def _local(self, node: Local) -> ast.expr:
+        binding = node.binding
+        if binding.kind == "place":
+            raise TemplateError(
+                f'"{binding.name}" is a place in a loop and no value',
+                place=node.place,
+                hint=f"it has {', '.join(_PLACE_WORDS)}: {{{{ {binding.name}.number }}}}",
+            )
+        return ast.Name(self.variable(binding), ast.Load())
+
+    def _name(self, node: Name) -> ast.expr:
+        place, name = node.place, node.name
+        if name in self.common:
+            return self.call("common", ast.Name(DATA, ast.Load()), ast.Constant(name), place=place, path=name)
+        return self._read(None, name, node, place)
+
+    def _member(self, node: Member) -> ast.expr:
+        if isinstance(node.base, Local) and node.base.binding.kind == "place":
+            return self._place_word(node.base.binding, node)
+        return self._read(node.base, node.name, node, node.place)
+
+    def _subscript(self, node: Subscript) -> ast.expr:
+        if isinstance(node.key, Constant) and isinstance(node.key.value, str):
+            return self._read(node.base, node.key.value, node, node.place)
+        base = ast.Constant(described(node.base))
+        given = self.value(node.base), self.value(node.key), base
+        return self.call("item", *given, place=node.place, path=described(node))
+
+    def _comparison(self, node: Comparison) -> ast.expr:
+        whole = self.value(node.right)
+        if node.operator in ("in", "not in"):
+            whole = self.walked(whole, node.place)
+        compared = [self.value(node.left), whole]
+        if node.operator in _COUNTED:
+            compared.insert(0, ast.Name("turns", ast.Load()))
+        return self.call(_COMPARING[node.operator], *compared, place=node.place, path=described(node.left))
 
     def test(self, node: Expression) -> ast.expr:
         """The tree that computes whether `node` holds."""
@@ -391,43 +403,47 @@ class ExpressionCompiler:
 
     def _formatted(self, node: Formatted, context: Context | None = None) -> ast.expr:
         """A formatter applied; with `context`, its result shown."""
-        formatter = node.formatter
-        if formatter is None:
-            raise TemplateError(
-                f'there is no formatter "{node.name}"',
-                place=node.place,
-                hint=did_you_mean(node.name, self.known),
-            )
-        per_item = [argument for argument in node.arguments if isinstance(argument, PerItem)]
-        arguments = [argument for argument in node.arguments if not isinstance(argument, PerItem)]
-        names = tuple(name for name, _ in node.named)
-        if wrong := formatter.complaint(len(arguments), names, has_expression=bool(per_item)):
-            raise TemplateError(wrong, place=node.place)
-        value, path = self.value(node.value), described(node.value)
-        if formatter.walks == "all":
-            value = self.call("visited", ast.Name("turns", ast.Load()), value, place=node.place)
-        elif formatter.walks == "items":
-            value = self.walked(value, node.place)
+        formatter, arguments, per_item = self._checked_call(node)
+        value, path = self._walked_by(formatter, node), described(node.value)
         given = [argument for _, argument in node.named]
         last = [*map(self.value, per_item)]
         if formatter.counts:
             last.append(ast.Name("turns", ast.Load()))
         if all(isinstance(argument, Constant) for argument in (*arguments, *given)):
-            call = FormatterCall(
-                node.name,
-                tuple(a.value for a in arguments if isinstance(a, Constant)),
-                tuple((n, a.value) for n, a in node.named if isinstance(a, Constant)),
-                node.locale,
-                node.timezone,
-                context,
-            )
+            fixed = tuple(a.value for a in arguments if isinstance(a, Constant))
+            named = tuple((n, a.value) for n, a in node.named if isinstance(a, Constant))
+            call = FormatterCall(node.name, fixed, named, node.locale, node.timezone, context)
             return self.call(self._formatter(call), value, *last, place=node.place, path=path)
         call = FormatterCall(node.name, None, (), node.locale, node.timezone, context)
         if len(arguments) == 1 and not given and not per_item and not self._in_function and _is_of_data(arguments[0]):
             return self._prepared_once(call, value, arguments[0], node.place, path)
-        positional = ast.Tuple([self.value(argument) for argument in arguments], ast.Load())
-        named = ast.Dict([ast.Constant(n) for n, _ in node.named], [self.value(a) for a in given])
-        return self.call(self._formatter(call), value, positional, named, *last, place=node.place, path=path)
+        by_position = ast.Tuple([self.value(argument) for argument in arguments], ast.Load())
+        by_name = ast.Dict([ast.Constant(n) for n, _ in node.named], [self.value(a) for a in given])
+        return self.call(self._formatter(call), value, by_position, by_name, *last, place=node.place, path=path)
+
+    def _checked_call(self, node: Formatted) -> tuple[Formatter, list[Expression], list[PerItem]]:
+        """The formatter, its arguments, and the expression over an item that it takes.  Raises `TemplateError` for a
+        call that it does not accept."""
+        if node.formatter is None:
+            hint = did_you_mean(node.name, self.known)
+            raise TemplateError(f'there is no formatter "{node.name}"', place=node.place, hint=hint)
+        per_item = [argument for argument in node.arguments if isinstance(argument, PerItem)]
+        arguments: list[Expression] = [argument for argument in node.arguments if not isinstance(argument, PerItem)]
+        names = tuple(name for name, _ in node.named)
+        if wrong := node.formatter.complaint(len(arguments), names, has_expression=bool(per_item)):
+            raise TemplateError(wrong, place=node.place)
+        return node.formatter, arguments, per_item
+
+    def _walked_by(self, formatter: Formatter, node: Formatted) -> ast.expr:
+        """The value that a formatter is applied to; what the formatter goes through counts as turns."""
+        value = self.value(node.value)
+        match formatter.walks:
+            case "all":
+                return self.call("visited", ast.Name("turns", ast.Load()), value, place=node.place)
+            case "items":
+                return self.walked(value, node.place)
+            case "none":
+                return value
 
     def _prepared_once(
         self, call: FormatterCall, value: ast.expr, argument: Expression, place: Place, path: str

@@ -86,5 +86,7 @@ def _bringing(expression: Expression) -> frozenset[str]:
         if isinstance(node, Formatted) and node.formatter is not None:
             made |= node.formatter.brings
         elif isinstance(node, Local):
-            made |= node.binding.facts.get("brings", frozenset())
+            brings = node.binding.facts.get("brings", frozenset())
+            assert isinstance(brings, frozenset)
+            made |= brings
     return made

@@ -147,6 +147,16 @@ class _PatternFinder:
             index += 1
         return True
 
+    def next_said(self, index: int) -> int:
+        """The first step from `index` on that is neither white space nor an element of which nothing is said."""
+        while True:
+            step = self.steps[index]
+            if isinstance(step, Open | OpenWithValues | OpenCaptured) and is_unsaid(_start_tag(step)):
+                index = self.ends.get(index, index)
+            elif not isinstance(step, str) or step.strip(_BLANK):
+                return index
+            index += 1
+
     def skipped(self, index: int, made: list[TextFormStep]) -> int:
         """Past an element of which nothing is said; what it sets is kept, with the blocks that it stands in."""
         end = self.ends.get(index, index) + 1
@@ -276,26 +286,7 @@ class _PatternBuilder(Flow):
         patterner = self.patterner
         end = patterner.ends[start]
         table = self.tables[-1]
-        if (
-            "".join(self.inline).strip(" ")
-            or self.links.open
-            or self.inherited.collapse != "collapse"
-            or (table is not None and table.row is not None)
-        ):
-            raise NoPattern(start)
-        following = end + 1
-        while True:
-            step = patterner.steps[following]
-            if isinstance(step, Open | OpenWithValues | OpenCaptured) and is_unsaid(_start_tag(step)):
-                following = patterner.ends.get(following, following)
-            elif not isinstance(step, str) or step.strip(_BLANK):
-                break
-            following += 1
-        if self.chained or following not in patterner.edges:  # one beside it might share a paragraph with it
-            if not (following in patterner.edges or (isinstance(step, Marker) and step.role in (OPEN, SET))):
-                raise NoPattern(end)
-            if not patterner.has_blocks_only(start, end):
-                raise NoPattern(start)
+        self._check_apart(start, end)
         self.chained = True
         self.inline.clear()
         number = patterner.parts
@@ -314,6 +305,26 @@ class _PatternBuilder(Flow):
             self.into[-1].append((self.pending, cast("Block", here)))
             self.pending = False
         return end
+
+    def _check_apart(self, start: int, end: int) -> None:
+        """Raise `NoPattern` where what a loop or choice brings could share a paragraph with what stands beside it."""
+        table = self.tables[-1]
+        if (
+            "".join(self.inline).strip(" ")
+            or self.links.open
+            or self.inherited.collapse != "collapse"
+            or (table is not None and table.row is not None)
+        ):
+            raise NoPattern(start)
+        following = self.patterner.next_said(end + 1)
+        is_edge = following in self.patterner.edges
+        if is_edge and not self.chained:
+            return
+        step = self.patterner.steps[following]
+        if not (is_edge or (isinstance(step, Marker) and step.role in (OPEN, SET))):
+            raise NoPattern(end)
+        if not self.patterner.has_blocks_only(start, end):
+            raise NoPattern(start)
 
     def placeholder(self, of: ShowValue | TextCall) -> str:
         """What stands for a value."""

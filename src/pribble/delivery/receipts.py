@@ -6,7 +6,7 @@ import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import Any, Literal
+from typing import Literal
 
 # A server took it, for good or, as far as it said, never; or may take it later; or was not heard of again after all of
 # it was said (RFC 1047).
@@ -50,7 +50,7 @@ class Receipt:
         """The recipients who may get it by another try: all but those who have it, who may have it, or were refused."""
         return tuple(outcome.recipient for outcome in self.outcomes if outcome.state == "deferred")
 
-    def as_data(self) -> Mapping[str, Any]:
+    def as_data(self) -> Mapping[str, object]:
         """The receipt, for programs."""
         return {
             "message_id": self.message_id,

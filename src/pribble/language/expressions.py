@@ -9,7 +9,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from decimal import Decimal
-from typing import Any
 
 from pribble.errors import Place
 from pribble.values.formatters import Formatter
@@ -198,7 +197,7 @@ class Binding:
     kind: str
     place: Place = field(repr=False)
     value: Expression | None = field(repr=False, default=None)
-    facts: dict[str, Any] = field(repr=False, default_factory=dict)
+    facts: dict[str, object] = field(repr=False, default_factory=dict)
 
 
 def children(node: Expression) -> tuple[Expression, ...]:

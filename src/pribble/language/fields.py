@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterator
+from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass, field
 
 from pribble.errors import Place
@@ -19,6 +19,7 @@ from pribble.language.expressions import (
     Expression,
     Fallback,
     Formatted,
+    Listing,
     Local,
     Maybe,
     Member,
@@ -128,59 +129,60 @@ class _FieldCollector:
                 self.linked(mark.extracted.linked)
 
     def use(self, node: Expression, kind: str, guarded: _Guarded, optional: bool = False) -> None:
+        """Take note of the fields that an expression reads, which is used as a value of this kind."""
         match node:
             case Name() | Member() | Subscript():
-                path = path_of(node)
-                if path is not None:
-                    self._record(path, node.place, kind, optional or path in guarded)
-                if isinstance(node, Subscript):
-                    self.use(node.key, "any", guarded)
-                if not isinstance(node, Name):
-                    self.use(node.base, "any", guarded)
+                self._path(node, kind, guarded, optional)
+            case Local(binding=binding):
+                if kind != "any" and binding.kind in ("item", "let"):
+                    self._record(node, kind, guarded, optional)
             case Maybe(step=step):
                 self.use(step, kind, guarded, optional=True)
-            case Local(binding=binding):
-                path = path_of(node)
-                if path is not None and kind != "any" and binding.kind in ("item", "let"):
-                    self._record(path, node.place, kind, optional or path in guarded)
-            case Formatted(value=value, formatter=formatter, arguments=arguments):
-                assert formatter is not None  # a template that names another does not compile
-                self.use(value, formatter.takes, guarded)
-                for argument in (*arguments, *(a for _, a in node.named)):
-                    if isinstance(argument, PerItem):
-                        self._per_item(argument, value)
-                    else:
-                        self.use(argument, formatter.arguments, guarded)
+            case Formatted():
+                self._formatted(node, guarded)
             case Arithmetic(left=left, right=right):
-                operand = (
-                    "text"
-                    if any(isinstance(c, Constant) and isinstance(c.value, str) for c in (left, right))
-                    else "number"
-                )
-                self.use(left, operand, guarded)
-                self.use(right, operand, guarded)
-            case Comparison(left=left, right=right):
+                kinds = {_constant_kind(operand) for operand in (left, right)}
+                self._all((left, right), "text" if "text" in kinds else "number", guarded)
+            case Comparison(operator=operator, left=left, right=right):
                 self.use(left, _constant_kind(right), guarded)
-                self.use(right, _constant_kind(left) if node.operator not in ("in", "not in") else "any", guarded)
+                self.use(right, "any" if operator in ("in", "not in") else _constant_kind(left), guarded)
             case Both(left=left, right=right):
                 self.use(left, "flag", guarded)
                 self.use(right, "flag", guarded.and_where(left))
             case Either() | Not():
-                for child in children(node):
-                    self.use(child, "flag", guarded)
+                self._all(children(node), "flag", guarded)
             case Negative(operand=operand):
                 self.use(operand, "number", guarded)
             case Choice(value=value, test=test, otherwise=otherwise):
                 self.use(value, kind, guarded.and_where(test))
                 self.use(test, "flag", guarded)
-                if otherwise is not None:
-                    self.use(otherwise, kind, guarded)
-            case Fallback(value=value, otherwise=other):
-                self.use(value, kind, guarded)
-                self.use(other, kind, guarded)
-            case _:
-                for child in children(node):
-                    self.use(child, "any", guarded)
+                self._all(() if otherwise is None else (otherwise,), kind, guarded)
+            case Fallback(value=value, otherwise=otherwise):
+                self._all((value, otherwise), kind, guarded)
+            case Constant() | All() | Listing() | PerItem():
+                self._all(children(node), "any", guarded)
+
+    def _all(self, nodes: Iterable[Expression], kind: str, guarded: _Guarded) -> None:
+        for node in nodes:
+            self.use(node, kind, guarded)
+
+    def _path(self, node: Name | Member | Subscript, kind: str, guarded: _Guarded, optional: bool) -> None:
+        """A step of a path; what it goes out from is read too."""
+        self._record(node, kind, guarded, optional)
+        if isinstance(node, Subscript):
+            self.use(node.key, "any", guarded)
+        if not isinstance(node, Name):
+            self.use(node.base, "any", guarded)
+
+    def _formatted(self, node: Formatted, guarded: _Guarded) -> None:
+        """A formatter says which kind of value it takes, and of which kind its arguments are."""
+        assert node.formatter is not None  # a template that names another does not compile
+        self.use(node.value, node.formatter.takes, guarded)
+        for argument in (*node.arguments, *(argument for _, argument in node.named)):
+            if isinstance(argument, PerItem):
+                self._per_item(argument, node.value)
+            else:
+                self.use(argument, node.formatter.arguments, guarded)
 
     def _per_item(self, node: PerItem, items: Expression) -> None:
         """The fields that an expression over an item reads, as fields of the list it is applied to."""
@@ -194,11 +196,15 @@ class _FieldCollector:
                 whole.required = whole.required or seen.required
                 whole.uses += seen.uses
 
-    def _record(self, path: str, place: Place, kind: str, optional: bool) -> None:
+    def _record(self, node: Name | Member | Subscript | Local, kind: str, guarded: _Guarded, optional: bool) -> None:
+        """A use of the field that an expression names, if it names one."""
+        path = path_of(node)
+        if path is None:
+            return
         seen = self.seen.setdefault(path, _FieldUses())
         seen.kinds.add(kind)
-        seen.required = seen.required or not optional
-        seen.uses.append(place)
+        seen.required = seen.required or not (optional or path in guarded)
+        seen.uses.append(node.place)
 
 
 def rebound(node: Expression, item: Binding) -> Expression:

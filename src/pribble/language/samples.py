@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import re
-from typing import Any
 
 from pribble.language.fields import Field
+from pribble.values.kinds import Data
 
-_VALUES: dict[str, Any] = {
+_VALUES: dict[str, Data] = {
     "text": "text",
     "number": 1,
     "day": "2026-07-03",
@@ -20,18 +20,18 @@ _VALUES: dict[str, Any] = {
 }
 
 
-def data_skeleton(fields: list[Field]) -> dict[str, Any]:
+def data_skeleton(fields: list[Field]) -> dict[str, Data]:
     """Nested data that hold every field once, each list with one item."""
-    whole: dict[str, Any] = {}
+    whole: dict[str, Data] = {}
     for found in fields:
         steps = re.findall(r"[^.\[\]]+|\[\]", found.path)
         _put(whole, steps, _VALUES[found.kind])
     return whole
 
 
-def _put(container: Any, steps: list[str], value: Any) -> None:
+def _put(container: Data, steps: list[str], value: Data) -> None:
     step, rest = steps[0], steps[1:]
-    key: Any = 0 if step == "[]" else step
+    key: Data = 0 if step == "[]" else step
     if step == "[]" and not container:
         container.append(None)
     if not rest:
@@ -44,7 +44,7 @@ def _put(container: Any, steps: list[str], value: Any) -> None:
     _put(inner, rest, value)
 
 
-def table_row(fields: list[Field]) -> tuple[list[str], list[Any], list[str]]:
+def table_row(fields: list[Field]) -> tuple[list[str], list[Data], list[str]]:
     """The columns of a table of such data, a row for them, and the fields of lists, which no row can hold."""
     flat = [found for found in fields if "[]" not in found.path and found.kind != "list"]
     left = [found.path for found in fields if found not in flat]

@@ -164,50 +164,66 @@ class AddressReader:
     def value(self, state: AddressState, offset: int) -> AddressState:
         """Take note of a mark, and of what it is as far as is known."""
         match state.mode:
-            case "start":
-                self.ways[offset] = "picture" if self.picture else "address"
-                return AddressState("name") if self.composed else AddressState("whole", marks=frozenset({offset}))
-            case "written" if self.composed and ":" not in state.text and not state.text.startswith("//"):
-                self.ways[offset] = "picture"
-                return AddressState("name")
-            case "name":
-                self.ways[offset] = "picture"
-                return state
-            case "whole":
-                raise MarkupError(
-                    "an address goes on directly after a mark",
-                    min(state.marks),
-                    other=("the next mark is", offset, offset + 1),
-                    hint='write a "/" between the two',
-                )
-            case "host":
-                if state.text not in ("", "."):
-                    raise _in_host(offset)
-                self.ways[offset] = "host"
-                return AddressState("hosted", state.text, frozenset({offset}))
-            case "hosted":
-                raise _in_host(offset)
-            case "path":
-                self.ways[offset] = "piece"
-                marks = state.marks if state.safe or state.kept else state.marks | {offset}
-                return replace(state, marks=marks, kept=True)
-            case "query" | "fragment":
-                self.ways[offset] = "query"
-                return state
-            case "mailboxes":
-                if state.text != ",":
-                    raise _no_mailbox(offset)
-                self.ways[offset] = "mailbox"
-                return AddressState("mailboxes", "", frozenset({offset}))
-            case "number":
-                self.ways[offset] = "telephone" if state.text == "," else "digits"
-                return AddressState("number")
-            case "parameter":
-                if not state.text.endswith("="):
-                    raise MarkupError("a mark in the name of a field", offset, hint="write the name out: ?subject=")
-                self.ways[offset] = "body" if state.text == "body=" else "field"
-                return state
+            case "start" | "written" | "name" | "whole":
+                return self._at_beginning(state, offset)
+            case "host" | "hosted":
+                return self._at_host(state, offset)
+            case "path" | "query" | "fragment":
+                return self._behind_host(state, offset)
+            case "mailboxes" | "number" | "parameter":
+                return self._of_recipients(state, offset)
         raise _no_address(state, offset)
+
+    def _at_beginning(self, state: AddressState, offset: int) -> AddressState:
+        """A mark before it is known what kind of address this is, or the name of a picture."""
+        if state.mode == "start":
+            self.ways[offset] = "picture" if self.picture else "address"
+            return AddressState("name") if self.composed else AddressState("whole", marks=frozenset({offset}))
+        if state.mode == "name":
+            self.ways[offset] = "picture"
+            return state
+        if state.mode == "whole":
+            raise MarkupError(
+                "an address goes on directly after a mark",
+                min(state.marks),
+                other=("the next mark is", offset, offset + 1),
+                hint='write a "/" between the two',
+            )
+        if self.composed and ":" not in state.text and not state.text.startswith("//"):
+            self.ways[offset] = "picture"
+            return AddressState("name")
+        raise _no_address(state, offset)
+
+    def _at_host(self, state: AddressState, offset: int) -> AddressState:
+        """A mark may be a whole host, or its first labels (``{{ shop }}.example``)."""
+        if state.mode == "hosted" or state.text not in ("", "."):
+            raise _in_host(offset)
+        self.ways[offset] = "host"
+        return AddressState("hosted", state.text, frozenset({offset}))
+
+    def _behind_host(self, state: AddressState, offset: int) -> AddressState:
+        """A mark in a segment of the path, in the query or in the fragment."""
+        if state.mode != "path":
+            self.ways[offset] = "query"
+            return state
+        self.ways[offset] = "piece"
+        marks = state.marks if state.safe or state.kept else state.marks | {offset}
+        return replace(state, marks=marks, kept=True)
+
+    def _of_recipients(self, state: AddressState, offset: int) -> AddressState:
+        """A mark among the recipients of ``mailto:``, ``tel:`` or ``sms:``, or in a field behind them."""
+        if state.mode == "mailboxes":
+            if state.text != ",":
+                raise _no_mailbox(offset)
+            self.ways[offset] = "mailbox"
+            return AddressState("mailboxes", "", frozenset({offset}))
+        if state.mode == "number":
+            self.ways[offset] = "telephone" if state.text == "," else "digits"
+            return AddressState("number")
+        if not state.text.endswith("="):
+            raise MarkupError("a mark in the name of a field", offset, hint="write the name out: ?subject=")
+        self.ways[offset] = "body" if state.text == "body=" else "field"
+        return state
 
     def merged(self, one: AddressState, other: AddressState) -> AddressState | None:
         """Two branches' states as one, where what follows can be read in one way."""

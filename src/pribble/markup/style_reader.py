@@ -97,37 +97,14 @@ class StyleReader:
         found = _TOKEN.match(text, position)
         assert found is not None
         token, end = found[0], found.end()
-        match token:
-            case "/*":
-                return end, StyleState("comment", back=state)
-            case '"' | "'":
-                return end, StyleState("string", quote=token, back=state)
-            case "{":
-                if state.mode == "value" and state.marks:
-                    raise MarkupError(
-                        "a mark in the selector of a rule",
-                        min(state.marks),
-                        hint="write selectors out; a value can choose a class of the element",
-                    )
-                return end, StyleState("statement", state.blocks + 1)
-            case "}":
-                blocks = max(0, state.blocks - 1)
-                return end, StyleState("statement" if blocks else "prelude", blocks)
-            case ";" if not state.brackets:
-                return end, StyleState("statement" if state.blocks else "prelude", state.blocks)
-            case "@" if state.mode == "statement" and not state.property:
-                return end, StyleState("prelude", state.blocks)
-            case ":" if state.mode == "statement":
-                return end, replace(state, mode="value", property=state.property.strip().lower())
+        if token == "/*":
+            return end, StyleState("comment", back=state)
+        if token in ('"', "'"):
+            return end, StyleState("string", quote=token, back=state)
+        if (after := self._structure(state, token)) is not None:
+            return end, after
         if found["opens"] or token == "(":
-            name = token[:-1].lower()
-            if name == "url":
-                start = _BLANK.match(text, end)
-                assert start is not None
-                quoted = text[start.end() : start.end() + 1] in ('"', "'")
-                back = self._bracket(state, "url", offset)
-                return end, back if quoted else StyleState("address", back=back, address=AddressReader.start)
-            return end, self._bracket(state, name, offset)
+            return end, self._function(state, token[:-1].lower(), text, end, offset)
         if token == "[":
             return end, self._bracket(state, "", offset)
         if token in ")]":
@@ -135,6 +112,38 @@ class StyleReader:
         if state.mode == "statement":
             return end, replace(state, property=(state.property + token)[-40:])
         return end, state
+
+    @staticmethod
+    def _structure(state: StyleState, token: str) -> StyleState | None:
+        """The state behind a token that rules and declarations are made with; None for other tokens."""
+        match token:
+            case "{":
+                if state.mode == "value" and state.marks:
+                    raise MarkupError(
+                        "a mark in the selector of a rule",
+                        min(state.marks),
+                        hint="write selectors out; a value can choose a class of the element",
+                    )
+                return StyleState("statement", state.blocks + 1)
+            case "}":
+                blocks = max(0, state.blocks - 1)
+                return StyleState("statement" if blocks else "prelude", blocks)
+            case ";" if not state.brackets:
+                return StyleState("statement" if state.blocks else "prelude", state.blocks)
+            case "@" if state.mode == "statement" and not state.property:
+                return StyleState("prelude", state.blocks)
+            case ":" if state.mode == "statement":
+                return replace(state, mode="value", property=state.property.strip().lower())
+        return None
+
+    def _function(self, state: StyleState, name: str, text: str, end: int, offset: int) -> StyleState:
+        """The state within a function; a bare ``url(`` holds an address and no tokens (CSS Syntax 3, 4.3.6)."""
+        inside = self._bracket(state, name, offset)
+        start = _BLANK.match(text, end)
+        assert start is not None
+        if name != "url" or text[start.end() : start.end() + 1] in ('"', "'"):
+            return inside
+        return StyleState("address", back=inside, address=AddressReader.start)
 
     def _string(self, state: StyleState, text: str, position: int) -> tuple[int, StyleState]:
         end = position

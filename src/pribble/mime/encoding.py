@@ -6,7 +6,6 @@ import binascii
 import codecs
 import re
 from collections.abc import Callable, Iterator, Sequence
-from typing import Any
 
 from pribble.errors import PribbleError
 from pribble.mime.grammar import ENCODED_LINE, LONGEST_LINE
@@ -142,13 +141,10 @@ def quoted_printable(text: str) -> bytes:
 _STRETCHES = re.compile(rb"[^\n]{0,75}+\n|[^\n]{73}(?:[^\n=]{2}|[^\n=](?==)|(?==))")
 
 
-_TEXTS = frozenset((str,))
-
-
-def quoted_values(values: Sequence[Any]) -> list[bytes] | None:
+def quoted_values(values: Sequence[object]) -> list[bytes] | None:
     """Texts in quoted-printable, each to stand at the beginning of a line and before a soft break; None where one holds
     a carriage return, which may be half of a line break."""
-    texts: Sequence[str] = values if _TEXTS.issuperset(map(type, values)) else [f"{value}" for value in values]
+    texts = [value if isinstance(value, str) else f"{value}" for value in values]
     whole = "\n".join(texts)
     if "\r" in whole:
         return None

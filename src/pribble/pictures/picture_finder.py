@@ -8,7 +8,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
-from typing import Any, TypeVar
+from typing import TypeVar, cast
 from urllib.parse import unquote
 
 from pribble.errors import FieldError, PictureError, UnsafeValue, did_you_mean
@@ -16,7 +16,7 @@ from pribble.files import file_names, is_file, real_path
 from pribble.pictures import corrections
 from pribble.pictures.picture import Picture, renamed
 from pribble.values import url_values
-from pribble.values.kinds import canonical, kind, named
+from pribble.values.kinds import Data, canonical, kind, named
 from pribble.values.showing import text
 
 _Made = TypeVar("_Made")
@@ -57,7 +57,7 @@ class PictureFinder:
         self.folders = [folder.resolve() for folder in folders]
         self.wanted, self.density, self.fetch = wanted, density, fetch
         self._outside = outside
-        self._kept: OrderedDict[Hashable, Any] = OrderedDict()
+        self._kept: OrderedDict[Hashable, object] = OrderedDict()
         self._files: dict[tuple[Path, int, int], FoundPicture] = {}
         self._named: dict[tuple[str, Path | None], tuple[float, FoundPicture]] = {}
         self._lock = threading.Lock()
@@ -156,8 +156,7 @@ class PictureFinder:
         with self._lock:
             if key in self._kept:
                 self._kept.move_to_end(key)
-                kept: _Made = self._kept[key]
-                return kept
+                return cast("_Made", self._kept[key])
         made = make()
         with self._lock:
             self._kept[key] = made
@@ -167,7 +166,7 @@ class PictureFinder:
 
     # -- what a program calls --
 
-    def chosen(self, value: Any, shown: int | None = None) -> FoundPicture | str:
+    def chosen(self, value: Data, shown: int | None = None) -> FoundPicture | str:
         """The picture that a value is or names, or the address of one elsewhere; `shown` is how wide a figure is."""
         if type(value).__module__.partition(".")[0] == "matplotlib":
             return self.righted(Picture.from_figure(value, width=shown))
@@ -187,7 +186,7 @@ class PictureFinder:
         return self.find(permitted(name), None)
 
     def composed(
-        self, parts: Sequence[str | tuple[Any]], near: Path | None, shown: int | None = None
+        self, parts: Sequence[str | tuple[Data]], near: Path | None, shown: int | None = None
     ) -> FoundPicture | str:
         """The picture that several pieces name: texts of the template's, and values, each alone in a tuple."""
         values = [part[0] for part in parts if not isinstance(part, str)]
@@ -200,7 +199,7 @@ class PictureFinder:
         return self.find(unquote(name.strip()), near)
 
 
-def _continue_address(base: str, parts: Sequence[str | tuple[Any]]) -> str:
+def _continue_address(base: str, parts: Sequence[str | tuple[Data]]) -> str:
     """An address that begins with a value and goes on with what the template wrote."""
     rest = "".join(part if isinstance(part, str) else url_values.percent_encode(name_piece(part[0])) for part in parts)
     if not rest.startswith(("/", "?", "#")):
@@ -226,7 +225,7 @@ def permitted(name: str) -> str:
     return name
 
 
-def name_piece(value: Any) -> str:
+def name_piece(value: Data) -> str:
     """A value that completes a picture's name: one piece of it, that leads nowhere else."""
     piece = permitted(text(value))
     if "/" in piece or piece.startswith("."):

@@ -60,39 +60,57 @@ class Mailboxes:
 
     def _members(self) -> Iterator[Member]:
         """The members of the list, those of groups among them."""
-        member: Member = []
         group: AddressToken | None = None
-        in_angle, after_comma, ended = False, False, False  # ended: a group has just ended
+        after_comma = after_group = False
+        for member, separator in self._between_separators():
+            after_comma &= not member
+            if separator is None:
+                if member:
+                    yield member
+                elif after_comma:
+                    self.report.add_at("addresses.empty-member", self.field)
+            elif separator.kind == ":" and not any(token.kind == "@" for token in member):
+                self._check_group(member, separator, group)
+                group = separator
+            else:
+                closes = separator.kind == ";" and group is not None
+                self._check_separator(member, separator, closes=closes, after_group=after_group)
+                if member:
+                    yield member
+                after_comma, after_group = separator.kind == ",", closes
+                group = None if closes else group
+        if group is not None:
+            self._tell("addresses.unclosed-group", [group])
+
+    def _between_separators(self) -> Iterator[tuple[Member, AddressToken | None]]:
+        """The tokens between commas, colons and semicolons, each with the separator behind it; None behind the last."""
+        member: Member = []
+        in_angle = False
         for token in self._tokens():
             if in_angle or token.kind not in (",", ":", ";"):
                 in_angle = (in_angle or token.kind == "<") and token.kind != ">"
                 member.append(token)
-                after_comma = False
-                continue
-            if token.kind == ":" and not any(t.kind == "@" for t in member):
-                if group is not None:
-                    self._tell("addresses.nested-group", [token])
-                elif self.syntax == "mailboxes":
-                    self._tell("addresses.group-in-from", [*member, token], self.field.name)
-                group, member = token, []
-                continue
-            closes = token.kind == ";" and group is not None
-            if token.kind == ";" and not closes:
-                self._tell("addresses.semicolon", [token])
-            if member:
-                yield member
-            elif token.kind == "," and not ended:
-                self._tell("addresses.empty-member", [token])
-            elif token.kind == ":":
-                self._tell("addresses.syntax", [token])
-            member, after_comma, ended = [], token.kind == ",", closes
-            group = None if closes else group
+            else:
+                yield member, token
+                member = []
+        yield member, None
+
+    def _check_group(self, name: Member, colon: AddressToken, around: AddressToken | None) -> None:
+        """A group begins; it stands in no other, nor in From and Sender (RFC 5322 3.4, 3.6.2)."""
+        if around is not None:
+            self._tell("addresses.nested-group", [colon])
+        elif self.syntax == "mailboxes":
+            self._tell("addresses.group-in-from", [*name, colon], self.field.name)
+
+    def _check_separator(self, member: Member, separator: AddressToken, *, closes: bool, after_group: bool) -> None:
+        if separator.kind == ";" and not closes:
+            self._tell("addresses.semicolon", [separator])
         if member:
-            yield member
-        elif after_comma:
-            self.report.add_at("addresses.empty-member", self.field)
-        if group is not None:
-            self._tell("addresses.unclosed-group", [group])
+            return
+        if separator.kind == "," and not after_group:
+            self._tell("addresses.empty-member", [separator])
+        elif separator.kind == ":":
+            self._tell("addresses.syntax", [separator])
 
     def _check_member(self, member: Member, *, is_last: bool) -> None:
         angle = next((n for n, token in enumerate(member) if token.kind == "<"), None)

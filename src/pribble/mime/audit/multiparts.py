@@ -206,31 +206,45 @@ def _among_alternatives(first: Entity, second: Entity) -> bool:
 def _check_related(entity: Entity, report: Report, referred: set[str]) -> None:
     if not entity.parts:
         return
+    start = entity.type.get("start")
+    named = None if start is None else next((p for p in entity.parts if p.content_id == start.strip("<>")), None)
+    if start is not None and named is None:
+        report.add_at("related.start", _content_type_of(entity))
+    root = named or entity.parts[0]
+    _check_root_type(entity, root, report)
+    if root.disposition.value == "attachment":
+        report.add("related.root-attachment", root.start, root.body_start)
+    _check_unreferenced(entity, root, referred, report)
+
+
+def _content_type_of(entity: Entity) -> ReadField:
     field = entity.first("content-type")
     assert field is not None
-    start = entity.type.get("start")
-    root = entity.parts[0]
-    if start is not None:
-        named = next((part for part in entity.parts if part.content_id == start.strip("<>")), None)
-        if named is None:
-            report.add_at("related.start", field)
-        root = named or root
-    said = entity.type.get("type")
+    return field
+
+
+def _check_root_type(entity: Entity, root: Entity, report: Report) -> None:
+    """The type parameter names the type of the root (RFC 2387 3.1)."""
+    field, said = _content_type_of(entity), entity.type.get("type")
     if said is None:
         report.add_at("related.no-type", field)
     elif said.lower() != root.type.value:
         # A page that is not first, and no start: the root is not the one that is meant.
-        is_later = start is None and any(part.type.value == said.lower() for part in entity.parts)
+        is_later = entity.type.get("start") is None and any(p.type.value == said.lower() for p in entity.parts)
         report.add_at("related.start" if is_later else "related.type", field, said)
-    if root.disposition.value == "attachment":
-        report.add("related.root-attachment", root.start, root.body_start)
+
+
+def _check_unreferenced(entity: Entity, root: Entity, referred: set[str], report: Report) -> None:
+    """Parts that no page of the root refers to, by Content-ID or by location."""
     pages = [part for part in root.walk() if part.type.value == "text/html"]
+    if not pages:
+        return
     text = b"".join(page.decoded() for page in pages)
-    addresses = {unquote(found[1].decode("latin-1")) for found in _ADDRESS.finditer(text)} if pages else set()
+    addresses = {unquote(found[1].decode("latin-1")) for found in _ADDRESS.finditer(text)}
     for part in entity.parts:
         location = part.first("content-location")
-        known = (part.content_id in referred) or (location is not None and unquote(location.value) in addresses)
-        if part is not root and pages and not known and part.disposition.value != "attachment":
+        known = part.content_id in referred or (location is not None and unquote(location.value) in addresses)
+        if part is not root and not known and part.disposition.value != "attachment":
             report.add("related.unreferenced", part.start, part.body_start)
 
 
