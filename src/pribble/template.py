@@ -15,6 +15,7 @@ from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from types import MappingProxyType
+from typing import Any
 
 from pribble.arguments import are_instances, check, flags, numbers, possible_paths, texts
 from pribble.compiler.compiled_template import BoundTemplate, CompiledTemplate, compile_page, compile_text
@@ -79,8 +80,8 @@ class TemplateFolder(Mapping[str, "Template"]):
         presentational: bool = False,
         fetch: Callable[[str], bytes] | None = None,
         id_domain: str = DOMAIN,
-        formatters: Mapping[str, Callable[..., Data]] | None = None,
-        common: Mapping[str, Data] | None = None,
+        formatters: Mapping[str, Callable[..., Any]] | None = None,
+        common: Mapping[str, Any] | None = None,
         limits: Limits | None = None,
         reload: bool = False,
     ) -> None:
@@ -119,8 +120,8 @@ class TemplateFolder(Mapping[str, "Template"]):
         timezone: str,
         finder: PictureFinder,
         options: RenderOptions,
-        formatters: Mapping[str, Callable[..., Data]] | None,
-        common: Mapping[str, Data] | None,
+        formatters: Mapping[str, Callable[..., Any]] | None,
+        common: Mapping[str, Any] | None,
         limits: Limits | None,
     ) -> None:
         self.settings = Settings.checked(locale, timezone)
@@ -205,7 +206,7 @@ class TemplateFolder(Mapping[str, "Template"]):
     # -- files --
 
     def _resources(self, linked: LinkedSource, near: Path) -> TemplateResources:
-        """What stands around the page on a tape."""
+        """What a page sees of files."""
         return TemplateResources(
             self.pictures,
             self.options.id_domain,
@@ -339,7 +340,7 @@ class Template:
         return f"<Template {self.name!r}>"
 
     def render(
-        self, data: Data, *, locale: str | None = None, timezone: str | None = None, embed: Embed | None = None
+        self, data: Any, *, locale: str | None = None, timezone: str | None = None, embed: Embed | None = None
     ) -> Rendering:
         """Fill the template with `data`: a mapping, a dataclass, any object that declares its fields.
 
@@ -364,7 +365,7 @@ class Template:
                 options = replace(options, findings=(*options.findings, *_bare_numbers(pointed)))
             return Rendering(subject, preheader, options, pieces, text, kept)
         except FieldError as error:
-            # The survey knows the positions in loops, which a program does not keep.
+            # The problem collector knows the positions in loops, which a program does not keep.
             found = self.problems(data, locale=locale, timezone=timezone)
             told = found[0] if found else error
             raise told from told.__cause__
@@ -372,7 +373,7 @@ class Template:
             POINTED.reset(noting)
             FORMATTER_RESULTS.reset(issuing)
 
-    def problems(self, data: Data, *, locale: str | None = None, timezone: str | None = None) -> list[PribbleError]:
+    def problems(self, data: Any, *, locale: str | None = None, timezone: str | None = None) -> list[PribbleError]:
         """Every missing or unusable field at once, in the order of the template; empty where it would render."""
         found = self._variant(self._asked(locale)).problems(self._settings(timezone), self.folder.world, data)
         if found:
@@ -544,7 +545,8 @@ def _bare_numbers(pointed: Mapping[Place, tuple[str, str]]) -> Iterator[Finding]
 
 @dataclass(frozen=True, slots=True)
 class Explanation:
-    """Why a template is dressed when it is rendered: places and reasons; none for one dressed when it was compiled."""
+    """Why a template is styled when it is rendered: places and reasons; none for one that is styled when it is
+    compiled."""
 
     reasons: tuple[tuple[Place, str], ...] = ()
 

@@ -138,7 +138,7 @@ class Inlining(Case):
     def test_which_way_and_why(self) -> None:
         cases = {
             "": ["<p>x</p>", '<p class="a" style="color: {{ c }}">', "{{ for i in l: }}<p>{{ i }}</p>{{ :for }}"],
-            "counts brothers in a loop or branch": [
+            "counts siblings in a loop or branch": [
                 "<style>p:nth-child(odd) { color: red }</style>{{ for i in l: }}<p>x</p>{{ :for }}",
                 "<style>b + p { color: red }</style><b></b>{{ if c: }}<p>x</p>{{ :if }}",
             ],

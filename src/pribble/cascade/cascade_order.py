@@ -32,9 +32,9 @@ DeclarationPlace = tuple[int, int]
 class AppliedDeclaration:
     """A declaration that an element gets, or may get; `key` sorts as the cascade does.
 
-    `rule` is None for one of the element's own attribute; `selector` is the one by which it is kept.  `restless` is one
-    whose value a rule that stays can change, by a custom property; `fixed` one whose importance its author wrote into
-    the attribute.
+    `rule` is None for one of the element's own attribute; `selector` is the one by which it is kept.  `var_dependent`
+    is one whose value a rule that stays can change, by a custom property; `fixed` one whose importance its author wrote
+    into the attribute.
     """
 
     declaration: Declaration

@@ -24,8 +24,8 @@ class Invalid(Exception):
 
 @dataclass(frozen=True, slots=True)
 class CustomValue:
-    """What a custom property holds: a text without ``var()``, None where that is not valid; `restless` where a rule
-    that stays can change it, on the element or above it."""
+    """What a custom property holds: a text without ``var()``, None where that is not valid; `var_dependent` where a
+    rule that stays can change it, on the element or above it."""
 
     text: str | None
     var_dependent: bool
@@ -85,9 +85,9 @@ class Environment:
         made = {name: CustomValue(self.value(name), True) for name in moved - own.keys()}
         for circle in _circles(own):
             held = [self._made(own[name], made) for name in circle]
-            restless = any(each.var_dependent for each in held) or not moved.isdisjoint(circle)
+            var_dependent = any(each.var_dependent for each in held) or not moved.isdisjoint(circle)
             for name, each in zip(circle, held, strict=True):
-                made[name] = CustomValue(each.text if len(circle) == 1 else None, restless)
+                made[name] = CustomValue(each.text if len(circle) == 1 else None, var_dependent)
         return {name: held for name, held in made.items() if held != self.held(name)}
 
     def _made(self, declaration: Declaration, made: Mapping[str, CustomValue]) -> CustomValue:
@@ -97,19 +97,19 @@ class Environment:
             return made.get(name) or self.held(name)
 
         names = names_in_values(declaration.tokens)
-        restless = any(held(name).var_dependent for name in names)
+        var_dependent = any(held(name).var_dependent for name in names)
         word = declaration.value.strip().lower()
         if word in _OF_PARENT:
             return self.held(declaration.name)
         if word == "initial" or declaration.name in names:
-            return CustomValue(None, restless)
+            return CustomValue(None, var_dependent)
         try:
             text = substituted(declaration.tokens, lambda name: held(name).text)
         except Invalid:
-            return CustomValue(None, restless)
+            return CustomValue(None, var_dependent)
         if names:
             self._bounds.count(CHARACTERS, len(text))
-        return CustomValue(text, restless)
+        return CustomValue(text, var_dependent)
 
     def resolved(self, declaration: Declaration) -> str:
         """The value of a declaration with each ``var()`` in place; ``unset`` where it is invalid (3.1)."""
@@ -120,11 +120,11 @@ class Environment:
         return self._resolved(declaration, guarded=True)
 
     def _resolved(self, declaration: Declaration, *, guarded: bool) -> str:
-        restless = (
+        var_dependent = (
             {name for name in names_in_values(declaration.tokens) if self.held(name).var_dependent} if guarded else ()
         )
         try:
-            text = substituted(declaration.tokens, self.value, frozenset(restless)).strip()
+            text = substituted(declaration.tokens, self.value, frozenset(var_dependent)).strip()
         except Invalid:
             return "unset"
         self._bounds.count(CHARACTERS, len(text))

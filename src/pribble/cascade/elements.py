@@ -1,6 +1,6 @@
 """The elements of a page, as selectors see them.
 
-Of a template's page some things depend on the data: the attributes that hold marks, and which brothers an element has
+Of a template's page some things depend on the data: the attributes that hold marks, and which siblings an element has
 beside a loop or a branch.  An element knows them, so that a selector which asks for one of them is found out.
 """
 
@@ -30,11 +30,11 @@ def words(value: str) -> frozenset[str]:
 
 class Element:
     """An element; `number` is its place among all of the page and `last` that of the last one within it, `opening` its
-    start tag, `implied` whether none is written, `index` its place among its brothers.
+    start tag, `implied` whether none is written, `index` its place among its siblings.
 
-    `values` are its attributes' values, references read.  `unsure` are the names of those whose value depends on the
-    data, `fleeting` of those that may not be there at all; with `varying`, which children it has depends on the data,
-    with `filling` what text it holds.
+    `values` are its attributes' values, references read.  `dynamic_attributes` are the names of those whose value
+    depends on the data, `conditional_attributes` of those that may not be there at all; with `varying`, which children
+    it has depends on the data, with `filling` what text it holds.
     """
 
     def __init__(self, number: int, tag: StartTag, parent: Element | None, block: int, *, implied: bool) -> None:
@@ -107,9 +107,9 @@ class Document:
         if parent is not None:
             parent.children.append(element)
             parent.varying |= block != parent.block
-        unsure, fleeting = set(), set()
+        dynamic, conditional = set(), set()
         starts = [attribute.value_start for attribute in tag.attributes] if opened.blocks else []
-        loose = any(
+        open_ended = any(
             not (at := bisect_right(starts, offset)) or offset >= tag.attributes[at - 1].value_end
             for offset in opened.blocks
         )  # whether a block stands between attributes
@@ -118,11 +118,11 @@ class Document:
             value = decode_references(self.text[attribute.value_start : attribute.value_end], attribute=True)
             element.values.setdefault(attribute.name, value)
             held = between(marks, attribute.value_start, attribute.value_end)
-            if held or loose:
-                unsure.add(attribute.name)
-            if loose or (len(held) == 1 == attribute.value_end - attribute.value_start and self.may_lack(held[0])):
-                fleeting.add(attribute.name)
-        element.dynamic_attributes, element.conditional_attributes = frozenset(unsure), frozenset(fleeting)
+            if held or open_ended:
+                dynamic.add(attribute.name)
+            if open_ended or (len(held) == 1 == attribute.value_end - attribute.value_start and self.may_lack(held[0])):
+                conditional.add(attribute.name)
+        element.dynamic_attributes, element.conditional_attributes = frozenset(dynamic), frozenset(conditional)
         if "class" in element.values:
             element.classes = words(element.values["class"])
         return element

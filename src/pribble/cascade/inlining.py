@@ -1,8 +1,8 @@
 """Style sheets written into the elements that they select.
 
 The page may be a template's, with marks in it, or one that is whole.  What comes back are new attributes and what is
-left of each sheet; nothing is changed here.  Where what a selector matches depends on the data, that is a `Doubt`, and
-the page has to be inlined when it is rendered.
+left of each sheet; nothing is changed here.  Where what a selector matches depends on the data, that is a
+`RuntimeDependency`, and the page has to be inlined when it is rendered.
 """
 
 from __future__ import annotations
@@ -64,11 +64,15 @@ class SheetRemainder:
 
 @dataclass
 class InlinedStyles:
-    """The outcome: elements with new attributes, what is left of each sheet element (None where nothing is), what is
-    told, and what cannot be decided without the data: `doubts` are where, `unsettled` the names of elements and the
-    properties, "*" for any, `loose` the elements of whose own styles something may be left out.  `styles` are the
-    declarations of the elements by their numbers, `elements` all of the page, `raw` where the texts of its style
-    elements stand."""
+    """The outcome of inlining.
+
+    `styled` are the elements with new attributes, `sheets` what is left of each sheet element, `styles` the
+    declarations of the elements by their numbers, `elements` all elements of the page, `raw` where the texts of its
+    style elements stand.
+
+    What cannot be decided without the data: `runtime_dependencies` say where and why, `unsettled` are names of elements
+    and properties ("*" for any), `dynamic_styles` the elements whose own style may lack something.
+    """
 
     styled: list[StyledElement] = field(default_factory=list)
     sheets: list[SheetRemainder] = field(default_factory=list)
@@ -210,7 +214,7 @@ class _Inliner:
         self.rules.report(rule, SheetPart(StyleSheet(""), "", start), 0, end - start, message, fix, reference)
 
     def _depend_on_data(self, element: Element, reason: str) -> None:
-        """Take note of a doubt; one for each element is enough."""
+        """Take note that an element depends on the data; one reason for each is enough."""
         start = element.opening.start
         if start not in self.dependent:
             self.dependent.add(start)
@@ -287,9 +291,9 @@ class _Inliner:
 
     def _find_doubts(self, page: ElementIndex) -> None:
         """Selectors that match by what depends on the data."""
-        for unsure in UncertainMatches(page, self.rules.all, self.bounds).find():
-            self._depend_on_data(unsure.element, f'"{unsure.selector.text}" {unsure.why}')
-            self._unsettle("*", unsure.rule)
+        for match in UncertainMatches(page, self.rules.all, self.bounds).find():
+            self._depend_on_data(match.element, f'"{match.selector.text}" {match.why}')
+            self._unsettle("*", match.rule)
         brought: dict[str, Selector | None] = {}
         for offset in self.document.shown:
             for name in self.resources.brings(offset):

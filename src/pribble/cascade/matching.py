@@ -274,7 +274,7 @@ class ElementIndex:
             return None
         return element.parent.children[index].number
 
-    # -- ranks among brothers, from 1 --
+    # -- ranks among siblings, from 1 --
 
     def ranks(self, name: str) -> dict[int, int]:
         """The rank of each element, as ``:nth-child()`` or another of its kind counts."""
@@ -295,7 +295,7 @@ class ElementIndex:
         return self._by_rank[name]
 
     def ranks_among(self, column: ElementNumbers, *, last: bool) -> dict[int, int]:
-        """The rank of each element of a column among its brothers there."""
+        """The rank of each element of a column among its siblings there."""
         counted: Counter[int] = Counter()
         made = {}
         for number in reversed(column) if last else column:

@@ -1,7 +1,7 @@
 """Selectors of which it depends on the data what they match.
 
 Each is loosened, as though all held that the data decide, and matched so: where it could be for an element of which
-something that it asks for is not known, the page has to be dressed when it is rendered.
+something that it asks for is not known, the page has to be styled when it is rendered.
 """
 
 from __future__ import annotations
@@ -31,19 +31,19 @@ class UncertainMatch:
 
 
 class UncertainMatches:
-    """Finds the doubts about the rules of a page."""
+    """Finds the selectors of a page's rules whose matches depend on the data."""
 
     def __init__(self, page: ElementIndex, rules: Sequence[StyleRule], bounds: CascadeCounter) -> None:
         self.page, self.elements, self.rules, self.bounds = page, page.elements, rules, bounds
         elements = page.elements
-        self.unsure = frozenset().union(*(e.dynamic_attributes for e in elements))
-        self.fleeting = frozenset().union(*(e.conditional_attributes for e in elements))
+        self.dynamic = frozenset().union(*(e.dynamic_attributes for e in elements))
+        self.conditional = frozenset().union(*(e.conditional_attributes for e in elements))
         self.varying = any(e.varying for e in elements)
         self._touched: dict[tuple[frozenset[str], frozenset[str]], list[bool]] = {}
         self._asks: dict[NestingParent, bool] = {}
 
     def find(self) -> Iterator[UncertainMatch]:
-        """The doubts, at most one for a selector."""
+        """The uncertain matches, at most one for a selector."""
         matcher = Matcher(self.page, self._loosened, self.bounds)
         for rule in self.rules:
             for selector in rule.selectors:
@@ -65,7 +65,7 @@ class UncertainMatches:
         )
 
     def _asks_for_unsure(self, asked: SelectorNeeds) -> bool:
-        return not (asked.attributes.isdisjoint(self.unsure) and asked.presences.isdisjoint(self.fleeting))
+        return not (asked.attributes.isdisjoint(self.dynamic) and asked.presences.isdisjoint(self.conditional))
 
     def _around_depends(self, around: NestingParent) -> bool:
         if around not in self._asks:
@@ -76,9 +76,9 @@ class UncertainMatches:
         """Why it depends on the data whether a selector matches an element, which it may; None where it does not."""
         parent = element.parent
         if asked.counts and parent is not None and parent.varying:
-            return "counts brothers in a loop or branch"
+            return "counts siblings in a loop or branch"
         if asked.counts_above and parent is not None and self._varying_above[element.number]:
-            return "counts brothers in a loop or branch"
+            return "counts siblings in a loop or branch"
         if asked.content and (
             element.filling or self._varying_within[element.number] or (parent is not None and parent.varying)
         ):
@@ -95,10 +95,10 @@ class UncertainMatches:
         """Of each element, whether one of some attributes depends on the data, there or above."""
         key = attributes, presences
         if key not in self._touched:
-            unsure, fleeting = attributes & self.unsure, presences & self.fleeting
+            dynamic, conditional = attributes & self.dynamic, presences & self.conditional
             self._touched[key] = self._downward(
                 lambda e: (
-                    not (e.dynamic_attributes.isdisjoint(unsure) and e.conditional_attributes.isdisjoint(fleeting))
+                    not (e.dynamic_attributes.isdisjoint(dynamic) and e.conditional_attributes.isdisjoint(conditional))
                 )
             )
         return self._touched[key]
@@ -125,7 +125,7 @@ class UncertainMatches:
     # -- selectors that match more --
 
     def _loosened(self, selector: Selector) -> Tree:
-        """A selector's tree as though what depends on the data held: brothers, contents, the attributes of doubt."""
+        """A selector's tree as if all that depends on the data held: siblings, contents, dynamic attributes."""
         return relaxed(selector.tree, self._drops)
 
     def _drops(self, node: Tree) -> bool:
@@ -133,15 +133,15 @@ class UncertainMatches:
             case "+" | "~" | parser.RelationalSelector() | Nth():
                 return True
             case parser.ClassSelector():
-                return "class" in self.unsure
+                return "class" in self.dynamic
             case parser.IDSelector():
-                return "id" in self.unsure
+                return "id" in self.dynamic
             case Lang():
-                return "lang" in self.unsure
+                return "lang" in self.dynamic
             case parser.AttributeSelector(lower_name=name, operator=operator):
-                return name in (self.unsure if operator else self.fleeting)
+                return name in (self.dynamic if operator else self.conditional)
             case parser.PseudoClassSelector(name=name) | parser.FunctionalPseudoClassSelector(name=name):
-                return name not in ("root", "scope", *(() if self.fleeting else ("enabled", "disabled", *LINKS)))
+                return name not in ("root", "scope", *(() if self.conditional else ("enabled", "disabled", *LINKS)))
         return False
 
 

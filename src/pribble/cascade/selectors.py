@@ -108,7 +108,7 @@ class SelectorNeeds:
     """What a selector asks for.
 
     `attributes` are those it asks for the value of, `presences` those it asks for at all.  `counts` and `counts_above`
-    say whether the number of brothers matters, of the subject or of what stands before it; `content` whether what
+    say whether the number of siblings matters, of the subject or of what stands before it; `content` whether what
     the subject holds does; `unknown` is a pseudo-class that no receiver knows.  `around` is what ``&`` refers to, whose
     flags are among these, and whose attributes are not.
     """

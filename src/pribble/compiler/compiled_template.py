@@ -1,4 +1,4 @@
-"""A template compiled: its programs, from its linked tape."""
+"""A compiled template: its programs, from its linked source."""
 
 from __future__ import annotations
 
@@ -42,7 +42,8 @@ from pribble.values.settings import Settings
 class BoundTemplate:
     """The programs of a template for one locale and time zone.
 
-    The HTML's gives its pieces and what it kept; with `shares`, the text's is given that beside the data.
+    The program of the HTML returns its pieces and the values that it kept; with `reuses_html`, the program of the text
+    is given these beside the data.
     """
 
     html: Run | None
@@ -52,8 +53,8 @@ class BoundTemplate:
     reuses_html: bool = False
 
     def pieces(self, data: Data) -> tuple[list[Piece] | None, KeptValues, Data]:
-        """The pieces of the HTML, None for a template that has none; what was kept; and what the text's program is
-        given."""
+        """Returns the pieces of the HTML (None for a template without), the values that it kept, and what the program
+        of the text is given."""
         if self.html is None:
             return None, (), data
         pieces, kept = self.html(data)
@@ -62,15 +63,17 @@ class BoundTemplate:
 
 @dataclass(frozen=True, slots=True)
 class CompiledTemplate:
-    """A template's tape and programs; `html` is missing of a text-only one, `subject` and `preheader` may be.
+    """A template's linked source and its programs.
 
-    `headed` is where the subject stands, `findings` what is told of the page, `righted` what was put right in it.
-    `doubts` are why it can only be dressed when it is rendered: places and reasons.  `files` are the style sheets and
-    pictures it was made with; an `even` page has no stretch of two forms, and no picture that travels in its own way.
-    `pictures` are the marks, by their places among the tape's, whose values are pictures.  The text is taken `late`,
-    from the rendered page, where it depends on the data what of it shows; then its program gives the pieces of that
-    page.  The `frames` write a page that was dressed when it was compiled for the wire, the `sheets` dress one that is
-    dressed late.
+    `html` is None for a text-only template; `subject` and `preheader` may be None.  `subject_place` is where the
+    subject stands.  `findings` are about the page, `corrections` about its pictures.  `runtime_dependencies` are the
+    places and reasons why its styles can only be found when it is rendered.  `files` are the style sheets and pictures
+    that it was made with.  A page that `has_no_variants` has no stretch of two forms, and no picture that travels in
+    its own way.  `pictures` are the marks, by their places in the linked source, whose values are pictures.
+
+    With `text_from_page` the data decide which of the page's texts show: then the program `text` gives the pieces of
+    that page, and the text is taken from them.  With `reuses_html` the program takes values over from that of the page.
+    The `wire_template` writes pages for the wire; the `sheets` are for late styling.
     """
 
     linked: LinkedSource
@@ -222,7 +225,7 @@ def compile_text(linked: LinkedSource, world: ProgramWorld) -> CompiledTemplate:
 def read_styled_page(
     linked: LinkedSource, resources: TemplateResources, *, old_attributes: bool
 ) -> tuple[Page, StyleEdits]:
-    """The page that a tape is, and what it is dressed in.  Raises `TemplateError`."""
+    """The page that a linked source is, and the edits that its styles ask for.  Raises `TemplateError`."""
 
     def role(offset: int) -> str:
         return _role(linked, offset)

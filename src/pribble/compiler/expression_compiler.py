@@ -114,7 +114,7 @@ def described(expression: Expression) -> str:
 
 @dataclass(slots=True)
 class ExpressionCompiler:
-    """Lowers the expressions of one program; collects its sites, constants and formatters on the way."""
+    """Compiles the expressions of one program; collects its sites, constants and formatters on the way."""
 
     known: Mapping[str, Formatter] = field(default_factory=lambda: FORMATTERS)
     common: frozenset[str] = frozenset()

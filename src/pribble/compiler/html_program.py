@@ -1,4 +1,4 @@
-"""The HTML program: a tape, read as a page, as steps.
+"""The HTML program: the linked source, read as a page, as steps.
 
 What no edit touches comes out as its author wrote it.  Edits are few: pictures, sizes, end tags that a
 branch left out, attributes and declarations whose value may come to nothing, the charset, the preheader, and
@@ -53,7 +53,7 @@ _DECLARATION_END = re.compile("\\s*(?:(?P<own>;)|(?=[}\U000f0000-\U0010ffff])|\\
 def build_html_steps(
     linked: LinkedSource, page: Page, resources: TemplateResources, style_edits: StyleEdits | None, *, preheader: bool
 ) -> list[Step]:
-    """The steps of the HTML program; without a `dressing`, of a page that is dressed when it is rendered.  Raises
+    """The steps of the HTML program; without `style_edits`, of a page that is styled when it is rendered.  Raises
     `PictureError` for a picture that is not there."""
     return list(merge_slices(list(join_literals(_PageEdits(linked, page, resources, style_edits).steps(preheader)))))
 
@@ -99,7 +99,7 @@ _ALONE = '<span style="display:block;white-space:pre;margin:1em 0">'
 
 
 def dedented(linked: LinkedSource) -> LinkedSource:
-    """A tape of plain text without the indentation that all its lines share, and without empty lines at its ends."""
+    """Plain text without the indentation that all its lines share, and without empty lines at its ends."""
     lines = linked.text.split("\n")
     filled = [line for line in lines if line.strip()]
     common = min((len(line) - len(line.lstrip(" \t")) for line in filled), default=0)
@@ -131,7 +131,7 @@ class _PageEdits:
         return edited_steps(linked, self.contexts, edits, 0, len(linked.text))
 
     def bare_steps(self, edits: Sequence[Edit[Step]]) -> Iterator[Step]:
-        """The steps of the page as it is, with these edits: no pictures, nothing dressed."""
+        """The steps of the page as it is, with these edits: no pictures, no styles."""
         tags = [
             edit
             for event in self.page.events
@@ -158,7 +158,7 @@ class _PageEdits:
         ]
 
     def _of_standing(self) -> list[Edit[Step]]:
-        """Where each style sheet and picture stands, for a page that is dressed when it is rendered: by its place in
+        """Where each style sheet and picture stands, for a page that is styled when it is rendered: by its place in
         `standing_places`."""
         if not self.is_late:
             return []
@@ -249,8 +249,8 @@ def build_title_steps(linked: LinkedSource, page: Page) -> list[BlockStep] | Non
 
 
 def build_block_steps(linked: LinkedSource, context: Context, *, references: bool) -> list[BlockStep]:
-    """The steps of a tape that is text and no markup, its values shown in `context`; with `references`, those in its
-    literals are read."""
+    """The steps of a linked source that is text and no markup, its values shown in `context`; with `references`, those
+    in its literals are read."""
     used = needed(linked)
     steps: list[BlockStep] = []
     position = 0

@@ -1,7 +1,7 @@
 """Steps become a program: a Python function from data to pieces, built as a syntax tree.
 
-A pass over a tape yields steps; `compiled` nests their blocks and leaves it to a `Sink` how a straight run
-of steps is written.  A `Program` is immutable; it is bound to a locale and a time zone once for each pair.
+A pass over the linked source yields steps; `ProgramBuilder` nests their blocks and leaves it to an `Emitter` how a
+straight run of steps is written.  A `Program` is immutable; it is bound to a locale and a time zone once for each pair.
 """
 
 from __future__ import annotations
@@ -147,18 +147,19 @@ class Program:
     def collect_problems(self, settings: Settings, world: ProgramWorld, data: Data) -> list[PribbleError]:
         """Every problem that the data have here: what cannot be read comes to nothing, and the program goes on."""
         _begin()
-        survey = ProblemCollector(self.sites)
+        collector = ProblemCollector(self.sites)
         namespace = self._namespace(settings, world)
         if world.limits.steps is not None:
             namespace = self._metered(namespace, world, world.limits.steps)
         watched = {
-            name: survey.watching(f) if callable(f) and not isinstance(f, type) else f for name, f in namespace.items()
+            name: collector.watching(f) if callable(f) and not isinstance(f, type) else f
+            for name, f in namespace.items()
         }
         try:
-            self._function(watched | _CAREFUL | {"each": survey.each})(data)
+            self._function(watched | _CAREFUL | {"each": collector.each})(data)
         except LimitReached as error:
-            survey.problems.append(self._placed(error, error.__traceback__))
-        return survey.problems
+            collector.problems.append(self._placed(error, error.__traceback__))
+        return collector.problems
 
     def _noting(self, show: Callable[[Data], str], locale_at: Callable[[Place], str | None]) -> Callable[[Data], str]:
         """`show`, which notes where it shows a number with a point that the locale there does not write."""
@@ -365,7 +366,7 @@ class _Blocks(Generic[_Step]):
 
 
 def needed(linked: LinkedSource) -> set[Binding]:
-    """The bindings that a tape uses, those used by others it uses among them.
+    """The bindings that a linked source uses, those used by others it uses among them.
 
     A message block carries all the ``let``s above it; only these have to be set.
     """

@@ -218,7 +218,7 @@ class _PatternBuilder(Flow):
         _continue_within(around, self)
         self.patterner, self.part, self.top = patterner, part, len(around.into) == 1
         self.outer_table = self.tables[-1]
-        self.holes: list[ShowValue | TextCall] = []
+        self.placeholders: list[ShowValue | TextCall] = []
         self.before: list[TextFormStep] = []
         self.at = 0
         self.chained = False  # whether a loop or choice stands before, and no edge between
@@ -328,10 +328,10 @@ class _PatternBuilder(Flow):
 
     def placeholder(self, of: ShowValue | TextCall) -> str:
         """What stands for a value."""
-        if len(self.holes) > _MOST_PLACEHOLDERS:
+        if len(self.placeholders) > _MOST_PLACEHOLDERS:
             raise NoPattern(self.at)
-        self.holes.append(of)
-        return chr(_FIRST_PLACEHOLDER + len(self.holes) - 1)
+        self.placeholders.append(of)
+        return chr(_FIRST_PLACEHOLDER + len(self.placeholders) - 1)
 
     def _value(self, step: ShowValue) -> None:
         now = self.inherited
@@ -363,7 +363,7 @@ class _PatternBuilder(Flow):
         return super().linked(label, href)
 
     def _end_link(self, start: int, href: str | None) -> None:
-        if self.links.open[-1] is not None and self.holes:
+        if self.links.open[-1] is not None and self.placeholders:
             raise NoPattern(self.at)  # the label is a block, which may come to nothing
         super()._end_link(start, href)
 
@@ -379,7 +379,7 @@ class _PatternBuilder(Flow):
         for found in _PLACEHOLDER.finditer(text):
             if position < found.start():
                 parts.append(text[position : found.start()])
-            parts.append(self.holes[ord(found[0]) - _FIRST_PLACEHOLDER])
+            parts.append(self.placeholders[ord(found[0]) - _FIRST_PLACEHOLDER])
             position = found.end()
         if position < len(text):
             parts.append(text[position:])
@@ -399,12 +399,12 @@ def _with_links_apart(parts: Sequence[str | ShowValue | TextCall]) -> Iterator[s
 class _Patterns:
     """Blocks as patterns; `texts` are those for their slots."""
 
-    def __init__(self, shaper: _PatternBuilder) -> None:
-        self.shaper = shaper
+    def __init__(self, builder: _PatternBuilder) -> None:
+        self.builder = builder
         self.texts: list[TextParts | int] = []
 
     def _text(self, text: str) -> int:
-        return self._slot(TextParts(tuple(_with_links_apart(self.shaper.parts(text).parts))))
+        return self._slot(TextParts(tuple(_with_links_apart(self.builder.parts(text).parts))))
 
     def _slot(self, text: TextParts | int) -> int:
         self.texts.append(text)
@@ -431,7 +431,7 @@ class _Patterns:
                     return Pattern(block, inner)
             case Table():
                 if _is_open(self.blocks(block.caption)):
-                    raise NoPattern(self.shaper.at)
+                    raise NoPattern(self.builder.at)
                 rows = list(self.rows(block))
                 if any(isinstance(row, RowPattern | PatternPart) for _, row in rows):
                     return Pattern(Table(block.arranging, caption=block.caption), [], rows)

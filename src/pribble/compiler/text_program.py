@@ -1,4 +1,4 @@
-"""The text program: the same tape and page as steps that yield events for `plaintext/`.
+"""The text program: the same linked source and page, as steps that yield events for `plaintext/`.
 
 Values flow in as plain text; what surrounds them is constant.  Laying the events out is left for when the
 text is asked for.

@@ -149,6 +149,6 @@ class _Empty:
 
 
 _EMPTY = _Empty()
-# For a text's program that is run by itself, to survey what else it needs.
+# For a text's program that is run by itself, to collect the problems of the data.
 NOTHING_KEPT = _Anything()
 REUSE_FUNCTIONS: dict[str, Data] = {"shared_event": reused_event, "shared_inline": reused_inline}

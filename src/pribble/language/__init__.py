@@ -1,1 +1,1 @@
-"""The template language: from the text of template files to one linked tape of literals and marks."""
+"""The template language: from the text of template files to one linked source of literals and marks."""

@@ -4,7 +4,7 @@ A colon after the word opens a block, a colon before it closes it, a colon on bo
 
     {{ if order.discount: }} … {{ :elif order.voucher: }} … {{ :else: }} … {{ :if }}
 
-`parse` reads one file and knows nothing of any other; `tape.py` links what it returns.
+`parse` reads one file and knows nothing of any other; `linking.py` links what it returns.
 """
 
 from __future__ import annotations

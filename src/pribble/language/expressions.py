@@ -1,6 +1,6 @@
 """Expressions as trees: what stands in a mark, once it is read.
 
-Names are resolved by the linker (`tape.py`), so a tree holds `Name` where the author wrote a first name
+Names are resolved by the linker (`linking.py`), so a tree holds `Name` where the author wrote a first name
 and `Local` once it is known that the name stands for something the template itself bound.
 """
 

@@ -58,7 +58,7 @@ class _FieldUses:
 def fields(linked: LinkedSource, common: Collection[str] = (), pictures: Collection[int] = ()) -> list[Field]:
     """The fields of a linked template, in the order of their first use; those that all templates see left out.
 
-    `pictures` are the marks, by their places among the tape's, whose values are pictures.
+    `pictures` are the marks, by their places in the linked source, whose values are pictures.
     """
     seen: dict[str, _FieldUses] = {}
     _FieldCollector(seen).linked(linked, pictures)

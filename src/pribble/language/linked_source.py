@@ -1,4 +1,5 @@
-"""The tape: a linked template as one string in which every mark is one private-use character.
+"""A linked source: a template with its layouts and parts as one string in which every mark is one private-use
+character.
 
 Layouts and parts are put in place, names are resolved, and what is left is a string with characters of
 planes 15 and 16 that index a list of marks.  Whoever scans the string as HTML needs no word of the
@@ -21,12 +22,12 @@ _PLANE_15_ENDS = 0xFFFFD  # U+FFFFE and U+FFFFF are no characters
 
 
 def is_mark(character: str) -> bool:
-    """Whether `character` stands for a mark on a tape."""
+    """Whether `character` stands for a mark in a linked source."""
     return character >= "\U000f0000"
 
 
 def mark_index(character: str) -> int:
-    """The index in `Tape.marks` of the mark that `character` stands for."""
+    """The index in `LinkedSource.marks` of the mark that `character` stands for."""
     code = ord(character)
     return code - FIRST_MARK if code <= _PLANE_15_ENDS else code - FIRST_MARK - 2
 
@@ -37,7 +38,7 @@ def _character(index: int) -> str:
 
 
 # The roles a mark can have; `markup/` sees nothing else of it.
-SHOW, OPEN, BRANCH, CLOSE, SET, EXTRACTED, LITERAL = "show", "open", "branch", "close", "set", "lifted", "literal"
+SHOW, OPEN, BRANCH, CLOSE, SET, EXTRACTED, LITERAL = "show", "open", "branch", "close", "set", "extracted", "literal"
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,11 +52,11 @@ class Loop:
 
 @dataclass(frozen=True, slots=True)
 class Marker:
-    """One mark of the tape.
+    """One mark of a linked source.
 
     show: `value`, and the `locale` of the file or stretch.
     open: `value` is the test, or `loop` is set, or neither (``only html``).  branch: `value`
-    is the test, None for ``:else:``.  set: `binding`.  lifted: `lifted`.  literal: `literal`, a character of
+    is the test, None for ``:else:``.  set: `binding`.  extracted: `extracted`.  literal: `literal`, a character of
     the author's own.
     """
 
@@ -69,7 +70,7 @@ class Marker:
     locale: str | None = None
 
     def expressions(self) -> Iterator[Expression]:
-        """The expressions it holds, but for those of a lifted block."""
+        """The expressions it holds, but for those of an extracted block."""
         if self.value is not None:
             yield self.value
         if self.loop is not None:
@@ -80,7 +81,7 @@ class Marker:
 
 @dataclass(frozen=True, slots=True)
 class ExtractedBlock:
-    """What is no part of the page, as a tape of its own.
+    """What is no part of the page, as a linked source of its own.
 
     `kind` is ``subject``, ``preheader``, ``text``, or ``only`` for a stretch of the plain text; `alone` says
     of the last that it is a paragraph of its own.  `bindings` are the ``let``s it sees, in order.
@@ -102,7 +103,7 @@ class LinkedSource:
     origins: _Origins = field(repr=False)
 
     def place(self, start: int, end: int) -> Place:
-        """Where the author wrote the stretch of the tape from `start` to `end`."""
+        """Where the author wrote the stretch from `start` to `end`."""
         first = self.origins.at(start)
         last = self.origins.at(max(start, end - 1))
         if first.source is last.source and last.end > first.start:
@@ -116,7 +117,7 @@ class LinkedSource:
 
 @dataclass(slots=True)
 class _Origins:
-    """For each stretch of a tape, the file and offset it came from."""
+    """For each stretch of a linked source, the file and offset it came from."""
 
     offsets: list[int] = field(default_factory=list)
     places: list[Place] = field(default_factory=list)
@@ -139,7 +140,7 @@ class _Origins:
 
 
 class LinkedSourceWriter:
-    """One tape being written.  `length` is how much was written for the whole template, on all its rolls."""
+    """A linked source being written.  `length` is how much was written for the whole template, by all its writers."""
 
     def __init__(self, limits: Limits, length: list[int] | None = None) -> None:
         self.limits = limits
@@ -150,11 +151,11 @@ class LinkedSourceWriter:
         self._offset = 0
 
     def inner(self) -> LinkedSourceWriter:
-        """A roll for what is lifted out of this one."""
+        """A writer for what is taken out of this one."""
         return LinkedSourceWriter(self.limits, self.length)
 
     def finished(self, sources: tuple[Source, ...]) -> LinkedSource:
-        """The tape."""
+        """What was written."""
         return LinkedSource("".join(self._pieces), tuple(self._marks), sources, self._origins)
 
     def mark(self, mark: Marker) -> None:

@@ -1,4 +1,4 @@
-"""Linking: layouts and parts are put in place, names are resolved, and all becomes one tape."""
+"""Linking: layouts and parts are put in place, names are resolved, and all becomes one linked source."""
 
 from __future__ import annotations
 
@@ -72,7 +72,7 @@ def link_template(
     common: Collection[str] = (),
     limits: Limits | None = None,
 ) -> LinkedSource:
-    """The tape of a template.
+    """The linked source of a template.
 
     `find` brings the layouts and parts that files name; it raises `TemplateError` where there is none.
     `formatters` are those that there are, `common` names that stand for values every template sees.  Raises
@@ -146,10 +146,10 @@ class _Linker:
         outermost = layers[-1]
         if stray := next((s for s in outermost.file.body if isinstance(s, Into)), None):
             raise TemplateError('"into" fills a slot of a layout, and there is none', place=stray.place)
-        roll = LinkedSourceWriter(self.limits)
+        writer = LinkedSourceWriter(self.limits)
         for layer in layers[:-1]:
-            self._hoist(roll, layer)
-        self._body(roll, outermost.file.body, outermost.scope, outermost.here)
+            self._hoist(writer, layer)
+        self._body(writer, outermost.file.body, outermost.scope, outermost.here)
         for inner, outer in pairwise(layers):
             if "content" not in outer.here.used and inner.file.layout:
                 raise TemplateError(
@@ -163,8 +163,8 @@ class _Linker:
                 "the layout has no </head> that this could join",
                 place=other.source.place(stretch.start, stretch.end, other.via),
             )
-        self._lift_messages(roll, layers)
-        return roll.finished(tuple(self.sources))
+        self._lift_messages(writer, layers)
+        return writer.finished(tuple(self.sources))
 
     def _layers(self, found: FoundFile) -> list[_Layer]:
         """The page, its layout, the layout's layout …"""
@@ -190,20 +190,20 @@ class _Linker:
             via = (Related("as the layout of", place), *via)
             found = self.find(path, file.source, place)
 
-    def _hoist(self, roll: LinkedSourceWriter, layer: _Layer) -> None:
+    def _hoist(self, writer: LinkedSourceWriter, layer: _Layer) -> None:
         """Set the ``let``s at the top level of a page first of all, once for the page and all its message blocks,
         which a layout may show anywhere.  They depend on nothing but the data and each other."""
         top = self._scope(layer.scope.locale)
         for statement in layer.file.body:
             if isinstance(statement, Let):
-                self._let(roll, statement, top)
+                self._let(writer, statement, top)
                 self._hoisted[id(statement)] = top.names[statement.name.text]
 
     def _fill(self, above: list[_Layer], layer: _Layer) -> None:
         """Tell the layouts above a file what it has for their slots."""
         nearest = above[0].here
         page = split_document(layer.file)
-        nearest.slots["content"] = lambda roll: self._body(roll, page.content, layer.scope, layer.here)
+        nearest.slots["content"] = lambda writer: self._body(writer, page.content, layer.scope, layer.here)
         for stretch in page.head:
             above[-1].here.head.append((layer.here, stretch))
         known = [_slots(outer.file) - {"content", *_MESSAGE} for outer in above]
@@ -230,29 +230,29 @@ class _Linker:
     def _spliced(self, layer: _Layer, block: Into | Extracted) -> Callable[[LinkedSourceWriter], None]:
         """Writes a block of a page elsewhere; there it sets the ``let``s above it anew."""
 
-        def write(roll: LinkedSourceWriter) -> None:
+        def write(writer: LinkedSourceWriter) -> None:
             top = self._scope(layer.scope.locale)
             for statement in layer.file.body:
                 if statement is block:
                     break
                 if isinstance(statement, Let):
-                    self._let(roll, statement, top)
-            self._body(roll, block.body, top.inner(), layer.here)
+                    self._let(writer, statement, top)
+            self._body(writer, block.body, top.inner(), layer.here)
 
         return write
 
-    def _lift_messages(self, roll: LinkedSourceWriter, layers: list[_Layer]) -> None:
+    def _lift_messages(self, writer: LinkedSourceWriter, layers: list[_Layer]) -> None:
         """The subject, preheader and text, each of the outermost file that has one."""
         for kind in _MESSAGE:
             found = [(layer, message) for layer in layers if (message := layer.message(kind)) is not None]
             if found:
                 layer, message = found[-1]
-                inner = roll.inner()
+                inner = writer.inner()
                 for binding in self._hoisted.values():  # those it does not need are left out when it is compiled
                     inner.mark(Marker(SET, binding.place, binding=binding))
                 self._spliced(layer, message)(inner)
                 extracted = ExtractedBlock(kind, inner.finished(tuple(self.sources)))
-                roll.mark(Marker(EXTRACTED, message.place, extracted=extracted))
+                writer.mark(Marker(EXTRACTED, message.place, extracted=extracted))
 
     def _read(self, source: Source, via: tuple[Related, ...]) -> File:
         self.sources.setdefault(source)
@@ -262,57 +262,57 @@ class _Linker:
 
     # -- statements --
 
-    def _body(self, roll: LinkedSourceWriter, body: Body, scope: Scope, here: _Here) -> None:
+    def _body(self, writer: LinkedSourceWriter, body: Body, scope: Scope, here: _Here) -> None:
         self._depth += 1
         for statement in body:
             if self._depth > DEEPEST_BODIES and not isinstance(statement, LiteralText | Show):
                 raise LimitReached(
                     f"blocks and parts within each other, more than {DEEPEST_BODIES} deep", place=statement.place
                 )
-            self._statement(roll, statement, scope, here)
+            self._statement(writer, statement, scope, here)
         self._depth -= 1
 
-    def _statement(self, roll: LinkedSourceWriter, statement: Statement, scope: Scope, here: _Here) -> None:
+    def _statement(self, writer: LinkedSourceWriter, statement: Statement, scope: Scope, here: _Here) -> None:
         match statement:
             case LiteralText(start=start, end=end):
-                self._text(roll, start, end, here)
+                self._text(writer, start, end, here)
             case Show(place=place, value=value):
-                roll.mark(Marker(SHOW, place, resolve_names(value, scope), locale=scope.locale))
+                writer.mark(Marker(SHOW, place, resolve_names(value, scope), locale=scope.locale))
             case If():
                 for number, branch in enumerate(statement.branches):
                     test = None if branch.test is None else resolve_names(branch.test, scope)
-                    roll.mark(Marker(BRANCH if number else OPEN, branch.place, test))
-                    self._body(roll, branch.body, scope.inner(), here)
-                roll.mark(Marker(CLOSE, statement.closing))
+                    writer.mark(Marker(BRANCH if number else OPEN, branch.place, test))
+                    self._body(writer, branch.body, scope.inner(), here)
+                writer.mark(Marker(CLOSE, statement.closing))
             case For():
-                self._for(roll, statement, scope, here)
+                self._for(writer, statement, scope, here)
             case Let():
-                self._let(roll, statement, scope)
+                self._let(writer, statement, scope)
             case Only():
-                self._only(roll, statement, scope, here)
+                self._only(writer, statement, scope, here)
             case Stretch(kind=kind, value=value_, body=body):
-                self._body(roll, body, scope.inner(**{kind: value_}), here)
+                self._body(writer, body, scope.inner(**{kind: value_}), here)
             case Put():
-                self._put(roll, statement, scope, here)
+                self._put(writer, statement, scope, here)
             case Slot():
-                self._slot(roll, statement, scope, here)
+                self._slot(writer, statement, scope, here)
             case Extracted() | Into():
                 if here.is_part:
                     word = statement.kind if isinstance(statement, Extracted) else "into"
                     raise TemplateError(f'"{word}" stands in a page or layout, not in a part', place=statement.place)
                 # otherwise it is written where it belongs
 
-    def _text(self, roll: LinkedSourceWriter, start: int, end: int, here: _Here) -> None:
+    def _text(self, writer: LinkedSourceWriter, start: int, end: int, here: _Here) -> None:
         """Write a literal; what joins the head of a layout comes before the head's end."""
         if here.head and (found := HEAD_END.search(here.source.text, start, end)):
-            roll.text(here.source, start, found.start(), here.via)
+            writer.text(here.source, start, found.start(), here.via)
             for other, stretch in here.head:
-                roll.text(other.source, stretch.start, stretch.end, other.via)
+                writer.text(other.source, stretch.start, stretch.end, other.via)
             here.head.clear()
             start = found.start()
-        roll.text(here.source, start, end, here.via)
+        writer.text(here.source, start, end, here.via)
 
-    def _for(self, roll: LinkedSourceWriter, block: For, scope: Scope, here: _Here) -> None:
+    def _for(self, writer: LinkedSourceWriter, block: For, scope: Scope, here: _Here) -> None:
         items = resolve_names(block.items, scope)
         kinds = ("item",) if len(block.names) == 1 else ("first", "second")
         names = tuple(Binding(n.text, k, n.place, items) for n, k in zip(block.names, kinds, strict=True))
@@ -325,15 +325,15 @@ class _Linker:
         self._loops += 1
         if self._loops > DEEPEST_LOOPS:
             raise LimitReached(f"loops within loops, more than {DEEPEST_LOOPS} deep", place=block.place)
-        roll.mark(Marker(OPEN, block.place, loop=Loop(items, names, at)))
-        self._body(roll, block.body, inner.inner(), here)
+        writer.mark(Marker(OPEN, block.place, loop=Loop(items, names, at)))
+        self._body(writer, block.body, inner.inner(), here)
         self._loops -= 1
         if block.otherwise is not None:
-            roll.mark(Marker(BRANCH, block.otherwise.place))
-            self._body(roll, block.otherwise.body, scope.inner(), here)
-        roll.mark(Marker(CLOSE, block.closing))
+            writer.mark(Marker(BRANCH, block.otherwise.place))
+            self._body(writer, block.otherwise.body, scope.inner(), here)
+        writer.mark(Marker(CLOSE, block.closing))
 
-    def _let(self, roll: LinkedSourceWriter, let: Let, scope: Scope) -> None:
+    def _let(self, writer: LinkedSourceWriter, let: Let, scope: Scope) -> None:
         if (earlier := scope.find(let.name.text)) is not None:
             raise TemplateError(
                 f'"{let.name.text}" stands for something already',
@@ -342,21 +342,21 @@ class _Linker:
             )
         if (binding := self._hoisted.get(id(let))) is None:
             binding = Binding(let.name.text, "let", let.name.place, resolve_names(let.value, scope))
-            roll.mark(Marker(SET, let.place, binding=binding))
+            writer.mark(Marker(SET, let.place, binding=binding))
         scope.names[let.name.text] = binding
 
-    def _only(self, roll: LinkedSourceWriter, block: Only, scope: Scope, here: _Here) -> None:
+    def _only(self, writer: LinkedSourceWriter, block: Only, scope: Scope, here: _Here) -> None:
         if block.kind == "text":
-            inner = roll.inner()
+            inner = writer.inner()
             self._body(inner, block.body, scope.inner(), here)
             extracted = ExtractedBlock("only", inner.finished(tuple(self.sources)), alone=block.alone)
-            roll.mark(Marker(EXTRACTED, block.place, extracted=extracted))
+            writer.mark(Marker(EXTRACTED, block.place, extracted=extracted))
             return
-        roll.mark(Marker(OPEN, block.place))
-        self._body(roll, block.body, scope.inner(), here)
-        roll.mark(Marker(CLOSE, block.closing))
+        writer.mark(Marker(OPEN, block.place))
+        self._body(writer, block.body, scope.inner(), here)
+        writer.mark(Marker(CLOSE, block.closing))
 
-    def _slot(self, roll: LinkedSourceWriter, slot: Slot, scope: Scope, here: _Here) -> None:
+    def _slot(self, writer: LinkedSourceWriter, slot: Slot, scope: Scope, here: _Here) -> None:
         name = slot.name.text
         if not here.is_part and not here.slots:
             raise TemplateError("a slot stands in a layout or part only", place=slot.place)
@@ -369,13 +369,13 @@ class _Linker:
             )
         here.used.add(name)
         if name in here.slots:
-            here.slots[name](roll)
+            here.slots[name](writer)
         else:
-            self._body(roll, slot.default, scope.inner(), here)
+            self._body(writer, slot.default, scope.inner(), here)
 
     # -- parts --
 
-    def _put(self, roll: LinkedSourceWriter, put: Put, scope: Scope, here: _Here) -> None:
+    def _put(self, writer: LinkedSourceWriter, put: Put, scope: Scope, here: _Here) -> None:
         found = self.find(put.path.text, here.source, put.path.place)
         self._check_way(found.source, put)
         via = (Related("put at", put.place), *put.place.via)
@@ -389,12 +389,12 @@ class _Linker:
         for name, place, value in self._given(file, put, given, inner):
             binding = Binding(name, "let", place, value)
             inner.names[name] = binding
-            roll.mark(Marker(SET, place, binding=binding))
+            writer.mark(Marker(SET, place, binding=binding))
         part = _Here(found.source, via, {}, is_part=True)
         if put.content is not None:
             part.slots["content"] = self._content(put.content, scope, here)
         self._putting.append((found.source, put.path.place))
-        self._body(roll, file.body, inner, part)
+        self._body(writer, file.body, inner, part)
         self._putting.pop()
         if put.content is not None and "content" not in part.used:
             raise TemplateError(
@@ -405,9 +405,9 @@ class _Linker:
         """Writes what a page puts into a part: it stands in the page, and may put that part again."""
         way = list(self._putting)
 
-        def write(roll: LinkedSourceWriter) -> None:
+        def write(writer: LinkedSourceWriter) -> None:
             inside, self._putting = self._putting, way
-            self._body(roll, content, scope.inner(), here)
+            self._body(writer, content, scope.inner(), here)
             self._putting = inside
 
         return write

@@ -55,10 +55,10 @@ class _Line:
 def without_statement_lines(text: str, pieces: list[LinePiece]) -> list[LinePiece]:
     """`pieces` without the white space of lines that hold statements and white space only.
 
-    What is lifted out of a page has lines of its own, and is no part of the line that it stands in.
+    What is taken out of a page has lines of its own, and is no part of the line that it stands in.
     """
     line = _Line()
-    around: list[tuple[str, _Line]] = []  # the lifted blocks that are open, and the lines they stand in
+    around: list[tuple[str, _Line]] = []  # the extracted blocks that are open, and the lines they stand in
     for piece in pieces:
         if piece.literal:
             line = _line_after_literal(piece, line, text)

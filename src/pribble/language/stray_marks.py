@@ -42,7 +42,7 @@ _BLOCKS = frozenset("if for foreach each unless else elif elseif elsif end endif
 
 
 def find_stray_marks(linked: LinkedSource, *, html: bool = True) -> Iterator[Finding]:
-    """What looks like a mark and is none, of a page and of what was lifted out of it; of a text with `html` off."""
+    """What looks like a mark and is none, of a page and of what was taken out of it; of a text with `html` off."""
     yield from islice(_find(linked, html), MOST_OF_A_RULE)
     for mark in linked.marks:
         if mark.extracted is not None:

@@ -81,8 +81,8 @@ class Page:
 
 
 def read_page(text: str, role: Role) -> Page:
-    """Read `text`; `role` gives the role of the mark at an offset: show, the roles of `branching.py`, set, lifted, or
-    literal for an author's own character.  Raises `MarkupError`."""
+    """Read `text`; `role` gives the role of the mark at an offset: show, the roles of `value_branches.py`, set,
+    extracted, or literal for an author's own character.  Raises `MarkupError`."""
     reader = PageReader(text, role)
     reader.page(tokens(text, reader.open))
     return reader.read()

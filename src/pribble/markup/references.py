@@ -32,7 +32,7 @@ def has_unfinished_reference(text: str, end: int) -> int:
 def _meant(found: re.Match[str], attribute: bool) -> str:
     written = found[0]
     if written[1] == "#":
-        # A reference may not smuggle in what stands for a mark on a tape, nor what is no character.
+        # A reference may not smuggle in what stands for a mark in a linked source, nor what is no character.
         base, digits = ("x", written[3:]) if written[2] in "xX" else ("", written[2:])
         digits = digits.rstrip(";").lstrip("0") or "0"
         if len(digits) > _MOST_DIGITS:

@@ -23,7 +23,7 @@ class ValueReader(Protocol[State]):
     start: State
 
     def read(self, state: State, text: str, offset: int) -> State:
-        """Read literal text; `offset` is where it stands on the tape.  Raises `MarkupError`."""
+        """Read literal text; `offset` is where it stands.  Raises `MarkupError`."""
 
     def value(self, state: State, offset: int) -> State:
         """Take note of a mark that shows a value.  Raises `MarkupError`."""

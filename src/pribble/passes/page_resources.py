@@ -1,6 +1,6 @@
 """What a page stands in: the pictures and style sheets beside it, and what its marks may come to.
 
-A `Surroundings` serves one page: a template's while it is compiled, or a rendering's that only its data could dress.
+A `TemplateResources` serves one page: a template's while it is compiled, or a rendering's that is styled late.
 It finds files, hands out the slots of pictures, and takes down what was put right.
 """
 
@@ -31,7 +31,7 @@ from pribble.pictures.picture_slots import Embed, PictureSlot
 
 Where = Callable[[int, int], Place | None]
 _SLOT = re.compile(r"cid:[0-9a-f]{32}@[-A-Za-z0-9.]+(?:#[a-z]+)?")
-# An attribute that a page which is dressed late has on its style sheets and pictures, and loses then: where each was
+# An attribute that a page which is styled late has on its style sheets and pictures, and loses then: where each was
 # written.
 RESOURCE_NUMBER = "data-pribble-stands"
 _REFERENCE = "Pribble, docs/pictures-and-styles.md"
@@ -39,7 +39,7 @@ _REFERENCE = "Pribble, docs/pictures-and-styles.md"
 
 @dataclass(frozen=True, slots=True)
 class LoadedSheets:
-    """The style sheets of a template that is dressed late: the `places` of its sheets and pictures, what was read in
+    """The style sheets of a template that is styled late: the `places` of its sheets and pictures, what was read in
     when it was compiled, and the pictures in that."""
 
     places: tuple[Place, ...] = ()

@@ -51,16 +51,16 @@ class StyleEdits:
 def find_style_edits(
     text: str, page: Page, role: Role, resources: PageResources, *, old_attributes: bool
 ) -> StyleEdits:
-    """Dress a page; `old_attributes` asks for the presentational attributes."""
+    """Find the edits that the styles of a page ask for; `old_attributes` asks for the presentational attributes."""
     made = inline_sheets(text, page, role, resources)
     changes: list[Edit[StylePiece]] = []
     dependencies = list(made.runtime_dependencies)
     written = _StyleWriter()
-    for dressed in made.styled:
-        changes += _element_edits(dressed, written)
-        if dressed.added and "class" in dressed.element.dynamic_attributes:
+    for styled in made.styled:
+        changes += _element_edits(styled, written)
+        if styled.added and "class" in styled.element.dynamic_attributes:
             dependencies.append(
-                RuntimeDependency(dressed.element.opening.start, dressed.element.opening.end, "its class holds a mark")
+                RuntimeDependency(styled.element.opening.start, styled.element.opening.end, "its class holds a mark")
             )
     if old_attributes:
         for number, group in made.styles.items():
@@ -103,27 +103,27 @@ class _StyleWriter:
         return self._known[key]
 
 
-def _element_edits(dressed: StyledElement, written: _StyleWriter) -> Iterator[Edit[StylePiece]]:
-    element, tag = dressed.element, dressed.element.opening
+def _element_edits(styled: StyledElement, written: _StyleWriter) -> Iterator[Edit[StylePiece]]:
+    element, tag = styled.element, styled.element.opening
     if element.implied:
-        style = written(dressed.style or (), '"')
-        added = f" {_label_attribute(dressed.added)}" if dressed.added else ""
+        style = written(styled.style or (), '"')
+        added = f" {_label_attribute(styled.added)}" if styled.added else ""
         begin, end = (Boundary.BODY_TAG, Boundary.BODY) if element.local_name == "body" else ("", "")
         yield Edit(tag.start, tag.start, (f"<{element.local_name}", begin, f'{added} style="', *style, '">', end))
         return
-    if dressed.style is not None:
+    if styled.style is not None:
         own = tag.attribute("style")
         if own is None:
-            pieces = (' style="', *written(dressed.style, '"'), '"')
+            pieces = (' style="', *written(styled.style, '"'), '"')
             yield Edit(_name_end(element), _name_end(element), pieces)
         else:
             quote = "'" if own.quote == "'" else '"'
-            pieces = written(dressed.style, quote)
+            pieces = written(styled.style, quote)
             yield Edit(own.start, own.end, (f"style={quote}", *pieces, quote))
-    if dressed.added and dressed.added.is_class:
-        yield from _class(tag.attribute("class"), element, f"pribble-{dressed.added.number}")
-    elif dressed.added:
-        yield Edit(_name_end(element), _name_end(element), (f" {_label_attribute(dressed.added)}",))
+    if styled.added and styled.added.is_class:
+        yield from _class(tag.attribute("class"), element, f"pribble-{styled.added.number}")
+    elif styled.added:
+        yield Edit(_name_end(element), _name_end(element), (f" {_label_attribute(styled.added)}",))
 
 
 def _label_attribute(label: MatchLabel) -> str:

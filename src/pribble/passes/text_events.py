@@ -22,7 +22,7 @@ from pribble.values.showing import text
 
 
 class NoResources:
-    """The surroundings of a page that has none: no file is beside it, and nothing of it depends on data."""
+    """The resources of a page that has none: no file is beside it, and nothing of it depends on data."""
 
     def load(self, address: str, base: str, start: int, end: int) -> tuple[str, str] | None:
         return None

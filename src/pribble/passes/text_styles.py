@@ -54,10 +54,10 @@ def text_depends_on_data(made: InlinedStyles) -> bool:
 
 
 def _is_unsettled(made: InlinedStyles, number: int, group: ElementStyles) -> bool:
-    loose = number in made.dynamic_styles
+    is_dynamic = number in made.dynamic_styles
     clipped = "overflow-y" in group.by_longhand
     for entry in group.inlined:
-        if entry.rule is None and (entry.span is not None or loose):
+        if entry.rule is None and (entry.span is not None or is_dynamic):
             read = _READ & set(longhands(entry.declaration.name))
             if read - _HEIGHTS or (read and clipped):
                 return True

@@ -111,7 +111,7 @@ class PictureFinder:
             hint = f'folders are parted by "/": write {name[:100].replace(chr(92), "/")}'
         raise PictureError(f'there is no {what} "{name[:100]}"', hint=hint)
 
-    def righted(self, picture: Picture) -> FoundPicture:
+    def corrected(self, picture: Picture) -> FoundPicture:
         """A picture that the application hands in, put right."""
 
         def made() -> tuple[Picture, tuple[corrections.Correction, ...]]:
@@ -120,7 +120,7 @@ class PictureFinder:
             return right, changes
 
         # What is remembered by the content holds nothing of who used it: the name is each one's own.
-        right, changes = self._once(("righted", picture), made)
+        right, changes = self._once(("corrected", picture), made)
         return FoundPicture(right.named(renamed(picture.name, picture.type, right.type)), None, changes)
 
     def fitted(self, found: FoundPicture, shown: int | None) -> FoundPicture:
@@ -147,7 +147,7 @@ class PictureFinder:
             return None
         return self._once(
             ("fetched", address),
-            lambda: self.righted(
+            lambda: self.corrected(
                 Picture.from_bytes(fetch(address), PurePosixPath(address.partition("?")[0]).name or None)
             ),
         )
@@ -169,12 +169,12 @@ class PictureFinder:
     def chosen(self, value: Data, shown: int | None = None) -> FoundPicture | str:
         """The picture that a value is or names, or the address of one elsewhere; `shown` is how wide a figure is."""
         if type(value).__module__.partition(".")[0] == "matplotlib":
-            return self.righted(Picture.from_figure(value, width=shown))
+            return self.corrected(Picture.from_figure(value, width=shown))
         value = canonical(value) if not isinstance(value, bytes) else value
         if isinstance(value, Picture):
-            return self.righted(value)
+            return self.corrected(value)
         if isinstance(value, bytes):
-            return self._once(("bytes", value), lambda: self.righted(Picture.from_bytes(value)))
+            return self._once(("bytes", value), lambda: self.corrected(Picture.from_bytes(value)))
         if kind(value) != "text":
             raise FieldError(f"a picture's source is a picture or its name, not {named(value)}")
         name = value.strip()

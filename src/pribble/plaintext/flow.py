@@ -69,7 +69,7 @@ class _Frame(NamedTuple):
 
 
 class OpenTable:
-    """A table that is being read: its place among its brothers, in which of its sections, its row that is open, with
+    """A table that is being read: its place among its siblings, in which of its sections, its row that is open, with
     the cells so far, and runs of rows."""
 
     def __init__(self, table: Table, index: int = 0, section: str = "") -> None:

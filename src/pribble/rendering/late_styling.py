@@ -1,4 +1,4 @@
-"""A page dressed when it is rendered: where only the data decide what its elements get, and pages from elsewhere.
+"""Late styling: of pages whose styles only the data decide, when they are rendered, and of pages from elsewhere.
 
 It is the slow way, right for every page, and what the fast one is tested against.
 """
@@ -49,7 +49,7 @@ _PageEdit = Edit[StylePiece]
 
 @dataclass(frozen=True, slots=True)
 class LateStyler:
-    """Dresses pages: with these pictures, beside the file `near`; `named` where the page itself may name pictures,
+    """Styles pages: with these pictures, beside the file `near`; `named` where the page itself may name pictures,
     `sheets` where it may name style sheets, `foreign` where it is no template's: nothing in it is refused then."""
 
     finder: PictureFinder
@@ -62,7 +62,8 @@ class LateStyler:
     own: LoadedSheets = field(default_factory=LoadedSheets)
 
     def style(self, pieces: Sequence[Piece]) -> tuple[list[Piece], list[Finding]]:
-        """The pieces of a page, dressed, and what is told.  Raises `TemplateError` for one that cannot be read."""
+        """The pieces of a page with its styles, and the findings.  Raises `TemplateError` for one that cannot be
+        read."""
         slots = {**self.own.slots, **{slot_text(piece): piece for piece in pieces if isinstance(piece, PictureSlot)}}
         text = "".join(_piece_text(piece) for piece in pieces)
         page = read_foreign_page(text, comments=True) if self.foreign else _read_rendered(text)

@@ -37,7 +37,7 @@ _BEFORE_PREHEADER = (
 @dataclass(frozen=True, slots=True)
 class RenderOptions:
     """How the pages of a template are finished: the way their pictures travel, what linked ones are below, the right
-    side of Content-IDs; what was put right when it was compiled; and who dresses a page that is dressed late.  Pages
+    side of Content-IDs; what was put right when it was compiled; and what styles a page that is styled late.  Pages
     that are `even` have no stretch of two forms, and no picture that travels in its own way."""
 
     embed: Embed | None = None
@@ -229,7 +229,7 @@ class Rendering:
         return self._pieces if self._options.has_no_variants else choose_variants(self._pieces, by_cid=embed == "cid")
 
     def _late(self, by_cid: bool) -> tuple[list[Piece], list[Finding]]:
-        """The page dressed now, and what was put right of it; done once for each form."""
+        """The page styled now, and the corrections in it; done once for each form."""
         assert self._pieces is not None and self._options.style_late is not None
         known: dict[bool, tuple[list[Piece], list[Finding]]] = vars(self).setdefault("_dressed", {})
         if by_cid not in known:
@@ -248,8 +248,8 @@ class Rendering:
 
 
 def _styled_already(pieces: Sequence[Piece]) -> tuple[list[Piece], list[Finding]]:
-    """What dresses the page of a finished rendering, whose pages are there in both forms."""
-    raise AssertionError("a finished rendering is dressed already")
+    """What stands for late styling in a finished rendering, whose pages are there in both forms."""
+    raise AssertionError("a finished rendering is styled already")
 
 
 def checked_embed(embed: str | None) -> Embed | None:

@@ -45,7 +45,7 @@ NOTHING = Nothing()
 
 
 class BrokenValue(str):
-    """In a survey of problems, what could not be read or computed: told already, and passed on in silence."""
+    """Where problems are collected, what could not be read or computed: reported already, and passed on in silence."""
 
     __slots__ = ()
 
