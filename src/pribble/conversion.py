@@ -35,19 +35,21 @@ def inline_styles(
     presentational: bool = False,
     tell: Callable[[Finding], object] | None = None,
 ) -> str:
-    """A page with its style sheets written into its elements' ``style`` attributes (CSS Cascade 4, Selectors 4).
+    """Returns a page with its style sheets written into the ``style`` attributes of its elements (CSS Cascade 4,
+    Selectors 4).
 
-    What cannot be written there, for a narrow screen or a hovered link, stays in a ``<style>`` element, and beats what
-    it used to beat.  Sheets that the page names are read from `folder`, in which the page lies, or from several, of
-    which it lies in the first; without one they stay as they are.  The addresses in them become those that the page
-    would write; pictures are not looked for.  `presentational` adds the old attributes (``bgcolor``, ``align``) beside
-    the styles.
+    - `html`: the page.
+    - `folder`: where the style sheets that the page names lie: the folder of the page, or several, of which the page
+      lies in the first.  Without one these sheets stay as they are.
+    - `presentational`: whether the old attributes (``bgcolor``, ``align``) are added beside the styles.
+    - `tell`: a function that is called with each `Finding`.
 
-    Any page can be read: a tag that is not closed at its end is dropped, as in a browser, and what no template may
-    have, as a ``javascript:`` link, is left.  What is told of the page is handed to `tell`, a `Finding` at a time.
+    Rules that cannot be written into an attribute, for a narrow screen or a hovered link, stay in a ``<style>`` element
+    and keep their place in the cascade.  Addresses in the sheets become addresses as the page would write them;
+    pictures are not looked for.  A tag that is not closed at its end is dropped, as in a browser; what no template may
+    have, as a ``javascript:`` link, is kept.
 
-    Raises `TemplateError` for a sheet that is not in the folders, `LimitReached` for sheets that come to beyond all
-    measure in the elements.
+    Raises `TemplateError` for a sheet that is not in the folders, `LimitReached` for styles that are too large.
     """
     texts(html=html)
     flags(presentational=presentational)
@@ -86,14 +88,13 @@ def page_rendering(
 
 
 def plain_text(html: str, *, width: int = WIDTH, links: Literal["inline", "notes"] = "inline") -> str:
-    """What a page says, as plain text: lines of at most `width` columns, without trailing spaces, ending in LF.
+    """Returns what a page says, as plain text: lines of at most `width` columns, without trailing spaces, ending in LF.
 
-    What the page does not show is not said, by its own style sheets (CSS Cascade 4).  A link is its label and its
-    address in angle brackets (RFC 3986, appendix C), or, with `links` "notes", a number, and the addresses are listed
-    at the end. As the text of a `Message` it flows: a reader may wrap its paragraphs anew (RFC 3676).
+    Text that the page's own style sheets hide is left out (CSS Cascade 4).  With `links` "inline" a link is its label
+    and its address in angle brackets (RFC 3986, appendix C); with "notes" it is a number, and the addresses are listed
+    at the end.  As the text of a `Message` it flows: a reader may wrap its paragraphs anew (RFC 3676).
 
-    Any page can be read; a tag that is not closed at its end is dropped, as in a browser.  Raises `ValueError` for a
-    width below 20, `LimitReached` for style sheets that come to beyond all measure in the elements.
+    Any page can be read.  Raises `ValueError` for a width below 20, `LimitReached` for styles that are too large.
     """
     texts(html=html, links=links)
     integers(width=width)
@@ -139,11 +140,11 @@ def _are_paths(value: object) -> bool:
 
 
 def compare(html: str, text: str) -> TextDifferences:
-    """Where a page and a text that is to say the same have drifted apart: the words, numbers and addresses that one of
+    """Returns where a page and a text that should say the same differ: the words, numbers and addresses that one of
     them lacks.
 
-    The words for pictures count as said, and so do the addresses of links, wherever they lead.  Case, the form of
-    quotation marks, and spaces between digits do not matter; the order does not either.
+    The words for pictures and the addresses of links count as said.  Case, the form of quotation marks, spaces between
+    digits and the order do not matter.
     """
     texts(html=html, text=text)
     links = Links("bare")

@@ -17,8 +17,8 @@ Severity = Literal["error", "warning", "note"]
 class Finding:
     """One thing found in a template, a page or a message.
 
-    `rule` names the kind, as ``group.name``; `where` is its place, None where it has none; `message` says what is found
-    and `fix` what to do; `reference` is the section of the standard or specification that it rests on.
+    `rule` names the kind, as ``group.name``; `severity` is "error", "warning" or "note"; `where` is its place, or None;
+    `message` says what was found and `fix` what to do; `reference` is the section of the standard behind the rule.
     """
 
     rule: str

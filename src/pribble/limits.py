@@ -9,17 +9,18 @@ from pribble.arguments import integers
 
 @dataclass(frozen=True, slots=True)
 class Limits:
-    """Where a template or rendering stops with `LimitReached`.
+    """The sizes at which a template or a rendering stops with `LimitReached`.
 
-    `characters`: of a template after layouts and parts are linked.  `output`: characters of one form of a
-    rendering.  `text`: characters of any text computed on the way.  `turns`: turns of all loops together;
-    items that formatters and comparisons go through count too, those of lists in lists as well.  `parts`: how many
-    parts are put, `depth`: how deep within each other.
-
-    `steps`: what each program of a rendering (its subject, its HTML, its text) computes: each call of a formatter, an
-    operator or a way to show a value, and each turn of a loop, is a step, and so are each ten characters and each item
-    that go into it or come out of it.  Without such a limit nothing is counted, and no message pays for it; set it
-    for templates that a stranger wrote.  A million steps take some seconds at the most.
+    - `characters`: of a template, after layouts and parts are linked.
+    - `output`: characters of one form of a rendering.
+    - `text`: characters of any text that is computed on the way.
+    - `turns`: turns of all loops together.  The items that formatters and comparisons go through count too, also those
+      of lists within lists.
+    - `parts`: how many parts are put into the template; `depth`: how deep within each other.
+    - `steps`: how much each program of a rendering (its subject, its HTML, its text) computes.  Each call of a
+      formatter, each operator, each shown value and each turn of a loop is a step, and so are each ten characters and
+      each item that go into it or come out of it.  Without this limit nothing is counted, and no message pays for it;
+      set it for templates that a stranger wrote.  A million steps take a few seconds.
     """
 
     characters: int = 2_000_000

@@ -54,16 +54,25 @@ _NAME = re.compile(r"[^\W\d]\w*")
 class TemplateFolder(Mapping[str, "Template"]):
     """The templates of a folder, by name: ``folder["berth-confirmed"]`` is ``berth-confirmed.html``.
 
-    `locale` and `timezone` are those of formatters; `embed` how pictures travel ("cid", the default, as parts
-    of the message; "data" inside the HTML, "link" below the address `picture_base`, "none" as written);
-    `picture_folders` further folders that pictures may come from; `density` how many pixels a picture has at most to
-    each that is shown; `put_right` what is put right of it (docs/pictures-and-styles.md); `presentational` whether old
-    attributes stand beside the styles that say the same; `fetch` a function of the ``https:`` address of a picture that
-    returns its bytes; `id_domain` the right side of their Content-IDs; `formatters` the application's own, each
-    ``f(value, *arguments, locale=…)``; `common` values that every template sees, the data's own name first;
-    `limits` what a template may multiply.  With `reload`, a template whose files changed is compiled anew.
+    - `path`: the folder.  Layouts, parts and pictures are named relative to the file that names them.
+    - `locale`, `timezone`: of the reader, for formatters (a CLDR locale, an IANA time zone).
+    - `embed`: how pictures travel.  "cid", the default: as parts of the message (RFC 2392).  "data": inside the HTML
+      (RFC 2397).  "link": at an address below `picture_base`.  "none": as the author wrote them.
+    - `picture_base`: the ``https:`` address below which linked pictures lie.
+    - `picture_folders`: further folders in which pictures are looked for.
+    - `density`: the most pixels that a picture has for each CSS pixel that it is shown with.
+    - `put_right`: which corrections are made to pictures (docs/pictures-and-styles.md).
+    - `presentational`: whether old attributes (``bgcolor``, ``align``) are written beside the styles.
+    - `fetch`: a function that takes the address of a picture or style sheet and returns its bytes; without one, what is
+      elsewhere stays there.
+    - `id_domain`: the right side of Content-IDs.
+    - `formatters`: formatters of the application, by name; each is called as ``f(value, *arguments, locale=…)``.
+    - `common`: values that every template sees.  A field of the data with the same name goes before.
+    - `limits`: where a template or rendering stops.
+    - `reload`: whether a template is compiled anew when one of its files has changed.
 
-    Raises `NotADirectoryError` (an `OSError`) where there is no folder, `ValueError` for settings that mean nothing.
+    Raises `NotADirectoryError` (an `OSError`) if there is no such folder, `ValueError` for a setting that has no
+    meaning, `TypeError` for an argument of another kind.
     """
 
     def __init__(
@@ -299,9 +308,9 @@ def _dense(density: float) -> float:
 
 
 class Template:
-    """A compiled template.  Immutable: any number of threads may render it at once.
+    """A compiled template.  It does not change: any number of threads may render it at once.
 
-    Raises `TemplateError` and `PictureError` for what is wrong with its files.
+    Raises `TemplateError` and `PictureError` for mistakes in its files.
     """
 
     def __init__(self, source: Source, name: str, folder: TemplateFolder, settings: Settings | None = None) -> None:
@@ -325,10 +334,12 @@ class Template:
         locale: str | None = None,
         timezone: str | None = None,
     ) -> Template:
-        """A template without a file: layouts, parts and pictures are those of `folder`, where there is one.
+        """Returns a template without a file.
 
-        It is HTML unless its `name` ends in ``.txt``.  It is written in `locale`, and shows moments in `timezone`: by
-        default those of the folder.
+        `name` is what errors call it; it is HTML unless the name ends in ``.txt``.  Layouts, parts and pictures are
+        those of `folder`, if one is given.  The template is written in `locale` and shows moments in `timezone`; both
+        are those of the folder by default.  Raises `TemplateError`, `PictureError`, and `ValueError` for an unknown
+        locale or time zone.
         """
         texts(text=text, name=name)
         where = folder if folder is not None else TemplateFolder.nowhere()
@@ -342,12 +353,15 @@ class Template:
     def render(
         self, data: Any, *, locale: str | None = None, timezone: str | None = None, embed: Embed | None = None
     ) -> Rendering:
-        """Fill the template with `data`: a mapping, a dataclass, any object that declares its fields.
+        """Returns the template filled with `data`: a mapping, a dataclass, or any object that declares its fields.
 
-        `locale` chooses the file; where that is of the same language and script, it is the locale of its formatters,
-        else the file keeps its own, and a finding says so.  Raises `FieldError` for a field that is
-        missing or of no use here, `UnsafeValue` for a value that does not fit its place, `PictureError` for a
-        picture that the data choose and that is not there, `LimitReached` for what grows beyond the limits.
+        `locale` chooses the file of a language.  If that file has the same language and script, its formatters use
+        `locale`; otherwise the file keeps its own locale, and a finding says so.  `timezone` is that of the reader,
+        `embed` how pictures travel; both are those of the folder by default.
+
+        Raises `FieldError` for a field that is missing or has the wrong kind, `UnsafeValue` for a value that does not
+        fit its place, `PictureError` for a picture that the data name and that is not there, `LimitReached` for what
+        exceeds the limits, `ValueError` for an unknown locale or time zone.
         """
         bound, options = self._for(locale, timezone)
         if embed is not None:
@@ -374,7 +388,7 @@ class Template:
             FORMATTER_RESULTS.reset(issuing)
 
     def problems(self, data: Any, *, locale: str | None = None, timezone: str | None = None) -> list[PribbleError]:
-        """Every missing or unusable field at once, in the order of the template; empty where it would render."""
+        """Returns every problem that `data` have here, in the order of the template; an empty list if it would render."""
         found = self._variant(self._asked(locale)).problems(self._settings(timezone), self.folder.world, data)
         if found:
             try:
@@ -384,22 +398,24 @@ class Template:
         return found
 
     def explain(self) -> Explanation:
-        """Which way the template's style sheets are applied, and why."""
+        """Returns when the template's styles are applied, and why."""
         return Explanation(self._variant(self.settings.locale).runtime_dependencies)
 
     @property
     def findings(self) -> tuple[Finding, ...]:
-        """What is to be told of the template: a message is made, but a browser may show another one than is meant."""
+        """What an author should know about the template: a message is made, but a browser may show another one than is
+        meant.
+        """
         return self._variant(self.settings.locale).findings
 
     def fields(self) -> list[Field]:
-        """What the data must hold."""
+        """Returns the fields that the data must have, in the order of their first use."""
         compiled = self._variant(self.settings.locale)
         return fields(compiled.linked, self.folder.world.common, compiled.pictures)
 
     @property
     def version(self) -> str:
-        """A hash over all files that the template is linked from, its locale variants and style sheets among them."""
+        """A hash over all files that the template is linked from, among them its locale variants and style sheets."""
         digest = hashlib.sha256()
         for locale in self._locales():
             compiled = self._variant(locale)
@@ -411,7 +427,7 @@ class Template:
 
     @property
     def samples(self) -> dict[str, Data]:
-        """The sample data beside the template, by label; that of ``NAME.sample.json`` has the label ""."""
+        """The sample data beside the template, by label; the label of ``NAME.sample.json`` is ""."""
         path = Path(self._source.name)
         labels = {
             found.name[len(path.stem) + len(".sample") : -len(".json")]: found

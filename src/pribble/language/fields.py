@@ -39,8 +39,11 @@ _KIND_BY_USE = ("list", "moment", "day", "time", "number", "picture", "text", "f
 
 @dataclass(frozen=True, slots=True)
 class Field:
-    """A field that a template reads: `path` (``lines[].price``), its `kind` as its uses show it, whether it
-    is `optional` (it, or what it is in, may be missing or none at every use), and the places of all `uses`."""
+    """A field that a template reads.
+
+    `path` names it (``lines[].price``), `kind` is its kind as its uses show it, `optional` says that it, or what it is
+    in, may be missing or none at every use, and `uses` are the places of all uses.
+    """
 
     path: str
     kind: str

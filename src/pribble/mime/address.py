@@ -29,9 +29,9 @@ _BARE = "!$'*+"
 
 @dataclass(frozen=True, slots=True)
 class Address:
-    """A mailbox: a display `name` (or "") and an `addr` like ``ana@example.org``.
+    """A mailbox: a display `name`, or "", and an `addr` like ``ana@example.org``.
 
-    The domain is kept as its A-label.  Raises `AddressError` for an address that no server could take and
+    The domain is kept as its A-label (RFC 5890).  Raises `AddressError` for an address that no server can take, and
     `HeaderError` for a line break or another control character in either.
     """
 

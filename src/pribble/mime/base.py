@@ -32,7 +32,7 @@ class InlinePicture(Protocol):
 
 @dataclass(frozen=True, slots=True)
 class Envelope:
-    """What a transport is told: the `sender` ("" for none) and all `recipients`, those of Bcc among them."""
+    """What a transport needs to know: the `sender` ("" for none) and all `recipients`, also those of Bcc."""
 
     sender: str
     recipients: tuple[str, ...]

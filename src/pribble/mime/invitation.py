@@ -26,15 +26,17 @@ _PRODUCT = "-//Pribble//Calendar//EN"
 
 @dataclass(frozen=True, slots=True)
 class Invitation:
-    """An event that its receivers can take into their calendars.
+    """An event that its receivers can take into their calendars (RFC 5545, RFC 6047).
 
-    `start` and `end` are aware datetimes, or dates for whole days, of which `end` is the last one.  `organizer` and
-    `attendees` are mailboxes; without attendees, those of the message's To are asked.  `uid` names the event for ever:
-    a later invitation with the same one changes it.  `method` is "REQUEST", "CANCEL", or "PUBLISH", which tells and
-    asks nobody.  With `also_attached` the event travels a second time, as a file.
+    - `start`, `end`: aware datetimes, or dates for whole days, of which `end` is the last day.
+    - `summary`, `location`, `description`: texts.
+    - `organizer`, `attendees`: mailboxes.  Without attendees, the mailboxes of the message's To are asked.
+    - `uid`: names the event for ever; a later invitation with the same uid changes it.  `sequence`: the number of
+      changes.
+    - `method`: "REQUEST", "CANCEL", or "PUBLISH", which asks nobody (RFC 5546).
+    - `also_attached`: whether the event travels a second time, as a file.
 
-    Raises `HeaderError` and `AddressError` for what cannot be written, `MissingExtra` where the icalendar package is
-    not installed.
+    Raises `HeaderError` and `AddressError` for what cannot be written, `MissingExtra` without the icalendar package.
     """
 
     start: datetime | date
@@ -92,11 +94,11 @@ class Invitation:
                 )
 
     def revised(self, **changes: Any) -> Invitation:
-        """The event as it is now: the fields in `changes` are others, and who has the earlier one learns of it."""
+        """Returns the event with other fields and the next `sequence`: who has the earlier one gets the change."""
         return replace(self, **{"sequence": self.sequence + 1, **changes})
 
     def cancelled(self) -> Invitation:
-        """The event called off (RFC 5546 3.2.5)."""
+        """Returns the event called off (RFC 5546 3.2.5)."""
         return self.revised(method="CANCEL")
 
     def asked(self, named: Sequence[Address]) -> tuple[Address, ...]:

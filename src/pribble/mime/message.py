@@ -85,30 +85,33 @@ class MessageOptions(TypedDict, total=False):
 
 @dataclass(frozen=True, kw_only=True, init=False)
 class Message(BaseMessage):
-    """A message, complete when it is made; what it was given is kept in one form, as the fields here have it.
+    """A message, complete when it is made.  Its attributes have the arguments in one form each.
 
-    `sender` is a mailbox: ``"Ana Bell <ana@example.org>"``, an `Address`, or a pair of name and address.  Recipients
-    are one, or a list of them (in which a pair is one mailbox as well); each string is one mailbox.  To, Cc and
-    Reply-To take a `Group` as well.  Where others than the sender wrote it, they are its `authors`: From names them,
-    and Sender the sender.  `envelope_sender` is where failures are reported to ("" for nowhere); by default the sender.
+    - `sender`: a mailbox: ``"Ana Bell <ana@example.org>"``, an `Address`, or a pair of name and address.
+    - `to`, `cc`, `bcc`, `reply_to`: a mailbox, or a list of mailboxes, in which a pair is one mailbox and each string
+      is one mailbox.  To, Cc and Reply-To take a `Group` as well.
+    - `authors`: who wrote it, if not the sender: From names them, and Sender the sender (RFC 5322 3.6.2).
+    - `envelope_sender`: where failures are reported to, "" for nowhere; the sender by default.
+    - `subject`: one line; None writes no Subject.
+    - `text`, `html`: the two forms of the body.  If neither is given, an empty text is sent.
+    - `text_format`: "flowed" (RFC 3676): a reader wraps paragraphs anew, and lines of more than 78 characters flow; or
+      "fixed".
+    - `pictures`: the pictures that the HTML refers to by Content-ID.
+    - `invitation`: an event for the calendar.  `attachments`: files.
+    - `headers`: further fields: free text, or what the field of that name takes (docs/mime.md).
+    - `date`: an aware datetime; now by default.  `message_id`: an id in angle brackets.
+    - `in_reply_to`, `references`: ids of earlier messages.
+    - `importance`: "high", "normal" or "low".  `language`: one tag or several (RFC 5646).
+    - `auto_submitted`: "auto-generated", "auto-replied" or "no" (RFC 3834).
+    - `unsubscribe`: the addresses that lead off a list (RFC 2369).  `one_click`: a single request to the ``https:`` one
+      is enough (RFC 8058).
+    - `seed`: with `date`, the same input and seed give the same bytes.
+    - `sign`: a function that takes the final bytes and returns the bytes of header fields to put before them.
+    - `id_domain`: the right side of Content-IDs: that of the template folder for a rendering's message, else the domain
+      of the sender.
 
-    `subject` None writes no Subject.  `text` and `html` are the two forms of the body; at least one is given, or an
-    empty text is sent.  The text is "flowed" (RFC 3676): a reader wraps its paragraphs anew, and lines of more than 78
-    characters flow; or its lines are "fixed".  `pictures` are the ones the HTML refers to by Content-ID.  `invitation`
-    is an event for the calendar.  `headers` are further fields: free text,
-    or what the field of that name has for its form (docs/mime.md).
-
-    `date` is an aware datetime (now, by default), `message_id` an id in angle brackets, `in_reply_to` and `references`
-    ids of earlier messages.  `importance` is "high", "normal" or "low", `language` one tag or several (RFC 5646),
-    `auto_submitted` "auto-generated", "auto-replied" or "no" (RFC 3834).  `unsubscribe` are the addresses that lead off
-    a list (RFC 2369), and `one_click` says that a single request to the ``https:`` one is enough (RFC 8058).
-
-    `sign` is called with the final bytes and returns the bytes of header fields to go before them.  `id_domain` is the
-    right side of Content-IDs: of a rendering's message that of its template folder, else by default the domain of the
-    sender.  With `date` and `seed`, the same input gives the same bytes.
-
-    Raises `HeaderError` and `AddressError`, which name the field and the position, before anything is built, and
-    `TypeError` for a bare tuple of recipients, which could be a pair or several.
+    Raises `HeaderError` and `AddressError`, which name the field and the position, before anything is built;
+    `TypeError` for an argument of another kind, also for a bare tuple of recipients, which could be a pair or several.
     """
 
     date: datetime
@@ -206,12 +209,13 @@ class Message(BaseMessage):
 
     @classmethod
     def from_bytes(cls, raw: bytes, *, envelope_sender: str | None = None) -> StoredMessage:
-        """A message that was written before: its bytes are kept as they are, but for a Bcc field, whose addresses are
-        in the envelope, and for bare line feeds, which become CRLF (RFC 5321 2.3.8).
+        """Returns a message that was written before, from its bytes.
 
-        Fields, texts and files are those that are read from it.  Raises `HeaderError` and `AddressError` for a header
-        that names no sender, or holds what cannot be an address, and for octets that could not travel: a carriage
-        return without a line feed, a line feed without a carriage return in a ``binary`` part.
+        The bytes are kept, except a Bcc field, whose addresses go to the envelope, and bare line feeds, which become
+        CRLF (RFC 5321 2.3.8).  Fields, texts and files are those that are read from it.  `envelope_sender` is where
+        failures are reported to.  Raises `HeaderError` and `AddressError` for a header that names no sender or holds an
+        invalid address, and `HeaderError` for octets that cannot travel: a carriage return without a line feed, a line
+        feed without a carriage return in a ``binary`` part.
         """
         from pribble.mime.stored import StoredMessage
 

@@ -76,10 +76,11 @@ class Part(NamedTuple):
 class Attachment:
     """A file to attach: its `name`, its `content` (text or bytes) and its media `type`.
 
-    Without a type it is told by the name's ending, else ``application/octet-stream``.  A message (``message/rfc822``)
-    is `nested` as the "message" it is, which a reader opens in place, or as a "file" like any other; one that only its
-    name tells, and that cannot be nested, is a file.  Raises `HeaderError` for a name that is none (it is reduced to
-    its last segment and shown characters) or a malformed type, `PribbleError` for a message that cannot be nested.
+    Without a type, the ending of the name decides, else it is ``application/octet-stream``.  A message
+    (``message/rfc822``) is `nested` as a "message", which a reader opens in place, or as a "file" like any other; one
+    that only its name calls a message, and that cannot be nested, is a file.  The name is reduced to its last segment
+    and its visible characters.  Raises `HeaderError` for an empty name or a malformed type, `PribbleError` for a
+    message that cannot be nested.
     """
 
     name: str
@@ -117,7 +118,7 @@ class Attachment:
 
     @classmethod
     def from_path(cls, path: str | Path, type: str | None = None) -> Attachment:
-        """The file at `path`; raises `OSError` where it cannot be read."""
+        """Returns the file at `path` as an attachment.  Raises `OSError` if it cannot be read."""
         possible_paths(path=path)
         path = Path(path)
         return cls(path.name, path.read_bytes(), type)

@@ -30,9 +30,9 @@ _LARGEST = 2**31
 class Picture(Opaque):
     """A picture as it travels.
 
-    `content` are its bytes, `type` its media type (judged by the content, never by a file's ending), `name`
-    a file name or None, `width` and `height` its size in pixels, of which `density` are one CSS pixel where it is
-    shown at its own size.  Two pictures are equal if content and type are.
+    `content` are its bytes, `type` its media type (judged by the content, never by a file's ending), `name` a file name
+    or None, `width` and `height` its size in pixels.  `density` is how many of these pixels are one CSS pixel if the
+    picture is shown at its own size.  Two pictures are equal if content and type are.
     """
 
     kind: ClassVar[str] = "picture"
@@ -57,7 +57,7 @@ class Picture(Opaque):
 
     @classmethod
     def open(cls, path: str | Path) -> Picture:
-        """Read a picture from a file.  Raises `PictureError` where there is none, or none that is sound."""
+        """Reads a picture from the file at `path`.  Raises `PictureError` if there is no sound picture."""
         paths(path=path)
         path = Path(path)
         try:
@@ -70,7 +70,9 @@ class Picture(Opaque):
 
     @classmethod
     def from_bytes(cls, content: bytes, name: str | None = None) -> Picture:
-        """A picture from its bytes.  Raises `PictureError` for what is no picture, damaged or enormous."""
+        """Reads a picture from its bytes; `name` is the file name that it gets.  Raises `PictureError` if the bytes are
+        no picture, or one that is damaged or enormous.
+        """
         octets(content=content)
         maybe_texts(name=name)
         called = f'the picture "{visible(name)}"' if name else "the picture"
@@ -98,9 +100,8 @@ class Picture(Opaque):
     # -- others made of it --
 
     def scaled(self, factor: float) -> Picture:
-        """The picture `factor` times as wide and high: ``0.75`` for what came out a quarter too large.
-
-        Raises `ValueError` for a factor that is not above nothing, `PictureError` for one that cannot be scaled (SVG).
+        """Returns the picture `factor` times as wide and high: `0.75` for one that came out a quarter too large.
+        Raises `ValueError` for a factor of zero or less, `PictureError` for a picture that cannot be scaled (SVG).
         """
         numbers(factor=factor)
         if not 0 < factor < 1000:
@@ -108,7 +109,7 @@ class Picture(Opaque):
         return self.resized(width=max(1, round(self.width * factor)))
 
     def resized(self, *, width: int) -> Picture:
-        """The picture `width` pixels wide, its height by its proportions; itself where it has that width."""
+        """Returns the picture `width` pixels wide, with its proportions; the picture itself if it has that width."""
         integers(width=width)
         if not 1 <= width <= decoding.MOST_PIXELS:
             raise ValueError(f"a width is at least 1, and at most {decoding.MOST_PIXELS:,}")
@@ -120,7 +121,9 @@ class Picture(Opaque):
         return self._redrawn(picture_encoder.resized(self._pixels(), (width, height)))
 
     def on(self, colour: str) -> Picture:
-        """The picture on a ground of `colour` (``#14364f``, ``white``), its transparency gone."""
+        """Returns the picture on a ground of `colour` (``#14364f``, ``white``), without transparency.  Raises
+        `ValueError` for an unknown colour.
+        """
         texts(colour=colour)
         return self._redrawn(picture_encoder.lay_on_ground(self._pixels(), colour))
 
@@ -145,22 +148,22 @@ class Picture(Opaque):
 
     @property
     def called(self) -> str:
-        """The picture as errors name it."""
+        """What errors call the picture."""
         return f'the picture "{visible(self.name)}"' if self.name else "the picture"
 
     @property
     def shown_width(self) -> int:
-        """How wide it is shown where nothing else is said, in CSS pixels."""
+        """How wide it is shown, in CSS pixels, if nothing else says so."""
         return max(1, round(self.width / self.density))
 
     @property
     def file_name(self) -> str:
-        """Its name as it may travel (RFC 2183 2.3), or one made from its content."""
+        """Its name as it can travel (RFC 2183 2.3), or a name made from its content."""
         fit = fit_name(self.name) if self.name else None
         return fit or f"picture-{self._digest[:8]}{ending_of(self.type)}"
 
     def named(self, name: str | None) -> Picture:
-        """The same picture under another name; what was made of its content is shared."""
+        """Returns the same picture with another name."""
         maybe_texts(name=name)
         if name == self.name:
             return self
@@ -169,7 +172,9 @@ class Picture(Opaque):
         return made
 
     def content_id(self, domain: str) -> str:
-        """Its Content-ID without the angle brackets (RFC 2392): the same for the same picture, everywhere."""
+        """Returns its Content-ID without the angle brackets (RFC 2392); `domain` is the right side.  The same picture
+        has the same id in every message.
+        """
         texts(domain=domain)
         return f"{self._id}@{domain}"
 

@@ -54,8 +54,8 @@ class RenderOptions:
 class Rendering:
     """A template filled with data: subject, preheader, HTML, plain text, pictures.
 
-    `subject` and `preheader` are None where the template has none, `html` where it is text only.  It can be copied and
-    pickled, and then is finished: it holds nothing of its template.
+    `subject` and `preheader` are None if the template has none; `html` is None for a text-only template.  A rendering
+    can be copied and pickled; the copy is finished, and holds nothing of the template.
     """
 
     subject: str | None
@@ -125,10 +125,11 @@ class Rendering:
         return None if self._pieces is None else self._filled(self._page(self.embed), self.embed)
 
     def fragment(self, *, embed: Embed | None = None) -> str | None:
-        """The HTML for a host that takes only the inside of a body: the head is dropped, what is left of its style
-        sheets is moved inside, and a ``div`` has what the body said of itself.
+        """Returns the HTML for a host that takes only the inside of a body, or None for a text-only template.
 
-        `embed` says how pictures travel in it: else as asked of the rendering, else inside it ("data").
+        The head is left out, the remaining style rules move inside, and a ``div`` has the attributes of the body.
+        `embed` says how pictures travel: as the rendering was asked for, else inside the HTML ("data").  Raises
+        `ValueError` for pictures that travel as links while there is no `picture_base`.
         """
         if self._pieces is None:
             return None
@@ -137,7 +138,7 @@ class Rendering:
 
     @cached_property
     def text(self) -> str:
-        """The plain text: written by hand, or one that says what the HTML does, laid out when first asked for."""
+        """The plain text: written by hand, or derived from the HTML, and laid out when it is first asked for."""
         if isinstance(self._text, str):
             return self._text
         return (
@@ -161,7 +162,7 @@ class Rendering:
 
     @cached_property
     def findings(self) -> tuple[Finding, ...]:
-        """What was put right on the way: sizes added, pictures resampled, turned or converted."""
+        """The corrections that were made: sizes added, pictures resampled, turned or converted."""
         if self._pieces is None:
             return ()
         told = list(self._options.findings)
@@ -179,11 +180,13 @@ class Rendering:
         pictures: Sequence[Picture] = (),
         **envelope: Unpack[MessageOptions],
     ) -> Message:
-        """A `Message` of this rendering; `envelope` is what `Message` takes besides (cc, bcc, attachments, …).  A
-        `subject` among them is in the place of the template's.
+        """Returns a `Message` of this rendering.
 
-        `pictures` are further ones, which the data name by ``cid:`` addresses.  Raises `PictureError` where they name
-        one that is not given, `TypeError` for what no message takes, or what the rendering has already.
+        `sender` and `to` are mailboxes, as `Message` takes them; `envelope` are its other arguments (cc, bcc,
+        attachments, …).  A `subject` among them replaces that of the template.  `pictures` are further pictures, which
+        the data name by ``cid:`` addresses.  Raises `PictureError` if the data name one that is not given,
+        `HeaderError` and `AddressError` for what cannot be written, `TypeError` for an argument that no message takes
+        or that the rendering has already.
         """
         check_kinds({"pictures": pictures})
         for name in envelope.keys() - MessageOptions.__annotations__:

@@ -84,11 +84,11 @@ class Audit:
 
 
 def audit(raw: bytes, *, submitted: bool = False, smtputf8: bool = True, name: str = "message") -> Audit:
-    """Look at any message for what departs from the standards.
+    """Returns what departs from the standards in any message, with its tree of parts.
 
-    `submitted` says that it is on its way to a first server, where some fields have no place yet; `smtputf8` whether
-    the servers on its way take addresses beyond ASCII (RFC 6531).  `name` is how findings call the message.  A finding
-    has its offset in octets in ``where.start``.  Nothing that a message holds makes this fail.
+    `submitted` says that the message goes to a first server, where some fields have no place yet; `smtputf8` that the
+    servers on its way take addresses beyond ASCII (RFC 6531).  `name` is what findings call the message.  A finding has
+    its offset in octets in `where.start`.  No message makes this fail.
     """
     arguments.octets(raw=raw)
     arguments.texts(name=name)
