@@ -388,7 +388,7 @@ class Template:
             FORMATTER_RESULTS.reset(issuing)
 
     def problems(self, data: Any, *, locale: str | None = None, timezone: str | None = None) -> list[PribbleError]:
-        """Returns every problem that `data` have here, in the order of the template; an empty list if it would render."""
+        """Returns every problem with `data`, in the order of the template; an empty list if it would render."""
         found = self._variant(self._asked(locale)).problems(self._settings(timezone), self.folder.world, data)
         if found:
             try:
