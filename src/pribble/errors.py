@@ -23,7 +23,7 @@ from importlib import import_module
 from itertools import islice
 from typing import Any
 
-from pribble.columns import column_count
+from pribble.graphemes import column_count
 
 # An excerpt shows at most this many characters of a long line, around the place.
 EXCERPT_WIDTH = 100

@@ -1,7 +1,8 @@
-"""What a reader takes for one character (the cases of UAX 29 that matter for not tearing text)."""
+"""Characters as a reader counts them (the cases of UAX 29 that matter for not tearing text), and how wide text is."""
 
 from __future__ import annotations
 
+import re
 import unicodedata
 from collections.abc import Iterator
 
@@ -28,3 +29,18 @@ def graphemes(text: str) -> Iterator[str]:
         cluster += character
     if cluster:
         yield cluster
+
+
+# A pair of regional indicators is one flag.  The package that knows widths counts them back from each: their square.
+_FLAG = re.compile("[\U0001f1e6-\U0001f1ff]{2}")
+_AS_WIDE = "\U0001f44d"  # to which the same can be joined as to a flag
+
+
+def column_count(text: str) -> int | None:
+    """The columns that `text` takes, by the widths of Unicode (UAX 11); None for one with control characters."""
+    if text.isascii():
+        return len(text) if text.isprintable() else None
+    from wcwidth import wcswidth  # loaded when first needed
+
+    width = int(wcswidth(_FLAG.sub(_AS_WIDE, text)))
+    return width if width >= 0 else None

@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from pribble import FieldError, LimitReached, Limits, PribbleError, Template, TemplateFolder
-from pribble.columns import column_count
+from pribble.graphemes import column_count
 from tests.support import Case, generated, html_of, slow
 
 

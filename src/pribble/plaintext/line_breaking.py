@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from pribble.columns import column_count as columns_of
+from pribble.graphemes import column_count as columns_of
 from pribble.graphemes import graphemes
 from pribble.plaintext.characters import BINDING, BOUND, ENDS, KEPT_SPACE, WORD_JOINER, ZERO_WIDTH_SPACE, write_spaces
 

@@ -12,9 +12,8 @@ from pribble.errors import FieldError
 from pribble.values.escaping import is_harmless
 from pribble.values.kinds import NOTHING, Data, canonical, named
 from pribble.values.numbers import FIGURES, Apply, text_of
-from pribble.values.patterns import ITEM, cut_pattern
 from pribble.values.settings import Settings, is_locale
-from pribble.values.text_parsing import moment_reader
+from pribble.values.text_parsing import ITEM, cut_pattern, moment_reader
 
 STYLES = ("short", "medium", "long", "full")
 # The fields that a pattern may have, each with the widths it may have: a closed list, from the Date Field Symbol Table

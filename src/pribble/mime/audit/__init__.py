@@ -14,7 +14,7 @@ from dataclasses import dataclass, field
 from pribble import arguments
 from pribble.findings import Finding
 from pribble.mime.audit.automatic import check_machines
-from pribble.mime.audit.bodies import check_around, check_body
+from pribble.mime.audit.bodies import check_around, check_body, check_flowed
 from pribble.mime.audit.calendars import check_calendar
 from pribble.mime.audit.heads import check_content_fields, check_date, check_fields, check_ids, check_senders
 from pribble.mime.audit.lines import check_lines
@@ -30,7 +30,6 @@ from pribble.mime.audit.multiparts import (
 )
 from pribble.mime.audit.report import Octets, Report
 from pribble.mime.audit.structured import check_form
-from pribble.mime.audit.texts import check_flowed
 from pribble.mime.audit.words import check_raw, check_raw_in_part, check_words
 from pribble.mime.fields import known_field
 from pribble.mime.reading import Entity, ReadField, read_message
