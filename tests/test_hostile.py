@@ -78,7 +78,7 @@ TEMPLATES: list[tuple[str, dict[str, Any], type[Exception] | None, str]] = [
     ('{{ "in" if a in b }}', {"a": nested(900), "b": [nested(3), nested(900)]}, None, "in"),
     ("{{ v as count }}", {"v": Berth()}, None, "2"),
     ("{{ v as json }}", {"v": nested(900)}, LimitReached, "t.html:1:9: "),
-    ("{{ subject: }}{{ v }}{{ :subject }}x", {"v": "\u200b"}, UnsafeValue, "the subject comes to nothing"),
+    ("{{ subject: }}{{ v }}{{ :subject }}x", {"v": "\u200b"}, UnsafeValue, "the subject is empty"),
     ("{{ subject: }}a{{ v }}{{ :subject }}x", {"v": "\u2067b"}, UnsafeValue, "U+2067 at position 0"),
 ]  # fmt: skip
 

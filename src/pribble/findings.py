@@ -1,4 +1,4 @@
-"""What is told and not refused: a message would be made, but perhaps not the one that is meant."""
+"""What is reported and not refused: a message would be made, but perhaps not the one that is meant."""
 
 from __future__ import annotations
 

@@ -95,8 +95,8 @@ class MessageTestCase(unittest.TestCase):
 def snapshot(raw: bytes) -> str:
     """A message as a text for people: its header, the tree of its parts, and each body, decoded.
 
-    Date, Message-ID and boundaries, which differ each time, are replaced; pictures and files are told by their size and
-    the beginning of their SHA-256; blanks at the end of a line are written ``·``, tabs ``→``.
+    Date, Message-ID and boundaries, which differ each time, are replaced; pictures and files are shown by their size
+    and the beginning of their SHA-256; blanks at the end of a line are written ``·``, tabs ``→``.
     """
     root = read_message(raw.decode("latin-1"))
     lines = [*_header(root), "", *_tree(root)]

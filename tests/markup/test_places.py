@@ -52,7 +52,7 @@ class Blocks(Case):
 
     def test_what_is_wrong_shows_both_ends(self) -> None:
         said = self.complaint('<a href="#x">{{ if a: }}</a>{{ :if }}')
-        self.assertIn("keep the <a>, and let its address come to nothing", said)
+        self.assertIn("keep the <a>, and let its address be empty", said)
         self.assertIn("the block begins at t.html:1:14", said)
         self.assertIn("rows(2)", self.complaint("<table>{{ if a: }}<tr><table>{{ :if }}"))
 

@@ -1,6 +1,6 @@
-"""How much the style sheets of one page may come to.
+"""How much the style sheets of one page may amount to.
 
-What a rule declares it declares for each element that it selects, and custom properties name one another: what comes of
+What a rule declares it declares for each element that it selects, and custom properties name one another: the result of
 that is a product, of which the bounds are here.  They are far beyond what a message holds.
 """
 
@@ -29,7 +29,7 @@ CHARACTERS = CountLimit(20_000_000, "the style sheets come to more than {:,} cha
 
 
 class CascadeCounter:
-    """Counts what comes of the style sheets of a page."""
+    """Counts what the style sheets of a page amount to."""
 
     def __init__(self) -> None:
         self._counted: Counter[CountLimit] = Counter()

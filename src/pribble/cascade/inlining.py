@@ -98,7 +98,7 @@ class PageResources(Protocol):
         """A piece of CSS that stands at an offset, with the addresses in it resolved."""
 
     def may_lack(self, offset: int) -> bool:
-        """Whether the mark at an offset may come to nothing at all."""
+        """Whether the mark at an offset may be nothing at all."""
 
     def brings(self, offset: int) -> frozenset[str]:
         """The elements that the value of a mark may bring; "*" for any."""

@@ -1,4 +1,4 @@
-"""The rules of a page's style sheets, flat and in cascade order, and what of the sheets must stay.
+"""The rules of a page's style sheets, flat and in cascade order, and the parts of the sheets that must stay.
 
 Conditions (``@media``, ``@supports``, ``@container``) and layers are followed; nested rules are taken out of one
 another (CSS Nesting); at-rules that mean nothing here stay as they are.
@@ -351,7 +351,7 @@ class _PartReader:
             self._unknown(node, _reason(error), conditions, outer)
             return
         if rules and outer is None:
-            self.part.dropped.append((node.start, node.end))  # what of it stays is written out
+            self.part.dropped.append((node.start, node.end))  # the part that stays is written out
         if not all(one.is_writable for one in selectors) and (
             conditions
             or self.part.keep

@@ -23,7 +23,7 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
         "convert",
         help="styles and pictures of any page written into it, or its plain text",
         description="Write the style sheets of a page into its elements, and its pictures into the page; or give the "
-        "plain text that says the same.  What is put right of its pictures is told on standard error.",
+        "plain text that says the same.  Corrections of its pictures are reported on standard error.",
     )
     parser.add_argument("page", metavar="PAGE", help="an HTML file; - for standard input")
     parser.add_argument(
@@ -130,7 +130,7 @@ def _folders(options: argparse.Namespace) -> list[Path]:
 
 
 def _read(given: str) -> tuple[str, Path, list[Finding]]:
-    """The text of a page, the file that its pictures lie beside, and what is told of its charset."""
+    """The text of a page, the file that its pictures lie beside, and the findings about its charset."""
     if given == "-":
         raw, path = sys.stdin.buffer.read(), Path("page.html")
     elif is_file(Path(given)):

@@ -82,7 +82,7 @@ def message(options: argparse.Namespace, settings: Config, made: Rendering) -> M
     )
 
 
-# What is told of a message that names nothing.
+# What is said about a message without a subject.
 NO_SUBJECT = Finding(
     "message.no-subject",
     "warning",

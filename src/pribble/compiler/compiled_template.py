@@ -116,13 +116,13 @@ class CompiledTemplate:
         }
 
     def _filled(self, subject: Run) -> Run:
-        """`subject`, which may not come to nothing: a receiver would show none, or something else in its place."""
+        """`subject`, which may not be empty: a receiver would show none, or something else in its place."""
 
         def filled(data: Data) -> Data:
             line = subject(data)
             if not is_seen(line):
                 raise UnsafeValue(
-                    "the subject comes to nothing",
+                    "the subject is empty",
                     place=self.subject_place,
                     hint="say what it is instead: {{ … else … }}",
                 )

@@ -185,7 +185,7 @@ def formatted(texts: Sequence[ast.expr]) -> ast.expr:
 def unless_nothing(
     shown: ShowValue, nothing: ast.expr, around: Callable[[ast.expr], ast.expr], expressions: ExpressionCompiler
 ) -> ast.expr:
-    """`nothing` where a value comes to nothing, else what `around` makes of the value shown."""
+    """`nothing` where a value is nothing, else what `around` makes of the text of the value."""
     text = expressions.call(f"show_{expressions.way(shown.context)}", _name("whole"), place=shown.value.place)
     test = ast.Compare(
         ast.NamedExpr(ast.Name("whole", ast.Store()), expressions.value(shown.value)), [ast.Is()], [_name("NOTHING")]

@@ -319,7 +319,7 @@ class ExpressionCompiler:
         """``base.name``, base None being the data: at once where it is a dict, else by the function that knows all
         kinds.  A variable is asked for its class once, where it is set.
 
-        A dict that has no such key raises `KeyError`; then the program is run again with nothing being a dict
+        A dict that has no such key raises `KeyError`; then the program is run again, and takes nothing for a dict
         to it (`Program.bound`), so that the function finds the words for what is missing.
         """
         variable, key = self._checked_variable(base), ast.Constant(name)

@@ -1,7 +1,7 @@
 """The HTML program: the linked source, read as a page, as steps.
 
 What no edit touches comes out as its author wrote it.  Edits are few: pictures, sizes, end tags that a
-branch left out, attributes and declarations whose value may come to nothing, the charset, the preheader, and
+branch left out, attributes and declarations whose value may be nothing, the charset, the preheader, and
 what a value beside it could change the meaning of.
 """
 

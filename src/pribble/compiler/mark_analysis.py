@@ -21,7 +21,7 @@ _Fact = TypeVar("_Fact")
 
 
 def may_be_nothing(expression: Expression | None) -> bool:
-    """Whether a value may come to nothing at all."""
+    """Whether a value may be nothing at all."""
     return expression is not None and _of_all(expression, "may be nothing", _may_lack)
 
 

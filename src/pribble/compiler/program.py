@@ -57,7 +57,7 @@ POINTED: ContextVar[dict[Place, tuple[str, str]] | None] = ContextVar("pointed",
 
 @dataclass(frozen=True, slots=True)
 class Optimisations:
-    """What of `pribble.compiler.optimisations` is done: parts of the text laid out when the template is compiled,
+    """Which of `pribble.compiler.optimisations` are on: parts of the text laid out when the template is compiled,
     values shown once for both forms, fixed texts encoded for the wire once."""
 
     text_patterns: bool = True
@@ -145,7 +145,7 @@ class Program:
         return Meter(steps, costs).metered(namespace)
 
     def collect_problems(self, settings: Settings, world: ProgramWorld, data: Data) -> list[PribbleError]:
-        """Every problem that the data have here: what cannot be read comes to nothing, and the program goes on."""
+        """Every problem that the data have here: what cannot be read counts as nothing, and the program goes on."""
         _begin()
         collector = ProblemCollector(self.sites)
         namespace = self._namespace(settings, world)

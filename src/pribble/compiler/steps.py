@@ -29,7 +29,7 @@ class ShowValue:
 
 @dataclass(frozen=True, slots=True)
 class OptionalAttribute:
-    """An attribute or declaration that is left out where its whole value comes to nothing."""
+    """An attribute or declaration that is left out where its whole value is nothing."""
 
     before: str
     shown: ShowValue

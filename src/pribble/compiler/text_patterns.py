@@ -1,4 +1,4 @@
-"""What of a template's text has the same form in all messages, read into blocks when the template is compiled.
+"""The parts of a template's text that have the same form in all messages, read into blocks when it is compiled.
 
 An element that is a block becomes a `Pattern`: blocks with slots for the texts that hold a value, and for the parts of
 the page that a loop or a choice brings, which are patterned in turn.  The reader of pages itself reads it, private
@@ -364,7 +364,7 @@ class _PatternBuilder(Flow):
 
     def _end_link(self, start: int, href: str | None) -> None:
         if self.links.open[-1] is not None and self.placeholders:
-            raise NoPattern(self.at)  # the label is a block, which may come to nothing
+            raise NoPattern(self.at)  # the label is a block, which may be empty
         super()._end_link(start, href)
 
     def sense(self, name: str, label: str, title: str | None) -> str:

@@ -40,7 +40,7 @@ class TextCall:
 
 @dataclass(frozen=True, slots=True)
 class TextParts:
-    """A text that holds values; with `maybe`, None where its only value comes to nothing."""
+    """A text that holds values; with `maybe`, None where its only value is nothing."""
 
     parts: tuple[str | ShowValue | TextCall, ...]
     maybe: bool = False

@@ -211,7 +211,7 @@ class Smtp:
         return {one: outcome_of_reply(one, state_of(code), code, answer) for one in taken}
 
     def _reset(self, server: smtplib.SMTP) -> None:
-        """End a transaction that came to nothing (RFC 5321 4.1.1.5)."""
+        """End a transaction that failed (RFC 5321 4.1.1.5)."""
         try:
             server.rset()
         except (smtplib.SMTPException, OSError):

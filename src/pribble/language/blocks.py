@@ -100,7 +100,7 @@ class _BlockParser:
                 yield self._classified(piece)
 
     def _classified(self, mark: Mark) -> LinePiece:
-        """What a mark does is told by its first word and its colons alone."""
+        """Its first word and its colons alone say what a mark does."""
         reader = TokenReader(self.source, mark.inner_start, mark.inner_end, self.via, references=self.html)
         first, second = reader.next, reader.peek(1)
         piece = LinePiece(mark.start, mark.end, reader)

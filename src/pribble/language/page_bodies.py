@@ -22,7 +22,8 @@ HEAD_END = re.compile(r"</head\s*>", re.IGNORECASE)
 
 @dataclass(frozen=True, slots=True)
 class SplitDocument:
-    """What of a file goes into a layout: its `content`, and the stretches of its `head` that join the layout's."""
+    """The parts of a file that go into a layout: its `content`, and the stretches of its `head` that join the
+    layout's."""
 
     content: Body
     head: tuple[LiteralText, ...]

@@ -1,6 +1,6 @@
 """What an author perhaps meant as a mark and is none: half a mark, or one in the brackets of another notation.
 
-It is text, and stays as it is; but who reads the message would wonder, so it is told.
+It is text, and stays as it is; but who reads the message would wonder, so it is a finding.
 """
 
 from __future__ import annotations

@@ -25,9 +25,9 @@ _DOTS = re.compile(r"(?:\.|%2e)*\Z", re.IGNORECASE)
 class AddressState:
     """Where an address has been read to.
 
-    `mode` is start, written (the author's beginning, not yet understood), odd (one that lacks ``//``), whole (behind
-    a mark that began it), name (of a picture), host (behind ``//``), hosted (behind a mark there), path, query,
-    fragment, mailboxes, number, parameter (of ``mailto:`` and ``sms:``).  `text` is what of the author's writing
+    `mode` is start, written (the author's beginning, not yet understood), odd (one that lacks ``//``), whole (behind a
+    mark that began it), name (of a picture), host (behind ``//``), hosted (behind a mark there), path, query, fragment,
+    mailboxes, number, parameter (of ``mailto:`` and ``sms:``).  `text` is the part of the author's writing that
     matters.  `marks` wait for what follows; in a path, they are those that must keep the segment from being empty or
     only dots, unless it is `safe` already.
     """
@@ -79,7 +79,7 @@ class AddressReader:
         return state
 
     def _beginning(self, state: AddressState, offset: int) -> AddressState:
-        """The author's own beginning: its scheme, its host, or what of it is not there."""
+        """The author's own beginning: its scheme, its host, or that a part of it is missing."""
         written = state.text
         scheme = _SCHEME.match(written.lower())
         if scheme is None:

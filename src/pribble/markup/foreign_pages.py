@@ -1,4 +1,5 @@
-"""A page from elsewhere: nothing in it is a mark, and nothing is refused; what a template could not have is told."""
+"""A page from elsewhere: nothing in it is a mark, and nothing is refused; findings say what a template could not
+have."""
 
 from __future__ import annotations
 

@@ -498,7 +498,7 @@ def _shifted(token: Token, by: int) -> Token:
 def _idiom(name: str) -> str:
     """What to write instead of a block that opens or closes an element only sometimes."""
     if name == "a":
-        return "keep the <a>, and let its address come to nothing where there is none"
+        return "keep the <a>, and let its address be empty where there is none"
     if name in ("tr", "table", "tbody"):
         return "loop over rows of several: {{ for row in items as rows(2): }}"
     return "a block closes what it opens; a wrapper that is only sometimes there is a part with a content slot"

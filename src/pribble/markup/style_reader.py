@@ -230,7 +230,7 @@ def _no_value(state: StyleState, offset: int) -> MarkupError:
         "comment": ("in a comment of a style sheet", "write a remark: {{ # … }}"),
         "statement": (
             "where a style sheet has the name of a property",
-            "write the name out and let its value be the mark; one that comes to nothing is left out",
+            "write the name out and let its value be the mark; one with an empty value is left out",
         ),
         "prelude": (
             "in a selector or at-rule",

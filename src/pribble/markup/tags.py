@@ -150,7 +150,7 @@ class _Tag:
             raise MarkupError(
                 "a mark in the name of an attribute",
                 stop,
-                hint="names are written out; an attribute whose value comes to nothing is left out",
+                hint="names are written out; an attribute with an empty value is left out",
             )
         name = lowered(self.text[start:stop])
         own_end = stop if attribute.quote is None else attribute.end

@@ -75,7 +75,7 @@ class BaseMessage(ABC):
 
     @property
     def envelope(self) -> Envelope:
-        """Sender and recipients as a transport is told them; each recipient once."""
+        """The sender and the recipients, as a transport takes them; each recipient once."""
         sender = self.sender.addr if self.envelope_sender is None else self.envelope_sender
         found = (address.addr for field in (self.to, self.cc, self.bcc) for address in field)
         return Envelope(sender, tuple(dict.fromkeys(found)))

@@ -44,7 +44,7 @@ class FlowingText(str):
 
     @classmethod
     def later(cls, text: str, lines: Callable[[], Sequence[Line]], soft: str | None = None) -> FlowingText:
-        """A text whose lines are told when they are asked for.  `soft` is the text with a space at the end of each line
+        """A text whose lines are made when they are asked for.  `soft` is the text with a space at the end of each line
         that goes on, where no line is quoted, and none broken but at a space."""
         made = cls(text)
         made._lines, made.soft = lines, soft

@@ -19,7 +19,7 @@ from pribble.mime.zones import observances
 
 Method = Literal["REQUEST", "CANCEL", "PUBLISH"]
 METHODS: tuple[Method, ...] = ("REQUEST", "CANCEL", "PUBLISH")
-# A year of its zone is told on both sides of an event (`observances`), and calendars begin with the Gregorian one.
+# A year of its zone is written on both sides of an event (`observances`), and calendars begin with the Gregorian one.
 _FIRST_YEAR, _LAST_YEAR = 1583, 9997
 _PRODUCT = "-//Pribble//Calendar//EN"
 

@@ -1,4 +1,4 @@
-"""The media types that are told by their content: of pictures, and of what is often attached.  One row each.
+"""The media types that are recognised by their content: of pictures, and of what is often attached.  One row each.
 
 The pictures' room reads the rows to decode, name and encode, the audit to hold a part's type against its octets.
 """

@@ -197,7 +197,7 @@ class Message(BaseMessage):
                 sign=sign,
                 id_domain=id_domain_of(wrote[0]) if id_domain is None else checked_domain(id_domain, "id_domain"),
             )
-            self._header  # noqa: B018 - whatever cannot be written is told now
+            self._header  # noqa: B018 - whatever cannot be written is refused now
             self._inline  # noqa: B018
             if invitation is not None:
                 invitation.asked(self.to)

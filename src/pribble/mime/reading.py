@@ -233,7 +233,8 @@ def _before(text: str, delimiter: int, begin: int) -> int:
 
 
 def _read_header(entity: Entity) -> None:
-    """Read the fields up to the empty line; what is no field is told, or, where it looks like a body, begins one."""
+    """Read the fields up to the empty line; reports what is no field, or takes it as the beginning of the body if it
+    looks like one."""
     text, position, end = entity.text, _first_line(entity), entity.end
     tell = entity.departures.append
     while position < end:
@@ -282,7 +283,7 @@ def _settle_parts(entity: Entity) -> None:
 
 
 def _first_line(entity: Entity) -> int:
-    """Where the header begins: a mark of byte order or a line of a mailbox file before it is told."""
+    """Where the header begins: reports a byte order mark or a line of a mailbox file before it."""
     text, position = entity.text, entity.start
     if text.startswith(_BOM, position):
         entity.departures.append(Departure("lines.bom-first", position, position + 3))

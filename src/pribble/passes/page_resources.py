@@ -51,9 +51,9 @@ class TemplateResources:
     """The files around a page, for the passes over it.
 
     `where` is the place of a stretch of the page, `near` the file it stands in where it has no place; `may_lack` and
-    `brings` say of a mark whether it may come to nothing, and which elements it may bring.  Without `named`, pictures
-    are in their slots already, and what else the page names is not looked for; without `sheets`, nor are style sheets.
-    Of a `foreign` page, which is no template's, a picture that is not there is told, and left as it is named.  Style
+    `brings` say of a mark whether it may be nothing, and which elements it may bring.  Without `named`, pictures are in
+    their slots already, and what else the page names is not looked for; without `sheets`, nor are style sheets.  Of a
+    `foreign` page, which is no template's, a picture that is not there is reported, and left as it is named.  Style
     sheets that are `loaded` are not read again.
     """
 
@@ -220,7 +220,7 @@ class TemplateResources:
         return self.fitted(source, shown, start, end), missing
 
     def _kept(self, source: PictureSlot, found: FoundPicture, place: Place | None) -> PictureSlot:
-        """The slot of a picture; what was put right of it is told where it is first met."""
+        """The slot of a picture; its corrections are reported where it is first met."""
         if slot_text(source) not in self.slots:
             self._tell(found, place)
         return self.slots.setdefault(slot_text(source), source)
@@ -269,7 +269,7 @@ def resource_tags(page: Page) -> list[StartTag]:
 
 
 def sheet_findings(told: Iterable[SheetFinding], where: Where) -> list[Finding]:
-    """What is told of style sheets, as findings."""
+    """The findings about style sheets, with their places."""
     made = []
     for each in told:
         place = where(each.part.offset + each.start, each.part.offset + each.end) if each.part.offset >= 0 else None

@@ -36,7 +36,7 @@ StylePiece = TextOrSpan | Boundary
 
 @dataclass(frozen=True, slots=True)
 class StyleEdits:
-    """The changes to a page, the sizes of its pictures by the offsets of their tags, what is told, and what cannot be
+    """The edits of a page, the sizes of its pictures by the offsets of their tags, the findings, and what cannot be
     decided without the data; `inlined` is what it was made of."""
 
     edits: tuple[Edit[StylePiece], ...] = ()

@@ -41,7 +41,7 @@ def _declared_longhands(group: ElementStyles) -> dict[str, list[tuple[str, str]]
 
 
 def text_depends_on_data(made: InlinedStyles) -> bool:
-    """Whether it depends on the data what of a page shows, or how."""
+    """Whether it depends on the data which texts of a page show, or how."""
     for name, longhand in made.unsettled:
         if longhand in ("*", ALL) or (longhand in READ and not (name in _TABLE_PARTS and longhand in _GAPS)):
             return True

@@ -1,6 +1,6 @@
 """Pictures put right on their way: what receivers cannot show, show wrongly, or should not be told.
 
-Each of these can be switched off, and each that is done is told.
+Each of these can be switched off, and each correction that is made is reported.
 """
 
 from __future__ import annotations

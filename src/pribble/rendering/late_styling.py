@@ -80,7 +80,7 @@ class LateStyler:
         for piece in _apply_edits(text, edits):
             made += resources.split(piece) if isinstance(piece, str) else [piece]
         finished = _restore_preheader(made)
-        if not self.foreign:  # what its markup and its sheets are told for was told when it was compiled
+        if not self.foreign:  # findings of its markup and sheets were reported when it was compiled
             return finished, resources.findings
         told = [
             *markup_findings(page.findings, where),

@@ -57,7 +57,7 @@ BROKEN_VALUE = BrokenValue()
 
 
 class AlreadyTold(FieldError):
-    """A value was broken before; the problem is told where it began."""
+    """A value was broken before; the problem is reported where it began."""
 
 
 class Opaque:

@@ -146,7 +146,7 @@ def _check_field(field: ReadField, report: Report, *, smtputf8: bool, internatio
         check_raw(field, report, smtputf8=smtputf8)
     elif field.key not in _WITH_PARAMETERS and not international:
         check_raw_in_part(field, report)
-    if field.key not in _WITH_PARAMETERS:  # where what is encoded so, and what is not ASCII, is told of parameters
+    if field.key not in _WITH_PARAMETERS:  # these are findings about parameters
         check_words(field, report, syntax)
     if syntax in ("mailboxes", "addresses"):
         return Mailboxes(field, report, smtputf8=smtputf8).check()

@@ -149,7 +149,7 @@ def _check_text(entity: Entity, report: Report) -> None:
     named = entity.type.get("charset")
     field = entity.first("content-type")
     start, end = (field.start, field.end) if field else (entity.start, entity.start)
-    if entity.type.value == "text/calendar":  # whose folds may split a character, which is told elsewhere
+    if entity.type.value == "text/calendar":  # whose folds may split a character, which another check reports
         octets = re.sub(rb"\r?\n[ \t]", b"", octets)
     beyond = not octets.isascii()
     if named is None:

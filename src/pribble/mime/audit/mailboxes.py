@@ -194,7 +194,7 @@ class Mailboxes:
     # -- lexical --
 
     def _tokens(self) -> Iterator[AddressToken]:
-        """The tokens without white space and comments; what is not closed is told."""
+        """The tokens without white space and comments; reports what is not closed."""
         raw, base = self.field.raw, self.field.value_start
         position = 0
         while position < len(raw):

@@ -14,7 +14,7 @@ from pribble.mime.fields import Syntax
 from pribble.mime.grammar import BASE64, ENCODED_WORD, ENCODED_WORD_TEXT, WHITE_SPACE
 from pribble.mime.reading import ReadField
 
-# What of a field an encoded-word stands in (RFC 2047 5 (1), (3), (2)).
+# The part of a field that an encoded-word stands in (RFC 2047 5 (1), (3), (2)).
 _In = Literal["text", "phrase", "comment"]
 # What Q may not leave bare there.
 _NOT_BARE = {
