@@ -16,7 +16,7 @@ from typing import Any
 
 from pribble import Address, Attachment, Group, Invitation, Message, Picture, PribbleError, Template, TemplateFolder
 from pribble.mime.base import BaseMessage
-from pribble.mime.stored import FoundPicture
+from pribble.mime.stored import ReadPicture
 from tests.mime.mail import PNG
 from tests.support import Case
 
@@ -95,7 +95,7 @@ WAYS: dict[str, tuple[Callable[..., Any], dict[str, Any], Callable[[Any], BaseMe
     "Invitation": (Invitation, INVITATION, lambda made: Message(**TAME, invitation=made)),
     "Picture": (Picture, PICTURE, shown),
     "Picture.from_bytes": (Picture.from_bytes, {"content": PNG, "name": "map.png"}, shown),
-    "a picture that was read": (FoundPicture, FOUND, shown),
+    "a picture that was read": (ReadPicture, FOUND, shown),
     "Rendering.message": (
         Template.from_text("{{ subject: }}x{{ :subject }}<p>x").render({}).message,
         {**RENDERED, "envelope": {}},

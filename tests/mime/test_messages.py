@@ -17,7 +17,7 @@ from hypothesis import given
 
 from pribble import Address, Attachment, Group, Message, PribbleError, Rendering, Template, audit
 from pribble.demo import defects
-from pribble.mime.encoding import canonical
+from pribble.mime.encoding import canonical_lines
 from pribble.mime.flowed import flowed
 from tests.mime.mail import FIXED, bases
 from tests.mime.messages import Made, messages
@@ -112,19 +112,19 @@ class Generated(unittest.TestCase):
         flows = given["text_format"] == "flowed"
         body = plain.get_payload(decode=True)
         assert isinstance(body, bytes)
-        expected = canonical(flowed(text)[0] if flows else text)
+        expected = canonical_lines(flowed(text)[0] if flows else text)
         # A message ends with a line end, a part need not.
         self.assertEqual(body.removesuffix(b"\r\n"), expected.removesuffix(b"\r\n"))
         if "html" in given:
             page = back.get_body(("html",))
             assert page is not None
-            self.assertEqual(page.get_payload(decode=True), canonical(str(given["html"])))
+            self.assertEqual(page.get_payload(decode=True), canonical_lines(str(given["html"])))
         attached = [part for part in back.walk() if part.get_content_disposition() == "attachment"]
         files: list[Attachment] = given["attachments"]  # type: ignore[assignment]
         self.assertEqual([part.get_filename() for part in attached], [file.name for file in files])
         for part, file in zip(attached, files, strict=True):
             if part.get_content_maintype() != "message":
-                content = canonical(file.content) if isinstance(file.content, str) else file.content
+                content = canonical_lines(file.content) if isinstance(file.content, str) else file.content
                 self.assertEqual(part.get_payload(decode=True), content)
 
     @generated(80, shrink=False)
@@ -261,7 +261,7 @@ class OnTheWire(unittest.TestCase):
         page = next(part for part in message_from_bytes(raw).walk() if part.get_content_type() == "text/html")
         body = page.get_payload(decode=True)
         assert isinstance(body, bytes)
-        self.assertEqual(body.removesuffix(b"\r\n"), canonical(html).removesuffix(b"\r\n"))
+        self.assertEqual(body.removesuffix(b"\r\n"), canonical_lines(html).removesuffix(b"\r\n"))
         self.assertEqual([f"{f.rule}: {f}" for f in audit(raw) if f.rule.startswith(("encodings.", "lines."))], [])
         for line in raw.split(b"\r\n"):
             self.assertFalse(line.startswith(b"From ") or line == b".", line)

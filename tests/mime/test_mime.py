@@ -18,7 +18,7 @@ from hypothesis import strategies as st
 
 from pribble import Address, Attachment, HeaderError, Message, Picture
 from pribble.demo import defects
-from pribble.mime.encoding import base64_lines, canonical, encoded_text, quoted_printable
+from pribble.mime.encoding import base64_lines, canonical_lines, encoded_text, quoted_printable
 from pribble.mime.header import FieldWriter
 from tests.mime.mail import DATE, PNG
 from tests.mime.messages import BODY, NAMES, TEXT
@@ -190,7 +190,7 @@ class Encodings(unittest.TestCase):
     @generated(300)
     @given(BODY)
     def test_quoted_printable(self, text: str) -> None:
-        body = canonical(text)
+        body = canonical_lines(text)
         encoded = quoted_printable(text)
         self.assertEqual(
             quopri.decodestring(encoded.replace(b"\r\n", b"\n")).replace(b"\n", b"\r\n")
@@ -206,7 +206,7 @@ class Encodings(unittest.TestCase):
     @generated(300)
     @given(BODY)
     def test_quoted_printable_equals_a_slow_one(self, text: str) -> None:
-        self.assertEqual(quoted_printable(text), quoted_printable_slowly(canonical(text)))
+        self.assertEqual(quoted_printable(text), quoted_printable_slowly(canonical_lines(text)))
 
     @given(st.binary(max_size=400))
     def test_base64(self, data: bytes) -> None:
@@ -254,7 +254,7 @@ class Whole(unittest.TestCase):
         for kind, written in (("plain", text), ("html", html)):
             part = back.get_body((kind,))
             assert part is not None
-            self.assertEqual(part.get_payload(decode=True), canonical(written))
+            self.assertEqual(part.get_payload(decode=True), canonical_lines(written))
         self.assertEqual(
             [p.get_content_type() for p in back.walk() if p.get_content_maintype() == "image"], ["image/png"] * picture
         )
@@ -263,7 +263,9 @@ class Whole(unittest.TestCase):
             [p.get_filename() for p in attached], [unicodedata.normalize("NFC", name).strip() for name, _ in files]
         )
         for part, (_, content) in zip(attached, files, strict=True):
-            self.assertEqual(part.get_payload(decode=True), canonical(content) if isinstance(content, str) else content)
+            self.assertEqual(
+                part.get_payload(decode=True), canonical_lines(content) if isinstance(content, str) else content
+            )
 
     def test_the_shape(self) -> None:
         logo = Picture.from_bytes(PNG, "logo.png")

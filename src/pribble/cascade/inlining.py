@@ -159,7 +159,7 @@ class _Inliner:
             return
         in_block = element.block != 0 and self.text[start:end].strip()
         if in_block or MARK.search(self.text, start, end) or "media" in element.dynamic_attributes:
-            self._depend_on_data(element, "a style sheet stands in a block or holds a mark")
+            self._add_dependency(element, "a style sheet stands in a block or holds a mark")
             self.made.unsettled.add(("*", "*"))
         conditions = self._conditions(element)
         keep = element.values.get("data-rules", "").strip().lower() == "keep"
@@ -175,7 +175,7 @@ class _Inliner:
         if "stylesheet" not in rel or "alternate" in rel or not address:
             return
         if "href" in element.dynamic_attributes or "media" in element.dynamic_attributes or element.block:
-            self._depend_on_data(element, "a style sheet stands in a block or holds a mark")
+            self._add_dependency(element, "a style sheet stands in a block or holds a mark")
             self.made.unsettled.add(("*", "*"))
             return
         loaded = self.rules.load(
@@ -213,7 +213,7 @@ class _Inliner:
         """Take note of what is to be told of a stretch of the page."""
         self.rules.report(rule, SheetPart(StyleSheet(""), "", start), 0, end - start, message, fix, reference)
 
-    def _depend_on_data(self, element: Element, reason: str) -> None:
+    def _add_dependency(self, element: Element, reason: str) -> None:
         """Take note that an element depends on the data; one reason for each is enough."""
         start = element.opening.start
         if start not in self.dependent:
@@ -292,7 +292,7 @@ class _Inliner:
     def _find_doubts(self, page: ElementIndex) -> None:
         """Selectors that match by what depends on the data."""
         for match in UncertainMatches(page, self.rules.all, self.bounds).find():
-            self._depend_on_data(match.element, f'"{match.selector.text}" {match.why}')
+            self._add_dependency(match.element, f'"{match.selector.text}" {match.why}')
             self._unsettle("*", match.rule)
         brought: dict[str, Selector | None] = {}
         for offset in self.document.shown:
@@ -339,7 +339,7 @@ class _Inliner:
                 ]
                 entries += [self._own(one, i) for i, one in enumerate(read)]
                 if any(one.marked for one in read):
-                    self._depend_on_data(element, "a custom property holds a mark")
+                    self._add_dependency(element, "a custom property holds a mark")
                     self.made.unsettled.add(("*", "*"))
             entries.sort(key=lambda e: e.key)
             self.bounds.count(DECLARATIONS, len(entries) + len(perhaps.moved))
@@ -410,7 +410,7 @@ class _Inliner:
             if blocks or "style" in element.conditional_attributes:
                 self.made.dynamic_styles.add(element.number)
                 if concerned:
-                    self._depend_on_data(element, "its style holds a block, and rules are for it")
+                    self._add_dependency(element, "its style holds a block, and rules are for it")
         own = style_attribute.read_style_attribute(self.text, style)
         for index, one in enumerate(own):
             entry = self._own(one, index)
@@ -419,7 +419,7 @@ class _Inliner:
                 if beaten and any(
                     self.resources.may_lack(found.start()) for found in MARK.finditer(self.text, one.start, one.end)
                 ):
-                    self._depend_on_data(element, "a declaration may be left out, and rules that stay are for it")
+                    self._add_dependency(element, "a declaration may be left out, and rules that stay are for it")
             yield entry
 
     # -- the outcome --

@@ -186,7 +186,7 @@ def unless_nothing(
     shown: ShowValue, nothing: ast.expr, around: Callable[[ast.expr], ast.expr], expressions: ExpressionCompiler
 ) -> ast.expr:
     """`nothing` where a value is nothing, else what `around` makes of the text of the value."""
-    text = expressions.call(f"show_{expressions.way(shown.context)}", _name("whole"), place=shown.value.place)
+    text = expressions.call(f"show_{expressions.escaper_name(shown.context)}", _name("whole"), place=shown.value.place)
     test = ast.Compare(
         ast.NamedExpr(ast.Name("whole", ast.Store()), expressions.value(shown.value)), [ast.Is()], [_name("NOTHING")]
     )

@@ -128,7 +128,7 @@ class ExpressionCompiler:
     _operands: int = 0
     _names: dict[tuple[FormatterCall, str], str] = field(default_factory=dict)
     _variables: dict[Binding, str] = field(default_factory=dict)
-    _ways: dict[Context, str] = field(default_factory=dict)
+    _escaper_names: dict[Context, str] = field(default_factory=dict)
 
     # -- the pieces of trees --
 
@@ -149,13 +149,13 @@ class ExpressionCompiler:
         self.constants[name] = value
         return ast.Name(name, ast.Load())
 
-    def way(self, context: Context) -> str:
+    def escaper_name(self, context: Context) -> str:
         """The name of the function that shows a text in `context`; with ``show_`` before it, of that for any value."""
-        if context not in self._ways:
-            name = f"{context.how}_{len(self._ways)}" if context.enclosing else context.how
+        if context not in self._escaper_names:
+            name = f"{context.how}_{len(self._escaper_names)}" if context.enclosing else context.how
             self.constants[name], self.constants[f"show_{name}"] = escapers(context)
-            self._ways[context] = name
-        return self._ways[context]
+            self._escaper_names[context] = name
+        return self._escaper_names[context]
 
     def variable(self, binding: Binding) -> str:
         """The variable of the program that holds what `binding` stands for."""
@@ -249,11 +249,11 @@ class ExpressionCompiler:
         return self.call("holds", self.value(node), place=node.place, path=described(node))
 
     def shown(self, node: Expression, context: Context) -> ast.expr:
-        """The tree that computes the text of `node` in its context, with a shorter way for texts."""
+        """The tree that computes the text of `node` in its context, with a shortcut for texts."""
         self._refuse_flag(node)
         if isinstance(node, Formatted):
             return self._formatted(node, context)
-        how = self.way(context)
+        how = self.escaper_name(context)
         if isinstance(node, Constant) and isinstance(node.value, str):
             return self.call(f"show_{how}", ast.Constant(node.value), place=node.place)
         path = described(node)

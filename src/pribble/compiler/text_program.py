@@ -141,8 +141,8 @@ def _value_steps(linked: LinkedSource, attribute: Attribute, event: Opened) -> I
             yield part
         elif (mark := linked.mark(part)).role != SHOW or mark.value is None:
             yield mark
-        elif (way := event.marks[part].escaper) != "picture":
-            yield ShowValue(mark.value, Context(way))
+        elif (escaper := event.marks[part].escaper) != "picture":
+            yield ShowValue(mark.value, Context(escaper))
 
 
 class EventEmitter:

@@ -1,7 +1,7 @@
 """The demo: the berth office of Skerrow Haven confirms a booking and keeps a copy at its own desk, warns of a gale,
 sends a code for the gate, and a statement at the end of the month.
 
-`walk` takes the whole way, from templates and an event's data to messages that a receiver has read back.
+`run_demo` goes all the way, from templates and an event's data to messages that a receiver has read back.
 """
 
 from __future__ import annotations

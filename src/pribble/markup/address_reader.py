@@ -40,7 +40,7 @@ class AddressState:
 
 
 class AddressReader:
-    """The machine of one address; `ways` says of each mark what it is.
+    """Reads one address; `escapers` says of each mark how it is escaped.
 
     In a `picture` place a mark may be a picture or its name; where the place is the whole of an attribute, the name
     may be `composed` of several marks and texts.
@@ -50,7 +50,7 @@ class AddressReader:
 
     def __init__(self, *, picture: bool = False, composed: bool = False) -> None:
         self.picture, self.composed = picture, composed
-        self.ways: dict[int, str] = {}
+        self.escapers: dict[int, str] = {}
 
     # -- literal text --
 
@@ -107,7 +107,7 @@ class AddressReader:
                 hint='write a "/" after the mark, or make the whole address the value',
             )
         for mark in state.marks:
-            self.ways[mark] = "base" if text[0] == "/" else "stem"
+            self.escapers[mark] = "base" if text[0] == "/" else "stem"
         return self._path(AddressState("path", safe=True), text)
 
     def _host(self, state: AddressState, text: str) -> AddressState:
@@ -115,7 +115,7 @@ class AddressReader:
         host = text[: end.start()] if end else text
         if state.mode == "hosted":
             if host.startswith("."):
-                self.ways.update(dict.fromkeys(state.marks, "label"))
+                self.escapers.update(dict.fromkeys(state.marks, "label"))
             elif host or state.text:
                 raise _in_host(min(state.marks))
         if end is None:
@@ -140,7 +140,7 @@ class AddressReader:
 
     def _end_segment(self, state: AddressState) -> None:
         if not state.safe:
-            self.ways.update(dict.fromkeys(state.marks, "segment"))
+            self.escapers.update(dict.fromkeys(state.marks, "segment"))
 
     def _recipients(self, state: AddressState, text: str) -> AddressState:
         before, asked, after = text.partition("?")
@@ -177,10 +177,10 @@ class AddressReader:
     def _at_beginning(self, state: AddressState, offset: int) -> AddressState:
         """A mark before it is known what kind of address this is, or the name of a picture."""
         if state.mode == "start":
-            self.ways[offset] = "picture" if self.picture else "address"
+            self.escapers[offset] = "picture" if self.picture else "address"
             return AddressState("name") if self.composed else AddressState("whole", marks=frozenset({offset}))
         if state.mode == "name":
-            self.ways[offset] = "picture"
+            self.escapers[offset] = "picture"
             return state
         if state.mode == "whole":
             raise MarkupError(
@@ -190,7 +190,7 @@ class AddressReader:
                 hint='write a "/" between the two',
             )
         if self.composed and ":" not in state.text and not state.text.startswith("//"):
-            self.ways[offset] = "picture"
+            self.escapers[offset] = "picture"
             return AddressState("name")
         raise _no_address(state, offset)
 
@@ -198,15 +198,15 @@ class AddressReader:
         """A mark may be a whole host, or its first labels (``{{ shop }}.example``)."""
         if state.mode == "hosted" or state.text not in ("", "."):
             raise _in_host(offset)
-        self.ways[offset] = "host"
+        self.escapers[offset] = "host"
         return AddressState("hosted", state.text, frozenset({offset}))
 
     def _behind_host(self, state: AddressState, offset: int) -> AddressState:
         """A mark in a segment of the path, in the query or in the fragment."""
         if state.mode != "path":
-            self.ways[offset] = "query"
+            self.escapers[offset] = "query"
             return state
-        self.ways[offset] = "piece"
+        self.escapers[offset] = "piece"
         marks = state.marks if state.safe or state.kept else state.marks | {offset}
         return replace(state, marks=marks, kept=True)
 
@@ -215,14 +215,14 @@ class AddressReader:
         if state.mode == "mailboxes":
             if state.text != ",":
                 raise _no_mailbox(offset)
-            self.ways[offset] = "mailbox"
+            self.escapers[offset] = "mailbox"
             return AddressState("mailboxes", "", frozenset({offset}))
         if state.mode == "number":
-            self.ways[offset] = "telephone" if state.text == "," else "digits"
+            self.escapers[offset] = "telephone" if state.text == "," else "digits"
             return AddressState("number")
         if not state.text.endswith("="):
             raise MarkupError("a mark in the name of a field", offset, hint="write the name out: ?subject=")
-        self.ways[offset] = "body" if state.text == "body=" else "field"
+        self.escapers[offset] = "body" if state.text == "body=" else "field"
         return state
 
     def merged(self, one: AddressState, other: AddressState) -> AddressState | None:

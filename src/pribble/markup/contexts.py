@@ -1,6 +1,6 @@
 """The place of a mark: what a value must be shown as, and what that stands in.
 
-A context names a *way* of showing, and the wrappings around it from the inside out: the path of an address,
+A context names an *escaper*, and the wrappers around it from the inside out: the path of an address,
 within a CSS function, within a quoted attribute, within a conditional comment.
 """
 
@@ -35,10 +35,10 @@ class MarkupError(Exception):
 class Context:
     """How a value is shown.
 
-    `way` is one of: ``markup`` (between tags), ``plain`` (any text); of an address ``address`` (whole), ``base`` (up
-    to a ``/``), ``stem`` (up to ``?`` or ``#``), ``host``, ``label``, ``segment`` and ``piece`` (of a path), ``query``,
-    ``mailbox``, ``field``, ``body``, ``telephone``, ``digits``; ``picture``; of a style sheet ``css``, ``font``,
-    ``string``; ``json`` and ``characters`` (of a JSON string).
+    `escaper` is one of: ``markup`` (between tags), ``plain`` (any text); of an address ``address`` (whole), ``base``
+    (up to a ``/``), ``stem`` (up to ``?`` or ``#``), ``host``, ``label``, ``segment`` and ``piece`` (of a path),
+    ``query``, ``mailbox``, ``field``, ``body``, ``telephone``, ``digits``; ``picture``; of a style sheet ``css``,
+    ``font``, ``string``; ``json`` and ``characters`` (of a JSON string).
 
     `within` are wrappings: ``function`` (CSS ``url()``), ``candidates`` (``srcset``), ``attribute``, ``comment``
     (a conditional one), ``raw`` and ``edge`` (raw text in one; beside a dash or another value).
@@ -56,7 +56,7 @@ class Context:
 
     @property
     def how(self) -> str:
-        """A name for it: the way, and what it is within."""
+        """A name for it: the escaper and the wrappers."""
         return "_in_".join((self.escaper, *self.wrappers))
 
 

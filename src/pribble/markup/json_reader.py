@@ -24,12 +24,12 @@ class JsonState:
 
 
 class JsonReader:
-    """The machine of a JSON text; `ways` says of each mark what it is."""
+    """Reads a JSON text; `escapers` says of each mark how it is escaped."""
 
     start = JsonState()
 
     def __init__(self) -> None:
-        self.ways: dict[int, str] = {}
+        self.escapers: dict[int, str] = {}
         self._last = 0
 
     def read(self, state: JsonState, text: str, offset: int) -> JsonState:
@@ -83,7 +83,7 @@ class JsonReader:
         if state.escape:
             raise MarkupError("a mark directly after a backslash", offset, hint="the escape is written out")
         if state.quoted:
-            self.ways[offset] = "characters"
+            self.escapers[offset] = "characters"
             return state
         if state.before not in (("[", ",") if state.brackets.endswith("[") else (":",) if state.brackets else ("",)):
             raise MarkupError(
@@ -91,7 +91,7 @@ class JsonReader:
                 offset,
                 hint='it can be a whole value, as in "price": {{ … }}, or stand within quotes',
             )
-        self.ways[offset] = "json"
+        self.escapers[offset] = "json"
         return JsonState(state.brackets, before="mark")
 
     def merged(self, one: JsonState, other: JsonState) -> JsonState | None:

@@ -1,4 +1,4 @@
-"""What a browser would put right in its own way, and our reading of a page does not imitate (WHATWG HTML 13.2.6.4).
+"""What a browser would correct in its own way, and our reading of a page does not imitate (WHATWG HTML 13.2.6.4).
 
 A browser splits misnested formatting in two and moves what stands in a table, but in no cell, to before the table.
 Where a page relies on that, a finding says so.

@@ -313,7 +313,7 @@ class PageReader:
         elif name == "script" and _script_type(self.text, tag) == _JSON_TYPE:
             json = JsonReader()
             read_branches(value, json)
-            found = {offset: Context(way) for offset, way in json.ways.items()}
+            found = {offset: Context(way) for offset, way in json.escapers.items()}
         else:
             what = "a script" if name == "script" else f"<{name}>"
             raise MarkupError(

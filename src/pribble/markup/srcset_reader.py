@@ -43,7 +43,7 @@ class SrcsetState:
 
 
 class SrcsetReader:
-    """The machine of a ``srcset``; `addresses.ways` says of each mark what it is."""
+    """Reads a ``srcset``; `addresses.escapers` says of each mark how it is escaped."""
 
     start = SrcsetState()
 

@@ -45,13 +45,13 @@ class StyleState:
 
 
 class StyleReader:
-    """The machine of a ``style`` attribute, or with `sheet` of a style sheet; `ways` and `within` say what each mark
+    """Reads a ``style`` attribute, or with `sheet` a style sheet; `escapers` and `in_function` say what each mark
     is and what it is wrapped in."""
 
     def __init__(self, *, sheet: bool = False) -> None:
         self.start = StyleState("prelude" if sheet else "statement", 0 if sheet else 1)
         self.addresses = AddressReader(picture=True)
-        self.ways: dict[int, str] = {}
+        self.escapers: dict[int, str] = {}
         self.in_function: set[int] = set()
 
     # -- literal text --
@@ -190,10 +190,10 @@ class StyleReader:
         if name := next((b for b in (state.back or state).brackets if b == "expression" or "\\" in b), None):
             raise MarkupError(f"a mark in {name}()", offset, hint="write the function with its value out")
         if state.mode == "string" and state.back is not None:
-            self.ways[offset] = "string"
+            self.escapers[offset] = "string"
             return replace(after, back=replace(state.back, marks=state.back.marks | {offset}))
         if state.mode == "value" and state.brackets[-1:] != ("url",):
-            self.ways[offset] = "font" if state.property in FONTS and not state.brackets else "css"
+            self.escapers[offset] = "font" if state.property in FONTS and not state.brackets else "css"
             return replace(after, marks=state.marks | {offset})
         raise _no_value(state, offset)
 
@@ -220,9 +220,9 @@ class StyleReader:
         self._end_address(state)
 
     def result(self) -> dict[int, tuple[str, ...]]:
-        """Of each mark its way and what that is within."""
-        found = {offset: (way,) for offset, way in self.ways.items()}
-        return found | {offset: (self.addresses.ways[offset], "function") for offset in self.in_function}
+        """The escaper of each mark, and the wrapper around it."""
+        found = {offset: (way,) for offset, way in self.escapers.items()}
+        return found | {offset: (self.addresses.escapers[offset], "function") for offset in self.in_function}
 
 
 def _no_value(state: StyleState, offset: int) -> MarkupError:

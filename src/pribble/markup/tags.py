@@ -267,7 +267,7 @@ class _Values:
         elif name in CANDIDATES:
             candidates = SrcsetReader()
             read_branches(value, candidates)
-            self._add({offset: Context(way, ("candidates",)) for offset, way in candidates.addresses.ways.items()})
+            self._add({offset: Context(way, ("candidates",)) for offset, way in candidates.addresses.escapers.items()})
         else:
             read_branches(value, _Plain())
             self._add({piece.offset: Context("plain") for piece in marks if piece.role == "show"})
@@ -277,7 +277,7 @@ class _Values:
         picture = is_picture_place(tag.name, name)
         addresses = AddressReader(picture=picture, composed=picture)
         read_branches(value, addresses)
-        self._add({offset: Context(way) for offset, way in addresses.ways.items()})
+        self._add({offset: Context(way) for offset, way in addresses.escapers.items()})
 
     def _add(self, contexts: dict[int, Context]) -> None:
         self.marks |= {offset: context.wrapped("attribute") for offset, context in contexts.items()}

@@ -187,10 +187,11 @@ def parse_mailbox(text: str) -> Address:
         return one
     if any(isinstance(each, Group) for each in found):
         raise AddressError(
-            f'"{_quote(text)}" is a group where an address is asked for', hint="give a group as Group(name, members)"
+            f'"{_quote_for_error(text)}" is a group where an address is asked for',
+            hint="give a group as Group(name, members)",
         )
     raise AddressError(
-        f'"{_quote(text)}" holds {len(found)} addresses where one is asked for',
+        f'"{_quote_for_error(text)}" holds {len(found)} addresses where one is asked for',
         hint="give several as a list" if found else None,
     )
 
@@ -205,7 +206,7 @@ def parse_list(text: str) -> list[Address | Group]:
     return list(_AddressParser(text).address_list())
 
 
-def _quote(text: str) -> str:
+def _quote_for_error(text: str) -> str:
     return text if len(text) <= 60 else text[:60] + "…"
 
 
@@ -223,7 +224,7 @@ class _AddressParser:
 
     def _fail(self, problem: str, hint: str | None = None, at: int | None = None) -> NoReturn:
         position = self.position if at is None else at
-        raise AddressError(f'{problem} at position {position} of "{_quote(self.text)}"', hint=hint)
+        raise AddressError(f'{problem} at position {position} of "{_quote_for_error(self.text)}"', hint=hint)
 
     # -- lists --
 
@@ -255,12 +256,12 @@ class _AddressParser:
             return Address("", "@".join(self._addr_spec()))
         if following == "," and words:
             self._fail(
-                f'"{_quote(" ".join(words))}" is no address',
+                f'"{_quote_for_error(" ".join(words))}" is no address',
                 'is it a name with a comma? Put the name in quotes: "Bell, Ana" <ana@example.org>',
                 at=start,
             )
         return self._fail(
-            f'"{_quote(" ".join(words))}" is no address' if words else "an address is missing",
+            f'"{_quote_for_error(" ".join(words))}" is no address' if words else "an address is missing",
             "an address has a local part, an @ and a domain",
             at=start,
         )
@@ -307,7 +308,7 @@ class _AddressParser:
         local = self._local_part()
         self._space()
         if not self._takes("@"):
-            self._fail(f'"{_quote(self.text[start:].strip())}" is no address', "an @ is missing", at=start)
+            self._fail(f'"{_quote_for_error(self.text[start:].strip())}" is no address', "an @ is missing", at=start)
         self._space()
         domain = self._domain()
         if len(local.encode("utf-8")) > LONGEST_LOCAL:
@@ -363,7 +364,7 @@ class _AddressParser:
             encoded = _a_label(domain)
         except idna.IDNAError as error:
             reason = str(error).rstrip(".")
-            self._fail(f'"{_quote(domain)}" is no domain ({reason[:1].lower()}{reason[1:]})', at=start)
+            self._fail(f'"{_quote_for_error(domain)}" is no domain ({reason[:1].lower()}{reason[1:]})', at=start)
         if len(encoded) > LONGEST_DOMAIN:
             self._fail(f"a domain of more than {LONGEST_DOMAIN} octets", at=start)
         return encoded

@@ -19,7 +19,7 @@ _CONTROL = re.compile(rb"[\x00-\x08\x0b-\x1f\x7f]")
 _STRETCH = ENCODED_LINE // 4 * 3 * 1024
 
 
-def canonical(text: str) -> bytes:
+def canonical_lines(text: str) -> bytes:
     """`text` in UTF-8 with every line break as CRLF, the canonical form that is encoded (RFC 2045 6.8).
 
     Raises `PribbleError` for a lone surrogate, which no UTF-8 has.
@@ -54,12 +54,12 @@ def _prepared(quoted: bytes | None) -> PreparedBody:
 def encoded_text(text: str, prepared: PreparedBody | None = None) -> tuple[str, bytes]:
     """The transfer encoding for a text, and the text so encoded; `prepared` is what is known of it already."""
     if text.isascii():
-        body = canonical(text)
+        body = canonical_lines(text)
         if is_seven_bit(body):
             return "7bit", body
     quoted = (prepared.quoted() if prepared is not None else None) or quoted_printable(text)
     if len(quoted) > base64_size(len(text)):  # the text's octets are no fewer than its characters
-        body = canonical(text)
+        body = canonical_lines(text)
         # An octet or two go to the form that people can read.
         if len(quoted) > base64_size(len(body)) + 2:
             return "base64", base64_lines(body)
@@ -124,7 +124,7 @@ def quoted_printable(text: str) -> bytes:
     try:
         quoted = _in_ascii(f"{lines}\n".replace("=", "=3D"))
     except UnicodeEncodeError:
-        canonical(text)  # says where
+        canonical_lines(text)  # says where
         raise
     if _BLANK_END.search(quoted):
         quoted = quoted.replace(b" \n", b"=20\n").replace(b"\t\n", b"=09\n")

@@ -11,12 +11,12 @@ from pribble.mime.part import Attachment
 _Is = Callable[[object], bool]
 
 
-def _check_text(value: object) -> bool:
+def _is_text(value: object) -> bool:
     return isinstance(value, str)
 
 
 def _texts(value: object) -> bool:
-    return _check_text(value) or (isinstance(value, list | tuple | set | frozenset) and all(map(_check_text, value)))
+    return _is_text(value) or (isinstance(value, list | tuple | set | frozenset) and all(map(_is_text, value)))
 
 
 def _list_of(is_one: _Is) -> _Is:
@@ -27,15 +27,15 @@ def _has(*names: str) -> _Is:
     return lambda value: all(hasattr(value, name) for name in names)
 
 
-def _check_mailbox(value: object) -> bool:
-    is_pair = isinstance(value, tuple) and len(value) == 2 and all(map(_check_text, value))
-    return _check_text(value) or is_pair or hasattr(value, "addr") or hasattr(value, "members")
+def _is_mailbox(value: object) -> bool:
+    is_pair = isinstance(value, tuple) and len(value) == 2 and all(map(_is_text, value))
+    return _is_text(value) or is_pair or hasattr(value, "addr") or hasattr(value, "members")
 
 
 def _mailboxes(value: object) -> bool:
     if isinstance(value, list | tuple | set | frozenset):
-        return all(map(_check_mailbox, value))
-    return _check_mailbox(value) or (isinstance(value, Iterable) and not isinstance(value, bytes | Mapping))
+        return all(map(_is_mailbox, value))
+    return _is_mailbox(value) or (isinstance(value, Iterable) and not isinstance(value, bytes | Mapping))
 
 
 def _headers(value: object) -> bool:
@@ -48,9 +48,9 @@ def _headers(value: object) -> bool:
 # Of each argument, in words and as a test, what it is where it is not None.
 _KINDS: dict[str, tuple[str, _Is]] = {
     **dict.fromkeys(
-        ("subject", "text", "html", "message_id", "in_reply_to", "id_domain", "text_format"), ("a text", _check_text)
+        ("subject", "text", "html", "message_id", "in_reply_to", "id_domain", "text_format"), ("a text", _is_text)
     ),
-    **dict.fromkeys(("sender", "envelope_sender"), ("a string, an Address or a pair (name, address)", _check_mailbox)),
+    **dict.fromkeys(("sender", "envelope_sender"), ("a string, an Address or a pair (name, address)", _is_mailbox)),
     "authors": ("a string, an Address or a list of them", _mailboxes),
     **dict.fromkeys(("references", "language", "unsubscribe"), ("a text or a list of texts", _texts)),
     "date": ("a datetime", lambda value: isinstance(value, datetime)),

@@ -23,7 +23,7 @@ LF = b"\n"
 
 
 @dataclass(frozen=True, slots=True)
-class FoundPicture:
+class ReadPicture:
     """A picture that a stored message shows."""
 
     type: str
@@ -141,7 +141,7 @@ def _contents(root: Entity) -> dict[str, Any]:
     text: str | None = None
     text_format = "fixed"
     html: str | None = None
-    pictures: list[FoundPicture] = []
+    pictures: list[ReadPicture] = []
     attachments: list[Attachment] = []
     for entity in _leaves(root):
         kind, is_attached = entity.type.value, entity.disposition.value == "attachment"
@@ -153,7 +153,7 @@ def _contents(root: Entity) -> dict[str, Any]:
         elif kind == "text/html" and html is None and not is_attached:
             html = _decoded_body(entity)
         elif entity.content_id is not None and not is_attached:
-            pictures.append(FoundPicture(kind, entity.file_name or "picture", entity.decoded(), entity.content_id))
+            pictures.append(ReadPicture(kind, entity.file_name or "picture", entity.decoded(), entity.content_id))
         elif is_attached or entity.file_name:
             attachments.append(_attachment(entity))
     return {

@@ -1,4 +1,4 @@
-"""Pictures put right on their way: what receivers cannot show, show wrongly, or should not be told.
+"""Corrections of pictures: what receivers cannot show, show wrongly, or should not learn.
 
 Each of these can be switched off, and each correction that is made is reported.
 """
@@ -54,7 +54,7 @@ def checked_corrections(put_right: Collection[str]) -> frozenset[str]:
     return frozenset(put_right)
 
 
-def correct_picture(picture: Picture, wanted: frozenset[str]) -> tuple[Picture, tuple[Correction, ...]]:
+def correct(picture: Picture, wanted: frozenset[str]) -> tuple[Picture, tuple[Correction, ...]]:
     """A picture put right as far as is `wanted`, and what that was.  Raises `PictureError`."""
     if picture.type == SVG.name:
         return picture, ()

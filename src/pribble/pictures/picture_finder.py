@@ -80,7 +80,7 @@ class PictureFinder:
             kept = self._files.get(key)
         if kept is None:
             folder = next(folder for folder in self.folders if path.is_relative_to(folder))
-            picture, changes = corrections.correct_picture(Picture.open(path), self.wanted)
+            picture, changes = corrections.correct(Picture.open(path), self.wanted)
             with self._lock:
                 kept = self._files.setdefault(key, FoundPicture(picture, path.relative_to(folder).as_posix(), changes))
         return kept
@@ -115,7 +115,7 @@ class PictureFinder:
         """A picture that the application hands in, put right."""
 
         def made() -> tuple[Picture, tuple[corrections.Correction, ...]]:
-            right, changes = corrections.correct_picture(picture.named(None), self.wanted)
+            right, changes = corrections.correct(picture.named(None), self.wanted)
             right.base64_body  # noqa: B018 - encoded once, for every name
             return right, changes
 

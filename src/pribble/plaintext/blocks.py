@@ -69,7 +69,7 @@ class TableShape:
     rows: int = 1
 
 
-class Form:
+class RowForm:
     """The shapes of a row's cells, and what follows from them where no cell from above reaches into the row: `places`,
     the columns at which they begin; `width`, how many columns there are; `even`, whether each is one column; `header`,
     whether all are header cells; `reaching`, whether one reaches into the rows below."""
@@ -88,9 +88,9 @@ class Form:
 
 
 @lru_cache(maxsize=1024)
-def form(*shapes: TableShape) -> Form:
+def row_form(*shapes: TableShape) -> RowForm:
     """The form of rows with these shapes."""
-    return Form(shapes)
+    return RowForm(shapes)
 
 
 # What a cell holds: one paragraph's text, or blocks.
@@ -111,7 +111,7 @@ class Rows:
     """Rows of one form; `head` where they stand in the head of the table, `flat` where each cell
     is known to be a text of one line, `narrow` where each character of it is one column wide."""
 
-    form: Form
+    form: RowForm
     cells: list[Sequence[Content]]
     head: bool = False
     flat: bool = False

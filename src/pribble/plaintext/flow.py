@@ -21,9 +21,9 @@ from pribble.plaintext.blocks import (
     Rows,
     Table,
     TableShape,
-    form,
     inner_blocks,
     reduced,
+    row_form,
 )
 from pribble.plaintext.elements import (
     APART,
@@ -402,13 +402,13 @@ class Flow:
 
     def _start_row(self, table: OpenTable) -> None:
         table.cells, table.shapes = [], []
-        table.row = Rows(form(), [table.cells], table.section == "thead")
+        table.row = Rows(row_form(), [table.cells], table.section == "thead")
         table.add(table.row, table.section)
 
     def _end_row(self) -> None:
         table = self.tables[-1]
         if table is not None and table.row is not None:
-            table.row.form = form(*table.shapes)
+            table.row.form = row_form(*table.shapes)
             table.row = None
 
     def _pop_table(self) -> None:

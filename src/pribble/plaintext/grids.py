@@ -7,7 +7,7 @@ from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import NamedTuple
 
-from pribble.plaintext.blocks import Content, Form, Placed, RowLines, Rows, Table, TableShape
+from pribble.plaintext.blocks import Content, Placed, RowForm, RowLines, Rows, Table, TableShape
 from pribble.plaintext.characters import BINDING, ENDS
 from pribble.plaintext.line_breaking import GOES_ON, JOINED, is_narrow, terminal_columns, wrap
 
@@ -193,7 +193,7 @@ class _Setting:
 
     def __init__(self, sizes: list[int], right: list[bool], narrow: bool) -> None:
         self.sizes, self.right, self.narrow = sizes, right, narrow
-        self.patterns: dict[Form | None, str] = {}
+        self.patterns: dict[RowForm | None, str] = {}
 
     def lines(self, stretch: _Stretch, lines: Sequence[Sequence[str]]) -> list[str]:
         """The lines of a stretch."""

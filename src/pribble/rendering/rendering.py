@@ -36,9 +36,9 @@ _BEFORE_PREHEADER = (
 
 @dataclass(frozen=True, slots=True)
 class RenderOptions:
-    """How the pages of a template are finished: the way their pictures travel, what linked ones are below, the right
+    """How the pages of a template are finished: how their pictures travel, what linked ones are below, the right
     side of Content-IDs; what was put right when it was compiled; and what styles a page that is styled late.  Pages
-    that are `even` have no stretch of two forms, and no picture that travels in its own way."""
+    that have `has_no_variants` have no stretch of two forms, and no picture that travels in its own way."""
 
     embed: Embed | None = None
     picture_base: str | None = None

@@ -108,5 +108,5 @@ def show_json(value: Data) -> str:
 
 
 def by_text(show: Callable[[str], str]) -> Callable[[Data], str]:
-    """The way of showing any value that shows its text so."""
+    """A function for any value that shows its text so."""
     return lambda value: show(text(value))

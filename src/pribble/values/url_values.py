@@ -52,7 +52,7 @@ def whole_address(text: str, *, picture: bool = False) -> str:
     scheme = _SCHEME.match(text)
     if scheme is None:
         raise UnsafeValue(
-            f'"{_quote(text)}" is no absolute address',
+            f'"{_quote_value(text)}" is no absolute address',
             hint="a message has no page that it could be relative to; write https:// and the host",
         )
     name, rest = scheme[1].lower(), text[scheme.end() :]
@@ -68,7 +68,7 @@ def whole_address(text: str, *, picture: bool = False) -> str:
         return _mailto(rest)
     authority = _AUTHORITY.match(rest)
     if authority is None:
-        raise UnsafeValue(f'"{_quote(text)}" names no host', hint="write https:// and the host")
+        raise UnsafeValue(f'"{_quote_value(text)}" names no host', hint="write https:// and the host")
     return f"{scheme[1]}://{host(authority[1])}{_percent(rest[authority.end() :])}"
 
 
@@ -115,7 +115,7 @@ def label(text: str) -> str:
     """One label of a host, as in ``{{ … }}.skerrow.example``."""
     made = host(text)
     if not _LABEL.fullmatch(made):
-        raise UnsafeValue(f'"{_quote(text)}" is no single label of a host', hint="it may hold no dot and no port")
+        raise UnsafeValue(f'"{_quote_value(text)}" is no single label of a host', hint="it may hold no dot and no port")
     return made
 
 
@@ -125,14 +125,16 @@ def _is_label(text: str) -> bool:
 
 
 def _no_host(text: str) -> NoReturn:
-    raise UnsafeValue(f'"{_quote(text)}" is no host', hint="write a name like skerrow.example, perhaps with a port")
+    raise UnsafeValue(
+        f'"{_quote_value(text)}" is no host', hint="write a name like skerrow.example, perhaps with a port"
+    )
 
 
 def segment(text: str) -> str:
     """The whole of a segment of a path, or what keeps one from being empty: ``/`` is encoded too."""
     if _DOTS_ONLY.fullmatch(text):
         raise UnsafeValue(
-            f'"{_quote(text)}" cannot be a segment of a path',
+            f'"{_quote_value(text)}" cannot be a segment of a path',
             hint="it would lead elsewhere" if text else "the value is empty",
         )
     return percent_encode(text)
@@ -142,7 +144,7 @@ def encoded_path(text: str) -> str:
     """Several segments of a path, encoded already."""
     for piece in text.split("/"):
         if _DOTS_ONLY.fullmatch(piece):
-            raise UnsafeValue(f'"{_quote(text)}" holds a segment that is empty or leads elsewhere')
+            raise UnsafeValue(f'"{_quote_value(text)}" holds a segment that is empty or leads elsewhere')
     return text
 
 
@@ -160,7 +162,7 @@ def telephone(text: str) -> str:
     within = _DIALLED_WITHIN.match(text)
     number = _BETWEEN_DIGITS.sub("", within[1] + text[within.end() :] if within else text)
     if not _TELEPHONE.fullmatch(number):
-        raise UnsafeValue(f'"{_quote(text.strip())}" is no telephone number', hint="write +44 1632 960147")
+        raise UnsafeValue(f'"{_quote_value(text.strip())}" is no telephone number', hint="write +44 1632 960147")
     return number
 
 
@@ -168,7 +170,7 @@ def telephone_digits(text: str) -> str:
     """What goes on with a telephone number: digits."""
     number = _BETWEEN_DIGITS.sub("", text)
     if not (number.isascii() and number.isdigit()) or len(number) > 20:
-        raise UnsafeValue(f'"{_quote(text.strip())}" does not go on with a telephone number')
+        raise UnsafeValue(f'"{_quote_value(text.strip())}" does not go on with a telephone number')
     return number
 
 
@@ -220,7 +222,7 @@ def _percent(text: str) -> str:
     return quote(_BARE_PERCENT.sub("%25", _BIDI.sub(lambda m: quote(m[0]), text)), safe=_URI_SAFE)
 
 
-def _quote(text: str) -> str:
+def _quote_value(text: str) -> str:
     return text if len(text) <= 40 else text[:40] + "…"
 
 
