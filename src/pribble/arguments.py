@@ -78,7 +78,7 @@ def check(name: str, words: str, is_one: Callable[[object], bool], value: object
 
 
 def wrong(name: str, words: str, value: object) -> TypeError:
-    """The error for an argument that is of another kind than it should be."""
+    """Returns the error for an argument that is of another kind than it should be."""
     return TypeError(f"{name} is {words}, not {_type_name(value)}")
 
 

@@ -75,8 +75,8 @@ def page_rendering(
     picture_base: str | None = None,
     presentational: bool = False,
 ) -> Rendering:
-    """A page that is no template, as a rendering: its pictures and sheets are found beside its file, `path`, and in
-    further `folders`.  Of a picture that is not there the rendering tells, and leaves it as it is named.
+    """Returns a page that is no template, as a rendering: its pictures and sheets are found beside its file, `path`,
+    and in further `folders`.  Of a picture that is not there the rendering tells, and leaves it as it is named.
 
     Raises as `inline_styles`.
     """
@@ -113,7 +113,8 @@ def page_text(
     width: int = WIDTH,
     links: Literal["inline", "notes"] = "inline",
 ) -> str:
-    """The plain text of a page, by the style sheets that it names beside its file, `path`, and in further `folders`.
+    """Returns the plain text of a page, by the style sheets that it names beside its file, `path`, and in further
+    `folders`.
 
     Raises as `plain_text`, and `TemplateError` for a sheet that is not there.
     """

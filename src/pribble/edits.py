@@ -22,7 +22,7 @@ class Edit(Generic[Piece]):
 
 
 def spliced(edits: Iterable[Edit[Piece]], start: int, end: int) -> Iterator[tuple[int, int] | Edit[Piece]]:
-    """A text from `start` to `end` as the stretches that stay, and the edits between them in their order.
+    """Yields a text from `start` to `end` as the stretches that stay, and the edits between them in their order.
 
     Insertions go before what is replaced at the same offset.  An edit that begins within another gives way to it.
     """
@@ -38,7 +38,7 @@ def spliced(edits: Iterable[Edit[Piece]], start: int, end: int) -> Iterator[tupl
 
 
 def replaced(text: str, edits: Iterable[Edit[str]]) -> str:
-    """`text` with edits."""
+    """Returns `text` with edits."""
     parts = spliced(edits, 0, len(text))
     return "".join(["".join(part.pieces) if isinstance(part, Edit) else text[part[0] : part[1]] for part in parts])
 

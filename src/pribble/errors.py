@@ -41,11 +41,11 @@ class Source:
     text: str = field(repr=False)
 
     def place(self, start: int, end: int, via: tuple[Related, ...] = ()) -> Place:
-        """The stretch from `start` to `end`, both offsets in characters."""
+        """Returns the stretch from `start` to `end`, both offsets in characters."""
         return Place(self, start, end, via)
 
     def shown(self, start: int, end: int) -> str:
-        """A stretch as errors show it."""
+        """Returns a stretch as errors show it."""
         return visible(self.text[start:end])
 
 
@@ -75,7 +75,7 @@ class Place:
         return f"{visible(self.source.name)}:{self.line}:{self.column}"
 
     def excerpt(self) -> str:
-        """The line, set in by four, and below it carets under the stretch."""
+        """Returns the line, set in by four, and below it carets under the stretch."""
         text, first = self.source.text, self._line_start()
         last = text.find("\n", self.start)
         last = len(text) if last < 0 else last
@@ -102,13 +102,13 @@ class Related:
 
 @lru_cache(maxsize=4)
 def _line_ends(text: str) -> list[int]:
-    """Where the lines of a text end: many errors of one text ask for it."""
+    """Returns where the lines of a text end: many errors of one text ask for it."""
     return [found.start() for found in re.finditer("\n", text)]
 
 
 def visible(text: str) -> str:
-    """`text` fit for one line of a terminal: tabs as single spaces; other controls, halves of surrogate pairs, and what
-    turns the direction of the text around it (UAX 9), as U+FFFD."""
+    """Returns `text` fit for one line of a terminal: tabs as single spaces; other controls, halves of surrogate pairs,
+    and what turns the direction of the text around it (UAX 9), as U+FFFD."""
     if text.isprintable():
         return text
     return "".join(" " if c == "\t" else "\ufffd" if _is_unfit(c) else c for c in text)
@@ -125,7 +125,8 @@ def _width(text: str) -> int:
 
 
 def nearest(name: str, known: Iterable[str]) -> str | None:
-    """The one of `known` that `name` was most likely meant to be, or None; of very many, the first are looked at."""
+    """Returns the one of `known` that `name` was most likely meant to be, or None; of very many, the first are looked
+    at."""
     name = name[:_LONGEST_NAME]
     candidates = [c for c in sorted(set(islice(known, _MOST_NAMES))) if len(c) <= _LONGEST_NAME]
     close = difflib.get_close_matches(name, candidates, n=1, cutoff=0.6)
@@ -136,7 +137,7 @@ def nearest(name: str, known: Iterable[str]) -> str | None:
 
 
 def did_you_mean(name: str, known: Iterable[str]) -> str | None:
-    """A hint that names the nearest of `known`, or, where none is near, lists the first few."""
+    """Returns a hint that names the nearest of `known`, or, where none is near, lists the first few."""
     every = sorted(set(islice(known, _MOST_NAMES + 1)))
     match = nearest(name, every)
     if match is not None:
@@ -245,7 +246,8 @@ class MissingExtra(PribbleError):
 
 
 def loaded(module: str, *, extra: str, message: str) -> Any:
-    """A module of a package that an extra brings; raises `MissingExtra` with `message` where it is not installed."""
+    """Returns a module of a package that an extra brings; raises `MissingExtra` with `message` where it is not
+    installed."""
     try:
         return import_module(module)
     except ImportError:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 
 def is_file(path: Path) -> bool:
-    """Whether a file is there."""
+    """Returns whether a file is there."""
     try:
         return path.is_file()
     except (OSError, ValueError):  # longer than names may be; half a surrogate pair, NUL
@@ -15,7 +15,7 @@ def is_file(path: Path) -> bool:
 
 
 def real_path(path: Path) -> Path | None:
-    """A path with its links followed; None where they lead in a circle, or no path could be called so."""
+    """Returns a path with its links followed; None where they lead in a circle, or no path could be called so."""
     try:
         found = path.resolve()
         return None if os.path.islink(found) else found  # a circle, as Python leaves it from 3.13 on
@@ -24,13 +24,13 @@ def real_path(path: Path) -> Path | None:
 
 
 def is_within(path: Path, folder: Path) -> bool:
-    """Whether a path, its links followed, lies in a folder."""
+    """Returns whether a path, its links followed, lies in a folder."""
     found, inside = real_path(path), real_path(folder)
     return found is not None and inside is not None and found.is_relative_to(inside)
 
 
 def file_names(folder: Path) -> list[str]:
-    """The names of the files in a folder, in order; none where there is no folder."""
+    """Returns the names of the files in a folder, in order; none where there is no folder."""
     try:
         return sorted(path.name for path in folder.iterdir() if is_file(path))
     except (OSError, ValueError):

@@ -29,7 +29,7 @@ class Finding:
     reference: str
 
     def __str__(self) -> str:
-        """The finding in the form of an error: place, what is found, what to do, the line with carets."""
+        """Returns the finding in the form of an error: place, what is found, what to do, the line with carets."""
         where = f"{self.where}: " if self.where else ""
         excerpt = f"\n{self.where.excerpt()}" if self.where else ""
         return f"{where}{self.message} ({self.fix}){excerpt}"

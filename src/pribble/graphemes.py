@@ -8,7 +8,7 @@ from collections.abc import Iterator
 
 
 def belongs(cluster: str, character: str) -> bool:
-    """Whether `character` continues `cluster`: a mark, a joiner, a skin tone, the second half of a flag."""
+    """Returns whether `character` continues `cluster`: a mark, a joiner, a skin tone, the second half of a flag."""
     if character < "\u0300":
         return False
     if unicodedata.category(character) in ("Mn", "Me", "Mc") or character == "\u200d":
@@ -20,7 +20,7 @@ def belongs(cluster: str, character: str) -> bool:
 
 
 def graphemes(text: str) -> Iterator[str]:
-    """The characters of `text` as a reader counts them."""
+    """Yields the characters of `text` as a reader counts them."""
     cluster = ""
     for character in text:
         if cluster and not belongs(cluster, character):
@@ -37,7 +37,8 @@ _AS_WIDE = "\U0001f44d"  # to which the same can be joined as to a flag
 
 
 def column_count(text: str) -> int | None:
-    """The columns that `text` takes, by the widths of Unicode (UAX 11); None for one with control characters."""
+    """Returns the columns that `text` takes, by the widths of Unicode (UAX 11); None for one with control
+    characters."""
     if text.isascii():
         return len(text) if text.isprintable() else None
     from wcwidth import wcswidth  # loaded when first needed

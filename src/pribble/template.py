@@ -116,7 +116,7 @@ class TemplateFolder(Mapping[str, "Template"]):
 
     @classmethod
     def nowhere(cls) -> TemplateFolder:
-        """A folder that has no files, for templates that need none."""
+        """Returns a folder that has no files, for templates that need none."""
         folder = cls.__new__(cls)
         folder.path = Path()
         folder._set_up("en", "UTC", PictureFinder([]), RenderOptions(), None, None, None)
@@ -194,14 +194,14 @@ class TemplateFolder(Mapping[str, "Template"]):
         return parts[0] not in _NOT_TEMPLATES and all(part and not part.startswith(".") for part in parts)
 
     def _holds(self, path: Path) -> bool:
-        """Whether a file is there, and no link leads to it out of the folder."""
+        """Returns whether a file is there, and no link leads to it out of the folder."""
         return is_file(path) and is_within(path, self.path)
 
     def _files(self, name: str) -> list[Path]:
         return [path for ending in _ENDINGS if self._holds(path := self.path / f"{name}{ending}")]
 
     def _file(self, name: str) -> Path | None:
-        """The plain file of a template; raises `TemplateError` where there are two."""
+        """Returns the plain file of a template; raises `TemplateError` where there are two."""
         if not self._has_files or not self._is_name(name):
             return None
         found = self._files(name)
@@ -215,7 +215,7 @@ class TemplateFolder(Mapping[str, "Template"]):
     # -- files --
 
     def _resources(self, linked: LinkedSource, near: Path) -> TemplateResources:
-        """What a page sees of files."""
+        """Returns what a page sees of files."""
         return TemplateResources(
             self.pictures,
             self.options.id_domain,
@@ -234,7 +234,7 @@ class TemplateFolder(Mapping[str, "Template"]):
             raise TemplateError(f"{path} cannot be read: {error.strerror or error}") from None
 
     def _variant_of(self, path: Path, locale: str) -> tuple[Path, str | None]:
-        """The file for a locale (``x.de-CH.html``, ``x.de.html``, ``x.html``), and the locale it is for."""
+        """Returns the file for a locale (``x.de-CH.html``, ``x.de.html``, ``x.html``), and the locale it is for."""
         parts = locale.replace("-", "_").split("_")
         for size in range(len(parts), 0, -1):
             for joint in "-_":
@@ -244,7 +244,8 @@ class TemplateFolder(Mapping[str, "Template"]):
         return path, None
 
     def _find(self, name: str, source: Source, place: Place, locale: str) -> FoundFile:
-        """The layout or part called `name`, relative to the file that names it, for a locale if there is one."""
+        """Returns the layout or part called `name`, relative to the file that names it, for a locale if there is
+        one."""
         if not self._has_files:
             raise TemplateError(
                 f'there is no folder to look for "{name}" in',
@@ -291,7 +292,7 @@ class UnknownTemplate(KeyError):
 
     @classmethod
     def of(cls, name: str, folder: TemplateFolder) -> UnknownTemplate:
-        """That `folder` has no template called `name`; near ones are named."""
+        """Returns the error: that `folder` has no template called `name`; near ones are named."""
         hint = did_you_mean(name[:100], folder)
         problem = f'there is no template "{name[:100]}" in {folder.path}'
         return cls(name, visible(f"{problem} ({hint})" if hint else problem))
@@ -440,14 +441,14 @@ class Template:
         }
 
     def _beside(self, path: Path, endings: str) -> Iterator[Path]:
-        """The files of the folder beside `path` whose names are its own with some other ending."""
+        """Returns the files of the folder beside `path` whose names are its own with some other ending."""
         pattern = glob.escape(path.stem) + endings
         return (found for found in path.parent.glob(pattern) if is_within(found, self.folder.path))
 
     # -- variants --
 
     def _locales(self) -> list[str]:
-        """The locales that have a file of their own, after the folder's."""
+        """Returns the locales that have a file of their own, after the folder's."""
         path = Path(self._source.name)
         found = [other.name[len(path.stem) + 1 : -len(path.suffix)] for other in self._beside(path, f".*{path.suffix}")]
         return [self.settings.locale, *sorted(s for s in found if s and is_locale(s))]
@@ -460,7 +461,7 @@ class Template:
         ]
 
     def _variant(self, locale: str) -> CompiledTemplate:
-        """The template compiled for a locale: from its file for that locale, else from the plain one."""
+        """Returns the template compiled for a locale: from its file for that locale, else from the plain one."""
         with self._lock:
             if locale not in self._compiled:
                 self._compiled[locale] = self._compile(locale)
@@ -494,8 +495,8 @@ class Template:
         )
 
     def _written(self, own: str | None, asked: str) -> str | None:
-        """The locale that formats in a file whose `own` it is (None for that of the template): the one that is asked
-        for, where it is of the same language and script."""
+        """Returns the locale that formats in a file whose `own` it is (None for that of the template): the one that is
+        asked for, where it is of the same language and script."""
         written = own or self.settings.locale
         return asked if asked != written and is_one_language(written, asked) else own
 
@@ -504,7 +505,7 @@ class Template:
         return base if timezone is None else Settings.checked(base.locale, timezone)
 
     def _other_language(self, asked: str) -> Iterator[Finding]:
-        """That the file which was chosen is in another language than is asked for."""
+        """Returns a finding: that the file which was chosen is in another language than is asked for."""
         written = self._languages[asked]
         if not is_one_language(written, asked):
             yield Finding(
@@ -519,7 +520,7 @@ class Template:
             )
 
     def _asked(self, locale: str | None) -> str:
-        """The locale that is asked for; raises `ValueError` for one that is unknown."""
+        """Returns the locale that is asked for; raises `ValueError` for one that is unknown."""
         return self.settings.locale if locale is None else settings_text("locale", locale)
 
     def _for(self, locale: str | None, timezone: str | None) -> tuple[BoundTemplate, RenderOptions]:
@@ -547,7 +548,7 @@ class Template:
 
 
 def _bare_numbers(pointed: Mapping[Place, tuple[str, str]]) -> Iterator[Finding]:
-    """That numbers were shown with a point in languages that do not write one."""
+    """Returns a finding: that numbers were shown with a point in languages that do not write one."""
     for place, (shown, locale) in pointed.items():
         yield Finding(
             "locale.bare-number",
@@ -579,7 +580,7 @@ class Explanation:
 
 
 def read_data(path: Path) -> Data:
-    """The data of a JSON file; raises `DataError`."""
+    """Returns the data of a JSON file; raises `DataError`."""
     try:
         return read_json(Source(str(path), path.read_text(encoding="utf-8-sig")))
     except UnicodeDecodeError as error:

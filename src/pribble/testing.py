@@ -93,7 +93,7 @@ class MessageTestCase(unittest.TestCase):
 
 
 def snapshot(raw: bytes) -> str:
-    """A message as a text for people: its header, the tree of its parts, and each body, decoded.
+    """Returns a message as a text for people: its header, the tree of its parts, and each body, decoded.
 
     Date, Message-ID and boundaries, which differ each time, are replaced; pictures and files are shown by their size
     and the beginning of their SHA-256; blanks at the end of a line are written ``·``, tabs ``→``.
@@ -107,7 +107,7 @@ def snapshot(raw: bytes) -> str:
 
 
 def _with_blanks(line: str) -> str:
-    """A line whose blanks at its end can be seen, and that no editor takes away."""
+    """Returns a line whose blanks at its end can be seen, and that no editor takes away."""
     kept = line.rstrip(" \t")
     return kept + "".join("·" if blank == " " else "→" for blank in line[len(kept) :])
 

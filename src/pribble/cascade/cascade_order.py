@@ -100,7 +100,7 @@ def settle_importance(groups: Iterable[ElementStyles]) -> set[DeclarationPlace]:
 
 
 def is_important(entry: AppliedDeclaration, raised: set[DeclarationPlace]) -> bool:
-    """Whether a kept declaration is important, as written or by now."""
+    """Returns whether a kept declaration is important, as written or by now."""
     return entry.declaration.important or entry.place in raised
 
 
@@ -113,7 +113,8 @@ class _Meeting:
 
 
 def _raised(groups: Iterable[ElementStyles]) -> set[DeclarationPlace]:
-    """The declarations that must be important: what beats one in the attribute, or one that is important itself."""
+    """Returns the declarations that must be important: what beats one in the attribute, or one that is important
+    itself."""
     meetings: dict[DeclarationPlace, list[tuple[_Meeting, int]]] = {}
     raised: set[DeclarationPlace] = set()
     waiting: list[AppliedDeclaration] = []

@@ -69,16 +69,16 @@ class Environment:
             self._stacks.setdefault(name, []).append(held)
 
     def held(self, name: str) -> CustomValue:
-        """What a custom property holds now."""
+        """Returns what a custom property holds now."""
         stack = self._stacks.get(name)
         return stack[-1] if stack else _NONE
 
     def value(self, name: str) -> str | None:
-        """The value of a custom property now; None for none that is valid."""
+        """Returns the value of a custom property now; None for none that is valid."""
         return self.held(name).text
 
     def changes(self, declarations: Iterable[Declaration], moved: frozenset[str]) -> Changes:
-        """What declarations of an element's own change, ascending; `moved` are what kept rules set on it."""
+        """Returns what declarations of an element's own change, ascending; `moved` are what kept rules set on it."""
         own: dict[str, Declaration] = {}
         for declaration in declarations:
             own[declaration.name] = declaration
@@ -91,7 +91,7 @@ class Environment:
         return {name: held for name, held in made.items() if held != self.held(name)}
 
     def _made(self, declaration: Declaration, made: Mapping[str, CustomValue]) -> CustomValue:
-        """What a declaration makes of its property, where those it names are `made`."""
+        """Returns what a declaration makes of its property, where those it names are `made`."""
 
         def held(name: str) -> CustomValue:
             return made.get(name) or self.held(name)
@@ -112,11 +112,11 @@ class Environment:
         return CustomValue(text, var_dependent)
 
     def resolved(self, declaration: Declaration) -> str:
-        """The value of a declaration with each ``var()`` in place; ``unset`` where it is invalid (3.1)."""
+        """Returns the value of a declaration with each ``var()`` in place; ``unset`` where it is invalid (3.1)."""
         return self._resolved(declaration, guarded=False) or "unset"
 
     def guarded(self, declaration: Declaration) -> str:
-        """The value with each ``var()`` left that names what can change, and its value now to fall back on."""
+        """Returns the value with each ``var()`` left that names what can change, and its value now to fall back on."""
         return self._resolved(declaration, guarded=True)
 
     def _resolved(self, declaration: Declaration, *, guarded: bool) -> str:
@@ -131,12 +131,13 @@ class Environment:
         return text
 
     def is_var_dependent(self, declaration: Declaration) -> bool:
-        """Whether a rule that stays can change the value."""
+        """Returns whether a rule that stays can change the value."""
         return any(self.held(name).var_dependent for name in names_in_values(declaration.tokens))
 
 
 def _circles(own: Mapping[str, Declaration]) -> Iterator[list[str]]:
-    """The properties that name one another in a circle, together, each other one alone; what is named comes first.
+    """Yields the properties that name one another in a circle, together, each other one alone; what is named comes
+    first.
 
     All of a circle are invalid, whatever they fall back on (2.3).  The algorithm is Tarjan's, without recursion.
     """
@@ -177,8 +178,8 @@ def _circles(own: Mapping[str, Declaration]) -> Iterator[list[str]]:
 
 
 def substituted(tokens: Iterable[Node], value: Value, guarded: frozenset[str] = frozenset()) -> str:
-    """Component values as text, each ``var()`` replaced by what `value` says of its name, which the `guarded` get to
-    fall back on.  Raises `Invalid`."""
+    """Returns component values as text, each ``var()`` replaced by what `value` says of its name, which the `guarded`
+    get to fall back on.  Raises `Invalid`."""
     made = ""
     for token in tokens:
         if token.type == "function":
@@ -217,7 +218,7 @@ def _function(token: Node, value: Value, guarded: frozenset[str]) -> str:
 
 
 def names_in_values(tokens: Iterable[Node]) -> set[str]:
-    """The custom properties that component values name."""
+    """Returns the custom properties that component values name."""
     found: set[str] = set()
     waiting = list(tokens)
     while waiting:
@@ -234,5 +235,5 @@ def names_in_values(tokens: Iterable[Node]) -> set[str]:
 
 
 def uses_custom(declaration: Declaration) -> bool:
-    """Whether the value of a declaration names a custom property."""
+    """Returns whether the value of a declaration names a custom property."""
     return "var(" in declaration.value.lower() and bool(names_in_values(declaration.tokens))

@@ -24,7 +24,7 @@ _WORD = re.compile("[^ \t\r\n\f]+")
 
 
 def words(value: str) -> frozenset[str]:
-    """The words of an attribute such as ``class`` (WHATWG HTML 2.3.7)."""
+    """Returns the words of an attribute such as ``class`` (WHATWG HTML 2.3.7)."""
     return frozenset(_WORD.findall(value))
 
 

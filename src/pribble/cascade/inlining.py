@@ -89,19 +89,19 @@ class PageResources(Protocol):
     """What a page stands in: the files beside it, and what its marks may come to."""
 
     def load(self, address: str, base: str, start: int, end: int) -> tuple[str, str] | None:
-        """A style sheet read in, its addresses resolved, and its own base; None for one that is elsewhere."""
+        """Returns a style sheet read in, its addresses resolved, and its own base; None for one that is elsewhere."""
 
     def base(self, offset: int) -> str:
-        """Where the addresses start from of what stands at an offset of the page."""
+        """Returns where the addresses start from of what stands at an offset of the page."""
 
     def addresses(self, css: str, offset: int) -> str:
-        """A piece of CSS that stands at an offset, with the addresses in it resolved."""
+        """Returns a piece of CSS that stands at an offset, with the addresses in it resolved."""
 
     def may_lack(self, offset: int) -> bool:
-        """Whether the mark at an offset may be nothing at all."""
+        """Returns whether the mark at an offset may be nothing at all."""
 
     def brings(self, offset: int) -> frozenset[str]:
-        """The elements that the value of a mark may bring; "*" for any."""
+        """Returns the elements that the value of a mark may bring; "*" for any."""
 
 
 def inline_sheets(text: str, page: Page, role: Role, resources: PageResources) -> InlinedStyles:
@@ -196,7 +196,7 @@ class _Inliner:
         self.sheets.append((element, self.rules.read(sheet, base, -1, conditions=conditions, chain=(base,))))
 
     def _conditions(self, element: Element) -> tuple[str, ...]:
-        """What the ``media`` of a sheet element says."""
+        """Returns what the ``media`` of a sheet element says."""
         media = element.values.get("media", "")
         if media.strip().lower() in ("screen", "only screen"):
             self._tell(
@@ -223,7 +223,7 @@ class _Inliner:
     # -- matching --
 
     def _groups(self) -> list[ElementStyles]:
-        """The elements, together where they get the same."""
+        """Returns the elements, together where they get the same."""
         elements = self.document.elements
         page = ElementIndex(elements)
         sure, possible = self._matched(page)
@@ -251,14 +251,15 @@ class _Inliner:
         return list(groups.values())
 
     def _has_custom_properties(self) -> bool:
-        """Whether a rule or an element declares a custom property, or reads one."""
+        """Returns whether a rule or an element declares a custom property, or reads one."""
         in_rules = any(uses_custom(d) for rule in self.rules.all for d in rule.declarations)
         return in_rules or any("var(" in e.values.get("style", "").lower() for e in self.document.elements)
 
     def _matched(
         self, page: ElementIndex
     ) -> tuple[list[tuple[ElementNumbers, StyleRule, Selector]], list[tuple[ElementNumbers, StyleRule, Selector]]]:
-        """The elements that each selector is for: of rules that are written into them, and of those that stay."""
+        """Returns the elements that each selector is for: of rules that are written into them, and of those that
+        stay."""
         matcher = Matcher(page, lambda selector: selector.relaxed, self.bounds)
         sure, possible = [], []
         for rule in self.rules.all:
@@ -306,7 +307,8 @@ class _Inliner:
                 )
 
     def _brought(self, name: str) -> Selector | None:
-        """A mark brings an element called `name`: a selector of a rule that could be for it, if there is any."""
+        """Returns a selector of a rule that could be for an element called `name`, which a mark brings, if there is
+        any."""
         found: Selector | None = None
         for rule, selector, unsettled in rules_for_brought_element(self.rules.all, name):
             found = found or selector
@@ -448,7 +450,7 @@ class _Inliner:
 
     @staticmethod
     def _style(group: ElementStyles) -> tuple[tuple[TextOrSpan, ...], ...] | None:
-        """The new ``style`` of an element; None where its own stays as it is."""
+        """Returns the new ``style`` of an element; None where its own stays as it is."""
         if all(
             entry.rule is None and entry.text == entry.declaration.value and (entry.fixed or entry.state != IMPORTANT)
             for entry in group.inlined
@@ -460,7 +462,7 @@ class _Inliner:
 
 
 def _declaration_pieces(entry: AppliedDeclaration) -> tuple[TextOrSpan, ...]:
-    """A declaration as it is written into an attribute."""
+    """Returns a declaration as it is written into an attribute."""
     mark = " !important" if entry.state == IMPORTANT else ""
     if entry.span is None:
         return (f"{entry.declaration.name}:{entry.text}{mark}",)
@@ -472,7 +474,7 @@ def _length(style: tuple[tuple[TextOrSpan, ...], ...]) -> int:
 
 
 def _without_hidden(entries: list[AppliedDeclaration]) -> list[AppliedDeclaration]:
-    """`entries`, ascending, without those that a plain value of the same property hides."""
+    """Returns `entries`, ascending, without those that a plain value of the same property hides."""
     hidden: set[str] = set()
     seen = []
     for entry in reversed(entries):

@@ -139,17 +139,17 @@ _NOT_OF_ALL = frozenset({"direction", "unicode-bidi"})
 
 @lru_cache(maxsize=4096)
 def longhands(name: str) -> tuple[str, ...]:
-    """The longhands that a property sets, or may set; itself, where it is one."""
+    """Returns the longhands that a property sets, or may set; itself, where it is one."""
     if name in _LOGICAL:
         return _LOGICAL[name]
     return _SHORTHANDS.get(name, (name,))
 
 
 def is_logical(name: str) -> bool:
-    """Whether it depends on the direction of writing which longhands a property sets."""
+    """Returns whether it depends on the direction of writing which longhands a property sets."""
     return name in _LOGICAL
 
 
 def is_of_all(longhand: str) -> bool:
-    """Whether ``all`` sets a longhand."""
+    """Returns whether ``all`` sets a longhand."""
     return longhand not in _NOT_OF_ALL and not longhand.startswith("--")

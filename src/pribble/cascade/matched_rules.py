@@ -45,7 +45,7 @@ class MatchedRules:
 def rules_by_element(
     count: int, found: Iterable[tuple[ElementNumbers, StyleRule, Selector]], bounds: CascadeCounter
 ) -> Iterator[MatchedRules]:
-    """What is for each of `count` elements, of rules and the columns that their selectors make."""
+    """Yields what is for each of `count` elements, of rules and the columns that their selectors make."""
     by_object: dict[int, list[tuple[StyleRule, Selector]]] = {}
     by_column: dict[ElementNumbers, list[tuple[StyleRule, Selector]]] = {}  # equal ones count once
     for column, rule, selector in found:

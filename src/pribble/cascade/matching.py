@@ -45,7 +45,7 @@ class Matcher:
         self._known: dict[object, ElementNumbers] = {}
 
     def of(self, selector: Selector) -> ElementNumbers:
-        """The elements that a selector is for; the same column, where it is written twice."""
+        """Returns the elements that a selector is for; the same column, where it is written twice."""
         key: object = selector if selector.needs.around else selector.pieces
         found = self._known.get(key)
         if found is None:
@@ -72,7 +72,7 @@ class Matcher:
         return _union(self._complex(one.parsed_tree) for one in selectors)
 
     def _compound(self, compound: Tree) -> tuple[ElementNumbers, list[_Test]]:
-        """The shortest column that one of its simple selectors makes, and what the others ask."""
+        """Returns the shortest column that one of its simple selectors makes, and what the others ask."""
         shortest: ElementNumbers | None = None
         tests: list[_Test] = []
         own: _Test | None = None  # what the one asks that made the shortest column
@@ -85,7 +85,7 @@ class Matcher:
         return self.page.all if shortest is None else shortest, tests
 
     def _simple(self, node: Tree) -> tuple[ElementNumbers | None, _Test | None]:
-        """The column of a simple selector, where there is one at hand, and what it asks of an element."""
+        """Returns the column of a simple selector, where there is one at hand, and what it asks of an element."""
         page, elements = self.page, self.page.elements
         match node:
             case parser.LocalNameSelector(lower_local_name=name):
@@ -141,7 +141,7 @@ class Matcher:
     def _compared(
         self, value: str, operator: str, name: str, said: Callable[[int, str], str | None] | None = None
     ) -> _Test:
-        """Whether what is `said` by the attribute `name` of an element, its value, compares so with `value`."""
+        """Returns whether what is `said` by the attribute `name` of an element, its value, compares so with `value`."""
         given = said or self.page.value
         if operator == "=":
             return lambda n: given(n, name) == value
@@ -162,7 +162,7 @@ class Matcher:
     # -- relations --
 
     def _having(self, relative: Tree) -> _Test:
-        """What ``:has()`` asks: followed backwards, from what is looked for to where it is looked from."""
+        """Returns what ``:has()`` asks: followed backwards, from what is looked for to where it is looked from."""
         steps = chain(relative.selector.parsed_tree)
         steps[0] = (relative.combinator, steps[0][1])
         leads: _Test | None = None
@@ -225,7 +225,7 @@ class ElementIndex:
         self._lower: dict[tuple[int, str], str | None] = {}
 
     def related(self, combinator: str, left: ElementNumbers, among: ElementNumbers) -> ElementNumbers:
-        """Those among some that a combinator leads to from `left`."""
+        """Returns those among some that a combinator leads to from `left`."""
         if not left or not among:
             return ()
         if combinator == " ":
@@ -253,7 +253,7 @@ class ElementIndex:
         return made
 
     def leading(self, combinator: str, column: ElementNumbers) -> _Test:
-        """Whether a combinator leads from an element to one of a column."""
+        """Returns whether a combinator leads from an element to one of a column."""
         elements, parents = self.elements, self.parents
         if combinator == " ":
             return lambda n: (i := bisect_right(column, n)) < len(column) and column[i] <= elements[n].last
@@ -277,7 +277,7 @@ class ElementIndex:
     # -- ranks among siblings, from 1 --
 
     def ranks(self, name: str) -> dict[int, int]:
-        """The rank of each element, as ``:nth-child()`` or another of its kind counts."""
+        """Returns the rank of each element, as ``:nth-child()`` or another of its kind counts."""
         if name not in self._ranks:
             counted: Counter[object] = Counter()
             made = self._ranks[name] = {}
@@ -289,13 +289,13 @@ class ElementIndex:
         return self._ranks[name]
 
     def by_rank(self, name: str) -> SiblingRanks:
-        """The elements by their ranks, as `ranks` has them."""
+        """Returns the elements by their ranks, as `ranks` has them."""
         if name not in self._by_rank:
             self._by_rank[name] = SiblingRanks(self.ranks(name))
         return self._by_rank[name]
 
     def ranks_among(self, column: ElementNumbers, *, last: bool) -> dict[int, int]:
-        """The rank of each element of a column among its siblings there."""
+        """Returns the rank of each element of a column among its siblings there."""
         counted: Counter[int] = Counter()
         made = {}
         for number in reversed(column) if last else column:
@@ -306,11 +306,11 @@ class ElementIndex:
     # -- attributes --
 
     def value(self, number: int, name: str) -> str | None:
-        """The value of an attribute; None where there is none."""
+        """Returns the value of an attribute; None where there is none."""
         return self.elements[number].values.get(name)
 
     def lower(self, number: int, name: str) -> str | None:
-        """The value of an attribute in small letters."""
+        """Returns the value of an attribute in small letters."""
         key = number, name
         if key not in self._lower:
             value = self.value(number, name)
@@ -318,7 +318,7 @@ class ElementIndex:
         return self._lower[key]
 
     def words(self, number: int, name: str, given: Callable[[int, str], str | None]) -> frozenset[str]:
-        """The words of an attribute, as `given`, its value or that in small letters, has it."""
+        """Returns the words of an attribute, as `given`, its value or that in small letters, has it."""
         key = number, name, given == self.lower
         if key not in self._words:
             self._words[key] = words(given(number, name) or "")
@@ -350,7 +350,7 @@ class ElementIndex:
         return made
 
     def ability(self, number: int) -> str:
-        """``enabled`` or ``disabled``; "" for what can be neither (Selectors 4, 12.1.1)."""
+        """Returns ``enabled`` or ``disabled``; "" for what can be neither (Selectors 4, 12.1.1)."""
         element = self.elements[number]
         disabled = "disabled" in element.values
         if element.local_name in _FIELDS:
@@ -373,7 +373,7 @@ class SiblingRanks:
         self._last = max(self._of, default=0)
 
     def every(self, step: int, first: int) -> ElementNumbers:
-        """Those of every `step`-th rank from the `first`, as ``:nth-child()`` counts."""
+        """Returns those of every `step`-th rank from the `first`, as ``:nth-child()`` counts."""
         if step == 0:
             ranks = range(first, first + 1)
         elif step > 0:  # from the first that is above 0
@@ -385,7 +385,7 @@ class SiblingRanks:
 
 
 def _counting(ranks: Mapping[int, int], node: Nth) -> _Test:
-    """What ``:nth-child()`` asks of the rank of an element."""
+    """Returns what ``:nth-child()`` asks of the rank of an element."""
     step, first = node.step, node.first
     if step == 0:
         return lambda n: ranks.get(n) == first
@@ -397,7 +397,7 @@ def _is_link(element: Element) -> bool:
 
 
 def _passing(column: ElementNumbers, tests: Iterable[_Test]) -> ElementNumbers:
-    """Those of a column that pass all tests; the column itself, where all do."""
+    """Returns those of a column that pass all tests; the column itself, where all do."""
     for test in tests:
         passing = [number for number in column if test(number)]
         if len(passing) < len(column):

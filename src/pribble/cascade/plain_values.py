@@ -69,7 +69,7 @@ _BORDER = re.compile(rf"0|none|{_THICKNESS} {_LINE} (?P<colour>{_HEX}|[a-z]+)", 
 
 
 def is_plain_value(name: str, value: str) -> bool:
-    """Whether `value` is one that every receiver accepts for the property `name`."""
+    """Returns whether `value` is one that every receiver accepts for the property `name`."""
     if name in _COLOURS or name == "background":
         return _COLOUR.fullmatch(value) is not None and _is_colour(value)
     if name in _BORDERS:

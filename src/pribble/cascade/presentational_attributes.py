@@ -20,7 +20,7 @@ _SIZE = re.compile(r"(\d+)(?:\.0+)?(?:px|(%))", re.IGNORECASE)
 
 
 def presentational_attributes(element: Element, group: ElementStyles) -> Iterator[tuple[str, str]]:
-    """The attributes to add to an element: name and value; never one that its author wrote."""
+    """Yields the attributes to add to an element: name and value; never one that its author wrote."""
     for name, value in _wanted(element.local_name, group):
         if name not in element.values:
             yield name, value
@@ -47,7 +47,7 @@ def _wanted(tag: str, group: ElementStyles) -> Iterator[tuple[str, str]]:
 
 
 def _winning_value(group: ElementStyles, *names: str) -> str | None:
-    """The value that wins among these properties; None where there is none, or it holds a mark."""
+    """Returns the value that wins among these properties; None where there is none, or it holds a mark."""
     found = group.last(*names)
     return None if found is None or found.span is not None else found.text.strip().lower()
 

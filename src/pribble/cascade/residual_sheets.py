@@ -92,12 +92,12 @@ class RuleCopies:
         return self._labels[id(group)]
 
     def label_of(self, group: ElementStyles) -> MatchLabel | None:
-        """What the elements of a group get; None for nothing."""
+        """Returns what the elements of a group get; None for nothing."""
         return self._labels.get(id(group))
 
 
 def _copies_all(group: ElementStyles, places: set[DeclarationPlace]) -> bool:
-    """Whether a group has each of the declarations, none of them hidden, and copies them all."""
+    """Returns whether a group has each of the declarations, none of them hidden, and copies them all."""
     return places <= {entry.place for entry in group.inlined if entry.state == COPIED}
 
 
@@ -125,7 +125,7 @@ class ResidualSheets:
         self.weights = self._weights(groups)
 
     def _staying(self, rule: StyleRule) -> list[int]:
-        """The places of those selectors of a rule that stay."""
+        """Returns the places of those selectors of a rule that stay."""
         return self._stay[rule.number]
 
     def _staying_of(self, rule: StyleRule) -> list[int]:
@@ -136,7 +136,7 @@ class ResidualSheets:
     # -- weights --
 
     def _weights(self, groups: Sequence[ElementStyles]) -> dict[WeighedSelector, Specificity]:
-        """How much more specificity selectors need, so that what stays keeps its order."""
+        """Returns how much more specificity selectors need, so that what stays keeps its order."""
         more: dict[WeighedSelector, Specificity] = {}
         pairs = {
             pair for group in groups if group.kept or (self.custom and group.custom) for pair in self._pairs(group)
@@ -155,7 +155,7 @@ class ResidualSheets:
         return more
 
     def _pairs(self, group: ElementStyles) -> set[tuple[WeighedSelector, Specificity, WeighedSelector, Specificity]]:
-        """Neighbours in the cascade that set one longhand and are equally important: which must weigh more."""
+        """Returns neighbours in the cascade that set one longhand and are equally important: which must weigh more."""
         found = set()
         weighed: dict[AppliedDeclaration, tuple[WeighedSelector, Specificity]] = {}
 
@@ -201,7 +201,7 @@ class ResidualSheets:
     # -- sheets --
 
     def of(self, part: SheetPart, *, last: bool = False) -> tuple[str | None, str]:
-        """The text that is left of a sheet, None where nothing is, and that of a further one behind it."""
+        """Returns the text that is left of a sheet, None where nothing is, and that of a further one behind it."""
         text, after = self._text(part)
         if last:
             own = " ".join(
@@ -214,7 +214,7 @@ class ResidualSheets:
 
     @staticmethod
     def as_element(text: str, media: str) -> str:
-        """What is left of a sheet that was read in, as an element of its own."""
+        """Returns what is left of a sheet that was read in, as an element of its own."""
         if not text:
             return ""
         quoted = media.replace('"', "&quot;")
@@ -222,7 +222,7 @@ class ResidualSheets:
         return f"<style{condition}>{text}</style>"
 
     def _text(self, part: SheetPart) -> tuple[str, str]:
-        """What is left of a part, and what must come after it."""
+        """Returns what is left of a part, and what must come after it."""
         edits: list[Edit[str]] = []
         sheet = part.sheet
         if part.keep:
@@ -261,7 +261,7 @@ class ResidualSheets:
         return _tidied(replaced(sheet.text, edits)), ""
 
     def _left(self, rule: StyleRule) -> str:
-        """What stays of one rule, and copies."""
+        """Returns what stays of one rule, and copies."""
         staying = self._staying(rule)
         pieces: list[str] = []
         if staying and len(staying) == len(rule.selectors) and self._is_as_written(rule):
@@ -273,13 +273,14 @@ class ResidualSheets:
         return " ".join(filter(None, pieces))
 
     def _as_written(self, rule: StyleRule) -> str:
-        """A rule as its author wrote it, but for the declarations that become important."""
+        """Returns a rule as its author wrote it, but for the declarations that become important."""
         start = rule.node.start
         ends = [d.end - start for i, d in enumerate(rule.declarations) if (rule.number, i) in self.raised]
         return replaced(rule.part.sheet.text[start : rule.node.end], [Edit(end, end, (" !important",)) for end in ends])
 
     def _custom_properties(self, rule: StyleRule, staying: Sequence[int]) -> Iterator[str]:
-        """The custom properties of the selectors that do not stay: a ``var()`` that stays may still read them."""
+        """Yields the custom properties of the selectors that do not stay: a ``var()`` that stays may still read
+        them."""
         stay = set(staying)
         gone = [i for i in range(len(rule.selectors)) if i not in stay]
         own = [d for d in rule.declarations if d.name.startswith("--")]
@@ -291,7 +292,7 @@ class ResidualSheets:
             yield f"{selectors} {{ {body} }}" if body else ""
 
     def _is_as_written(self, rule: StyleRule) -> bool:
-        """Whether a rule stays where and as it stands, but for declarations that become important."""
+        """Returns whether a rule stays where and as it stands, but for declarations that become important."""
         weighed = any(
             (rule.number, False, index, important) in self.weights
             for index in range(len(rule.selectors))
@@ -304,8 +305,8 @@ class ResidualSheets:
         return not (rule.nested or weighed or mixed)
 
     def _rewritten(self, rule: StyleRule, staying: Sequence[int], *, important: bool = False) -> Iterator[str]:
-        """A rule written anew: what becomes important before what is so from the first, each with its weight; with
-        `important`, nothing else."""
+        """Yields a rule written anew: what becomes important before what is so from the first, each with its weight;
+        with `important`, nothing else."""
         made: list[tuple[str, list[str]]] = []
         for first in (False, True):
             selectors = ", ".join(self._selector(rule, index, first) for index in staying)
@@ -324,7 +325,7 @@ class ResidualSheets:
         return heavier(rule.selectors[index].text, self.weights.get((rule.number, False, index, important), (0, 0, 0)))
 
     def _copy(self, copy: RuleCopy, index: int, number: int) -> str:
-        """The rules of a copy."""
+        """Returns the rules of a copy."""
         made = ""
         for important in (False, True):
             more = self.weights.get((number, True, index, important), (0, 0, 0))
@@ -347,8 +348,8 @@ class ResidualSheets:
         return made.strip()
 
     def _beside(self, rule: StyleRule, moved: bool) -> str:
-        """What must come beside a sheet that stays byte for byte: all of a rule that is important, if that of any rule
-        is `moved`, and its copies."""
+        """Returns what must come beside a sheet that stays byte for byte: all of a rule that is important, if that of
+        any rule is `moved`, and its copies."""
         left = "".join(
             self._copy(copy, index, rule.number) for index, copy in enumerate(self.copies.by_rule.get(rule.number, ()))
         )
@@ -363,7 +364,7 @@ def _declaration_text(declaration: Declaration, important: bool) -> str:
 
 
 def _nest_in_conditions(conditions: Sequence[str], text: str) -> str:
-    """`text` within conditions; nothing, where it is nothing."""
+    """Returns `text` within conditions; nothing, where it is nothing."""
     if not text.strip():
         return ""
     for condition in reversed(conditions):
@@ -372,7 +373,8 @@ def _nest_in_conditions(conditions: Sequence[str], text: str) -> str:
 
 
 def _join_by_conditions(found: Sequence[tuple[tuple[str, ...], str]]) -> str:
-    """Texts that stand within conditions, one after another; those that begin with the same conditions in one."""
+    """Returns texts that stand within conditions, one after another; those that begin with the same conditions in
+    one."""
     made = ""
     for begun, group in groupby(found, key=lambda each: each[0][:1]):
         inside = [(conditions[1:], text) for conditions, text in group]
@@ -384,7 +386,7 @@ def _join_by_conditions(found: Sequence[tuple[tuple[str, ...], str]]) -> str:
 
 
 def _missing_specificity(now: Specificity, target: Specificity) -> Specificity:
-    """What to add to `now` so that it is no less than `target`."""
+    """Returns what to add to `now` so that it is no less than `target`."""
     for place in range(3):
         if now[place] > target[place]:
             break
@@ -397,8 +399,8 @@ def _missing_specificity(now: Specificity, target: Specificity) -> Specificity:
 
 
 def _with_remarks(text: str, start: int, comments: Mapping[int, int]) -> int:
-    """Where the comments and white space begin that stand before what goes; `comments` are where each begins, by its
-    end."""
+    """Returns where the comments and white space begin that stand before what goes; `comments` are where each begins,
+    by its end."""
     while True:
         while start and text[start - 1] in " \t\n":
             start -= 1
@@ -411,7 +413,8 @@ _LINES = re.compile(r"(?<![ \t])[ \t]*+\n(?:[ \t]*+\n)++")
 
 
 def _tidied(text: str) -> str:
-    """A sheet without the groups that have become empty, nor the comments and lines that stood for what is gone."""
+    """Returns a sheet without the groups that have become empty, nor the comments and lines that stood for what is
+    gone."""
     sheet = StyleSheet(text)
     edits = []
     position = 0
@@ -435,7 +438,7 @@ def _is_blank(text: str) -> bool:
 
 
 def _remote_imports(part: SheetPart) -> list[str]:
-    """The imports that stay, of this sheet and of those read in: they must come before all rules."""
+    """Returns the imports that stay, of this sheet and of those read in: they must come before all rules."""
     found = [part.sheet.text[start:end] for start, end in part.remote]
     for _, inner, _ in part.imported:
         found += _remote_imports(inner)

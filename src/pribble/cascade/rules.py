@@ -149,7 +149,7 @@ class StyleRules:
     # -- layers (CSS Cascade 5, 6.4.3) --
 
     def unnamed_layer(self) -> str:
-        """A name for a layer without one, which no other has."""
+        """Returns a name for a layer without one, which no other has."""
         self._unnamed += 1
         return f"\0{self._unnamed}"
 
@@ -161,7 +161,8 @@ class StyleRules:
             self._names.setdefault(path[:length], len(self._names))
 
     def place(self, path: tuple[str, ...]) -> tuple[int, ...]:
-        """The place of a layer, when all are known: inner ones come before what stands in their outer one itself."""
+        """Returns the place of a layer, when all are known: inner ones come before what stands in their outer one
+        itself."""
         if path not in self._places:
             self._places[path] = *(self._names[path[:length]] for length in range(1, len(path) + 1)), *UNLAYERED
         return self._places[path]
@@ -433,15 +434,15 @@ class _PartReader:
 
 
 def condition(keyword: str, prelude: str) -> tuple[str, ...]:
-    """A condition as it is written around rules; none for one that always holds."""
+    """Returns a condition as it is written around rules; none for one that always holds."""
     if keyword == "media" and prelude.strip().lower() in ("", "all"):
         return ()
     return (f"@{keyword} {prelude.strip()}",)
 
 
 def import_rule(node: AtRule) -> tuple[str | None, str | None, tuple[str, ...]]:
-    """What an ``@import`` names (CSS Cascade 5, 2): the address, or None; the layer, or None ("" is one without a
-    name); the conditions."""
+    """Returns what an ``@import`` names (CSS Cascade 5, 2): the address, or None; the layer, or None ("" is one without
+    a name); the conditions."""
     rest = [token for token in node.prelude if token.type not in ("whitespace", "comment")]
     address = _import_address(rest.pop(0)) if rest else None
     layer = _import_layer(rest[0]) if rest else None
@@ -473,7 +474,7 @@ def _import_layer(token: Node) -> str | None:
 
 
 def _layer_path(name: str) -> tuple[str, ...]:
-    """The names of a layer and of those it is within; of a path deeper than anyone writes, the first ones."""
+    """Returns the names of a layer and of those it is within; of a path deeper than anyone writes, the first ones."""
     return tuple(part.strip() for part in name.strip().split(".", _DEEPEST)[:_DEEPEST] if part.strip())
 
 

@@ -43,7 +43,7 @@ class UncertainMatches:
         self._asks: dict[NestingParent, bool] = {}
 
     def find(self) -> Iterator[UncertainMatch]:
-        """The uncertain matches, at most one for a selector."""
+        """Yields the uncertain matches, at most one for a selector."""
         matcher = Matcher(self.page, self._loosened, self.bounds)
         for rule in self.rules:
             for selector in rule.selectors:
@@ -56,7 +56,7 @@ class UncertainMatches:
                         break
 
     def _depends(self, asked: SelectorNeeds) -> bool:
-        """Whether a selector asks for anything that depends on the data anywhere in the page."""
+        """Returns whether a selector asks for anything that depends on the data anywhere in the page."""
         return (
             asked.content
             or (self.varying and (asked.counts or asked.counts_above))
@@ -73,7 +73,8 @@ class UncertainMatches:
         return self._asks[around]
 
     def _why(self, asked: SelectorNeeds, element: Element) -> str | None:
-        """Why it depends on the data whether a selector matches an element, which it may; None where it does not."""
+        """Returns why it depends on the data whether a selector matches an element, which it may; None where it does
+        not."""
         parent = element.parent
         if asked.counts and parent is not None and parent.varying:
             return "counts siblings in a loop or branch"
@@ -88,7 +89,7 @@ class UncertainMatches:
         return None
 
     def _asks_of(self, asked: SelectorNeeds, number: int) -> bool:
-        """Whether an attribute that is asked for depends on the data, of an element or above it."""
+        """Returns whether an attribute that is asked for depends on the data, of an element or above it."""
         return any(self._touching(attributes, presences)[number] for attributes, presences in asked.levels())
 
     def _touching(self, attributes: frozenset[str], presences: frozenset[str]) -> list[bool]:
@@ -125,7 +126,7 @@ class UncertainMatches:
     # -- selectors that match more --
 
     def _loosened(self, selector: Selector) -> Tree:
-        """A selector's tree as if all that depends on the data held: siblings, contents, dynamic attributes."""
+        """Returns a selector's tree as if all that depends on the data held: siblings, contents, dynamic attributes."""
         return relaxed(selector.tree, self._drops)
 
     def _drops(self, node: Tree) -> bool:
@@ -146,8 +147,8 @@ class UncertainMatches:
 
 
 def rules_for_brought_element(rules: Sequence[StyleRule], name: str) -> Iterator[tuple[StyleRule, Selector, str]]:
-    """The rules that may be for an element called `name` ("*" for any) which a value brings, each with the name of
-    those elements that what it declares is unsettled for."""
+    """Yields the rules that may be for an element called `name` ("*" for any) which a value brings, each with the name
+    of those elements that what it declares is unsettled for."""
     for rule in rules:
         for selector in rule.selectors:
             if _is_of_root(selector.tree) and not selector.needs.content:
@@ -160,7 +161,7 @@ def rules_for_brought_element(rules: Sequence[StyleRule], name: str) -> Iterator
 
 
 def _is_of_root(tree: Tree) -> bool:
-    """Whether a selector is for the root element alone, which no value brings."""
+    """Returns whether a selector is for the root element alone, which no value brings."""
     return any(
         isinstance(one, parser.PseudoClassSelector) and one.name in ("root", "scope")
         for one in chain(tree)[-1][1].simple_selectors
@@ -168,7 +169,8 @@ def _is_of_root(tree: Tree) -> bool:
 
 
 def _subject(tree: Tree) -> tuple[str | None, bool]:
-    """The name that a selector's subject has to have, None for any, and whether it has to have a class or an id."""
+    """Returns the name that a selector's subject has to have, None for any, and whether it has to have a class or an
+    id."""
     simple = chain(tree)[-1][1].simple_selectors
     names = [one.lower_local_name for one in simple if isinstance(one, parser.LocalNameSelector)]
     return names[-1] if names else None, any(

@@ -56,11 +56,11 @@ class NestingReference(ABC):
 
     @abstractmethod
     def holds(self, drops: Drops) -> bool:
-        """Whether anything that is referred to holds what `drops` names."""
+        """Returns whether anything that is referred to holds what `drops` names."""
 
 
 def chain(tree: Tree) -> list[tuple[str, Tree]]:
-    """The compound selectors of a complex one, each with the combinator before it, "" for the first."""
+    """Returns the compound selectors of a complex one, each with the combinator before it, "" for the first."""
     made = []
     while isinstance(tree, parser.CombinedSelector):
         made.append((tree.combinator, tree.right))
@@ -79,7 +79,7 @@ def chained(steps: Sequence[tuple[str, Tree]]) -> Tree:
 
 
 def parse_tree(tree: Tree, around: NestingReference | None, *, relative: bool = False) -> Tree:
-    """`tree` with all that its functions hold parsed, and with references to what stands around it.  Raises
+    """Returns `tree` with all that its functions hold parsed, and with references to what stands around it.  Raises
     `SelectorError` for what Selectors 4 does not have."""
     return chained(
         [
@@ -164,7 +164,7 @@ def _languages(arguments: Sequence[Tree]) -> Iterator[str]:
 
 
 def specificity(tree: Tree) -> Specificity:
-    """The specificity of a selector (Selectors 4, 17)."""
+    """Returns the specificity of a selector (Selectors 4, 17)."""
     total = NOTHING
     for _, compound in chain(tree):
         for one in compound.simple_selectors:
@@ -189,7 +189,7 @@ def _own_specificity(node: Tree) -> Specificity:
 
 
 def added(one: Specificity, other: Specificity) -> Specificity:
-    """The specificity of two selectors together."""
+    """Returns the specificity of two selectors together."""
     return one[0] + other[0], one[1] + other[1], one[2] + other[2]
 
 
@@ -197,7 +197,8 @@ def added(one: Specificity, other: Specificity) -> Specificity:
 
 
 def relaxed(tree: Tree, drops: Drops) -> Tree:
-    """A selector tree that matches all that `tree` may match, whatever comes of the simple selectors `drops` names.
+    """Returns a selector tree that matches all that `tree` may match, whatever comes of the simple selectors `drops`
+    names.
 
     What stands before a ``+`` or ``~`` goes too, where ``drops("+")`` says so.
     """
@@ -230,7 +231,7 @@ def _relaxed_simple(node: Tree, drops: Drops) -> Tree:
 
 
 def tree_holds(tree: Tree, drops: Drops) -> bool:
-    """Whether a selector tree holds anything that `drops` names."""
+    """Returns whether a selector tree holds anything that `drops` names."""
     return any(
         (combinator in ("+", "~") and drops(combinator))
         or any(_holds_simple(one, drops) for one in compound.simple_selectors)

@@ -64,7 +64,7 @@ class NestingParent(NestingReference):
         return max((one.specificity for one in self.sound), default=NOTHING)
 
     def holds(self, drops: Drops) -> bool:
-        """Whether any of them holds what `drops` names; it is found out once."""
+        """Returns whether any of them holds what `drops` names; it is found out once."""
         if drops not in self._held:
             self._held[drops] = any(tree_holds(one.tree, drops) for one in self.sound)
         return self._held[drops]
@@ -96,8 +96,8 @@ class NestingParent(NestingReference):
         return f":is({', '.join(one.text for one in self.selectors)})"
 
     def enclosing(self, rule: str) -> str:
-        """A rule as it stands within one of these selectors; within the rules around that, where it would be too long
-        to write it without them."""
+        """Returns a rule as it stands within one of these selectors; within the rules around that, where it would be
+        too long to write it without them."""
         text = f"{', '.join(one.text for one in self.selectors)} {{ {rule} }}"
         outer = self.asked.around
         return text if outer is None or all(one.is_writable for one in self.selectors) else outer.enclosing(text)
@@ -124,7 +124,7 @@ class SelectorNeeds:
     around: NestingParent | None = None
 
     def levels(self) -> Iterator[tuple[frozenset[str], frozenset[str]]]:
-        """The attributes that it and what stands around it ask for, from the inside out."""
+        """Yields the attributes that it and what stands around it ask for, from the inside out."""
         asked: SelectorNeeds | None = self
         while asked is not None:
             yield asked.attributes, asked.presences
@@ -167,15 +167,15 @@ class Selector:
 
 
 def parse_selectors(tokens: Sequence[Node], around: NestingParent | None = None) -> list[Selector]:
-    """The selectors of a rule's prelude, which is nested where it has something `around`.  Raises `SelectorError` for
-    a list that no browser reads."""
+    """Returns the selectors of a rule's prelude, which is nested where it has something `around`.  Raises
+    `SelectorError` for a list that no browser reads."""
     return [_selector(pieces, one, around) for pieces, one in _split_at_commas(tokens, around)]
 
 
 def _split_at_commas(
     tokens: Sequence[Node], around: NestingParent | None
 ) -> Iterator[tuple[tuple[str | None, ...], list[parser.Selector]]]:
-    """The texts between the commas of a prelude, and what each is parsed into."""
+    """Yields the texts between the commas of a prelude, and what each is parsed into."""
     one: list[Node] = []
     for token in (*tokens, None):
         if token is not None and not (token.type == "literal" and token.value == ","):
@@ -209,7 +209,7 @@ def _check_having(tokens: Sequence[Node]) -> None:
 
 
 def _split_at_nesting(tokens: Sequence[Node]) -> tuple[str | None, ...]:
-    """The text of a selector without comments, apart where an ``&`` stands."""
+    """Returns the text of a selector without comments, apart where an ``&`` stands."""
     made: list[str | None] = [""]
 
     def write(tokens: Sequence[Node]) -> None:
@@ -354,6 +354,6 @@ def _is_dynamic(node: Tree) -> bool:
 
 
 def raise_specificity(text: str, by: Specificity) -> str:
-    """`text` with so much more specificity, matching the same elements."""
+    """Returns `text` with so much more specificity, matching the same elements."""
     ids, classes, types = by
     return text + ":not(#pribble)" * ids + ":not(.pribble)" * classes + ":not(pribble)" * types

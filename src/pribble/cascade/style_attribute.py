@@ -26,7 +26,7 @@ class OwnDeclaration:
 
 
 def read_style_attribute(text: str, attribute: Attribute) -> list[OwnDeclaration]:
-    """The declarations of a ``style`` attribute."""
+    """Returns the declarations of a ``style`` attribute."""
     raw = text[attribute.value_start : attribute.value_end]
     value, places = decode_with_offsets(raw)
     sheet = StyleSheet(value)
@@ -43,7 +43,7 @@ def read_style_attribute(text: str, attribute: Attribute) -> list[OwnDeclaration
 
 
 def decode_with_offsets(raw: str) -> tuple[str, list[int]]:
-    """A raw value with its references read, and for each character where it stood."""
+    """Returns a raw value with its references read, and for each character where it stood."""
     if "&" not in raw:
         return raw, list(range(len(raw) + 1))
     made: list[str] = []
@@ -68,7 +68,8 @@ TextOrSpan = str | tuple[int, int]
 
 
 def escape_for_attribute(style: str, quote: str) -> str:
-    """A style as it is written between `quote`s; its own strings take the other kind of quote where they can."""
+    """Returns a style as it is written between `quote`s; its own strings take the other kind of quote where they
+    can."""
     other = "'" if quote == '"' else '"'
     if quote in style and other not in style and "\\" not in style:
         style = style.replace(quote, other)
@@ -76,7 +77,8 @@ def escape_for_attribute(style: str, quote: str) -> str:
 
 
 def join_declarations(declarations: Sequence[tuple[TextOrSpan, ...]], quote: str) -> tuple[TextOrSpan, ...]:
-    """Declarations, separated; texts among their pieces are escaped for `quote`, and one text where they meet."""
+    """Returns declarations, separated; texts among their pieces are escaped for `quote`, and one text where they
+    meet."""
     made: list[TextOrSpan] = []
     text = ""
     for index, pieces in enumerate(declarations):

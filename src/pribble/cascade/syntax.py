@@ -93,13 +93,13 @@ _TOO_MANY_DIGITS = re.compile(r"[0-9]{1000,}+")
 
 
 def readable(text: str) -> str:
-    """A text as tinycss2 can read it, everything at its place: a number of a thousand digits is a fraction there, of
-    which nobody makes an integer."""
+    """Returns a text as tinycss2 can read it, everything at its place: a number of a thousand digits is a fraction
+    there, of which nobody makes an integer."""
     return _TOO_MANY_DIGITS.sub(lambda found: f"{found[0][:-2]}.0", text)
 
 
 def component_values(text: str) -> list[Node]:
-    """A text as component values (CSS Syntax 3, 5.3.9)."""
+    """Returns a text as component values (CSS Syntax 3, 5.3.9)."""
     return list(tinycss2.parse_component_value_list(readable(text)))
 
 
@@ -119,21 +119,21 @@ class StyleSheet:
             self._lines.append(found + 1)
 
     def offset(self, node: Node) -> int:
-        """Where a component value begins."""
+        """Returns where a component value begins."""
         return int(self._lines[node.source_line - 1] + node.source_column - 1)
 
     def comments(self) -> dict[int, int]:
-        """Where each comment begins, by where it ends."""
+        """Returns where each comment begins, by where it ends."""
         return {found.end(): found.start() for found in _LEXEME.finditer(self.text) if found[0].startswith("/*")}
 
     def rules(self) -> Iterator[QualifiedRule | AtRule | BrokenRule]:
-        """The rules of the sheet."""
+        """Returns the rules of the sheet."""
         return self.rules_in(self.nodes, len(self.text), nested=False)
 
     def rules_in(
         self, nodes: Sequence[Node], end: int, *, nested: bool = True
     ) -> Iterator[QualifiedRule | AtRule | BrokenRule]:
-        """The rules in a list of component values that ends at `end` (consume a list of rules, 5.4.1)."""
+        """Yields the rules in a list of component values that ends at `end` (consume a list of rules, 5.4.1)."""
         index = 0
         while index < len(nodes):
             node = nodes[index]
@@ -174,13 +174,13 @@ class StyleSheet:
         return BrokenRule(start, end, "a rule without a block"), index
 
     def declarations(self) -> Iterator[Declaration | QualifiedRule | AtRule | BrokenRule]:
-        """The declarations of a ``style`` attribute."""
+        """Returns the declarations of a ``style`` attribute."""
         return self.declarations_in(self.nodes, len(self.text))
 
     def declarations_in(
         self, nodes: Sequence[Node], end: int
     ) -> Iterator[Declaration | QualifiedRule | AtRule | BrokenRule]:
-        """What a block holds: declarations, and rules nested in it (consume a block's contents, 5.4.4)."""
+        """Yields what a block holds: declarations, and rules nested in it (consume a block's contents, 5.4.4)."""
         index, stop, block = 0, 0, -1
         while index < len(nodes):
             node = nodes[index]
@@ -204,7 +204,8 @@ class StyleSheet:
             index = stop
 
     def _declaration(self, nodes: Sequence[Node], index: int, stop: int, end: int, block: int) -> Declaration | None:
-        """The declaration that ends at `stop`, if it is one; `block` is where the next block in braces stands."""
+        """Returns the declaration that ends at `stop`, if it is one; `block` is where the next block in braces
+        stands."""
         first = index
         if nodes[index].type == "literal" and nodes[index].value in ("*", "_") and index + 1 < stop:
             index += 1  # what old browsers read though it is wrong; kept as its author wrote it
@@ -232,7 +233,7 @@ class StyleSheet:
         return Declaration(written, text, important, tuple(value), start, last)
 
     def _without_importance(self, value: list[Node], end: int) -> tuple[list[Node], int, bool]:
-        """A value without the ``!important`` it may end with, where that begins, and whether it was there."""
+        """Returns a value without the ``!important`` it may end with, where that begins, and whether it was there."""
         parts = [i for i, token in enumerate(value) if token.type not in _SPACE]
         if len(parts) >= 2:
             mark, word = value[parts[-2]], value[parts[-1]]
@@ -242,12 +243,13 @@ class StyleSheet:
 
 
 def _next_node(nodes: Sequence[Node], index: int, holds: Callable[[Node], bool]) -> int:
-    """The place of the next node from `index` on of which something holds; the number of all for none."""
+    """Returns the place of the next node from `index` on of which something holds; the number of all for none."""
     return next((i for i in range(index, len(nodes)) if holds(nodes[i])), len(nodes))
 
 
 def _closed(text: str) -> tuple[str, int]:
-    """`text`, and what closes all that is open at its end (the end of the input closes it, 5.4); how deep it nests."""
+    """Returns `text`, and what closes all that is open at its end (the end of the input closes it, 5.4); how deep it
+    nests."""
     open_: list[str] = []
     last, deepest = "", 0
     for found in _LEXEME.finditer(text):
@@ -264,7 +266,7 @@ def _closed(text: str) -> tuple[str, int]:
 
 
 def has_error(tokens: Sequence[Node]) -> bool:
-    """Whether component values hold what no property accepts: a bad string, a bad url, a stray bracket."""
+    """Returns whether component values hold what no property accepts: a bad string, a bad url, a stray bracket."""
     for token in tokens:
         if token.type == "error" or (token.type == "literal" and token.value in ("]", ")", "}", "!", ";")):
             return True

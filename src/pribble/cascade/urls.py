@@ -35,7 +35,7 @@ class CssUrl(NamedTuple):
 
 
 def find_urls(css: str) -> Iterator[CssUrl]:
-    """The addresses of pictures and fonts."""
+    """Yields the addresses of pictures and fonts."""
     if "url(" not in (lower := css.lower()) and "image-set(" not in lower:
         return
     sheet = StyleSheet(css)
@@ -72,24 +72,25 @@ def _in(
 
 
 def replace_urls(css: str, resolve: Callable[[CssUrl], str | None]) -> str:
-    """`css` with its addresses replaced; None leaves one as it is."""
+    """Returns `css` with its addresses replaced; None leaves one as it is."""
     resolved = ((named, resolve(named)) for named in find_urls(css))
     return replaced(css, [Edit(url.start, url.end, (url_function(new),)) for url, new in resolved if new is not None])
 
 
 def is_elsewhere(address: str) -> bool:
-    """Whether an address names no file beside the one that holds it."""
+    """Returns whether an address names no file beside the one that holds it."""
     return not address or _ELSEWHERE.match(address) is not None
 
 
 def is_on_disk(address: str) -> bool:
-    """Whether an address is a path on somebody's disk: by its scheme, by a drive's letter, or by a host's name."""
+    """Returns whether an address is a path on somebody's disk: by its scheme, by a drive's letter, or by a host's
+    name."""
     return _ON_DISK.match(address) is not None
 
 
 def rebase(address: str, base: str) -> str:
-    """An address that a style sheet has, as the page would write it; `base` is the address of the sheet, as the page
-    writes it (RFC 3986 5.2.4, but for dots that lead out of the page's folder: they stay)."""
+    """Returns an address that a style sheet has, as the page would write it; `base` is the address of the sheet, as the
+    page writes it (RFC 3986 5.2.4, but for dots that lead out of the page's folder: they stay)."""
     if base.startswith(("http:", "https:")):
         return urljoin(base, address)
     found = _PATH.match(address)
@@ -106,7 +107,7 @@ def rebase(address: str, base: str) -> str:
 
 
 def url_function(address: str) -> str:
-    """An address as a CSS function."""
+    """Returns an address as a CSS function."""
     if _BARE.fullmatch(address):
         return f"url({address})"
     escaped = address.replace("\\", "\\5c ").replace("'", "\\27 ").replace("\n", "")

@@ -158,7 +158,7 @@ def _about(part: AuditedPart) -> str:
 
 
 def _sum(one: Audit) -> str:
-    """How many of each severity there are, and of which rules only the first are shown."""
+    """Returns how many of each severity there are, and of which rules only the first are shown."""
     shown: dict[str, int] = {}
     severities = dict.fromkeys(("error", "warning", "note"), 0)
     for finding in one:

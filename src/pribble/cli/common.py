@@ -75,7 +75,8 @@ def complain(error: Exception, code: int, *, as_json: bool) -> int:
 
 
 def where(place: Place | None) -> dict[str, Any] | None:
-    """A place, for programs: its file, line and column, from 1, and the stretch of the file in characters, from 0."""
+    """Returns a place, for programs: its file, line and column, from 1, and the stretch of the file in characters, from
+    0."""
     if place is None:
         return None
     return {
@@ -88,7 +89,7 @@ def where(place: Place | None) -> dict[str, Any] | None:
 
 
 def as_data(findings: Iterable[Finding]) -> list[dict[str, Any]]:
-    """Findings, for programs."""
+    """Returns findings, for programs."""
     return [
         {
             "rule": one.rule,
@@ -129,7 +130,7 @@ class Config:
     through: str | None = None
 
     def sender(self, name: str = "default") -> str | None:
-        """The mailbox of a named sender."""
+        """Returns the mailbox of a named sender."""
         return dict(self.senders).get(name)
 
 
@@ -138,14 +139,15 @@ _PICTURE_KEYS = ("embed", "base")
 
 
 def config() -> Config:
-    """The settings of the ``pribble.toml`` in this folder or the nearest above it; the defaults where there is none."""
+    """Returns the settings of the ``pribble.toml`` in this folder or the nearest above it; the defaults where there is
+    none."""
     folders = (Path.cwd(), *Path.cwd().parents)
     path = next((folder / SETTINGS_FILE for folder in folders if (folder / SETTINGS_FILE).is_file()), None)
     return Config() if path is None else read_config(path)
 
 
 def read_config(path: Path) -> Config:
-    """The settings of a file; raises `DataError` for what is no TOML, or a key that means nothing."""
+    """Returns the settings of a file; raises `DataError` for what is no TOML, or a key that means nothing."""
     try:
         said = tomllib.loads(path.read_text(encoding="utf-8"))
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
@@ -179,7 +181,7 @@ def read_config(path: Path) -> Config:
 
 
 def _as_shown(path: Path) -> Path:
-    """A path as errors should show it: from here, where it is below."""
+    """Returns a path as errors should show it: from here, where it is below."""
     here = Path.cwd()
     return path.relative_to(here) if path.is_relative_to(here) else path
 
@@ -223,7 +225,7 @@ def add_embed(parser: argparse.ArgumentParser) -> None:
 
 
 def template(options: argparse.Namespace, settings: Config) -> Template:
-    """The template that the command line names."""
+    """Returns the template that the command line names."""
     given = Path(options.template)
     is_path = given.suffix == ".html" and is_file(given)
     folder_path = options.templates or settings.templates or Path("templates")
@@ -246,7 +248,7 @@ def template(options: argparse.Namespace, settings: Config) -> Template:
 
 
 def _id_domain(options: argparse.Namespace, settings: Config) -> str:
-    """The right side of Content-IDs: the domain of the sender, where one is named."""
+    """Returns the right side of Content-IDs: the domain of the sender, where one is named."""
     given = getattr(options, "sender", None)
     known = settings.sender(given) if given else settings.sender()
     mailbox_of = known or given
@@ -254,7 +256,7 @@ def _id_domain(options: argparse.Namespace, settings: Config) -> str:
 
 
 def data(options: argparse.Namespace, chosen: Template) -> Any:
-    """The data that the command line names, with its single fields set."""
+    """Returns the data that the command line names, with its single fields set."""
     if options.data == "-":
         found = read_json(Source("standard input", sys.stdin.read()))
     elif options.data:
@@ -297,7 +299,7 @@ def _set(found: Any, assignment: str) -> Any:
 
 
 def _changed(whole: Any, steps: list[str | int], value: Any, path: str) -> Any:
-    """`whole` with the value at the end of `steps`; records that are not there yet are made."""
+    """Returns `whole` with the value at the end of `steps`; records that are not there yet are made."""
     if not steps:
         return value
     first, rest = steps[0], steps[1:]
@@ -312,7 +314,7 @@ def _changed(whole: Any, steps: list[str | int], value: Any, path: str) -> Any:
 
 
 def rendering(options: argparse.Namespace, chosen: Template, *, embed: str | None = None) -> Rendering:
-    """The chosen template, filled."""
+    """Returns the chosen template, filled."""
     return chosen.render(
         data(options, chosen),
         locale=options.locale,
@@ -322,7 +324,8 @@ def rendering(options: argparse.Namespace, chosen: Template, *, embed: str | Non
 
 
 def sender(options: argparse.Namespace, settings: Config) -> str:
-    """The mailbox a message is from: ``--from``, which may name one of the settings, or their default sender."""
+    """Returns the mailbox a message is from: ``--from``, which may name one of the settings, or their default
+    sender."""
     given = options.sender or settings.sender()
     if given is None:
         raise Usage(f'say who the message is from: --from "Name <address>", or in {SETTINGS_FILE} [senders] default')
@@ -337,7 +340,7 @@ def sender(options: argparse.Namespace, settings: Config) -> str:
 
 
 def port(written: str) -> int:
-    """A port, for argparse."""
+    """Returns a port, for argparse."""
     if not re.fullmatch("[0-9]{1,5}", written) or int(written) > 65535:
         raise argparse.ArgumentTypeError(f'"{written[:20]}" is no port (0 to 65535)')
     return int(written)

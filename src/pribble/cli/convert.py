@@ -105,7 +105,7 @@ def _text(options: argparse.Namespace, html: str, path: Path) -> tuple[bytes, Se
 
 
 def _page(options: argparse.Namespace, html: str, path: Path) -> tuple[bytes, Sequence[Finding]]:
-    """The page, and what was put right of it."""
+    """Returns the page, and what was put right of it."""
     embed = checked_embed(options.embed) or ("link" if options.picture_base else "data")
     if embed == "cid":
         raise Usage("pictures travel by cid: as parts of a message, and convert makes none (choose data, link or none)")
@@ -130,7 +130,7 @@ def _folders(options: argparse.Namespace) -> list[Path]:
 
 
 def _read(given: str) -> tuple[str, Path, list[Finding]]:
-    """The text of a page, the file that its pictures lie beside, and the findings about its charset."""
+    """Returns the text of a page, the file that its pictures lie beside, and the findings about its charset."""
     if given == "-":
         raw, path = sys.stdin.buffer.read(), Path("page.html")
     elif is_file(Path(given)):

@@ -71,7 +71,7 @@ def add_envelope(parser: argparse.ArgumentParser, *, to_required: bool = False) 
 
 
 def message(options: argparse.Namespace, settings: Config, made: Rendering) -> Message:
-    """The message of a rendering, as the command line addresses it."""
+    """Returns the message of a rendering, as the command line addresses it."""
     attachments = []
     for path in options.attach:
         if not is_file(Path(path)):
@@ -94,7 +94,7 @@ NO_SUBJECT = Finding(
 
 
 def findings(chosen: Template, made: Rendering, sent: Message | None) -> list[Finding]:
-    """What is found in a template, in its rendering, and of the message that was made of it."""
+    """Returns what is found in a template, in its rendering, and of the message that was made of it."""
     return [*chosen.findings, *made.findings, *([NO_SUBJECT] if sent is not None and not sent.subject else [])]
 
 

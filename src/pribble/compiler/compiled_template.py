@@ -94,7 +94,7 @@ class CompiledTemplate:
     sheets: LoadedSheets = field(default_factory=LoadedSheets)
 
     def bound(self, settings: Settings, world: ProgramWorld) -> BoundTemplate:
-        """The programs as functions of the data."""
+        """Returns the programs as functions of the data."""
         others = self._without_point(settings)
         html, subject, preheader = (
             program.bound(settings, world, others) if program else None
@@ -104,7 +104,8 @@ class CompiledTemplate:
         return BoundTemplate(html, text, subject and self._filled(subject), preheader, self.reuses_html)
 
     def _without_point(self, settings: Settings) -> dict[Place, str]:
-        """The marks that show a value as it is where the locale, which is given, writes no point before decimals."""
+        """Returns the marks that show a value as it is where the locale, which is given, writes no point before
+        decimals."""
         extracted = [mark.extracted.linked for mark in self.linked.marks if mark.extracted is not None]
         marks = [mark for linked in (self.linked, *extracted) for mark in linked.marks]
         return {
@@ -116,7 +117,7 @@ class CompiledTemplate:
         }
 
     def _filled(self, subject: Run) -> Run:
-        """`subject`, which may not be empty: a receiver would show none, or something else in its place."""
+        """Returns `subject`, which may not be empty: a receiver would show none, or something else in its place."""
 
         def filled(data: Data) -> Data:
             line = subject(data)
@@ -131,7 +132,7 @@ class CompiledTemplate:
         return filled
 
     def problems(self, settings: Settings, world: ProgramWorld, data: Data) -> list[PribbleError]:
-        """All that is wrong with the data, each place once."""
+        """Returns all that is wrong with the data, each place once."""
         told: dict[tuple[str, str], PribbleError] = {}
         for program in self._all():
             given = (data, NOTHING_KEPT) if program is self.text and self.reuses_html else data
@@ -151,7 +152,7 @@ class CompiledTemplate:
 def compile_page(
     linked: LinkedSource, world: ProgramWorld, resources: TemplateResources, *, old_attributes: bool
 ) -> CompiledTemplate:
-    """The programs of a template that is a page.  Raises `TemplateError` and `PictureError`."""
+    """Returns the programs of a template that is a page.  Raises `TemplateError` and `PictureError`."""
     page, style_edits = read_styled_page(linked, resources, old_attributes=old_attributes)
     extracted = _extracted_blocks(linked)
     title = None if "subject" in extracted else build_title_steps(linked, page)
@@ -205,7 +206,7 @@ def compile_page(
 
 
 def compile_text(linked: LinkedSource, world: ProgramWorld) -> CompiledTemplate:
-    """The programs of a text-only template."""
+    """Returns the programs of a text-only template."""
     extracted = _extracted_blocks(linked)
     if "text" in extracted:
         raise TemplateError(
@@ -225,7 +226,7 @@ def compile_text(linked: LinkedSource, world: ProgramWorld) -> CompiledTemplate:
 def read_styled_page(
     linked: LinkedSource, resources: TemplateResources, *, old_attributes: bool
 ) -> tuple[Page, StyleEdits]:
-    """The page that a linked source is, and the edits that its styles ask for.  Raises `TemplateError`."""
+    """Returns the page that a linked source is, and the edits that its styles ask for.  Raises `TemplateError`."""
 
     def role(offset: int) -> str:
         return _role(linked, offset)
@@ -241,7 +242,7 @@ def read_styled_page(
 
 
 def _picture_marks(linked: LinkedSource, page: Page) -> Iterator[int]:
-    """The marks that are the whole source of a picture."""
+    """Yields the marks that are the whole source of a picture."""
     for event in (*page.events, *page.hidden):
         if isinstance(event, Opened):
             for attribute in event.tag.attributes:
@@ -262,7 +263,8 @@ def _has_variants(step: Step) -> bool:
 
 
 def _role(linked: LinkedSource, offset: int) -> str:
-    """The role of a mark as `markup/` sees it, which must tell a loop from a choice and the last branch from others."""
+    """Returns the role of a mark as `markup/` sees it, which must tell a loop from a choice and the last branch from
+    others."""
     mark = linked.mark(offset)
     if mark.role == OPEN and mark.value is None:
         return KEPT if mark.loop is None else REPEATING
@@ -278,7 +280,7 @@ def _extracted_blocks(linked: LinkedSource) -> dict[str, ExtractedBlock]:
 
 
 def _place_of_block(linked: LinkedSource, kind: str) -> Place | None:
-    """Where the message block of that kind stands."""
+    """Returns where the message block of that kind stands."""
     return next((mark.place for mark in linked.marks if mark.extracted and mark.extracted.kind == kind), None)
 
 

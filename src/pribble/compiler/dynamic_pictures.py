@@ -19,7 +19,7 @@ _Made = str | PictureSlot | NamedPicture
 
 
 def helpers(finder: PictureFinder, domain: str) -> Mapping[str, Callable[..., Data]]:
-    """The functions, by the names that programs call them."""
+    """Returns the functions, by the names that programs call them."""
 
     def slotted(found: FoundPicture | str, wanted: PictureRequest) -> _Made:
         if isinstance(found, str):

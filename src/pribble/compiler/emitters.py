@@ -45,7 +45,7 @@ class PieceEmitter:
         return "out = []; append = out.append"
 
     def emit(self, run: Sequence[RunStep], expressions: ExpressionCompiler) -> list[ast.stmt]:
-        """The statements of a run."""
+        """Returns the statements of a run."""
         statements: list[ast.stmt] = []
         texts: list[ast.expr] = []
 
@@ -66,11 +66,11 @@ class PieceEmitter:
         return statements
 
     def _made(self, texts: Sequence[ast.expr]) -> list[ast.stmt]:
-        """The statements that make a piece of texts."""
+        """Returns the statements that make a piece of texts."""
         return [appended(counted_output(formatted(texts)), self._append)]
 
     def _text(self, step: TextStep, expressions: ExpressionCompiler) -> ast.expr:
-        """The expression for the text of a step."""
+        """Returns the expression for the text of a step."""
         match step:
             case str():
                 return ast.Constant(step)
@@ -88,7 +88,7 @@ class PieceEmitter:
                 return expressions.call("picture_size", _name("picture_"), *given, place=place)
 
     def _statements(self, step: PieceStep, expressions: ExpressionCompiler) -> list[ast.stmt]:
-        """The statements of a step that is a piece by itself, or changes where pieces go."""
+        """Returns the statements of a step that is a piece by itself, or changes where pieces go."""
         match step:
             case StaticPicture(slot=slot):
                 return [appended(expressions.constant(slot, named=True), self._append)]
@@ -161,22 +161,22 @@ def _call(function: str, *arguments: ast.expr) -> ast.expr:
 
 
 def holding() -> list[ast.stmt]:
-    """``held = []; hold = held.append``"""
+    """Returns ``held = []; hold = held.append``"""
     return ast.parse("held = []; hold = held.append").body
 
 
 def counted_output(value: ast.expr) -> ast.expr:
-    """``kept(room, value)``: no template makes more than is permitted, however it multiplies."""
+    """Returns ``kept(room, value)``: no template makes more than is permitted, however it multiplies."""
     return _call("kept", _name("room"), value)
 
 
 def appended(value: ast.expr, append: str = "append") -> ast.stmt:
-    """``append(value)``"""
+    """Returns ``append(value)``"""
     return ast.Expr(_call(append, value))
 
 
 def formatted(texts: Sequence[ast.expr]) -> ast.expr:
-    """An f-string of `texts`; in it, nothing shows as nothing."""
+    """Returns an f-string of `texts`; in it, nothing shows as nothing."""
     if len(texts) == 1 and isinstance(texts[0], ast.Constant):
         return texts[0]
     return ast.JoinedStr([t if isinstance(t, ast.Constant) else ast.FormattedValue(t, -1) for t in texts])
@@ -185,7 +185,7 @@ def formatted(texts: Sequence[ast.expr]) -> ast.expr:
 def unless_nothing(
     shown: ShowValue, nothing: ast.expr, around: Callable[[ast.expr], ast.expr], expressions: ExpressionCompiler
 ) -> ast.expr:
-    """`nothing` where a value is nothing, else what `around` makes of the text of the value."""
+    """Returns `nothing` where a value is nothing, else what `around` makes of the text of the value."""
     text = expressions.call(f"show_{expressions.escaper_name(shown.context)}", _name("whole"), place=shown.value.place)
     test = ast.Compare(
         ast.NamedExpr(ast.Name("whole", ast.Store()), expressions.value(shown.value)), [ast.Is()], [_name("NOTHING")]

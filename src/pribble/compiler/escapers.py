@@ -57,7 +57,7 @@ _WRAPPERS: dict[str, TextEscaper] = {
 
 @lru_cache(maxsize=1024)
 def escapers(context: Context) -> tuple[TextEscaper, ValueEscaper]:
-    """The functions for `context`."""
+    """Returns the functions for `context`."""
     if context == Context("plain", ("attribute",)):
         return escaping.markup, showing.show_attribute
     for_text, for_any = _ESCAPERS[context.escaper]
@@ -71,7 +71,7 @@ def escapers(context: Context) -> tuple[TextEscaper, ValueEscaper]:
 
 @lru_cache(maxsize=256)
 def wrapper(within: tuple[str, ...]) -> TextEscaper:
-    """The function for what is shown already, but for what it stands in."""
+    """Returns the function for what is shown already, but for what it stands in."""
     wrap: TextEscaper = str
     for name in within:
         wrap = _chain(wrap, _WRAPPERS[name])
@@ -83,7 +83,7 @@ def _chain(first: Callable[[Data], str], second: TextEscaper) -> Callable[[Data]
 
 
 def _fitting(show: ValueEscaper, around: tuple[str, ...]) -> ValueEscaper:
-    """`show`, for a place where a fragment of markup could close what stands around it."""
+    """Returns `show`, for a place where a fragment of markup could close what stands around it."""
 
     def shown(value: Data) -> Data:
         if isinstance(value, Fragment) and value.trusted:

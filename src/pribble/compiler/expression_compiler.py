@@ -83,7 +83,7 @@ class FormatterCall:
 
 
 def described(expression: Expression) -> str:
-    """An expression as errors name it: its path where it is one, else "the value"."""
+    """Returns an expression as errors name it: its path where it is one, else "the value"."""
     match expression:
         case Name(name=name):
             return name
@@ -133,7 +133,8 @@ class ExpressionCompiler:
     # -- the pieces of trees --
 
     def call(self, function: str | ast.expr, *arguments: ast.expr, place: Place, path: str = "") -> ast.expr:
-        """A call of a function, by its name in the program's namespace or by what computes it, standing for `place`."""
+        """Returns a call of a function, by its name in the program's namespace or by what computes it, standing for
+        `place`."""
         self.sites.append(Site(place, path))
         called = ast.Name(function, ast.Load()) if isinstance(function, str) else function
         node = ast.Call(called, list(arguments), [])
@@ -142,7 +143,7 @@ class ExpressionCompiler:
         return node
 
     def constant(self, value: object, *, named: bool = False) -> ast.expr:
-        """`value` as an expression: written out where Python has a literal for it, else named."""
+        """Returns `value` as an expression: written out where Python has a literal for it, else named."""
         if not named and (value is None or isinstance(value, str | int)):
             return ast.Constant(value)
         name = f"constant_{len(self.constants)}"
@@ -150,7 +151,8 @@ class ExpressionCompiler:
         return ast.Name(name, ast.Load())
 
     def escaper_name(self, context: Context) -> str:
-        """The name of the function that shows a text in `context`; with ``show_`` before it, of that for any value."""
+        """Returns the name of the function that shows a text in `context`; with ``show_`` before it, of that for any
+        value."""
         if context not in self._escaper_names:
             name = f"{context.how}_{len(self._escaper_names)}" if context.enclosing else context.how
             self.constants[name], self.constants[f"show_{name}"] = escapers(context)
@@ -158,13 +160,13 @@ class ExpressionCompiler:
         return self._escaper_names[context]
 
     def variable(self, binding: Binding) -> str:
-        """The variable of the program that holds what `binding` stands for."""
+        """Returns the variable of the program that holds what `binding` stands for."""
         return self._variables.setdefault(binding, f"local_{len(self._variables)}_{binding.kind}")
 
     # -- expressions --
 
     def value(self, node: Expression) -> ast.expr:
-        """The tree that computes `node`."""
+        """Returns the tree that computes `node`."""
         match node:
             case Constant(value=value):
                 return self.constant(value)
@@ -243,13 +245,13 @@ class ExpressionCompiler:
         return self.call(_COMPARING[node.operator], *compared, place=node.place, path=described(node.left))
 
     def test(self, node: Expression) -> ast.expr:
-        """The tree that computes whether `node` holds."""
+        """Returns the tree that computes whether `node` holds."""
         if isinstance(node, Comparison | Not | Both | Either):
             return self.value(node)
         return self.call("holds", self.value(node), place=node.place, path=described(node))
 
     def shown(self, node: Expression, context: Context) -> ast.expr:
-        """The tree that computes the text of `node` in its context, with a shortcut for texts."""
+        """Returns the tree that computes the text of `node` in its context, with a shortcut for texts."""
         self._refuse_flag(node)
         if isinstance(node, Formatted):
             return self._formatted(node, context)
@@ -287,7 +289,7 @@ class ExpressionCompiler:
         return ast.IfExp(ast.BinOp(checks[0], ast.BitAnd(), checks[1]), exact, general)
 
     def _per_item(self, item: Binding, body: Expression) -> ast.expr:
-        """The name of a function beside the program that computes `body` for each item of a list."""
+        """Returns the name of a function beside the program that computes `body` for each item of a list."""
         name, variable = f"each_{len(self.functions)}", self.variable(item)
         function = ast.parse(f"def {name}(items):\n made = []\n for {variable} in items: pass\n return made\n").body[0]
         assert isinstance(function, ast.FunctionDef) and isinstance(function.body[1], ast.For)
@@ -300,7 +302,7 @@ class ExpressionCompiler:
         return ast.Name(name, ast.Load())
 
     def walked(self, value: ast.expr, place: Place) -> ast.expr:
-        """`value`, a list whose items count as turns from here on."""
+        """Returns `value`, a list whose items count as turns from here on."""
         return self.call("walked", ast.Name("turns", ast.Load()), value, place=place)
 
     @staticmethod
@@ -316,8 +318,8 @@ class ExpressionCompiler:
             )
 
     def _read(self, base: Expression | None, name: str, node: Expression, place: Place) -> ast.expr:
-        """``base.name``, base None being the data: at once where it is a dict, else by the function that knows all
-        kinds.  A variable is asked for its class once, where it is set.
+        """Returns ``base.name``, base None being the data: at once where it is a dict, else by the function that knows
+        all kinds.  A variable is asked for its class once, where it is set.
 
         A dict that has no such key raises `KeyError`; then the program is run again, and takes nothing for a dict
         to it (`Program.bound`), so that the function finds the words for what is missing.
@@ -402,7 +404,7 @@ class ExpressionCompiler:
         )
 
     def _formatted(self, node: Formatted, context: Context | None = None) -> ast.expr:
-        """A formatter applied; with `context`, its result shown."""
+        """Returns a formatter applied; with `context`, its result shown."""
         formatter, arguments, per_item = self._checked_call(node)
         value, path = self._walked_by(formatter, node), described(node.value)
         given = [argument for _, argument in node.named]
@@ -435,7 +437,7 @@ class ExpressionCompiler:
         return node.formatter, arguments, per_item
 
     def _walked_by(self, formatter: Formatter, node: Formatted) -> ast.expr:
-        """The value that a formatter is applied to; what the formatter goes through counts as turns."""
+        """Returns the value that a formatter is applied to; what the formatter goes through counts as turns."""
         value = self.value(node.value)
         match formatter.walks:
             case "all":
@@ -448,8 +450,8 @@ class ExpressionCompiler:
     def _prepared_once(
         self, call: FormatterCall, value: ast.expr, argument: Expression, place: Place, path: str
     ) -> ast.expr:
-        """A formatter whose one argument is a field of the data (``money(currency)``): the same for a whole run, so
-        it is prepared at its first use and kept in a variable."""
+        """Returns a formatter whose one argument is a field of the data (``money(currency)``): the same for a whole
+        run, so it is prepared at its first use and kept in a variable."""
         key = self._formatter(call), described(argument)
         variable = self.prepared.setdefault(key, f"ready_{len(self.prepared)}")
         load = ast.Name(variable, ast.Load())
@@ -469,7 +471,7 @@ class ExpressionCompiler:
         return self.call(ready, value, place=place, path=path)
 
     def _formatter(self, call: FormatterCall) -> str:
-        """The name of a formatter in the program; equal ones share it."""
+        """Returns the name of a formatter in the program; equal ones share it."""
         key = call, repr(call)  # 2, 2.0 and true are equal to Python, and not to an author
         if key not in self._names:
             self._names[key] = f"as_{call.name}_{len(self.formatters)}"
@@ -478,7 +480,7 @@ class ExpressionCompiler:
 
 
 def _is_of_data(node: Expression) -> bool:
-    """Whether an expression is a path of fields from the data, and so the same wherever it stands."""
+    """Returns whether an expression is a path of fields from the data, and so the same wherever it stands."""
     return isinstance(node, Name) or (isinstance(node, Member) and _is_of_data(node.base))
 
 
@@ -487,12 +489,12 @@ def _kept(value: ast.expr) -> ast.expr:
 
 
 def class_flag(variable: str) -> str:
-    """The variable that says whether `variable` holds a dict."""
+    """Returns the variable that says whether `variable` holds a dict."""
     return f"{variable}_is_dict"
 
 
 def class_check(variable: str) -> ast.stmt:
-    """The statement that sets the flag of `variable`."""
+    """Returns the statement that sets the flag of `variable`."""
     is_dict = ast.Compare(
         ast.Attribute(ast.Name(variable, ast.Load()), "__class__", ast.Load()),
         [ast.Is()],
@@ -502,5 +504,5 @@ def class_check(variable: str) -> ast.stmt:
 
 
 def items_variable(index: str) -> str:
-    """The variable that holds the list whose positions `index` counts."""
+    """Returns the variable that holds the list whose positions `index` counts."""
     return f"{index}_items"

@@ -25,7 +25,7 @@ def bind_formatter(
     mark: Callable[[], Place | None],
     noting: Noting | None = None,
 ) -> Apply:
-    """The function that a program calls for a formatter; `mark` gives the place of the call.
+    """Returns the function that a program calls for a formatter; `mark` gives the place of the call.
 
     It takes the value; then, where the arguments depend on the data, a tuple and a dict of them; then an
     expression over an item's fields, where there is one.
@@ -56,7 +56,7 @@ _ESCAPED = frozenset({"markup", "plain", "line", "inline"})
 
 
 def _with_escaper(apply: Apply, context: Context | None, noting: Noting | None, own: Settings) -> Apply:
-    """`apply`, its results shown."""
+    """Returns `apply`, its results shown."""
     if context is None:
         return apply
     if context.escaper in _ESCAPED and context.wrappers in ((), ("attribute",)) and FIGURES in vars(apply):
@@ -68,7 +68,7 @@ def _with_escaper(apply: Apply, context: Context | None, noting: Noting | None, 
 
 
 def _refusing(error: PribbleError) -> Apply:
-    """What cannot be prepared says so when it is applied, at its place."""
+    """Returns what cannot be prepared says so when it is applied, at its place."""
 
     def apply(value: Data, *each: Data) -> Data:
         raise type(error)(error.problem, hint=error.hint)
@@ -80,8 +80,8 @@ _MOST_KEPT = 64
 
 
 def _with_arguments(made: Callable[[tuple[Data, ...], Mapping[str, Data]], Apply]) -> Apply:
-    """A formatter whose arguments come with each call, as a tuple and a dict of them; where that is None, it gives
-    the function that applies it.  For one argument that is a text, as a currency is, that function is kept."""
+    """Returns a formatter whose arguments come with each call, as a tuple and a dict of them; where that is None, it
+    gives the function that applies it.  For one argument that is a text, as a currency is, that function is kept."""
     kept: dict[str, Apply] = {}
 
     def ready(arguments: tuple[Data, ...], given: Mapping[str, Data]) -> Apply:

@@ -26,7 +26,7 @@ class FormatterResults:
         self._turns.clear()
 
     def at(self, place: Place, call: Callable[[], Data]) -> Data:
-        """What `call` gives, or gave before in this turn of the mark at a place."""
+        """Returns what `call` gives, or gave before in this turn of the mark at a place."""
         mark = place, tuple(related.place for related in place.via)
         given, turn = self._given.setdefault(mark, []), self._turns[mark]
         self._turns[mark] += 1
@@ -48,7 +48,7 @@ FORMATTER_RESULTS: ContextVar[FormatterResults | None] = ContextVar("issued", de
 def remember_results(
     formatter: Callable[..., Data], name: str, place: Callable[[], Place | None]
 ) -> Callable[..., Data]:
-    """A formatter of an application, called once a mark and turn; `place` gives the mark that calls it.
+    """Returns a formatter of an application, called once a mark and turn; `place` gives the mark that calls it.
 
     What it raises becomes an error of the template's, with the original as its cause.
     """

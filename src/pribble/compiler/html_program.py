@@ -53,13 +53,14 @@ _DECLARATION_END = re.compile("\\s*(?:(?P<own>;)|(?=[}\U000f0000-\U0010ffff])|\\
 def build_html_steps(
     linked: LinkedSource, page: Page, resources: TemplateResources, style_edits: StyleEdits | None, *, preheader: bool
 ) -> list[Step]:
-    """The steps of the HTML program; without `style_edits`, of a page that is styled when it is rendered.  Raises
-    `PictureError` for a picture that is not there."""
+    """Returns the steps of the HTML program; without `style_edits`, of a page that is styled when it is rendered.
+    Raises `PictureError` for a picture that is not there."""
     return list(merge_slices(list(join_literals(_PageEdits(linked, page, resources, style_edits).steps(preheader)))))
 
 
 def resource_places(linked: LinkedSource, page: Page) -> tuple[Place, ...]:
-    """Where the style sheets of a page stand, in its own ``style`` elements and linked, and its pictures are named."""
+    """Returns where the style sheets of a page stand, in its own ``style`` elements and linked, and its pictures are
+    named."""
     places = []
     for tag in resource_tags(page):
         source = tag.attribute("src")
@@ -69,8 +70,8 @@ def resource_places(linked: LinkedSource, page: Page) -> tuple[Place, ...]:
 
 
 def build_text_page_steps(linked: LinkedSource, page: Page, resources: TemplateResources) -> list[Step]:
-    """The steps of the page that a text is taken from when it is rendered: what only the HTML has left out, what only
-    the text has put in, and no pictures."""
+    """Returns the steps of the page that a text is taken from when it is rendered: what only the HTML has left out,
+    what only the text has put in, and no pictures."""
     edits: list[Edit[Step]] = []
     opened: list[tuple[int, bool]] = []
     for event in page.events:
@@ -99,7 +100,7 @@ _ALONE = '<span style="display:block;white-space:pre;margin:1em 0">'
 
 
 def dedented(linked: LinkedSource) -> LinkedSource:
-    """Plain text without the indentation that all its lines share, and without empty lines at its ends."""
+    """Returns plain text without the indentation that all its lines share, and without empty lines at its ends."""
     lines = linked.text.split("\n")
     filled = [line for line in lines if line.strip()]
     common = min((len(line) - len(line.lstrip(" \t")) for line in filled), default=0)
@@ -131,7 +132,7 @@ class _PageEdits:
         return edited_steps(linked, self.contexts, edits, 0, len(linked.text))
 
     def bare_steps(self, edits: Sequence[Edit[Step]]) -> Iterator[Step]:
-        """The steps of the page as it is, with these edits: no pictures, no styles."""
+        """Returns the steps of the page as it is, with these edits: no pictures, no styles."""
         tags = [
             edit
             for event in self.page.events
@@ -149,7 +150,7 @@ class _PageEdits:
         return edited_steps(self.linked, self.contexts, own, 0, end)
 
     def _of_balance(self) -> list[Edit[Step]]:
-        """What keeps apart or together what an author left to the page around it."""
+        """Returns what keeps apart or together what an author left to the page around it."""
         page = self.page
         return [
             *(Edit(offset, offset, (end_tag,)) for offset, end_tag in page.end_tags),
@@ -158,8 +159,8 @@ class _PageEdits:
         ]
 
     def _of_standing(self) -> list[Edit[Step]]:
-        """Where each style sheet and picture stands, for a page that is styled when it is rendered: by its place in
-        `standing_places`."""
+        """Returns where each style sheet and picture stands, for a page that is styled when it is rendered: by its
+        place in `standing_places`."""
         if not self.is_late:
             return []
         ends = [tag.start + 1 + len(tag.name) for tag in resource_tags(self.page)]
@@ -213,7 +214,8 @@ class _PageEdits:
                 yield _optional_attribute(self.linked, attribute, opened.marks[marks[0]])
 
     def _charset(self, tag: StartTag, attribute: Attribute) -> re.Match[str] | None:
-        """The charset that an older page names: ``<meta http-equiv="Content-Type" content="text/html; charset=…">``."""
+        """Returns the charset that an older page names: ``<meta http-equiv="Content-Type" content="text/html;
+        charset=…">``."""
         pragma = next((a for a in tag.attributes if a.name == "http-equiv"), None)
         if tag.name != "meta" or pragma is None:
             return None
@@ -229,7 +231,7 @@ class _PageEdits:
 
 
 def build_title_steps(linked: LinkedSource, page: Page) -> list[BlockStep] | None:
-    """The steps that give the text of the page's ``<title>``, or None where it has none."""
+    """Returns the steps that give the text of the page's ``<title>``, or None where it has none."""
     depth, inside, found = 0, False, False
     steps: list[BlockStep] = []
     for event in page.events:
@@ -249,8 +251,8 @@ def build_title_steps(linked: LinkedSource, page: Page) -> list[BlockStep] | Non
 
 
 def build_block_steps(linked: LinkedSource, context: Context, *, references: bool) -> list[BlockStep]:
-    """The steps of a linked source that is text and no markup, its values shown in `context`; with `references`, those
-    in its literals are read."""
+    """Returns the steps of a linked source that is text and no markup, its values shown in `context`; with
+    `references`, those in its literals are read."""
     used = needed(linked)
     steps: list[BlockStep] = []
     position = 0
@@ -278,7 +280,7 @@ def _contexts(page: Page) -> dict[int, Context]:
 
 
 def _body_start(linked: LinkedSource, page: Page) -> int:
-    """Where the preheader goes: at the head of the body, also of one that is implied."""
+    """Returns where the preheader goes: at the head of the body, also of one that is implied."""
     return next((e.tag.end for e in page.events if isinstance(e, Opened) and e.tag.name == "body"), len(linked.text))
 
 
@@ -304,7 +306,8 @@ def _style_edits(
     contexts: dict[int, Context],
     urls: list[Edit[Step]],
 ) -> Iterator[Edit[Step]]:
-    """Declarations that may be left out, the pictures it names, the whole attribute where nothing may be left of it."""
+    """Yields declarations that may be left out, the pictures it names, the whole attribute where nothing may be left of
+    it."""
     start, end = attribute.value_start, attribute.value_end
     declarations = list(_declaration_edits(linked, marks, contexts, start, end))
     if not _may_be_empty(linked, opened, declarations, start, end):
@@ -320,7 +323,7 @@ def _style_edits(
 
 
 def _may_be_empty(linked: LinkedSource, opened: Opened, declarations: list[Edit[Step]], start: int, end: int) -> bool:
-    """Whether a style holds nothing for certain: only blocks, and declarations that may be left out."""
+    """Returns whether a style holds nothing for certain: only blocks, and declarations that may be left out."""
     blocks = set(between(opened.blocks, start, end))
     if not blocks and not declarations:
         return False
@@ -342,7 +345,7 @@ def _may_be_empty(linked: LinkedSource, opened: Opened, declarations: list[Edit[
 def _declaration_edits(
     linked: LinkedSource, marks: Sequence[int], contexts: dict[int, Context], start: int, end: int
 ) -> Iterator[Edit[Step]]:
-    """The declarations whose whole value is one mark, in the style from `start` to `end`."""
+    """Yields the declarations whose whole value is one mark, in the style from `start` to `end`."""
     for offset in marks:
         begin = max(start, offset - 200)
         before = _PROPERTY.search(("" if begin == start else "x") + linked.text[begin:offset])

@@ -21,18 +21,18 @@ _Fact = TypeVar("_Fact")
 
 
 def may_be_nothing(expression: Expression | None) -> bool:
-    """Whether a value may be nothing at all."""
+    """Returns whether a value may be nothing at all."""
     return expression is not None and _of_all(expression, "may be nothing", _may_lack)
 
 
 def brought_elements(expression: Expression | None) -> frozenset[str]:
-    """The elements that a value may bring."""
+    """Returns the elements that a value may bring."""
     return frozenset() if expression is None else _of_all(expression, "brings", _bringing)
 
 
 def _of_all(expression: Expression, fact: str, found: Callable[[Expression], _Fact]) -> _Fact:
-    """What is found out of an expression, for which it has to be known of each ``let`` that it is made of: first of
-    all found out of those, once for each, however often and deep they use one another."""
+    """Returns what is found out of an expression, for which it has to be known of each ``let`` that it is made of:
+    first of all found out of those, once for each, however often and deep they use one another."""
     waiting = list(_lets(expression))
     while waiting:
         binding = waiting[-1]
@@ -48,14 +48,14 @@ def _of_all(expression: Expression, fact: str, found: Callable[[Expression], _Fa
 
 
 def _lets(expression: Expression) -> Iterator[Binding]:
-    """The ``let``s whose names stand in an expression."""
+    """Yields the ``let``s whose names stand in an expression."""
     for node in _nodes(expression):
         if isinstance(node, Local) and node.binding.kind == "let" and node.binding.value is not None:
             yield node.binding
 
 
 def _nodes(expression: Expression) -> Iterator[Expression]:
-    """An expression and all within it."""
+    """Yields an expression and all within it."""
     waiting = [expression]
     while waiting:
         node = waiting.pop()

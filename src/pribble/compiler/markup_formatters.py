@@ -33,7 +33,7 @@ def html(settings: Settings) -> Apply:
 
 
 def fragment(text: str) -> Fragment:
-    """A text as markup; raises `UnsafeValue` where it would reach out into the page around it."""
+    """Returns a text as markup; raises `UnsafeValue` where it would reach out into the page around it."""
     closed = close_fragment(text)
     return Fragment.of(closed, closed, trusted=True)
 
@@ -118,7 +118,7 @@ def _of_records(value: Data) -> list[_Column]:
 
 
 def _of_frame(frame: Data) -> list[_Column]:
-    """The columns of a DataFrame, before them those of an index that says something."""
+    """Returns the columns of a DataFrame, before them those of an index that says something."""
     levels = frame.columns.nlevels
     made = []
     index = frame.index
@@ -154,9 +154,9 @@ def _chosen_columns(found: list[_Column], columns: Data) -> list[_Column]:
 
 
 def _plain_format(settings: Settings) -> Callable[[Data], str]:
-    """How a cell is shown that has no format: texts as they are, numbers with the locale's decimal sign, and at most
-    six decimals, days, times and moments in the locale's medium form and the reader's time zone, spans in words, flags
-    as a tick or a dash, what is missing as nothing."""
+    """Returns how a cell is shown that has no format: texts as they are, numbers with the locale's decimal sign, and at
+    most six decimals, days, times and moments in the locale's medium form and the reader's time zone, spans in words,
+    flags as a tick or a dash, what is missing as nothing."""
     babel = settings.babel
     point = str(babel.number_symbols["latn"]["decimal"])
     ways: dict[str, Apply] = {
@@ -202,7 +202,7 @@ def _table_pieces(columns: list[_Column], plain_way: Callable[[Data], str]) -> I
 
 
 def _heads(columns: list[_Column], right: list[bool]) -> Iterator[str]:
-    """The rows of heads: in all but the last, what several columns share stands once above them."""
+    """Yields the rows of heads: in all but the last, what several columns share stands once above them."""
     rows = max((len(column.head) for column in columns), default=1)
     for row in range(rows):
         yield "<tr>"
@@ -217,7 +217,7 @@ def _heads(columns: list[_Column], right: list[bool]) -> Iterator[str]:
 
 
 def _cell_markup(column: _Column, number: int, plain_way: Callable[[Data], str]) -> str:
-    """A cell as markup; what is wrong with it names its row and column."""
+    """Returns a cell as markup; what is wrong with it names its row and column."""
     cell, where = column.cells[number], f'row {number + 1}, column "{" ".join(column.name)}"'
     try:
         if column.format is None or canonical(cell) is None:

@@ -33,7 +33,7 @@ class Meter:
             )
 
     def metered(self, namespace: Mapping[str, Data]) -> dict[str, Data]:
-        """The namespace of a program, its functions counting."""
+        """Returns the namespace of a program, its functions counting."""
         made = {
             name: self._counting(value, name) if callable(value) and not isinstance(value, type) else value
             for name, value in namespace.items()

@@ -36,7 +36,7 @@ class PagePrograms:
 def page_programs(
     steps: Sequence[Step], text_steps: Sequence[TextFormStep] | None, world: ProgramWorld, *, is_final: bool
 ) -> PagePrograms:
-    """The programs of a page, and of the text that is derived from it, if one is.
+    """Returns the programs of a page, and of the text that is derived from it, if one is.
 
     `is_final` says that the program gives the page as it travels; where it is styled late, nothing that was made when
     the template was compiled writes it for the wire.

@@ -43,7 +43,8 @@ class PictureEdits:
     sizes: dict[int, PictureSize] | None
 
     def shown_widths(self, tags: Iterable[Opened]) -> dict[Picture, int | None]:
-        """How wide each picture named in ``src`` is shown at the most; None where it is shown at its own size."""
+        """Returns how wide each picture named in ``src`` is shown at the most; None where it is shown at its own
+        size."""
         widths: dict[Picture, int | None] = {}
         for opened in tags:
             source = opened.tag.attribute("src")
@@ -58,7 +59,7 @@ class PictureEdits:
         return widths
 
     def edits(self, opened: Opened, widths: dict[Picture, int | None]) -> Iterator[Edit[Step]]:
-        """The edits of a tag's pictures."""
+        """Yields the edits of a tag's pictures."""
         tag = opened.tag
         travels = self._travels(opened)
         candidates = self._candidates(opened, travels)
@@ -145,7 +146,7 @@ class PictureEdits:
             yield Edit(attribute.end, attribute.end, (DynamicPictureSize(place, size),))
 
     def _held(self, attribute: Attribute) -> Iterator[Step]:
-        """The pieces of a picture's name."""
+        """Yields the pieces of a picture's name."""
         for part in value_parts(self.linked, attribute):
             if isinstance(part, str):
                 yield part
@@ -156,7 +157,7 @@ class PictureEdits:
     # -- several to choose from --
 
     def _candidates(self, opened: Opened, travels: Embed | None) -> list[tuple[str | PictureSlot, str]]:
-        """The candidates of a ``srcset`` without marks: address and descriptor (WHATWG HTML 4.8.4.2.2)."""
+        """Returns the candidates of a ``srcset`` without marks: address and descriptor (WHATWG HTML 4.8.4.2.2)."""
         attribute = opened.tag.attribute("srcset")
         if attribute is None or self._marks(opened, attribute) or opened.tag.name not in ("img", "source"):
             return []
@@ -168,7 +169,7 @@ class PictureEdits:
     def _nearest(
         self, candidates: Sequence[tuple[str | PictureSlot, str]], own: PictureSlot, size: PictureSize | None
     ) -> PictureSlot:
-        """The candidate whose density is nearest to what is wanted."""
+        """Returns the candidate whose density is nearest to what is wanted."""
         shown = size.width_of(own.picture) if size else None
 
         def density(descriptor: str) -> float:
@@ -198,7 +199,7 @@ class PictureEdits:
     # -- in style sheets --
 
     def css_edits(self, start: int, end: int, quote: str | None = None) -> Iterator[Edit[Step]]:
-        """The pictures that the literal CSS of a stretch names; `quote` is that of the attribute it is in."""
+        """Yields the pictures that the literal CSS of a stretch names; `quote` is that of the attribute it is in."""
         text = self.linked.text[start:end]
         css, places = decode_with_offsets(text) if quote else (text, range(len(text) + 1))
         for named in urls.find_urls(css):
@@ -217,7 +218,7 @@ def _density_number(text: str) -> float:
 
 
 def outer_start(linked: LinkedSource, attribute: Attribute) -> int:
-    """Where the white space before an attribute begins."""
+    """Returns where the white space before an attribute begins."""
     start = attribute.start
     while linked.text[start - 1] in "\t\n\f\r ":
         start -= 1

@@ -14,7 +14,7 @@ from pribble.values.kinds import BROKEN_VALUE, AlreadyTold, Data
 
 
 def with_place(error: PribbleError, site: Site, positions: Mapping[str, int] | None = None) -> PribbleError:
-    """A copy of `error` that knows its place, with the positions of the loops it happened in."""
+    """Returns a copy of `error` that knows its place, with the positions of the loops it happened in."""
     problem, path = error.problem, site.path
     if cell := CELL.get():  # a place in a table, which no loop of the template goes through
         problem, path = f"{cell}: {problem}", ""
@@ -37,7 +37,7 @@ class ProblemCollector:
         self.positions: dict[str, int] = {}
 
     def watching(self, function: Callable[..., Data]) -> Callable[..., Data]:
-        """`function`, its errors collected and its result then broken."""
+        """Returns `function`, its errors collected and its result then broken."""
 
         def watched(*arguments: Data) -> Data:
             if any(argument is BROKEN_VALUE for argument in arguments):
@@ -60,7 +60,7 @@ class ProblemCollector:
         return watched
 
     def each(self, items: Iterable[Data], path: str) -> Iterator[tuple[int, Data]]:
-        """The turns of a loop over the list at `path`."""
+        """Yields the turns of a loop over the list at `path`."""
         for index, value in enumerate(items):
             self.positions[path] = index
             yield index, value

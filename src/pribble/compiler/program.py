@@ -101,7 +101,7 @@ class Program:
     formatters: Mapping[str, FormatterCall]
 
     def bound(self, settings: Settings, world: ProgramWorld, others: Mapping[Place, str] | None = None) -> Run:
-        """The function for one locale and time zone; it raises errors that name their place.
+        """Returns the function for one locale and time zone; it raises errors that name their place.
 
         `others` are the marks that show a value without a formatter where the locale writes no point before decimals,
         and that locale: a number that is shown so is noted in `POINTED`.
@@ -140,12 +140,13 @@ class Program:
         return program
 
     def _metered(self, namespace: Mapping[str, object], world: ProgramWorld, steps: int) -> dict[str, object]:
-        """The namespace of a run that may take so many steps."""
+        """Returns the namespace of a run that may take so many steps."""
         costs = {name: world.formatters[call.name].cost for name, call in self.formatters.items()}
         return Meter(steps, costs).metered(namespace)
 
     def collect_problems(self, settings: Settings, world: ProgramWorld, data: Data) -> list[PribbleError]:
-        """Every problem that the data have here: what cannot be read counts as nothing, and the program goes on."""
+        """Returns every problem that the data have here: what cannot be read counts as nothing, and the program goes
+        on."""
         _begin()
         collector = ProblemCollector(self.sites)
         namespace = self._namespace(settings, world)
@@ -162,7 +163,7 @@ class Program:
         return collector.problems
 
     def _noting(self, show: Callable[[Data], str], locale_at: Callable[[Place], str | None]) -> Callable[[Data], str]:
-        """`show`, which notes where it shows a number with a point that the locale there does not write."""
+        """Returns `show`, which notes where it shows a number with a point that the locale there does not write."""
 
         def noting(value: Data) -> str:
             made = show(value)
@@ -175,7 +176,7 @@ class Program:
         return noting
 
     def _mark(self) -> Place | None:
-        """The place of the call of this program that is going on."""
+        """Returns the place of the call of this program that is going on."""
         frame: FrameType | None = sys._getframe(1)
         while frame is not None and frame.f_code.co_filename != _FILE:
             frame = frame.f_back
@@ -203,7 +204,7 @@ class Program:
         }
 
     def _placed(self, error: PribbleError, traceback: TracebackType | None) -> PribbleError:
-        """`error` with the place of the innermost call of this program that it passed through."""
+        """Returns `error` with the place of the innermost call of this program that it passed through."""
         line = 0
         while traceback is not None:
             if traceback.tb_frame.f_code.co_filename == _FILE:
@@ -220,14 +221,14 @@ def _begin() -> None:
 
 
 def _is_own(traceback: TracebackType | None) -> bool:
-    """Whether an error was raised by a program itself, and by no function that it calls."""
+    """Returns whether an error was raised by a program itself, and by no function that it calls."""
     while traceback is not None and traceback.tb_next is not None:
         traceback = traceback.tb_next
     return traceback is not None and traceback.tb_frame.f_code.co_filename == _FILE
 
 
 def _within_steps(limits: Limits) -> Limits:
-    """Limits in which turns are steps too."""
+    """Returns limits in which turns are steps too."""
     return limits if limits.steps is None else replace(limits, turns=min(limits.turns, limits.steps))
 
 
@@ -252,7 +253,7 @@ class ProgramBuilder(Generic[_Step]):
         self.expressions = ExpressionCompiler(world.formatters, frozenset(world.common))
 
     def build(self, steps: Sequence[Marker | _Step]) -> Program:
-        """The program of `steps`: marks that open, branch, close and set, and what the emitter writes."""
+        """Returns the program of `steps`: marks that open, branch, close and set, and what the emitter writes."""
         expressions, emitter = self.expressions, self.emitter
         body = _Blocks(steps, emitter, expressions).block()
         function = ast.parse(
@@ -282,7 +283,7 @@ class _Blocks(Generic[_Step]):
         self.loops = 0
 
     def block(self) -> list[ast.stmt]:
-        """The statements up to the mark that ends this block, or to the end."""
+        """Returns the statements up to the mark that ends this block, or to the end."""
         body: list[ast.stmt] = []
         run: list[_Step] = []
         while self.index < len(self.steps):
@@ -311,7 +312,7 @@ class _Blocks(Generic[_Step]):
         return body
 
     def _following(self) -> Marker:
-        """The mark that ended a block."""
+        """Returns the mark that ended a block."""
         mark = self.steps[self.index]
         assert isinstance(mark, Marker)
         self.index += 1
@@ -366,7 +367,7 @@ class _Blocks(Generic[_Step]):
 
 
 def needed(linked: LinkedSource) -> set[Binding]:
-    """The bindings that a linked source uses, those used by others it uses among them.
+    """Returns the bindings that a linked source uses, those used by others it uses among them.
 
     A message block carries all the ``let``s above it; only these have to be set.
     """

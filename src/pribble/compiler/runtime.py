@@ -15,14 +15,14 @@ _Sized = TypeVar("_Sized", bound=Sized)
 
 
 def count_turns(turns: Turns, value: Data) -> Data:
-    """`value`; the items of a list, or of what stands for one, count as turns."""
+    """Returns `value`; the items of a list, or of what stands for one, count as turns."""
     if isinstance(value, list | tuple | dict) or (hasattr(value, "__len__") and not isinstance(value, str | bytes)):
         count_items(turns, len(value))
     return value
 
 
 def count_output(room: list[int], value: _Sized) -> _Sized:
-    """`value`, a piece of what the program makes; its length counts."""
+    """Returns `value`, a piece of what the program makes; its length counts."""
     room[0] -= len(value)
     if room[0] < 0:
         raise LimitReached(
@@ -33,7 +33,7 @@ def count_output(room: list[int], value: _Sized) -> _Sized:
 
 
 def count_kept(room: list[int], value: Data) -> Data:
-    """`value`, which a name keeps: a text or list counts by its length."""
+    """Returns `value`, which a name keeps: a text or list counts by its length."""
     return count_output(room, value) if isinstance(value, str | list) else value
 
 
@@ -42,13 +42,13 @@ BLANK_STYLE = "; \t\n\f\r"
 
 
 def unless_blank(held: list[str], before: str, after: str) -> list[str]:
-    """What was held, between `before` and `after`; nothing where it is empty."""
+    """Returns what was held, between `before` and `after`; nothing where it is empty."""
     empty = all(piece.__class__ is str and not piece.strip(BLANK_STYLE) for piece in held)
     return [] if empty else [before, *held, after]
 
 
 def trim_lines(pieces: list[str]) -> str:
-    """The lines of a plain text without spaces at their ends, and without empty lines at its own."""
+    """Returns the lines of a plain text without spaces at their ends, and without empty lines at its own."""
     lines = [line if line == SIGNATURE else line.rstrip() for line in "".join(pieces).split("\n")]
     return "\n".join(lines).strip("\n") + "\n"
 

@@ -113,7 +113,7 @@ Step = Marker | RunStep
 def edited_steps(
     linked: LinkedSource, contexts: dict[int, Context], edits: Iterable[Edit[Step]], start: int, end: int
 ) -> Iterator[Step]:
-    """The steps of a stretch of the linked source, with edits."""
+    """Yields the steps of a stretch of the linked source, with edits."""
     for part in spliced(edits, start, end):
         if isinstance(part, Edit):
             yield from part.pieces
@@ -143,7 +143,7 @@ def _span_steps(linked: LinkedSource, start: int, end: int, contexts: dict[int, 
 
 
 def join_literals(steps: Iterable[Step]) -> Iterator[Step]:
-    """`steps`, neighbouring literals as one."""
+    """Yields `steps`, neighbouring literals as one."""
     literal: list[str] = []
     for step in steps:
         if isinstance(step, str):
@@ -158,7 +158,8 @@ def join_literals(steps: Iterable[Step]) -> Iterator[Step]:
 
 
 def merge_slices(steps: Sequence[Step]) -> Iterator[Step]:
-    """`steps`, each text that stands alone between two boundaries of a fragment as one slice: pieces cost time."""
+    """Yields `steps`, each text that stands alone between two boundaries of a fragment as one slice: pieces cost
+    time."""
     index = 0
     while index < len(steps):
         made = slice_after(*steps[index : index + 3]) if index + 2 < len(steps) else None
@@ -171,7 +172,7 @@ BlockStep = Marker | str | ShowValue
 
 
 def block_steps(mark: Marker, context: Context, used: Collection[Binding] | None = None) -> list[BlockStep]:
-    """The steps of a mark in a text that is no markup; with `used`, only those bindings are set."""
+    """Returns the steps of a mark in a text that is no markup; with `used`, only those bindings are set."""
     if mark.role == SHOW and mark.value is not None:
         return [ShowValue(mark.value, context)]
     if mark.role == LITERAL:
@@ -182,7 +183,7 @@ def block_steps(mark: Marker, context: Context, used: Collection[Binding] | None
 
 
 def value_parts(linked: LinkedSource, attribute: Attribute) -> Iterator[str | int]:
-    """The value of an attribute: texts, their references read, and the offsets of its marks."""
+    """Yields the value of an attribute: texts, their references read, and the offsets of its marks."""
     position = attribute.value_start
     for found in MARK.finditer(linked.text, attribute.value_start, attribute.value_end):
         if position < found.start():

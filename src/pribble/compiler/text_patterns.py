@@ -67,7 +67,7 @@ class NoPattern(Exception):
 
 
 def find_patterns(steps: Sequence[TextFormStep]) -> list[TextFormStep]:
-    """`steps`, with the largest parts of the page that have one form as `Fill`."""
+    """Returns `steps`, with the largest parts of the page that have one form as `Fill`."""
     patterner = _PatternFinder(steps)
     return [*steps] if patterner.crossed else patterner.between(0, len(steps), Flow(Links()), None)
 
@@ -109,7 +109,7 @@ class _PatternFinder:
                 floors.pop()
 
     def between(self, start: int, end: int, around: Flow, part: int | None) -> list[TextFormStep]:
-        """The steps from `start` to `end`, which stand in the page as `around` has it, and in a part."""
+        """Returns the steps from `start` to `end`, which stand in the page as `around` has it, and in a part."""
         made: list[TextFormStep] = []
         index = start
         while index < end:
@@ -132,11 +132,11 @@ class _PatternFinder:
         return made
 
     def is_at_edge(self, index: int) -> bool:
-        """Whether a step stands at the edge of a paragraph, where white space does not count."""
+        """Returns whether a step stands at the edge of a paragraph, where white space does not count."""
         return index - 1 in self.edges or index + 1 in self.edges
 
     def has_blocks_only(self, start: int, end: int) -> bool:
-        """Whether whatever a loop or choice brings begins and ends with a block."""
+        """Returns whether whatever a loop or choice brings begins and ends with a block."""
         index = start
         while index <= end:
             step = self.steps[index]
@@ -148,7 +148,8 @@ class _PatternFinder:
         return True
 
     def next_said(self, index: int) -> int:
-        """The first step from `index` on that is neither white space nor an element of which nothing is said."""
+        """Returns the first step from `index` on that is neither white space nor an element of which nothing is
+        said."""
         while True:
             step = self.steps[index]
             if isinstance(step, Open | OpenWithValues | OpenCaptured) and is_unsaid(_start_tag(step)):
@@ -166,7 +167,7 @@ class _PatternFinder:
         return end
 
     def _attempt(self, index: int, around: Flow, part: int | None) -> list[TextFormStep] | None:
-        """An element as a pattern, with what goes before it; None where it is none."""
+        """Returns an element as a pattern, with what goes before it; None where it is none."""
         step = self.steps[index]
         if (
             not isinstance(step, Open | OpenWithValues | OpenCaptured)
@@ -224,7 +225,7 @@ class _PatternBuilder(Flow):
         self.chained = False  # whether a loop or choice stands before, and no edge between
 
     def element(self, index: int) -> list[TextFormStep]:
-        """The steps of a pattern, also of one that says nothing: what is before and behind it is apart."""
+        """Returns the steps of a pattern, also of one that says nothing: what is before and behind it is apart."""
         end = self.patterner.ends[index] + 1
         self._steps(index, end)
         self.flush()
@@ -262,7 +263,7 @@ class _PatternBuilder(Flow):
                     raise NoPattern(self.at)
 
     def _start(self, step: Open | OpenWithValues, index: int) -> int:
-        """A start tag; where to go on."""
+        """Returns a start tag; where to go on."""
         if is_unsaid(_start_tag(step)):
             return self.patterner.skipped(index - 1, self.before)
         if step.name in _UNPATTERNED:
@@ -282,7 +283,7 @@ class _PatternBuilder(Flow):
         return index
 
     def _region(self, start: int) -> int:
-        """A loop or a choice that brings whole blocks or rows; where it ends."""
+        """Returns a loop or a choice that brings whole blocks or rows; where it ends."""
         patterner = self.patterner
         end = patterner.ends[start]
         table = self.tables[-1]
@@ -327,7 +328,7 @@ class _PatternBuilder(Flow):
             raise NoPattern(start)
 
     def placeholder(self, of: ShowValue | TextCall) -> str:
-        """What stands for a value."""
+        """Returns what stands for a value."""
         if len(self.placeholders) > _MOST_PLACEHOLDERS:
             raise NoPattern(self.at)
         self.placeholders.append(of)
@@ -373,7 +374,7 @@ class _PatternBuilder(Flow):
         return super().sense(name, label, title)
 
     def parts(self, text: str, *, maybe: bool = False) -> TextParts:
-        """A text with what its holes stand for."""
+        """Returns a text with what its holes stand for."""
         parts: list[str | ShowValue | TextCall] = []
         position = 0
         for found in _PLACEHOLDER.finditer(text):
@@ -387,7 +388,7 @@ class _PatternBuilder(Flow):
 
 
 def _with_links_apart(parts: Sequence[str | ShowValue | TextCall]) -> Iterator[str | ShowValue | TextCall]:
-    """The parts of a text, its links as what they are where no word can follow them directly."""
+    """Yields the parts of a text, its links as what they are where no word can follow them directly."""
     for index, part in enumerate(parts):
         if isinstance(part, TextCall) and part.function == "linked":
             after = parts[index + 1] if index + 1 < len(parts) else ""
@@ -440,7 +441,7 @@ class _Patterns:
         return block
 
     def rows(self, table: Table) -> Iterator[PatternRow]:
-        """The rows of a table, with the section they stand in."""
+        """Yields the rows of a table, with the section they stand in."""
         for section, every in (("", table.rows), ("tfoot", table.feet)):
             for rows in every:
                 if isinstance(rows, _PartHere):
@@ -463,12 +464,12 @@ class _Patterns:
 
 
 def _is_open(placed: Sequence[PlacedPattern]) -> bool:
-    """Whether a slot is among these blocks."""
+    """Returns whether a slot is among these blocks."""
     return any(isinstance(block, TextSlot | Pattern | PatternPart) for _, block in placed)
 
 
 def _is_plain_row(placed: Sequence[PlacedPattern], rows: Sequence[PatternRow]) -> bool:
-    """Whether there is one row, and nothing in it but texts that are put in, in order."""
+    """Returns whether there is one row, and nothing in it but texts that are put in, in order."""
     if placed or len(rows) != 1 or not isinstance(row := rows[0][1], RowPattern):
         return False
     return row.cells == list(range(len(row.cells)))

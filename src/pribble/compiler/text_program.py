@@ -53,8 +53,8 @@ TEXT_HELPERS: dict[str, object] = {
 
 
 def build_text_steps(linked: LinkedSource, page: Page, styles: Sequence[Style]) -> list[TextFormStep]:
-    """The steps of the text program: texts and events as they are, values, and the marks of blocks; `styles` are those
-    of the page's elements.
+    """Returns the steps of the text program: texts and events as they are, values, and the marks of blocks; `styles`
+    are those of the page's elements.
 
     Stretches that only the HTML has are left out, those that only the text has put in.
     """
@@ -109,7 +109,7 @@ def _open(linked: LinkedSource, event: Opened, style: Style) -> Iterator[TextFor
 
 
 def _open_in_steps(linked: LinkedSource, event: Opened, style: Style) -> Iterator[TextFormStep]:
-    """A start tag with blocks in it, attribute by attribute."""
+    """Yields a start tag with blocks in it, attribute by attribute."""
     inside = {offset for a in event.tag.attributes for offset in between(event.blocks, a.value_start, a.value_end)}
     found: list[tuple[int, Attribute | None]] = [(a.start, a) for a in event.tag.attributes]
     found += [(offset, None) for offset in event.blocks if offset not in inside]
@@ -129,7 +129,7 @@ def _open_in_steps(linked: LinkedSource, event: Opened, style: Style) -> Iterato
 
 
 def _value_parts(linked: LinkedSource, attribute: Attribute, event: Opened) -> Iterator[str | ShowValue]:
-    """The value of an attribute that has no blocks in it."""
+    """Yields the value of an attribute that has no blocks in it."""
     for step in _value_steps(linked, attribute, event):
         assert not isinstance(step, Marker)
         yield step
@@ -159,7 +159,7 @@ class EventEmitter:
         return "out = []; append = out.append; extend = out.extend"
 
     def shown(self, step: ShowValue, expressions: ExpressionCompiler, before: list[ast.stmt]) -> ast.expr:
-        """The text of a value; `before` gets the statements that have to go before it."""
+        """Returns the text of a value; `before` gets the statements that have to go before it."""
         return expressions.shown(step.value, step.context)
 
     def emit(self, run: Sequence[EventStep], expressions: ExpressionCompiler) -> list[ast.stmt]:
@@ -233,7 +233,8 @@ class EventEmitter:
                 raise AssertionError("a tag is a constant event, and stands in no value")
 
     def _text(self, text: TextParts, expressions: ExpressionCompiler, before: list[ast.stmt]) -> ast.expr:
-        """A text for a slot, or for a function that makes something of one; `before` gets what has to go before it."""
+        """Returns a text for a slot, or for a function that makes something of one; `before` gets what has to go before
+        it."""
         only = text.parts[0] if text.parts else ""
         if text.maybe and isinstance(only, ShowValue):
             return unless_nothing(only, ast.Constant(None), lambda shown: shown, expressions)

@@ -34,12 +34,12 @@ class ReusedValues:
     # -- in the HTML's program --
 
     def is_kept(self, shown: ShowValue) -> bool:
-        """Whether the HTML's program keeps the text of a value."""
+        """Returns whether the HTML's program keeps the text of a value."""
         return id(shown.value) in self.shared and _is_bare(shown)
 
     def keep(self, values: Sequence[ShowValue | None]) -> list[ast.stmt]:
-        """``keep_1((piece, shown_1_0, shown_1_1))``: what a run has made, and its values; those that the text takes
-        over are no None here."""
+        """Returns ``keep_1((piece, shown_1_0, shown_1_1))``: what a run has made, and its values; those that the text
+        takes over are no None here."""
         names = ["piece"]
         for place, shown in enumerate(values):
             if shown is not None:
@@ -49,11 +49,11 @@ class ReusedValues:
         return ast.parse(f"keep_{self.runs - 1}(({', '.join(names)},))").body
 
     def named_piece(self, made: ast.expr) -> ast.expr:
-        """What a run makes, kept in a variable on the way."""
+        """Returns what a run makes, kept in a variable on the way."""
         return ast.NamedExpr(ast.Name("piece", ast.Store()), made)
 
     def named(self, place: int, text: ast.expr) -> ast.expr:
-        """The text of a value of the run that is being written, kept in a variable on the way."""
+        """Returns the text of a value of the run that is being written, kept in a variable on the way."""
         return ast.NamedExpr(ast.Name(f"shown_{self.runs}_{place}", ast.Store()), text)
 
     @property
@@ -69,7 +69,8 @@ class ReusedValues:
     # -- in the text's program --
 
     def taken(self, shown: ShowValue, statements: list[ast.stmt]) -> ast.expr | None:
-        """The text of a value as the HTML's program kept it, or None; `statements` get what has to go before."""
+        """Returns the text of a value as the HTML's program kept it, or None; `statements` get what has to go
+        before."""
         found = self.places.get(id(shown.value))
         if found is None:
             return None
@@ -95,7 +96,7 @@ def _between_tags(steps: Iterable[Step]) -> Iterator[ShowValue]:
 
 
 def _is_bare(shown: ShowValue) -> bool:
-    """Whether a value stands between tags as a text."""
+    """Returns whether a value stands between tags as a text."""
     return shown.context.escaper == "markup" and not shown.context.wrappers and not brought_elements(shown.value)
 
 
@@ -124,15 +125,15 @@ def _in_parts(text: TextParts) -> Iterator[ShowValue]:
 
 
 def reused_event(shown: str) -> str:
-    """The text of a value, from what it is between tags: exactly what `values.escaping.markup` was given.  What is
-    nothing is none."""
+    """Returns the text of a value, from what it is between tags: exactly what `values.escaping.markup` was given.  What
+    is nothing is none."""
     if shown.__class__ is not str:
         shown = f"{shown}"
     return unescape(shown) if "&" in shown else shown
 
 
 def reused_inline(shown: str) -> str:
-    """The same in a paragraph."""
+    """Returns the same in a paragraph."""
     return inline_text(shown) if shown.__class__ is str and "&" not in shown else inline_text(reused_event(shown))
 
 

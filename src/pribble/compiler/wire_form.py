@@ -29,7 +29,7 @@ class WireTemplate:
         self._texts: dict[str, bytes] = {}
 
     def quoted(self, texts: Sequence[str], kept: KeptValues) -> bytes | None:
-        """The page that `texts` make in quoted-printable; `kept` has for each run what it made, and its values.
+        """Returns the page that `texts` make in quoted-printable; `kept` has for each run what it made, and its values.
 
         None where it takes the characters next to each other: a carriage return, or a value at the very end.
         """
@@ -65,6 +65,6 @@ class WireTemplate:
 
 
 def _frame(texts: Sequence[str | None]) -> bytes:
-    """Texts in quoted-printable, with ``%b`` for each value, ending at the beginning of a line."""
+    """Returns texts in quoted-printable, with ``%b`` for each value, ending at the beginning of a line."""
     made = [_VALUE if text is None else quoted_printable(text).replace(b"%", b"%%") for text in texts if text != ""]
     return b"".join([piece if piece.endswith(_HARD) else piece + _SOFT for piece in made])

@@ -51,7 +51,7 @@ class Receipt:
         return tuple(outcome.recipient for outcome in self.outcomes if outcome.state == "deferred")
 
     def as_data(self) -> Mapping[str, object]:
-        """The receipt, for programs."""
+        """Returns the receipt, for programs."""
         return {
             "message_id": self.message_id,
             "outcomes": [
@@ -68,7 +68,8 @@ class Receipt:
 
 
 def outcome_of_reply(recipient: str, state: State, code: int | None, answer: bytes | str) -> Outcome:
-    """The outcome that a server's answer means; the answer is somebody else's text, of which one line is kept."""
+    """Returns the outcome that a server's answer means; the answer is somebody else's text, of which one line is
+    kept."""
     text = answer.decode("utf-8", "replace") if isinstance(answer, bytes) else answer
     line = " ".join("".join(c if c.isprintable() else " " for c in text).split())[:_LONGEST_REPLY]
     found = _ENHANCED.match(line)
@@ -76,5 +77,5 @@ def outcome_of_reply(recipient: str, state: State, code: int | None, answer: byt
 
 
 def state_of(code: int) -> State:
-    """What a reply code means for a recipient (RFC 5321 4.2.1)."""
+    """Returns what a reply code means for a recipient (RFC 5321 4.2.1)."""
     return "accepted" if 200 <= code < 300 else "deferred" if 400 <= code < 500 else "refused"

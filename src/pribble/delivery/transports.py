@@ -45,7 +45,7 @@ class Transport(Protocol):
 
 
 def transport(address: str, password: str | None = None) -> Transport:
-    """The transport that `address` names; raises `ValueError` for one that names none."""
+    """Returns the transport that `address` names; raises `ValueError` for one that names none."""
     scheme, colon, rest = address.partition(":")
     if scheme == "folder" and colon and rest:
         return Folder(Path(rest))
@@ -147,7 +147,7 @@ class Smtp:
                     self._close()
 
     def _delivered(self, message: BaseMessage) -> Receipt:
-        """One transaction (RFC 5321 3.3)."""
+        """Returns one transaction (RFC 5321 3.3)."""
         envelope, raw = message.envelope, bytes(message)
         server = self._begun(message, len(raw))
         said: dict[str, Outcome] = {}
@@ -173,7 +173,8 @@ class Smtp:
         return _receipt(message, said)
 
     def _begun(self, message: BaseMessage, size: int) -> smtplib.SMTP:
-        """A connection on which the sender was taken; one that was kept may have been closed in the meantime."""
+        """Returns a connection on which the sender was taken; one that was kept may have been closed in the
+        meantime."""
         for is_kept in (True, False) if self._server is not None else (False,):
             server = self._server if is_kept and self._server is not None else self._connected()
             self._server = server
@@ -197,7 +198,7 @@ class Smtp:
         raise AssertionError("a fresh connection is the last one")
 
     def _said_of_data(self, server: smtplib.SMTP, taken: Sequence[str], raw: bytes) -> dict[str, Outcome]:
-        """What the server says of the message itself, for those whom it was taken for."""
+        """Returns what the server says of the message itself, for those whom it was taken for."""
         try:
             code, answer = server.data(raw)
         except smtplib.SMTPDataError as error:  # not even begun
@@ -226,7 +227,8 @@ class Smtp:
                 server.close()
 
     def _options(self, server: smtplib.SMTP, message: BaseMessage) -> list[str]:
-        """What is asked with MAIL; raises `DeliveryError` where the server does not offer what a message needs."""
+        """Returns what is asked with MAIL; raises `DeliveryError` where the server does not offer what a message
+        needs."""
         options = []
         for need, extension, option, says in _NEEDS:
             if need in message.needs:
@@ -259,7 +261,7 @@ class Smtp:
 
 
 def is_loopback(host: str) -> bool:
-    """Whether `host` is this machine, so that nothing said to it crosses a network."""
+    """Returns whether `host` is this machine, so that nothing said to it crosses a network."""
     if host == "localhost":
         return True
     try:

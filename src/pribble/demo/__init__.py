@@ -91,8 +91,8 @@ def run_demo(out: Path) -> list[DemoMessage]:
 
 
 def invited(event: Mapping[str, Any]) -> Invitation | None:
-    """The stay as an event for the skipper's calendar, in at two in the afternoon and out at eleven; None where the
-    icalendar package is not installed."""
+    """Returns the stay as an event for the skipper's calendar, in at two in the afternoon and out at eleven; None where
+    the icalendar package is not installed."""
     zone = ZoneInfo("Europe/London")
     first, last = (date.fromisoformat(event["stay"][name]) for name in ("from", "to"))
     reference, berth = event["booking"]["reference"], event["berth"]
@@ -111,8 +111,8 @@ def invited(event: Mapping[str, Any]) -> Invitation | None:
 
 
 def charted(sample: dict[str, Any]) -> tuple[dict[str, Any], list[Attachment]]:
-    """The statement's sample with its chart as a figure, and its PDF; where Matplotlib is not installed, with the
-    picture that the sample names, and no PDF."""
+    """Returns the statement's sample with its chart as a figure, and its PDF; where Matplotlib is not installed, with
+    the picture that the sample names, and no PDF."""
     try:
         chart = usage_chart(sample["usage"]["kwh"], date.fromisoformat(sample["statement"]["from"]))
         pdf = statement_pdf(sample)
@@ -123,7 +123,7 @@ def charted(sample: dict[str, Any]) -> tuple[dict[str, Any], list[Attachment]]:
 
 
 def read_back(template: str, received: Received, html: Path | None, text: Path) -> DemoMessage:
-    """What the standard library's parser makes of a message that came, and the audit."""
+    """Returns what the standard library's parser makes of a message that came, and the audit."""
     raw = received.path.read_bytes()
     message = message_from_bytes(raw, policy=policy.default)
     page = message.get_body(("html",))
@@ -146,7 +146,7 @@ def read_back(template: str, received: Received, html: Path | None, text: Path) 
 
 
 def tree(message: EmailMessage, depth: int = 0) -> Iterator[str]:
-    """The types of a message's parts, set in as they nest."""
+    """Yields the types of a message's parts, set in as they nest."""
     yield "  " * depth + message.get_content_type()
     if message.is_multipart():
         for part in message.iter_parts():

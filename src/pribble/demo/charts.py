@@ -25,7 +25,8 @@ _FONTS = {"font.family": ["DejaVu Sans"], "font.size": 10}
 
 
 def usage_chart(kwh: Sequence[float], first: date) -> Figure:
-    """A bar for each day's kWh from `first` on, 536 CSS pixels wide.  Raises `MissingExtra` without Matplotlib."""
+    """Returns a bar for each day's kWh from `first` on, 536 CSS pixels wide.  Raises `MissingExtra` without
+    Matplotlib."""
     matplotlib = _matplotlib()
     with matplotlib.rc_context(_FONTS):
         figure = matplotlib.figure.Figure((536 / _INCH, 230 / _INCH), facecolor=_PAPER, layout="constrained")
@@ -59,7 +60,7 @@ def _bars(axes: Axes, kwh: Sequence[float], first: date) -> None:
 
 
 def statement_pdf(statement: Any) -> bytes:
-    """The statement's data as a page of A4; the same data give the same bytes."""
+    """Returns the statement's data as a page of A4; the same data give the same bytes."""
     matplotlib = _matplotlib()
     head, entries = statement["statement"], statement["entries"]
     with matplotlib.rc_context(_FONTS | {"pdf.fonttype": 42}):

@@ -100,7 +100,7 @@ class _BlockParser:
                 yield self._classified(piece)
 
     def _classified(self, mark: Mark) -> LinePiece:
-        """Its first word and its colons alone say what a mark does."""
+        """Returns what a mark does: its first word and its colons alone say so."""
         reader = TokenReader(self.source, mark.inner_start, mark.inner_end, self.via, references=self.html)
         first, second = reader.next, reader.peek(1)
         piece = LinePiece(mark.start, mark.end, reader)

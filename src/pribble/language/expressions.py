@@ -201,7 +201,7 @@ class Binding:
 
 
 def children(node: Expression) -> tuple[Expression, ...]:
-    """The expressions directly inside `node`, in the order they were written."""
+    """Returns the expressions directly inside `node`, in the order they were written."""
     match node:
         case Listing(items=items):
             return items
@@ -228,7 +228,7 @@ def children(node: Expression) -> tuple[Expression, ...]:
 
 
 def rebuilt(node: Expression, change: Callable[[Expression], Expression]) -> Expression:
-    """`node` with `change` applied to the expressions directly inside it."""
+    """Returns `node` with `change` applied to the expressions directly inside it."""
     match node:
         case Listing(place=place, items=items):
             return Listing(place, tuple(map(change, items)))

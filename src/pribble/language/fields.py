@@ -59,7 +59,7 @@ class _FieldUses:
 
 
 def fields(linked: LinkedSource, common: Collection[str] = (), pictures: Collection[int] = ()) -> list[Field]:
-    """The fields of a linked template, in the order of their first use; those that all templates see left out.
+    """Returns the fields of a linked template, in the order of their first use; those that all templates see left out.
 
     `pictures` are the marks, by their places in the linked source, whose values are pictures.
     """
@@ -79,7 +79,7 @@ def fields(linked: LinkedSource, common: Collection[str] = (), pictures: Collect
 
 
 def _from_outermost(path: str) -> Iterator[str]:
-    """The paths of all that a field is in, and its own."""
+    """Yields the paths of all that a field is in, and its own."""
     yield from (path[: found.start()] for found in re.finditer(r"[.\[]", path))
     yield path
 
@@ -99,7 +99,7 @@ class _Guarded:
         return path in self.paths or (self.around is not None and path in self.around)
 
     def and_where(self, test: Expression | None) -> _Guarded:
-        """These, and what holds where `test` does."""
+        """Returns these, and what holds where `test` does."""
         paths = frozenset(_paths_guarded_by(test)) if test is not None else frozenset()
         return _Guarded(paths, self) if paths else self
 
@@ -211,7 +211,7 @@ class _FieldCollector:
 
 
 def rebound(node: Expression, item: Binding) -> Expression:
-    """`node` with the fields of `item` as first names."""
+    """Returns `node` with the fields of `item` as first names."""
     if isinstance(node, Member) and isinstance(node.base, Local) and node.base.binding is item:
         return Name(node.place, node.name)
     return rebuilt(node, lambda inner: rebound(inner, item))
@@ -222,7 +222,7 @@ _LONGEST_PATH = 100
 
 
 def path_of(node: Expression, steps: int = 0) -> str | None:
-    """The path of fields that an expression names, or None where it names none."""
+    """Returns the path of fields that an expression names, or None where it names none."""
     if steps > _LONGEST_PATH:
         return None
     steps += 1
@@ -248,7 +248,7 @@ def path_of(node: Expression, steps: int = 0) -> str | None:
 
 
 def _paths_guarded_by(test: Expression) -> Iterator[str]:
-    """The paths that are there wherever `test` holds: ``if a.b?:`` guards a.b in its branch."""
+    """Yields the paths that are there wherever `test` holds: ``if a.b?:`` guards a.b in its branch."""
     match test:
         case Maybe(step=step):
             path = path_of(step)

@@ -22,12 +22,12 @@ _PLANE_15_ENDS = 0xFFFFD  # U+FFFFE and U+FFFFF are no characters
 
 
 def is_mark(character: str) -> bool:
-    """Whether `character` stands for a mark in a linked source."""
+    """Returns whether `character` stands for a mark in a linked source."""
     return character >= "\U000f0000"
 
 
 def mark_index(character: str) -> int:
-    """The index in `LinkedSource.marks` of the mark that `character` stands for."""
+    """Returns the index in `LinkedSource.marks` of the mark that `character` stands for."""
     code = ord(character)
     return code - FIRST_MARK if code <= _PLANE_15_ENDS else code - FIRST_MARK - 2
 
@@ -70,7 +70,7 @@ class Marker:
     locale: str | None = None
 
     def expressions(self) -> Iterator[Expression]:
-        """The expressions it holds, but for those of an extracted block."""
+        """Yields the expressions it holds, but for those of an extracted block."""
         if self.value is not None:
             yield self.value
         if self.loop is not None:
@@ -103,7 +103,7 @@ class LinkedSource:
     origins: _Origins = field(repr=False)
 
     def place(self, start: int, end: int) -> Place:
-        """Where the author wrote the stretch from `start` to `end`."""
+        """Returns where the author wrote the stretch from `start` to `end`."""
         first = self.origins.at(start)
         last = self.origins.at(max(start, end - 1))
         if first.source is last.source and last.end > first.start:
@@ -111,7 +111,7 @@ class LinkedSource:
         return first
 
     def mark(self, offset: int) -> Marker:
-        """The mark whose character stands at `offset`."""
+        """Returns the mark whose character stands at `offset`."""
         return self.marks[mark_index(self.text[offset])]
 
 
@@ -151,11 +151,11 @@ class LinkedSourceWriter:
         self._offset = 0
 
     def inner(self) -> LinkedSourceWriter:
-        """A writer for what is taken out of this one."""
+        """Returns a writer for what is taken out of this one."""
         return LinkedSourceWriter(self.limits, self.length)
 
     def finished(self, sources: tuple[Source, ...]) -> LinkedSource:
-        """What was written."""
+        """Returns what was written."""
         return LinkedSource("".join(self._pieces), tuple(self._marks), sources, self._origins)
 
     def mark(self, mark: Marker) -> None:

@@ -72,7 +72,7 @@ def link_template(
     common: Collection[str] = (),
     limits: Limits | None = None,
 ) -> LinkedSource:
-    """The linked source of a template.
+    """Returns the linked source of a template.
 
     `find` brings the layouts and parts that files name; it raises `TemplateError` where there is none.
     `formatters` are those that there are, `common` names that stand for values every template sees.  Raises
@@ -102,7 +102,7 @@ class _Layer:
     here: _Here
 
     def message(self, kind: str) -> Extracted | None:
-        """Its ``subject:``, ``preheader:`` or ``text:``; raises `TemplateError` where it has two."""
+        """Returns its ``subject:``, ``preheader:`` or ``text:``; raises `TemplateError` where it has two."""
         found = [s for s in self.file.body if isinstance(s, Extracted) and s.kind == kind]
         if len(found) > 1:
             raise TemplateError(
@@ -133,13 +133,14 @@ class _Linker:
         self._depth = self._loops = 0  # how many bodies, and loops, are being written within each other
 
     def _scope(self, locale: str | None, timezone: str | None = None) -> Scope:
-        """The outermost scope of a file."""
+        """Returns the outermost scope of a file."""
         return Scope(locale=locale, timezone=timezone, common=self.common, formatters=self.formatters)
 
     # -- pages and layouts --
 
     def page(self, found: FoundFile) -> LinkedSource:
-        """A page in its layout, that in its own, and so on: the outermost is written, and asks for the inner ones."""
+        """Returns a page in its layout, that in its own, and so on: the outermost is written, and asks for the inner
+        ones."""
         layers = self._layers(found)
         for number, layer in enumerate(layers[:-1]):
             self._fill(layers[number + 1 :], layer)
@@ -167,7 +168,7 @@ class _Linker:
         return writer.finished(tuple(self.sources))
 
     def _layers(self, found: FoundFile) -> list[_Layer]:
-        """The page, its layout, the layout's layout …"""
+        """Returns the page, its layout, the layout's layout …"""
         layers: list[_Layer] = []
         via: tuple[Related, ...] = ()
         while True:
@@ -415,7 +416,8 @@ class _Linker:
     def _given(
         self, file: File, put: Put, given: dict[str, tuple[Place, Expression]], inner: Scope
     ) -> Iterator[tuple[str, Place, Expression]]:
-        """What the names of a part stand for, checked against what it takes; a default may use names before it."""
+        """Yields what the names of a part stand for, checked against what it takes; a default may use names before
+        it."""
         if file.takes is None:
             yield from ((name, place, value) for name, (place, value) in given.items())
             return

@@ -45,7 +45,7 @@ class Mark:
 
 
 def cut_marks(source: Source, *, html: bool = True, via: tuple[Related, ...] = ()) -> Iterator[Literal | Mark]:
-    """The literals and marks of `source` in order; together they cover it, but for dropped comments.
+    """Yields the literals and marks of `source` in order; together they cover it, but for dropped comments.
 
     Raises `TemplateError` for a mark that does not end or that holds another.  With `html` off the text is
     verbatim and comments mean nothing.
@@ -89,7 +89,7 @@ def cut_marks(source: Source, *, html: bool = True, via: tuple[Related, ...] = (
 
 
 def _wrapped(source: Source, begin: int, end: int, via: tuple[Related, ...]) -> Mark | None:
-    """The statement that the comment from `begin` to `end` consists of, or None where it is to be dropped."""
+    """Returns the statement that the comment from `begin` to `end` consists of, or None where it is to be dropped."""
     text = source.text
     inside = text[begin + 4 : end]
     opening = begin + 4 + len(inside) - len(inside.lstrip())
@@ -104,7 +104,7 @@ def _wrapped(source: Source, begin: int, end: int, via: tuple[Related, ...]) -> 
 
 
 def _read_mark(source: Source, begin: int, via: tuple[Related, ...]) -> Mark:
-    """The mark that opens at `begin`: it ends at the first `}}` outside a text."""
+    """Returns the mark that opens at `begin`: it ends at the first `}}` outside a text."""
     text, inner = source.text, begin + 2
     opening = source.place(begin, begin + 2, via)
     if text.startswith("{", inner):

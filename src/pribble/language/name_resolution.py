@@ -49,13 +49,13 @@ class Scope:
         return None
 
     def inner(self, **changes: str) -> Scope:
-        """A scope within this one."""
+        """Returns a scope within this one."""
         settings = {"locale": self.locale, "timezone": self.timezone, **changes}
         return Scope({}, self, settings["locale"], settings["timezone"], self.takes, self.common, self.formatters)
 
 
 def resolve_names(node: Expression, scope: Scope) -> Expression:
-    """`node` with its first names resolved and its formatters told where they stand."""
+    """Returns `node` with its first names resolved and its formatters told where they stand."""
     if isinstance(node, Name):
         binding = scope.find(node.name)
         if binding is not None:
@@ -95,7 +95,7 @@ def _formatted(node: Formatted, scope: Scope) -> Formatted:
 
 
 def _per_cell(argument: Expression, scope: Scope) -> Expression:
-    """A list of texts that name formatters, none where there is none, as what they make of a cell."""
+    """Returns a list of texts that name formatters, none where there is none, as what they make of a cell."""
     if not isinstance(argument, Listing):
         raise TemplateError(
             "formats is a list, written out", place=argument.place, hint="formats = [none, 'money(\"EUR\")']"
@@ -115,7 +115,7 @@ def _per_cell(argument: Expression, scope: Scope) -> Expression:
 
 
 def _per_item(argument: Expression, formatter: str, scope: Scope) -> PerItem:
-    """The expression over an item's fields that a text holds."""
+    """Returns the expression over an item's fields that a text holds."""
     if not (isinstance(argument, Constant) and isinstance(argument.value, str)):
         raise TemplateError(
             f"{formatter} takes an expression over an item's fields, written out as a text",
@@ -139,7 +139,7 @@ def _written_out(text: Constant) -> TokenReader:
 
 
 def _of_item(node: Expression, item: Binding, scope: Scope) -> Expression:
-    """`node` with its first names as fields of `item`."""
+    """Returns `node` with its first names as fields of `item`."""
     if isinstance(node, Name):
         return Member(node.place, Local(node.place, item), node.name)
     if isinstance(node, All):

@@ -60,7 +60,7 @@ _Candidate = tuple[str, Token | None, str]
 
 
 def _candidates(tokens: list[Token], written: str) -> Iterator[_Candidate]:
-    """What a mark with these tokens looks like, the likeliest first."""
+    """Yields what a mark with these tokens looks like, the likeliest first."""
     if tokens and tokens[0].kind == "name":
         yield from _from_words(tokens, written)
         yield from _from_names(tokens, written)
@@ -69,7 +69,7 @@ def _candidates(tokens: list[Token], written: str) -> Iterator[_Candidate]:
 
 
 def _from_words(tokens: list[Token], written: str) -> Iterator[_Candidate]:
-    """A word that opens, branches or closes a block, or does so elsewhere."""
+    """Yields a word that opens, branches or closes a block, or does so elsewhere."""
     first, second = tokens[0], tokens[1] if len(tokens) > 1 else None
     word, rest = first.text.lower(), written[len(first.text) :].strip(" :")
     is_block = second is not None and second.kind in ("name", ":") and tokens[-1].kind == ":"
@@ -91,7 +91,7 @@ def _from_words(tokens: list[Token], written: str) -> Iterator[_Candidate]:
 
 
 def _from_names(tokens: list[Token], written: str) -> Iterator[_Candidate]:
-    """Names side by side, as a table has them above its columns; a formatter without brackets; a style."""
+    """Yields names side by side, as a table has them above its columns; a formatter without brackets; a style."""
     first, second = tokens[0], tokens[1] if len(tokens) > 1 else None
     plain = all(token.kind in ("name", "number") for token in tokens)
     if len(tokens) == 4 and plain and tokens[1].text == "as":
@@ -110,7 +110,7 @@ def _from_names(tokens: list[Token], written: str) -> Iterator[_Candidate]:
 
 
 def _from_signs(tokens: list[Token], written: str) -> Iterator[_Candidate]:
-    """A sign that closes, opens or trims elsewhere."""
+    """Yields a sign that closes, opens or trims elsewhere."""
     first = tokens[0]
     if first.kind == "-" and tokens[-1].kind == "-":
         hint = f"write {{{{ {written.strip('- ')} }}}}: a line that holds nothing but blocks leaves no line"
@@ -124,7 +124,7 @@ def _from_signs(tokens: list[Token], written: str) -> Iterator[_Candidate]:
 
 
 def _as_mark(form: str, rest: str) -> str:
-    """A mark of this `form`, with the `rest` of what was written where one thing is left open."""
+    """Returns a mark of this `form`, with the `rest` of what was written where one thing is left open."""
     if rest and form.count("…") == 1:
         form = form.replace("…", rest.strip("\"'") if '"' in form else rest)
     return f"{{{{ {form} }}}}"

@@ -30,7 +30,7 @@ class SplitDocument:
 
 
 def split_document(file: File) -> SplitDocument:
-    """The parts of a file; one without a ``<body>`` is content as a whole."""
+    """Returns the parts of a file; one without a ``<body>`` is content as a whole."""
     text = file.source.text
     opening = _found(_BODY, file.body, text)
     if opening is None:
@@ -55,7 +55,7 @@ def split_document(file: File) -> SplitDocument:
 
 
 def _found(pattern: re.Pattern[str], body: Body, text: str) -> tuple[int, int] | None:
-    """The first of the literals of `body` in which `pattern` is found, and where it begins."""
+    """Returns the first of the literals of `body` in which `pattern` is found, and where it begins."""
     for index, statement in enumerate(body):
         if isinstance(statement, LiteralText) and (found := pattern.search(text, statement.start, statement.end)):
             return index, found.start()
@@ -63,7 +63,7 @@ def _found(pattern: re.Pattern[str], body: Body, text: str) -> tuple[int, int] |
 
 
 def _statements_from(body: Body, index: int, offset: int) -> Body:
-    """The statements of `body` from `offset` on, which lies in statement `index` or in a literal after it."""
+    """Returns the statements of `body` from `offset` on, which lies in statement `index` or in a literal after it."""
     for number, statement in enumerate(body[index:], index):
         if isinstance(statement, LiteralText) and offset <= statement.end:
             return (*_cut_statement(statement, start=max(offset, statement.start)), *body[number + 1 :])

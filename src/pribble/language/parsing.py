@@ -48,12 +48,12 @@ _MOST_DIGITS = 100
 
 
 def read_expression(reader: TokenReader) -> Expression:
-    """The expression that begins at the reader's next token; raises `TemplateError` where there is none."""
+    """Returns the expression that begins at the reader's next token; raises `TemplateError` where there is none."""
     return _Grammar(reader).choice()
 
 
 def read_formatters(reader: TokenReader, value: Expression) -> Expression:
-    """`value` as the formatters show it that a text names: ``money("EUR")``; raises `TemplateError`."""
+    """Returns `value` as the formatters show it that a text names: ``money("EUR")``; raises `TemplateError`."""
     return _Grammar(reader).formatters(value)
 
 
@@ -74,7 +74,7 @@ class _Grammar:
             )
 
     def inner(self) -> Expression:
-        """The expression inside brackets of any kind."""
+        """Returns the expression inside brackets of any kind."""
         self._brackets += 1
         if self._brackets > DEEPEST_BRACKETS:
             raise LimitReached(
@@ -116,7 +116,7 @@ class _Grammar:
         operators: tuple[str, ...],
         node: Callable[[Token, Expression, Expression], Expression],
     ) -> Expression:
-        """Operands joined by operators of one precedence, grouped to the left."""
+        """Returns operands joined by operators of one precedence, grouped to the left."""
         left = operand()
         while token := self.reader.takes(*operators):
             self._operation(token.place)
@@ -164,7 +164,7 @@ class _Grammar:
         return value
 
     def formatters(self, value: Expression) -> Expression:
-        """`value` with formatters applied: what stands behind its first "as"."""
+        """Returns `value` with formatters applied: what stands behind its first "as"."""
         value = self._formatter(value)
         while self.reader.takes("as"):
             value = self._formatter(value)

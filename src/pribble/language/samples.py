@@ -21,7 +21,7 @@ _VALUES: dict[str, Data] = {
 
 
 def data_skeleton(fields: list[Field]) -> dict[str, Data]:
-    """Nested data that hold every field once, each list with one item."""
+    """Returns nested data that hold every field once, each list with one item."""
     whole: dict[str, Data] = {}
     for found in fields:
         steps = re.findall(r"[^.\[\]]+|\[\]", found.path)
@@ -45,7 +45,7 @@ def _put(container: Data, steps: list[str], value: Data) -> None:
 
 
 def table_row(fields: list[Field]) -> tuple[list[str], list[Data], list[str]]:
-    """The columns of a table of such data, a row for them, and the fields of lists, which no row can hold."""
+    """Returns the columns of a table of such data, a row for them, and the fields of lists, which no row can hold."""
     flat = [found for found in fields if "[]" not in found.path and found.kind != "list"]
     left = [found.path for found in fields if found not in flat]
     return [found.path for found in flat], [_VALUES[found.kind] for found in flat], left

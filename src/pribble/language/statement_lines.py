@@ -53,7 +53,7 @@ class _Line:
 
 
 def without_statement_lines(text: str, pieces: list[LinePiece]) -> list[LinePiece]:
-    """`pieces` without the white space of lines that hold statements and white space only.
+    """Returns `pieces` without the white space of lines that hold statements and white space only.
 
     What is taken out of a page has lines of its own, and is no part of the line that it stands in.
     """
@@ -75,7 +75,7 @@ def without_statement_lines(text: str, pieces: list[LinePiece]) -> list[LinePiec
 
 
 def _line_after_literal(piece: LinePiece, line: _Line, text: str) -> _Line:
-    """The line that goes on after a literal: the same, or a new one that begins in it."""
+    """Returns the line that goes on after a literal: the same, or a new one that begins in it."""
     newline = text.find("\n", piece.start, piece.end)
     if newline < 0:
         line.between.append(piece)

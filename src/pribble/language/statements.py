@@ -141,7 +141,7 @@ class File:
 
 
 def nested_statements(body: Body) -> Iterator[Statement]:
-    """The statements of a body and of all bodies within it."""
+    """Yields the statements of a body and of all bodies within it."""
     for statement in body:
         yield statement
         match statement:

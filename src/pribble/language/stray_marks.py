@@ -42,7 +42,8 @@ _BLOCKS = frozenset("if for foreach each unless else elif elseif elsif end endif
 
 
 def find_stray_marks(linked: LinkedSource, *, html: bool = True) -> Iterator[Finding]:
-    """What looks like a mark and is none, of a page and of what was taken out of it; of a text with `html` off."""
+    """Yields what looks like a mark and is none, of a page and of what was taken out of it; of a text with `html`
+    off."""
     yield from islice(_find(linked, html), MOST_OF_A_RULE)
     for mark in linked.marks:
         if mark.extracted is not None:
@@ -58,7 +59,7 @@ def _find(linked: LinkedSource, html: bool) -> Iterator[Finding]:
 
 
 def _looked_at(text: str) -> Iterator[tuple[int, int]]:
-    """The stretches of a page outside comments, style sheets and scripts."""
+    """Yields the stretches of a page outside comments, style sheets and scripts."""
     position = 0
     while own := _OWN.search(text, position):
         yield position, own.start()

@@ -68,7 +68,7 @@ class TokenReader:
         self._text = "".join(pieces)
 
     def at(self, start: int, end: int) -> Place:
-        """The place of a stretch of the decoded text."""
+        """Returns the place of a stretch of the decoded text."""
         offsets, shifts = self._shifts
         first, last = (self._start + o + shifts[bisect_right(offsets, o) - 1] for o in (start, end))
         return self.source.place(first, max(first + 1, last), self.via)
@@ -169,7 +169,7 @@ class TokenReader:
         return token
 
     def takes(self, *texts: str) -> Token | None:
-        """The next token, if it is one of these operators or words."""
+        """Returns the next token, if it is one of these operators or words."""
         return self.take() if self.next.kind != "text" and self.next.text in texts and self.next.text else None
 
     def expect(self, kind: str, what: str) -> Token:

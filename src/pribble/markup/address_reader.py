@@ -79,7 +79,7 @@ class AddressReader:
         return state
 
     def _beginning(self, state: AddressState, offset: int) -> AddressState:
-        """The author's own beginning: its scheme, its host, or that a part of it is missing."""
+        """Returns the author's own beginning: its scheme, its host, or that a part of it is missing."""
         written = state.text
         scheme = _SCHEME.match(written.lower())
         if scheme is None:
@@ -175,7 +175,7 @@ class AddressReader:
         raise _no_address(state, offset)
 
     def _at_beginning(self, state: AddressState, offset: int) -> AddressState:
-        """A mark before it is known what kind of address this is, or the name of a picture."""
+        """Takes a mark before it is known what kind of address this is, or a mark in the name of a picture."""
         if state.mode == "start":
             self.escapers[offset] = "picture" if self.picture else "address"
             return AddressState("name") if self.composed else AddressState("whole", marks=frozenset({offset}))
@@ -195,14 +195,14 @@ class AddressReader:
         raise _no_address(state, offset)
 
     def _at_host(self, state: AddressState, offset: int) -> AddressState:
-        """A mark may be a whole host, or its first labels (``{{ shop }}.example``)."""
+        """Takes a mark in a host: it may be a whole host, or its first labels (``{{ shop }}.example``)."""
         if state.mode == "hosted" or state.text not in ("", "."):
             raise _in_host(offset)
         self.escapers[offset] = "host"
         return AddressState("hosted", state.text, frozenset({offset}))
 
     def _behind_host(self, state: AddressState, offset: int) -> AddressState:
-        """A mark in a segment of the path, in the query or in the fragment."""
+        """Takes a mark in a segment of the path, in the query or in the fragment."""
         if state.mode != "path":
             self.escapers[offset] = "query"
             return state
@@ -211,7 +211,7 @@ class AddressReader:
         return replace(state, marks=marks, kept=True)
 
     def _of_recipients(self, state: AddressState, offset: int) -> AddressState:
-        """A mark among the recipients of ``mailto:``, ``tel:`` or ``sms:``, or in a field behind them."""
+        """Takes a mark among the recipients of ``mailto:``, ``tel:`` or ``sms:``, or in a field behind them."""
         if state.mode == "mailboxes":
             if state.text != ",":
                 raise _no_mailbox(offset)
@@ -226,7 +226,7 @@ class AddressReader:
         return state
 
     def merged(self, one: AddressState, other: AddressState) -> AddressState | None:
-        """Two branches' states as one, where what follows can be read in one way."""
+        """Returns two branches' states as one, where what follows can be read in one way."""
         if one == other:
             return one
         if one.mode != other.mode:

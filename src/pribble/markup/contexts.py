@@ -51,7 +51,7 @@ class Context:
     enclosing: tuple[str, ...] = ()
 
     def wrapped(self, *wrapping: str) -> Context:
-        """The same within one more."""
+        """Returns the same within one more."""
         return Context(self.escaper, (*self.wrappers, *wrapping), self.enclosing)
 
     @property
@@ -80,12 +80,13 @@ _ANIMATED = frozenset("animate set animatetransform animatemotion animatecolor".
 
 
 def is_picture_place(tag: str, attribute: str) -> bool:
-    """Whether the attribute names a picture that the element shows."""
+    """Returns whether the attribute names a picture that the element shows."""
     return (tag, attribute) in _PICTURES or attribute in ("background", "poster")
 
 
 def refusal(tag: StartTag, name: str) -> str | None:
-    """What to write instead of a mark in an attribute whose value no value can be made safe for; None for others."""
+    """Returns what to write instead of a mark in an attribute whose value no value can be made safe for; None for
+    others."""
     if name.startswith("on"):
         return "mail programs run no scripts: leave the attribute out"
     if name == "srcdoc":

@@ -45,7 +45,7 @@ _QUIRKS_SYSTEM = "http://www.ibm.com/data/dtd/v11/ibmxhtml1-transitional.dtd"
 
 
 def document_mode(written: str) -> Mode:
-    """The mode for a doctype as it is written, from ``<!`` to ``>``."""
+    """Returns the mode for a doctype as it is written, from ``<!`` to ``>``."""
     found = _DOCTYPE.match(written)
     if found is None or found["name"].lower() != "html":
         return "quirks"

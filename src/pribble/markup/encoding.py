@@ -32,8 +32,8 @@ class _Value:
 
 
 def decoded_page(octets: bytes, name: str) -> tuple[str, list[Finding]]:
-    """The text of a page, and, where it is in another charset than UTF-8, that it is: the text declares UTF-8 then, as
-    it is written so.
+    """Returns the text of a page, and, where it is in another charset than UTF-8, that it is: the text declares UTF-8
+    then, as it is written so.
 
     Raises `DataError`, which names the page by `name`, for octets that are not in the charset.
     """
@@ -66,7 +66,7 @@ def decoded_page(octets: bytes, name: str) -> tuple[str, list[Finding]]:
 
 
 def _declared_charset(head: str) -> _Value | None:
-    """The charset that a page declares in its `head`, its first characters."""
+    """Returns the charset that a page declares in its `head`, its first characters."""
     position = 0
     while (start := head.find("<", position)) >= 0:
         position = start + 1
@@ -97,7 +97,7 @@ def _attributes(head: str, position: int) -> Iterator[tuple[str, _Value]]:
 
 
 def _charset(attributes: dict[str, _Value]) -> _Value | None:
-    """The charset that a ``meta`` with these attributes declares, if any."""
+    """Returns the charset that a ``meta`` with these attributes declares, if any."""
     if "charset" in attributes:
         return attributes["charset"]
     pragma, content = attributes.get("http-equiv"), attributes.get("content")

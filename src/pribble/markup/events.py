@@ -55,7 +55,7 @@ PageEvent = Opened | Closed | Characters | Marked
 
 
 def between(offsets: Sequence[int], start: int, end: int) -> Sequence[int]:
-    """Those of `offsets`, which ascend, from `start` on and before `end`."""
+    """Returns those of `offsets`, which ascend, from `start` on and before `end`."""
     return offsets[bisect_left(offsets, start) : bisect_left(offsets, end)]
 
 
@@ -112,7 +112,7 @@ def _at_offset(event: PageEvent, offset: int) -> PageEvent:
 
 
 def events_of(text: str) -> Iterator[PageEvent]:
-    """The events of a page or a piece of one that holds no marks."""
+    """Returns the events of a page or a piece of one that holds no marks."""
     elements, events = OpenElements(page=False), Events()
     for token in tokens(text, elements):
         match token:

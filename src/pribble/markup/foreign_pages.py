@@ -29,7 +29,7 @@ def _literal(offset: int) -> str:
 
 class _Foreign(PageReader):
     def finished(self, given: Iterator[Token]) -> Iterator[Token]:
-        """The tokens without one that the end of the page cuts off."""
+        """Yields the tokens without one that the end of the page cuts off."""
         for token in given:
             if isinstance(token, Unfinished):
                 self.notes.append(

@@ -28,7 +28,8 @@ _OF_SELECT = frozenset({"select", "optgroup", "option"})
 
 
 def close_fragment(text: str) -> str:
-    """`text` with the end tags it left out; raises `UnsafeValue` where it would reach out into the page around it."""
+    """Returns `text` with the end tags it left out; raises `UnsafeValue` where it would reach out into the page around
+    it."""
     left = _followed(text, ())
     if text.endswith(("<", "</", "<!", "<?")):
         raise UnsafeValue('the markup ends in "<"')
@@ -43,7 +44,7 @@ def check_within(text: str, around: Iterable[str]) -> None:
 
 
 def _followed(text: str, around: tuple[str, ...]) -> list[str]:
-    """The elements that are open where `text` ends, innermost first, without those around it."""
+    """Returns the elements that are open where `text` ends, innermost first, without those around it."""
     elements = OpenElements(page=False)
     for name in around:
         elements.start(name, 0, 0)

@@ -95,7 +95,7 @@ class JsonReader:
         return JsonState(state.brackets, before="mark")
 
     def merged(self, one: JsonState, other: JsonState) -> JsonState | None:
-        """Two branches' states as one: what follows may be a comma or not."""
+        """Returns two branches' states as one: what follows may be a comma or not."""
         if (one.brackets, one.quoted, one.escape) != (other.brackets, other.quoted, other.escape):
             return None
         return one if one.before == other.before else replace(one, before="mark")

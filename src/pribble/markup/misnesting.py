@@ -48,7 +48,7 @@ def unclosed(closed: tuple[OpenElement, ...], by: str, *, formatting: bool = Fal
 
 
 def stray(tag: EndTag) -> MarkupFinding:
-    """An end tag that closes nothing."""
+    """Returns an end tag that closes nothing."""
     message, fix = f"</{tag.name}> closes nothing", "take it out"
     if tag.name in ("p", "br"):
         message, fix = f"{message}, and makes an empty one", f"{fix}; a <p> ends where a block begins"
@@ -63,7 +63,7 @@ _LIKE_A_HOST = re.compile(
 
 
 def relative(start: int, end: int, address: str) -> MarkupFinding | None:
-    """An address of a link or a frame that leads nowhere: a relative one, or a path on the sender's disk."""
+    """Returns an address of a link or a frame that leads nowhere: a relative one, or a path on the sender's disk."""
     is_on_disk = address[:5].lower() == "file:" or address[1:3] in (":\\", ":/")
     if not is_on_disk and not _NO_SCHEME.match(address):
         return None
@@ -88,7 +88,7 @@ _PARENTS = {
 
 
 def second(tag: StartTag) -> MarkupFinding:
-    """An html, head or body where there is one already."""
+    """Returns an html, head or body where there is one already."""
     return MarkupFinding(
         "page.second-tag",
         tag.start,
@@ -100,14 +100,15 @@ def second(tag: StartTag) -> MarkupFinding:
 
 
 def outer(name: str, elements: OpenElements) -> OpenElement | None:
-    """The open element that one of that name may not stand in, as a link in a link: of forms one however far out."""
+    """Returns the open element that one of that name may not stand in, as a link in a link: of forms one however far
+    out."""
     if name not in NEVER_NESTED:
         return None
     return elements.nearest(name, frozenset({"template"}) if name == "form" else NESTING_ENDS)
 
 
 def nested_in_itself(tag: StartTag, elements: OpenElements) -> MarkupFinding | None:
-    """A link in a link, a form in a form; `elements` are open before the tag."""
+    """Returns a link in a link, a form in a form; `elements` are open before the tag."""
     if outer(tag.name, elements) is None:
         return None
     return MarkupFinding(
@@ -121,7 +122,7 @@ def nested_in_itself(tag: StartTag, elements: OpenElements) -> MarkupFinding | N
 
 
 def misplaced(tag: StartTag, parent: str) -> MarkupFinding | None:
-    """A part of a table that stands in none, or another tag directly in a table."""
+    """Returns a part of a table that stands in none, or another tag directly in a table."""
     if parent == "html" and tag.name in HEAD:
         return MarkupFinding(
             "page.after-head",
@@ -146,7 +147,7 @@ def misplaced(tag: StartTag, parent: str) -> MarkupFinding | None:
 
 
 def moved_text(start: int, end: int, parent: str) -> MarkupFinding | None:
-    """Text directly in a table."""
+    """Returns text directly in a table."""
     return _moved_out(start, end, "text", parent) if parent in IN_TABLE else None
 
 

@@ -109,7 +109,7 @@ class PageReader:
         return self.made.all
 
     def read(self) -> Page:
-        """What was read."""
+        """Returns what was read."""
         return Page(
             tuple(self.events),
             tuple(self.hidden),
@@ -223,7 +223,7 @@ class PageReader:
         self.made.add(Marked(offset, self._context(Context("markup", enclosing=self._around()))))
 
     def _around(self) -> tuple[str, ...]:
-        """The elements that a fragment put here could close or stand wrongly in, outermost first."""
+        """Returns the elements that a fragment put here could close or stand wrongly in, outermost first."""
         around: list[str] = []
         for element in reversed(self.open.stack[-_MOST_AROUND:]):
             if element.name in _PAGE_TAGS:
@@ -496,7 +496,7 @@ def _shifted(token: Token, by: int) -> Token:
 
 
 def _idiom(name: str) -> str:
-    """What to write instead of a block that opens or closes an element only sometimes."""
+    """Returns what to write instead of a block that opens or closes an element only sometimes."""
     if name == "a":
         return "keep the <a>, and let its address be empty where there is none"
     if name in ("tr", "table", "tbody"):

@@ -13,7 +13,7 @@ _UNFINISHED = re.compile(r"&(?:#[xX]?[0-9a-fA-F]*|[A-Za-z0-9]*)\Z")
 
 
 def decode_references(text: str, *, attribute: bool = False) -> str:
-    """`text` with its references replaced by what they stand for.
+    """Returns `text` with its references replaced by what they stand for.
 
     In an attribute, a name without its semicolon stands for itself where ``=`` or a letter follows, so that
     ``?a=1&copy=2`` is no copyright sign.
@@ -24,7 +24,7 @@ def decode_references(text: str, *, attribute: bool = False) -> str:
 
 
 def has_unfinished_reference(text: str, end: int) -> int:
-    """Where a reference begins that what follows `end` could go on with; `end` where there is none."""
+    """Returns where a reference begins that what follows `end` could go on with; `end` where there is none."""
     found = _UNFINISHED.search(text, max(0, end - _LONGEST), end)
     return found.start() if found else end
 

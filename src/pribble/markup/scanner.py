@@ -41,7 +41,7 @@ class StartTag:
     self_closing: bool
 
     def attribute(self, name: str) -> Attribute | None:
-        """The first attribute of that name: the one that counts (13.2.5.33)."""
+        """Returns the first attribute of that name: the one that counts (13.2.5.33)."""
         return next((a for a in self.attributes if a.name == name), None)
 
 
@@ -109,7 +109,7 @@ _SCRIPT = re.compile(r"<!--|-->|<(/?)script(?=[\t\n\f\r />])", re.IGNORECASE)
 
 
 def lowered(name: str) -> str:
-    """A name in small letters, as the standard has it: those of ASCII only, so that it keeps its length."""
+    """Returns a name in small letters, as the standard has it: those of ASCII only, so that it keeps its length."""
     return name.lower() if name.isascii() else name.translate(_SMALL)
 
 
@@ -125,7 +125,7 @@ def announce_start_tag(elements: OpenElements, tag: StartTag) -> TreeChange:
 
 
 def tokens(text: str, elements: OpenElements) -> Iterator[Token]:
-    """The tokens of `text`, in order; together they cover it.
+    """Yields the tokens of `text`, in order; together they cover it.
 
     The caller shows each tag to `elements` before asking for the next token: how a page is cut depends on what is
     open.
@@ -159,7 +159,7 @@ def tokens(text: str, elements: OpenElements) -> Iterator[Token]:
 
 
 def _markup(text: str, opening: int, elements: OpenElements) -> Token | None:
-    """What begins with the ``<`` at `opening`; None where it is a character like any other (13.2.5.6)."""
+    """Returns what begins with the ``<`` at `opening`; None where it is a character like any other (13.2.5.6)."""
     following = text[opening + 1 : opening + 2]
     if _LETTER.match(following):
         return _tag(text, opening, opening + 1, closing=False)
@@ -220,7 +220,7 @@ def _tag(text: str, opening: int, name_start: int, *, closing: bool) -> Token:
 
 
 def _scan_attribute(text: str, start: int) -> Attribute | None:
-    """The attribute whose name begins at `start`; None where the text ends inside its value."""
+    """Returns the attribute whose name begins at `start`; None where the text ends inside its value."""
     found = _ATTRIBUTE_NAME.match(text, start)
     assert found is not None
     name, end = lowered(found[0]), found.end()
@@ -249,7 +249,8 @@ def _raw_end(text: str, position: int, name: str) -> int:
 
 
 def _script_end(text: str, position: int) -> int:
-    """Where a script's text ends: inside ``<!-- <script> … </script> -->`` an end tag does not count (13.2.5.15 on)."""
+    """Returns where a script's text ends: inside ``<!-- <script> … </script> -->`` an end tag does not count (13.2.5.15
+    on)."""
     escaped = double = False
     while found := _SCRIPT.search(text, position):
         if found[0] == "<!--":

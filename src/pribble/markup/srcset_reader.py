@@ -19,7 +19,7 @@ _DESCRIPTOR = re.compile(r"[0-9.]++[wx]")
 
 
 def candidates(value: str) -> Iterator[tuple[str, str]]:
-    """The addresses of a ``srcset`` without marks, each with its descriptor, ``1x`` where it has none."""
+    """Yields the addresses of a ``srcset`` without marks, each with its descriptor, ``1x`` where it has none."""
     position = 0
     while found := _ADDRESS.match(value, position):
         address, position = found[1], found.end()
@@ -85,7 +85,7 @@ class SrcsetReader:
         return replace(state, mode="address", address=self.addresses.value(state.address, offset))
 
     def merged(self, one: SrcsetState, other: SrcsetState) -> SrcsetState | None:
-        """Two branches' states as one."""
+        """Returns two branches' states as one."""
         address = self.addresses.merged(one.address, other.address)
         return None if one.mode != other.mode or address is None else SrcsetState(one.mode, address)
 

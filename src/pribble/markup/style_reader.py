@@ -115,7 +115,7 @@ class StyleReader:
 
     @staticmethod
     def _structure(state: StyleState, token: str) -> StyleState | None:
-        """The state behind a token that rules and declarations are made with; None for other tokens."""
+        """Returns the state behind a token that rules and declarations are made with; None for other tokens."""
         match token:
             case "{":
                 if state.mode == "value" and state.marks:
@@ -137,7 +137,7 @@ class StyleReader:
         return None
 
     def _function(self, state: StyleState, name: str, text: str, end: int, offset: int) -> StyleState:
-        """The state within a function; a bare ``url(`` holds an address and no tokens (CSS Syntax 3, 4.3.6)."""
+        """Returns the state within a function; a bare ``url(`` holds an address and no tokens (CSS Syntax 3, 4.3.6)."""
         inside = self._bracket(state, name, offset)
         start = _BLANK.match(text, end)
         assert start is not None
@@ -198,7 +198,7 @@ class StyleReader:
         raise _no_value(state, offset)
 
     def merged(self, one: StyleState, other: StyleState) -> StyleState | None:
-        """Two branches' states as one; which property it is may differ."""
+        """Returns two branches' states as one; which property it is may differ."""
         if (one.mode, one.blocks, one.brackets, one.quote) != (other.mode, other.blocks, other.brackets, other.quote):
             return None
         address, back = one.address, one.back
@@ -220,7 +220,7 @@ class StyleReader:
         self._end_address(state)
 
     def result(self) -> dict[int, tuple[str, ...]]:
-        """The escaper of each mark, and the wrapper around it."""
+        """Returns the escaper of each mark, and the wrapper around it."""
         found = {offset: (way,) for offset, way in self.escapers.items()}
         return found | {offset: (self.addresses.escapers[offset], "function") for offset in self.in_function}
 

@@ -123,7 +123,7 @@ class _Tag:
         return MARK.match(self.text, offset) is not None and self.role(offset) != "literal"
 
     def _name(self, start: int, end: int) -> str:
-        """The name of the tag; marks may follow it, but none stands in it."""
+        """Returns the name of the tag; marks may follow it, but none stands in it."""
         stop = next((i for i in range(start, end) if self._is_mark(i)), end)
         for offset in range(stop, end):
             if not self._is_mark(offset):
@@ -136,7 +136,7 @@ class _Tag:
         return lowered(self.text[start:stop])
 
     def _around(self, attribute: Attribute) -> Attribute | None:
-        """The attribute without the marks around its name; None where there are only marks."""
+        """Returns the attribute without the marks around its name; None where there are only marks."""
         start, end = attribute.start, attribute.start + len(attribute.name)
         while start < end and self._is_mark(start):
             self._block(start)

@@ -130,7 +130,7 @@ class _ElementBlock:
 
 
 def _end_scope(name: str) -> frozenset[str]:
-    """The elements that the end tag of a special or formatting element does not reach beyond (13.2.6.4.7)."""
+    """Returns the elements that the end tag of a special or formatting element does not reach beyond (13.2.6.4.7)."""
     if name in ("table", "html", "body"):
         return frozenset({"template"})
     if name in _TABLE_CLOSES:
@@ -216,17 +216,17 @@ class OpenElements:
         return TreeChange(tuple(closed))
 
     def nearest(self, name: str, scope: frozenset[str]) -> OpenElement | None:
-        """The innermost open element of that name with none of `scope` within it."""
+        """Returns the innermost open element of that name with none of `scope` within it."""
         index = self._find(frozenset({name}), scope)
         return None if index is None else self.stack[index]
 
     def is_outer(self, name: str) -> bool:
-        """Whether the end tag of `name` can only mean an element that the innermost block did not open."""
+        """Returns whether the end tag of `name` can only mean an element that the innermost block did not open."""
         index = self._last(HEADINGS if name in HEADINGS else (name,))
         return index is not None and bool(self._blocks) and index < self._blocks[-1].floor
 
     def finish(self) -> tuple[OpenElement, ...]:
-        """The end of the page: all that is still open, innermost first."""
+        """Ends the page; returns all that is still open, innermost first."""
         return tuple(self._pop_to(0))
 
     # -- blocks --
@@ -236,7 +236,7 @@ class OpenElements:
         self._blocks.append(_ElementBlock(len(self.stack)))
 
     def leave(self, offset: int, *, block: bool) -> TreeChange:
-        """A branch ends at `offset`, and with `block` the whole block.  Raises `LeftOpen`."""
+        """Ends a branch at `offset`, and with `block` the whole block.  Raises `LeftOpen`."""
         ended = self._blocks[-1]
         for element in reversed(self.stack[ended.floor :]):
             if element.name not in OMITTABLE and not element.implied:
@@ -258,7 +258,7 @@ class OpenElements:
     # -- svg and math --
 
     def _space(self, name: str, *, font: bool) -> str:
-        """What the element of a start tag belongs to: svg, math, or "" for HTML."""
+        """Returns what the element of a start tag belongs to: svg, math, or "" for HTML."""
         around = self.stack[-1] if self.stack else None
         if around is None or not around.is_foreign or ((around.foreign, around.name) == _ANNOTATION and name == "svg"):
             return name if name in FOREIGN else ""
@@ -274,7 +274,7 @@ class OpenElements:
     # -- what is implied --
 
     def _missing(self, name: str) -> tuple[str, ...]:
-        """The elements that a start tag, or "text", is to find open and does not."""
+        """Returns the elements that a start tag, or "text", is to find open and does not."""
         within = self.innermost
         if within == "table":
             return {"tr": ("tbody",), "td": ("tbody", "tr"), "th": ("tbody", "tr"), "col": ("colgroup",)}.get(name, ())
@@ -357,12 +357,12 @@ class OpenElements:
             self._barriers.append(index)
 
     def _last(self, names: Iterable[str]) -> int | None:
-        """Where the innermost element with one of `names` stands."""
+        """Returns where the innermost element with one of `names` stands."""
         found = [at[-1] for name in names if (at := self._at.get(name))]
         return max(found) if found else None
 
     def _find(self, names: frozenset[str], scope: frozenset[str]) -> int | None:
-        """Where the innermost of `names` stands, if none of `scope` stands within it."""
+        """Returns where the innermost of `names` stands, if none of `scope` stands within it."""
         index = self._last(names)
         if index is None:
             return None

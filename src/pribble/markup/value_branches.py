@@ -29,7 +29,7 @@ class ValueReader(Protocol[State]):
         """Take note of a mark that shows a value.  Raises `MarkupError`."""
 
     def merged(self, one: State, other: State) -> State | None:
-        """The one state that two branches have come to, or None where they differ."""
+        """Returns the one state that two branches have come to, or None where they differ."""
 
     def finish(self, state: State) -> None:
         """The value ends.  Raises `MarkupError`."""
@@ -63,12 +63,12 @@ Role = Callable[[int], str]
 
 
 def marks_in(text: str, start: int, end: int, role: Role) -> Iterator[int]:
-    """The offsets of the marks between `start` and `end`, without an author's own characters."""
+    """Returns the offsets of the marks between `start` and `end`, without an author's own characters."""
     return (found.start() for found in MARK.finditer(text, start, end) if role(found.start()) != "literal")
 
 
 def value_pieces(text: str, start: int, end: int, role: Role, read: Callable[[str], str] = str) -> Iterator[ValuePiece]:
-    """The pieces of a value; `read` says what its literal text stands for."""
+    """Yields the pieces of a value; `read` says what its literal text stands for."""
     position = start
     for offset in marks_in(text, start, end, role):
         if position < offset:
@@ -145,7 +145,7 @@ class _BranchWalk(Generic[State]):
             self.differing = block.opening
 
     def _joined(self, ends: list[State]) -> list[State]:
-        """`ends`, those that are one state as one."""
+        """Returns `ends`, those that are one state as one."""
         joined: list[State] = []
         for state in ends:
             for index, known in enumerate(joined):

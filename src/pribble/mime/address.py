@@ -94,7 +94,7 @@ class AddressList(tuple[Address, ...]):
 
 
 def in_uri(address: Address) -> str:
-    """An address as it stands in a ``mailto:`` (RFC 6068 2), where a comma is between two of them."""
+    """Returns an address as it stands in a ``mailto:`` (RFC 6068 2), where a comma is between two of them."""
     local, _, domain = address.addr.rpartition("@")
     return f"{quote(local, safe=_BARE)}@{quote(domain, safe=_BARE)}"
 
@@ -107,8 +107,8 @@ Recipients = str | Address | Group | Iterable[Recipient]
 
 
 def recipients(given: Recipients, field: str, *, groups: bool = True) -> AddressList:
-    """What a caller gave for a field that may name several: a string, an `Address`, a `Group`, or a list of these and
-    of pairs of name and address; with no `groups`, mailboxes alone.
+    """Returns what a caller gave for a field that may name several: a string, an `Address`, a `Group`, or a list of
+    these and of pairs of name and address; with no `groups`, mailboxes alone.
 
     Each string is one mailbox.  Raises `AddressError` or `HeaderError`, both naming `field`, and `TypeError` for a bare
     tuple that holds anything but `Address` and `Group` objects, and for what is none of these.
@@ -134,7 +134,7 @@ def recipients(given: Recipients, field: str, *, groups: bool = True) -> Address
 
 
 def mailbox(given: Mailbox, field: str) -> Address:
-    """The one mailbox that a field has: a string, an `Address`, or a pair of name and address."""
+    """Returns the one mailbox that a field has: a string, an `Address`, or a pair of name and address."""
     found = _recipient(given, field)
     if isinstance(found, Group):
         raise _no_group(field)
@@ -146,7 +146,7 @@ def _no_group(field: str) -> AddressError:
 
 
 def members(found: Iterable[Address | Group]) -> Iterator[Address]:
-    """The mailboxes of a field, those in groups among them."""
+    """Yields the mailboxes of a field, those in groups among them."""
     for one in found:
         if isinstance(one, Group):
             yield from one.members
@@ -180,7 +180,7 @@ def _describe(given: object) -> str:
 
 @lru_cache(256)  # the sender is always the same
 def parse_mailbox(text: str) -> Address:
-    """The one mailbox that `text` is; raises `AddressError` for none, for several, and for a group."""
+    """Returns the one mailbox that `text` is; raises `AddressError` for none, for several, and for a group."""
     found = parse_list(text)
     one = found[0] if found else None
     if len(found) == 1 and isinstance(one, Address):
@@ -197,12 +197,13 @@ def parse_mailbox(text: str) -> Address:
 
 
 def parse_mailboxes(text: str) -> list[Address]:
-    """The mailboxes of a list (RFC 5322 3.4), those in groups included; raises `AddressError` with the position."""
+    """Returns the mailboxes of a list (RFC 5322 3.4), those in groups included; raises `AddressError` with the
+    position."""
     return list(members(parse_list(text)))
 
 
 def parse_list(text: str) -> list[Address | Group]:
-    """The mailboxes and groups of a list (RFC 5322 3.4); raises `AddressError` with the position."""
+    """Returns the mailboxes and groups of a list (RFC 5322 3.4); raises `AddressError` with the position."""
     return list(_AddressParser(text).address_list())
 
 
@@ -295,7 +296,7 @@ class _AddressParser:
     # -- addr-spec --
 
     def whole_addr_spec(self) -> tuple[str, str]:
-        """The local part and A-label domain that the text consists of."""
+        """Returns the local part and A-label domain that the text consists of."""
         self._space()
         local, domain = self._addr_spec()
         self._space()
@@ -318,7 +319,7 @@ class _AddressParser:
         return local, domain
 
     def _local_part(self) -> str:
-        """Atoms and quoted strings joined by dots; a quoted string stays one only where it must."""
+        """Returns atoms and quoted strings joined by dots; a quoted string stays one only where it must."""
         words = []
         while True:
             self._space()
@@ -357,7 +358,7 @@ class _AddressParser:
         return self._ascii_domain(".".join(labels), start)
 
     def _ascii_domain(self, domain: str, start: int) -> str:
-        """The domain's A-label (RFC 5891, UTS 46); raises where a label is empty, too long or not permitted."""
+        """Returns the domain's A-label (RFC 5891, UTS 46); raises where a label is empty, too long or not permitted."""
         if not domain:
             self._fail("a domain is missing", "an address ends with a domain: example.org", at=start)
         try:
@@ -372,7 +373,7 @@ class _AddressParser:
     # -- lexical --
 
     def _phrase(self) -> list[str]:
-        """The words of a display name, also with the bare dots that older mail has (RFC 5322 4.1)."""
+        """Returns the words of a display name, also with the bare dots that older mail has (RFC 5322 4.1)."""
         words: list[list[str]] = []  # each in its pieces
         glued = False
         while self.position < len(self.text):

@@ -62,11 +62,12 @@ class BaseMessage(ABC):
 
     @abstractmethod
     def chunks(self) -> Iterator[bytes]:
-        """The message as it travels, piece by piece; lines end in CRLF.  A large attachment is never there twice."""
+        """Returns the message as it travels, piece by piece; lines end in CRLF.  A large attachment is never there
+        twice."""
 
     @abstractmethod
     def __bytes__(self) -> bytes:
-        """`chunks` as one."""
+        """Returns `chunks` as one."""
 
     @property
     @abstractmethod
@@ -94,12 +95,13 @@ class BaseMessage(ABC):
         )
 
     def draft(self) -> bytes:
-        """The message as it is kept until somebody sends it: the blind copies are in a Bcc field."""
+        """Returns the message as it is kept until somebody sends it: the blind copies are in a Bcc field."""
         return (address_field("Bcc", self.bcc.entries, self._international) if self.bcc else b"") + bytes(self)
 
     def to_email_message(self, bcc: Literal["keep", "drop"] | None = None) -> EmailMessage:
-        """The message as the standard library's type, for whatever already sends mail; its bytes are the same, but for
-        those of a `StoredMessage` that departs from the standards, which the library writes as it understood them.
+        """Returns the message as the standard library's type, for whatever already sends mail; its bytes are the same,
+        but for those of a `StoredMessage` that departs from the standards, which the library writes as it understood
+        them.
 
         Blind copies have no place in it: with Bcc recipients, `bcc` must say whether to "keep" them (in a
         Bcc field, which ``smtplib.send_message`` removes) or "drop" them; else `HeaderError`.

@@ -68,7 +68,7 @@ _LONGEST_NAME = 40
 
 
 def codec_name(charset: str) -> str | None:
-    """The name of the codec for a charset, the same for all its names; None where there is none."""
+    """Returns the name of the codec for a charset, the same for all its names; None where there is none."""
     if len(charset) > _LONGEST_NAME:
         return None
     try:
@@ -81,12 +81,12 @@ def codec_name(charset: str) -> str | None:
 
 
 def fits(octets: bytes, charset: str) -> bool:
-    """Whether octets are a text in a charset."""
+    """Returns whether octets are a text in a charset."""
     return decode_charset(octets, charset) is not None
 
 
 def decode_charset(octets: bytes, charset: str) -> str | None:
-    """Octets as the text they are in a charset; None where they are none, or there is no such charset."""
+    """Returns octets as the text they are in a charset; None where they are none, or there is no such charset."""
     codec = codec_name(charset)
     if codec is None:
         return None

@@ -19,12 +19,12 @@ class Commented(NamedTuple):
     unclosed: int | None
 
     def holds(self, offset: int) -> bool:
-        """Whether what stands at an offset is in a comment."""
+        """Returns whether what stands at an offset is in a comment."""
         index = bisect_right(self.comments, (offset, len(self.outside))) - 1
         return index >= 0 and offset < self.comments[index][1]
 
     def inside(self, text: str) -> str:
-        """`text`, which was read, with a space for each character that is in no comment."""
+        """Returns `text`, which was read, with a space for each character that is in no comment."""
         made, position = [], 0
         for start, end in self.comments:
             made += [" " * (start - position), text[start:end]]
@@ -33,7 +33,7 @@ class Commented(NamedTuple):
 
 
 def read_comments(text: str) -> Commented:
-    """The comments of a field's value; one that is not closed goes on to the end."""
+    """Returns the comments of a field's value; one that is not closed goes on to the end."""
     comments: list[tuple[int, int]] = []
     depth = position = begin = 0
     while found := (_INSIDE if depth else _OUTSIDE).search(text, position):
@@ -55,5 +55,5 @@ def read_comments(text: str) -> Commented:
 
 
 def without_comments(text: str) -> str:
-    """`text` with spaces for its comments."""
+    """Returns `text` with spaces for its comments."""
     return read_comments(text).outside if "(" in text else text

@@ -41,7 +41,7 @@ class Word(NamedTuple):
 
 
 def words_in(text: str) -> Iterator[Word]:
-    """The encoded-words of a field, well made or not."""
+    """Yields the encoded-words of a field, well made or not."""
     position = 0
     while found := _BEGIN.search(text, position):
         end = text.find("?=", found.end(), found.end() + _FAR)
@@ -55,7 +55,7 @@ def words_in(text: str) -> Iterator[Word]:
 
 
 def runs(words: list[Word], text: str) -> Iterator[list[Word]]:
-    """Words of one charset with only white space between them, which is not shown (RFC 2047 6.2)."""
+    """Yields words of one charset with only white space between them, which is not shown (RFC 2047 6.2)."""
     run: list[Word] = []
     for word in words:
         if run and (run[-1].charset != word.charset or text[run[-1].end : word.start].strip(WHITE_SPACE)):
@@ -67,7 +67,7 @@ def runs(words: list[Word], text: str) -> Iterator[list[Word]]:
 
 
 def decoded_runs(text: str) -> Iterator[tuple[str, bool]]:
-    """A field's value (octets, one character each) in stretches: what is shown, and whether it was encoded.
+    """Yields a field's value (octets, one character each) in stretches: what is shown, and whether it was encoded.
 
     What cannot be decoded is shown as it stands; what is raw is UTF-8 (RFC 6532).
     """
@@ -87,7 +87,7 @@ def decoded_runs(text: str) -> Iterator[tuple[str, bool]]:
 
 
 def decoded_text(text: str) -> str:
-    """A field's value as it is shown."""
+    """Returns a field's value as it is shown."""
     return "".join([shown for shown, _ in decoded_runs(text)])
 
 

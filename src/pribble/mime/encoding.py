@@ -20,7 +20,7 @@ _STRETCH = ENCODED_LINE // 4 * 3 * 1024
 
 
 def canonical_lines(text: str) -> bytes:
-    """`text` in UTF-8 with every line break as CRLF, the canonical form that is encoded (RFC 2045 6.8).
+    """Returns `text` in UTF-8 with every line break as CRLF, the canonical form that is encoded (RFC 2045 6.8).
 
     Raises `PribbleError` for a lone surrogate, which no UTF-8 has.
     """
@@ -47,12 +47,12 @@ class PreparedBody:
 
 
 def _prepared(quoted: bytes | None) -> PreparedBody:
-    """The body that was copied, or went to another process."""
+    """Returns the body that was copied, or went to another process."""
     return PreparedBody(lambda: quoted)
 
 
 def encoded_text(text: str, prepared: PreparedBody | None = None) -> tuple[str, bytes]:
-    """The transfer encoding for a text, and the text so encoded; `prepared` is what is known of it already."""
+    """Returns the transfer encoding for a text, and the text so encoded; `prepared` is what is known of it already."""
     if text.isascii():
         body = canonical_lines(text)
         if is_seven_bit(body):
@@ -67,12 +67,14 @@ def encoded_text(text: str, prepared: PreparedBody | None = None) -> tuple[str, 
 
 
 def is_seven_bit(body: bytes) -> bool:
-    """Whether a text whose lines end in CRLF travels as it is (RFC 2045 2.7), and nobody on the way changes it."""
+    """Returns whether a text whose lines end in CRLF travels as it is (RFC 2045 2.7), and nobody on the way changes
+    it."""
     return body.isascii() and b"\0" not in body and not is_trapped(body) and longest_line(body) <= LONGEST_LINE
 
 
 def is_trapped(body: bytes) -> bool:
-    """Whether a line is one that a mailbox format or a server takes for something else: "From …", a lone dot."""
+    """Returns whether a line is one that a mailbox format or a server takes for something else: "From …", a lone
+    dot."""
     return (
         b"\nFrom " in body
         or b"\n.\r\n" in body
@@ -83,7 +85,7 @@ def is_trapped(body: bytes) -> bool:
 
 
 def longest_line(body: bytes) -> int:
-    """How many octets the longest line has, its end not counted."""
+    """Returns how many octets the longest line has, its end not counted."""
     return max(map(len, body.split(b"\r\n")))
 
 
@@ -91,7 +93,7 @@ def longest_line(body: bytes) -> int:
 
 
 def base64_lines(data: bytes | memoryview) -> bytes:
-    """`data` in base64, in lines of 76 (RFC 2045 6.8); the last has no line end."""
+    """Returns `data` in base64, in lines of 76 (RFC 2045 6.8); the last has no line end."""
     encoded = binascii.b2a_base64(data, newline=False)
     return b"\r\n".join([encoded[start : start + ENCODED_LINE] for start in range(0, len(encoded), ENCODED_LINE)])
 
@@ -106,7 +108,7 @@ def base64_chunks(data: bytes) -> Iterator[bytes]:
 
 
 def base64_size(size: int) -> int:
-    """How many octets `size` octets become in lines of base64."""
+    """Returns how many octets `size` octets become in lines of base64."""
     characters = (size + 2) // 3 * 4
     return characters + max(0, 2 * (-(-characters // ENCODED_LINE) - 1))
 
@@ -115,7 +117,7 @@ def base64_size(size: int) -> int:
 
 
 def quoted_printable(text: str) -> bytes:
-    """A text in UTF-8, its line breaks as CRLF, in quoted-printable (RFC 2045 6.7).
+    """Returns a text in UTF-8, its line breaks as CRLF, in quoted-printable (RFC 2045 6.7).
 
     Lines are at most 76 long with their "=", hex digits in capitals, blanks at line ends encoded, and no
     line begins "From " or is a lone dot.  Raises `PribbleError` for a lone surrogate.
@@ -142,8 +144,8 @@ _STRETCHES = re.compile(rb"[^\n]{0,75}+\n|[^\n]{73}(?:[^\n=]{2}|[^\n=](?==)|(?==
 
 
 def quoted_values(values: Sequence[object]) -> list[bytes] | None:
-    """Texts in quoted-printable, each to stand at the beginning of a line and before a soft break; None where one holds
-    a carriage return, which may be half of a line break."""
+    """Returns texts in quoted-printable, each to stand at the beginning of a line and before a soft break; None where
+    one holds a carriage return, which may be half of a line break."""
     texts = [value if isinstance(value, str) else f"{value}" for value in values]
     whole = "\n".join(texts)
     if "\r" in whole:
@@ -160,8 +162,8 @@ def quoted_values(values: Sequence[object]) -> list[bytes] | None:
 
 
 def _guard_line(line: bytes) -> bytes:
-    """A line as its stretches, with controls encoded, and the first character of what would be taken for something
-    else."""
+    """Returns a line as its stretches, with controls encoded, and the first character of what would be taken for
+    something else."""
     line = _CONTROL.sub(lambda found: b"=%02X" % found[0][0], line)
     pieces: list[bytes] = []
     start = 0
@@ -185,7 +187,8 @@ _HANDLER = "pribble.quoted-printable"
 
 
 def _in_ascii(text: str) -> bytes:
-    """`text` with =XX for all octets of what is beyond ASCII.  Raises `UnicodeEncodeError` for a lone surrogate."""
+    """Returns `text` with =XX for all octets of what is beyond ASCII.  Raises `UnicodeEncodeError` for a lone
+    surrogate."""
     if len(text) < _SHORT and not text.isascii():
         characters = set(_BEYOND.findall(text))
         if len(characters) < _FEW:
@@ -213,7 +216,7 @@ _ESCAPED = _Escaped()
 
 
 def _quoted_run(error: UnicodeError) -> tuple[str, int]:
-    """What the codec puts for what it cannot encode, which it finds faster than any pattern."""
+    """Returns what the codec puts for what it cannot encode, which it finds faster than any pattern."""
     end = error.end  # type: ignore[attr-defined]  # it is a UnicodeEncodeError
     return _ESCAPED[error.object[error.start : end]], end  # type: ignore[attr-defined]
 

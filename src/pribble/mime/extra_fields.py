@@ -27,8 +27,8 @@ _QUOTED_OR_NOT = re.compile(r'(?P<space>[ \t]+)|"(?:[^"\\]|\\.)*+"|(?P<open>".*)
 
 
 def extra_fields(headers: Mapping[str, str] | Iterable[tuple[str, str]]) -> tuple[tuple[str, str], ...]:
-    """Further header fields, their names checked, and that their values are no more than one line; empty ones are left
-    out.  Raises `HeaderError`."""
+    """Returns further header fields, their names checked, and that their values are no more than one line; empty ones
+    are left out.  Raises `HeaderError`."""
     pairs = headers.items() if isinstance(headers, Mapping) else headers
     kept: list[tuple[str, str]] = []
     once: set[str] = set()
@@ -72,7 +72,8 @@ def _check_name(name: str) -> None:
 
 
 def extra_field(name: str, value: str, *, utf8: bool) -> bytes:
-    """A further field, written in the form that it has.  Raises `HeaderError` and `AddressError`, which name it."""
+    """Returns a further field, written in the form that it has.  Raises `HeaderError` and `AddressError`, which name
+    it."""
     syntax = known_field(name).syntax
     if syntax == "text":
         return free_text(name, value, utf8=utf8)
@@ -120,7 +121,7 @@ def _list_id(name: str, value: str, utf8: bool) -> bytes:
 
 
 def _uris(name: str, value: str) -> Iterator[str]:
-    """URIs in angle brackets, each with its comma, and a comment where there is one."""
+    """Yields URIs in angle brackets, each with its comma, and a comment where there is one."""
     if name.lower() == "list-post" and value.strip(_BLANKS).upper() == "NO":  # RFC 2369 3.4
         yield "NO"
         return
@@ -163,7 +164,7 @@ def _date(name: str, value: str) -> Iterator[str]:
 
 
 def _write_words(name: str, value: str) -> Iterator[str]:
-    """Words of ASCII; a fold has no place within quotes."""
+    """Yields words of ASCII; a fold has no place within quotes."""
     if ENCODED_WORD_TEXT.search(value):
         raise HeaderError(f"{name}: an encoded-word has no place in this field (RFC 2047 5)")
     word = ""

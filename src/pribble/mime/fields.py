@@ -136,7 +136,7 @@ _FAMILIES = (
 
 
 def known_field(name: str) -> KnownField:
-    """What is known of the field of this name, in whatever case it is written."""
+    """Returns what is known of the field of this name, in whatever case it is written."""
     key = name.lower()
     found = FIELDS.get(key)
     if found is not None:

@@ -39,13 +39,13 @@ class FlowingText(str):
 
     @classmethod
     def of(cls, lines: Sequence[Line]) -> FlowingText:
-        """The text of `lines`, ending in a line break; empty where they are."""
+        """Returns the text of `lines`, ending in a line break; empty where they are."""
         return cls.later("".join([f"{_quote_prefix(line)}\n" for line in lines]), lambda: lines)
 
     @classmethod
     def later(cls, text: str, lines: Callable[[], Sequence[Line]], soft: str | None = None) -> FlowingText:
-        """A text whose lines are made when they are asked for.  `soft` is the text with a space at the end of each line
-        that goes on, where no line is quoted, and none broken but at a space."""
+        """Returns a text whose lines are made when they are asked for.  `soft` is the text with a space at the end of
+        each line that goes on, where no line is quoted, and none broken but at a space."""
         made = cls(text)
         made._lines, made.soft = lines, soft
         return made
@@ -60,7 +60,7 @@ class FlowingText(str):
 
     @classmethod
     def _again(cls, text: str, lines: Sequence[Line], soft: str | None) -> FlowingText:
-        """The text that was copied, or went to another process."""
+        """Returns the text that was copied, or went to another process."""
         return cls.later(text, partial(tuple, lines), soft)
 
 
@@ -70,7 +70,7 @@ def _quote_prefix(line: Line) -> str:
 
 
 def lines_of(text: str) -> Iterable[Line]:
-    """The lines of a text: those that it knows, else fixed ones, of which those that are too long flow.
+    """Returns the lines of a text: those that it knows, else fixed ones, of which those that are too long flow.
 
     Lines end in CRLF, CR or LF, and in nothing else.
     """
@@ -81,7 +81,7 @@ def lines_of(text: str) -> Iterable[Line]:
 
 
 def read_line(line: str, *, delsp: bool = False) -> Line:
-    """A line of a flowed text as it travels (RFC 3676 4), without its end, its stuffing and its quote marks."""
+    """Returns a line of a flowed text as it travels (RFC 3676 4), without its end, its stuffing and its quote marks."""
     content = line.lstrip(">")
     depth = len(line) - len(content)
     content = content.removeprefix(" ")
@@ -90,14 +90,15 @@ def read_line(line: str, *, delsp: bool = False) -> Line:
 
 
 def read_flowed(text: str, *, delsp: bool = False) -> FlowingText:
-    """A text that travelled with ``format=flowed``; `delsp` says that the space a line flows by does not count."""
+    """Returns a text that travelled with ``format=flowed``; `delsp` says that the space a line flows by does not
+    count."""
     lines = text.replace("\r\n", "\n").removesuffix("\n").split("\n")
     return FlowingText.of([read_line(line, delsp=delsp) for line in lines])
 
 
 def flowed(text: str) -> tuple[str, bool]:
-    """`text` as it travels with ``format=flowed``, its lines ending in LF, and whether it needs ``delsp=yes``: where a
-    line is broken at no space, the space that says so does not count (RFC 3676 4.1)."""
+    """Returns `text` as it travels with ``format=flowed``, its lines ending in LF, and whether it needs ``delsp=yes``:
+    where a line is broken at no space, the space that says so does not count (RFC 3676 4.1)."""
     if isinstance(text, FlowingText) and text.soft is not None and "-- \n" not in text.soft:
         return "\n\n".join([_aligned(stretch) for stretch in text.soft.split("\n\n")]), False
     lines = list(lines_of(text)) if text else []
@@ -115,14 +116,14 @@ _TAKEN = re.compile(r"^(?=>|From )", re.MULTILINE)
 
 
 def _aligned(stretch: str) -> str:
-    """Lines without an empty one between, stuffed as they are below."""
+    """Returns lines without an empty one between, stuffed as they are below."""
     if _INDENTED.search(stretch):
         return _LINES.sub(" ", stretch)
     return _TAKEN.sub(" ", stretch) if ">" in stretch or "From " in stretch else stretch
 
 
 def _stretches(lines: Sequence[Line]) -> Iterator[tuple[int, int]]:
-    """Lines without an empty one between.  If one of them has to be stuffed, so are the others, as RFC 3676 4.4
+    """Yields lines without an empty one between.  If one of them has to be stuffed, so are the others, as RFC 3676 4.4
     permits: a reader that knows no stuffing sees their columns in line."""
     begin = 0
     for index, line in enumerate(lines):
@@ -143,7 +144,7 @@ def _on_the_wire(line: Line, delsp: bool, *, stuffed: bool) -> str:
 
 
 def _fitting_lines(line: str) -> Iterator[Line]:
-    """A line as it is, or where it is too long as lines that flow, broken at its spaces."""
+    """Yields a line as it is, or where it is too long as lines that flow, broken at its spaces."""
     room = LONGEST - line.startswith(_STUFFED)
     text = line if line == SIGNATURE else line.rstrip(" ")
     while len(text) > room:
@@ -157,8 +158,8 @@ def _fitting_lines(line: str) -> Iterator[Line]:
 
 
 def _break(text: str, room: int) -> int | None:
-    """Where to go on in the next line: behind the last space that leaves at most `room` characters, else behind the
-    first one.  No line is left that consists of spaces, or reads as the mark before a signature."""
+    """Returns where to go on in the next line: behind the last space that leaves at most `room` characters, else behind
+    the first one.  No line is left that consists of spaces, or reads as the mark before a signature."""
     begin = len(text) - len(text.lstrip(" "))
     end = text.rfind(" ", begin, room) + 1
     if end <= begin or text[:end].strip(" ") == "--":

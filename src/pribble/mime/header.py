@@ -147,7 +147,8 @@ class FieldWriter:
             self._encoded_word(kind, "".join(chunk), q)
 
     def finished(self) -> bytes:
-        """The field with its line end; raises `HeaderError` where a line passes 998 octets, or holds what none may."""
+        """Returns the field with its line end; raises `HeaderError` where a line passes 998 octets, or holds what none
+        may."""
         raw = [_header_line(self.name, line, utf8=self.utf8) for line in (*self._lines, self._line)]
         if any(len(line) > LONGEST_LINE for line in raw):
             raise HeaderError(
@@ -165,7 +166,7 @@ class FieldWriter:
         self.word(f"=?utf-8?{kind}?{payload}?=", encoded=True)
 
     def _room(self, overhead: int, use_q: bool) -> int:
-        """How much of an encoded-word fits on this line, in characters of Q or octets before B.
+        """Returns how much of an encoded-word fits on this line, in characters of Q or octets before B.
 
         The room of the next line, where that on this one is not worth breaking a word for.
         """
@@ -180,7 +181,7 @@ class FieldWriter:
         return ENCODED_WORD - overhead if use_q else (ENCODED_WORD - overhead) // 4 * 3
 
     def _is_bare(self, word: str, *, first: bool) -> bool:
-        """Whether a word of free text can stand as it is."""
+        """Returns whether a word of free text can stand as it is."""
         room = LINE - 1 - (len(self.name) + 1 if first else 0)
         return (
             bool(word)
@@ -207,12 +208,12 @@ _LONGEST_QUOTED = 200
 
 
 def quoted_string(text: str) -> str:
-    """`text` as a quoted string (RFC 5322 3.2.4)."""
+    """Returns `text` as a quoted string (RFC 5322 3.2.4)."""
     return '"' + text.replace("\\", "\\\\").replace('"', '\\"') + '"'
 
 
 def _runs_to_encode(words: list[str], bare: list[bool]) -> Iterator[tuple[int, int]]:
-    """Bare words as (n, n), and stretches of words to be encoded together as (from, to).
+    """Yields bare words as (n, n), and stretches of words to be encoded together as (from, to).
 
     White space between neighbouring encoded-words is not shown (RFC 2047 6.2), so it goes inside; an empty
     word (a space too many) is encoded with the word beside it, since no encoded-word is empty.
@@ -261,7 +262,7 @@ def _q_in_phrase(text: str) -> str:
 
 
 def _clusters(text: str, width: Callable[[str], int], most: int) -> Iterator[str]:
-    """What a reader takes for one character, each together; only one too wide for any word is taken apart."""
+    """Yields what a reader takes for one character, each together; only one too wide for any word is taken apart."""
     cluster = ""
     for character in text:
         if cluster and not belongs(cluster, character):
@@ -279,7 +280,7 @@ def _clusters(text: str, width: Callable[[str], int], most: int) -> Iterator[str
 
 
 def write_field(name: str, *words: str) -> bytes:
-    """A field of words that are ASCII and not to be broken.  Raises `HeaderError` for what no line may hold."""
+    """Returns a field of words that are ASCII and not to be broken.  Raises `HeaderError` for what no line may hold."""
     line = f"{name}: {' '.join(words)}"
     if len(line) <= LINE:
         return _header_line(name, line) + b"\r\n"
@@ -289,7 +290,7 @@ def write_field(name: str, *words: str) -> bytes:
 
 
 def _header_line(name: str, line: str, *, utf8: bool = False) -> bytes:
-    """A line of a field as octets: the one door through which all that a header says goes out."""
+    """Returns a line of a field as octets: the one door through which all that a header says goes out."""
     if not utf8 and not line.isascii():
         found = next(character for character in line if not character.isascii())
         raise HeaderError(f"{name}: a character beyond ASCII (U+{ord(found):04X}), which this field cannot hold")
@@ -297,14 +298,15 @@ def _header_line(name: str, line: str, *, utf8: bool = False) -> bytes:
 
 
 def free_text(name: str, value: str, *, utf8: bool = False) -> bytes:
-    """A field of unstructured text (RFC 5322 3.6.5), which has been checked."""
+    """Returns a field of unstructured text (RFC 5322 3.6.5), which has been checked."""
     writer = FieldWriter(name, utf8=utf8)
     writer.text(value)
     return writer.finished()
 
 
 def date_time(moment: datetime) -> str:
-    """A date-time (RFC 5322 3.3), in English whatever the locale; raises `HeaderError` for one without a zone."""
+    """Returns a date-time (RFC 5322 3.3), in English whatever the locale; raises `HeaderError` for one without a
+    zone."""
     offset = moment.utcoffset()
     if offset is None:
         raise HeaderError(
@@ -319,7 +321,8 @@ def date_time(moment: datetime) -> str:
 
 
 def read_date_time(value: str) -> datetime | None:
-    """The moment that a date-time names (RFC 5322 3.3); None where it is none, or has a zone without a number."""
+    """Returns the moment that a date-time names (RFC 5322 3.3); None where it is none, or has a zone without a
+    number."""
     found = DATE_TIME.fullmatch(value)
     if found is None or found["zone"][0] not in "+-":
         return None

@@ -33,19 +33,20 @@ def checked_domain(given: str, called: str) -> str:
 
 
 def id_domain_of(sender: Address) -> str:
-    """The right side of the ids of what a sender sends: its domain, where that is a name."""
+    """Returns the right side of the ids of what a sender sends: its domain, where that is a name."""
     return DOMAIN if sender.domain.startswith("[") else sender.domain
 
 
 def references_field(ids: Sequence[str]) -> bytes:
-    """References; of a long thread the first and the last ids."""
+    """Returns references; of a long thread the first and the last ids."""
     kept = ids if len(ids) <= _MOST_REFERENCES else [ids[0], *ids[1 - _MOST_REFERENCES :]]
     return write_field("References", *kept)
 
 
 @lru_cache(1024)
 def address_field(name: str, recipients: tuple[Address | Group, ...], utf8: bool) -> bytes:
-    """A field of mailboxes and groups (RFC 5322 3.4), folded after commas and between a name and its address."""
+    """Returns a field of mailboxes and groups (RFC 5322 3.4), folded after commas and between a name and its
+    address."""
     writer = FieldWriter(name, utf8=utf8)
     for number, one in enumerate(recipients, 1):
         comma = "," if number < len(recipients) else ""

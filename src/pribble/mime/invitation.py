@@ -102,8 +102,8 @@ class Invitation:
         return self.revised(method="CANCEL")
 
     def asked(self, named: Sequence[Address]) -> tuple[Address, ...]:
-        """Who is asked, where those in `named` (the message's To) are besides the attendees; each once, without the
-        organizer.  Raises `HeaderError` where somebody must be and nobody is (RFC 5546 3.2.2)."""
+        """Returns who is asked, where those in `named` (the message's To) are besides the attendees; each once, without
+        the organizer.  Raises `HeaderError` where somebody must be and nobody is (RFC 5546 3.2.2)."""
         arguments.check("named", "a list of Address objects", _are_addresses, named)
         if self.method == "PUBLISH":  # which asks nobody (RFC 5546 3.2.1)
             return ()
@@ -117,7 +117,8 @@ class Invitation:
         return tuple(everyone.values())
 
     def calendar(self, named: Sequence[Address], stamp: datetime) -> str:
-        """The iCalendar object, its lines ending in CRLF; `named` are those of the message's To, `stamp` its Date."""
+        """Returns the iCalendar object, its lines ending in CRLF; `named` are those of the message's To, `stamp` its
+        Date."""
         arguments.are_instances(datetime, "a datetime", stamp=stamp)
         icalendar = _icalendar()
         event = icalendar.Event()
@@ -161,7 +162,7 @@ class Invitation:
         return self.attendees  # type: ignore[return-value]  # settled by __post_init__
 
     def _zones(self) -> list[Any]:
-        """The named time zones of start and end, each once."""
+        """Returns the named time zones of start and end, each once."""
         moments = [m for m in (self.start, self.end) if isinstance(m, datetime)]
         return list({m.tzinfo.key: m.tzinfo for m in moments if m.tzinfo and _is_named(m)}.values())  # type: ignore[attr-defined]
 
@@ -171,7 +172,7 @@ def _is_named(moment: datetime) -> bool:
 
 
 def _calendar_moment(moment: datetime | date) -> datetime | date:
-    """A moment in a zone that has a name as it is, another in UTC: offsets have no place in a calendar."""
+    """Returns a moment in a zone that has a name as it is, another in UTC: offsets have no place in a calendar."""
     return moment.astimezone(UTC) if isinstance(moment, datetime) and not _is_named(moment) else moment
 
 
@@ -180,7 +181,7 @@ def _calendar_day(moment: datetime | date) -> date:
 
 
 def _calendar_zone(icalendar: Any, zone: Any, days: Sequence[date]) -> Any:
-    """A time zone as the calendar needs it around some days."""
+    """Returns a time zone as the calendar needs it around some days."""
     made = icalendar.Timezone()
     made.add("tzid", zone.key)
     for one in observances(zone, days):

@@ -22,7 +22,7 @@ _SIGNED = re.compile(rb"(?:[\x21-\x39\x3b-\x7e]++:[^\r\n]*+\r\n(?:[ \t][^\r\n]*+
 
 
 def one_of(field: str, value: str, known: Sequence[str]) -> bytes:
-    """A field that has one of few values; raises `HeaderError` for another."""
+    """Returns a field that has one of few values; raises `HeaderError` for another."""
     if value not in known:
         shown = checked(field, str(value))
         raise HeaderError(f'{field}: "{shown[:60]}" is none of its values', hint=f"it is {', '.join(known)}")
@@ -68,7 +68,8 @@ def language_field(languages: Sequence[str]) -> bytes:
 
 
 def signature(made: object) -> bytes:
-    """What a signer returned, if it can stand before a message: whole header fields; raises `HeaderError` else."""
+    """Returns what a signer returned, if it can stand before a message: whole header fields; raises `HeaderError`
+    else."""
     if not isinstance(made, bytes) or not _SIGNED.fullmatch(made):
         raise HeaderError(
             "sign: what the signer returned is no header field",

@@ -78,15 +78,15 @@ BY_DECODER = {name: one for one in MEDIA_TYPES for name in one.decoders}
 
 
 def type_of(content: bytes) -> MediaType | None:
-    """What octets are by their signature; None where it tells nothing."""
+    """Returns what octets are by their signature; None where it tells nothing."""
     return next((one for one in MEDIA_TYPES if one.signature and one.signature.match(content)), None)
 
 
 def ending_of(name: str) -> str:
-    """The ending of files of a media type; "" for one that is not known here."""
+    """Returns the ending of files of a media type; "" for one that is not known here."""
     return BY_NAME[name].ending if name in BY_NAME else ""
 
 
 def is_shown_everywhere(name: str) -> bool:
-    """Whether receivers everywhere show a media type."""
+    """Returns whether receivers everywhere show a media type."""
     return name in BY_NAME and BY_NAME[name].shown

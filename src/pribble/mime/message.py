@@ -338,7 +338,7 @@ _PREPARED = "_prepared_html"
 
 
 def prepare_html(message: Message, body: PreparedBody) -> Message:
-    """`message`, whose page has a form on the wire that is known already; the message itself is the same."""
+    """Returns `message`, whose page has a form on the wire that is known already; the message itself is the same."""
     vars(message)[_PREPARED] = body
     return message
 
@@ -352,7 +352,7 @@ def _several(given: str | Sequence[str]) -> tuple[str, ...]:
 
 
 def _assembled(chunks: Iterable[bytes], size: int) -> bytes:
-    """`chunks` as one, of `size` octets, without a second copy of any."""
+    """Returns `chunks` as one, of `size` octets, without a second copy of any."""
     whole = io.BytesIO()
     whole.seek(size - 1)
     whole.write(b"\0")  # so that the room is taken once, and not a little more at every step

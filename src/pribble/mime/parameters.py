@@ -54,7 +54,7 @@ class Parameters:
     departures: list[Departure] = field(default_factory=list)
 
     def get(self, name: str) -> str | None:
-        """A parameter, put together and decoded; the form for all characters before the plain one."""
+        """Returns a parameter, put together and decoded; the form for all characters before the plain one."""
         return self.decoded.get(name)
 
     @cached_property
@@ -67,7 +67,7 @@ class Parameters:
 
 
 def read_parameters(text: str) -> Parameters:
-    """A Content-Type or Content-Disposition; `text` is the field's value as it was written, folds and all."""
+    """Returns a Content-Type or Content-Disposition; `text` is the field's value as it was written, folds and all."""
     read = Parameters()
     position = _space(text, 0, len(text))
     end = _find_stop(text, position, stop=";")
@@ -138,7 +138,7 @@ def _read_value(read: Parameters, text: str, begin: int, stop: int, name: str) -
 
 
 def _find_stop(text: str, start: int, stop: str) -> int:
-    """The next `stop` that is in no quotes, or the end."""
+    """Returns the next `stop` that is in no quotes, or the end."""
     position = start
     while position < len(text) and text[position] != stop:
         if text[position] == '"':
@@ -156,7 +156,8 @@ def _space(text: str, start: int, end: int) -> int:
 
 
 def _check(read: Parameters) -> None:
-    """What is amiss between parameters: RFC 2045 5.1 has each once, RFC 2231 3 and 4 have sections and charsets."""
+    """Checks what is amiss between parameters: RFC 2045 5.1 has each once, RFC 2231 3 and 4 have sections and
+    charsets."""
     by_name: dict[str, list[ParameterPiece]] = {}
     for piece in read.pieces:
         by_name.setdefault(piece.name, []).append(piece)
@@ -191,7 +192,7 @@ def _check_extended(read: Parameters, piece: ParameterPiece) -> None:
 
 
 def _check_decoded(read: Parameters, pieces: Sequence[ParameterPiece]) -> None:
-    """What the octets of a percent-encoded parameter come to (RFC 2231 4)."""
+    """Checks what the octets of a percent-encoded parameter come to (RFC 2231 4)."""
     octets, charset = _octets(pieces)
     first, last = pieces[0].start, pieces[-1].end
     text = decode_charset(octets, charset)
@@ -204,14 +205,14 @@ def _check_decoded(read: Parameters, pieces: Sequence[ParameterPiece]) -> None:
 
 
 def _assemble(pieces: Sequence[ParameterPiece]) -> str:
-    """The value of one parameter, from its pieces in any order."""
+    """Returns the value of one parameter, from its pieces in any order."""
     octets, charset = _octets(pieces)
     text = decode_charset(octets, charset)
     return octets.decode("latin-1") if text is None else text
 
 
 def _octets(pieces: Sequence[ParameterPiece]) -> tuple[bytes, str]:
-    """The octets of one parameter and their charset."""
+    """Returns the octets of one parameter and their charset."""
     chosen = (
         [p for p in pieces if p.section is None and p.extended]
         or sorted((p for p in pieces if p.section is not None), key=lambda p: p.section or 0)

@@ -52,12 +52,12 @@ class Part(NamedTuple):
         return inside + len(self.boundary) + 6
 
     def chunks(self) -> Iterator[bytes]:
-        """The part as it travels."""
+        """Yields the part as it travels."""
         yield self.header + b"\r\n"
         yield from self.body_chunks()
 
     def body_chunks(self) -> Iterator[bytes]:
-        """What follows the header and the empty line after it."""
+        """Yields what follows the header and the empty line after it."""
         if not self.boundary:
             yield self.body
             if self.content:
@@ -137,7 +137,7 @@ class Attachment:
 
 
 def file_name(name: str) -> str:
-    """`name` as it may travel, as `fit_name`; raises `HeaderError` where nothing is left of it."""
+    """Returns `name` as it may travel, as `fit_name`; raises `HeaderError` where nothing is left of it."""
     fit = fit_name(name)
     if fit is None:
         raise HeaderError(f'filename: "{_UNSHOWN.sub(chr(0xFFFD), name[:60])}" names no file')
@@ -145,8 +145,8 @@ def file_name(name: str) -> str:
 
 
 def fit_name(name: str) -> str | None:
-    """`name` as a file's may travel (RFC 2183 2.3, 5): its last segment, in NFC, without what is not shown; None where
-    nothing is left of it."""
+    """Returns `name` as a file's may travel (RFC 2183 2.3, 5): its last segment, in NFC, without what is not shown;
+    None where nothing is left of it."""
     last = unicodedata.normalize("NFC", _UNSHOWN.sub("", re.split(r"[/\\]", name)[-1])).strip()
     return last if last.strip(". ") else None
 
@@ -155,7 +155,7 @@ def fit_name(name: str) -> str | None:
 
 
 def text_part(text: str, subtype: str, prepared: PreparedBody | None = None, /, **parameters: str) -> Part:
-    """A text body in UTF-8; `prepared` is what is known of its form on the wire."""
+    """Returns a text body in UTF-8; `prepared` is what is known of its form on the wire."""
     encoding, body = encoded_text(text, prepared)
     header = _content_type(f"text/{subtype}", {"charset": "utf-8", **parameters}) + _field(
         "Content-Transfer-Encoding", encoding
@@ -164,7 +164,7 @@ def text_part(text: str, subtype: str, prepared: PreparedBody | None = None, /, 
 
 
 def plain_part(text: str, *, fixed: bool = False) -> Part:
-    """A plain text whose paragraphs flow (RFC 3676), or, `fixed`, whose lines are as they are."""
+    """Returns a plain text whose paragraphs flow (RFC 3676), or, `fixed`, whose lines are as they are."""
     if fixed:
         return text_part(text, "plain")
     body, delsp = flowed(text)
@@ -172,7 +172,7 @@ def plain_part(text: str, *, fixed: bool = False) -> Part:
 
 
 def picture_part(name: str, type: str, base64_body: bytes, content_id: str) -> Part:
-    """An inline picture, already in base64, that the HTML refers to by its Content-ID (RFC 2392).
+    """Returns an inline picture, already in base64, that the HTML refers to by its Content-ID (RFC 2392).
 
     Whoever made it: raises `HeaderError` for a type or an id that is none, and lets a name travel as a file's may."""
     if not MEDIA_TYPE.fullmatch(checked("Content-Type", type)):
@@ -188,12 +188,12 @@ def picture_part(name: str, type: str, base64_body: bytes, content_id: str) -> P
 
 
 def calendar_part(calendar: str, method: str) -> Part:
-    """An invitation among the forms of a body (RFC 6047 2.4): its method again, and no disposition."""
+    """Returns an invitation among the forms of a body (RFC 6047 2.4): its method again, and no disposition."""
     return text_part(calendar, "calendar", method=method)
 
 
 def attachment_part(attachment: Attachment) -> Part:
-    """An attached file: bytes are left untouched, text travels in UTF-8, a message as what it is."""
+    """Returns an attached file: bytes are left untouched, text travels in UTF-8, a message as what it is."""
     parameters = {"name": ascii_name(attachment.name)}
     content, kind = attachment.content, attachment.media_type
     if kind.lower() in MESSAGE_TYPES:
@@ -217,7 +217,7 @@ def attachment_part(attachment: Attachment) -> Part:
 
 
 def _message_part(attachment: Attachment, kind: str) -> Part:
-    """A message within the message: never encoded, so that a signature in it holds (RFC 2046 5.2.1)."""
+    """Returns a message within the message: never encoded, so that a signature in it holds (RFC 2046 5.2.1)."""
     body = _lines_in_crlf(attachment.content)
     encoding = "7bit" if body.isascii() else "8bit"
     kind = kind if body.partition(b"\r\n\r\n")[0].isascii() else "message/global"
@@ -235,7 +235,7 @@ def _lines_in_crlf(content: str | bytes) -> bytes:
 
 
 def _problem_of_nesting(body: bytes) -> str | None:
-    """Why a message cannot travel without an encoding (RFC 2045 2.7, 2.8), if it cannot."""
+    """Returns why a message cannot travel without an encoding (RFC 2045 2.7, 2.8), if it cannot."""
     if b"\0" in body:
         return "NUL octets"
     if b"\r" in body.replace(b"\r\n", b""):
@@ -244,7 +244,7 @@ def _problem_of_nesting(body: bytes) -> str | None:
 
 
 def multipart(subtype: str, parts: tuple[Part, ...], seed: bytes, path: str, **parameters: str) -> Part:
-    """A multipart; its boundary is made from `seed` and `path`, the place of the part in the message.
+    """Returns a multipart; its boundary is made from `seed` and `path`, the place of the part in the message.
 
     ``=_`` occurs in no base64 body, and in no quoted-printable one, where "=" is followed by hex digits; what is not
     encoded is searched for it.
@@ -274,7 +274,7 @@ def _boundary(seed: bytes, path: str) -> str:
 
 
 def _holds(part: Part, boundary: bytes) -> bool:
-    """Whether a boundary occurs where it could be taken for one: in what is not encoded."""
+    """Returns whether a boundary occurs where it could be taken for one: in what is not encoded."""
     if part.encoding in ("7bit", "8bit") and boundary in part.body:
         return True
     return any(_holds(inner, boundary) for inner in part.parts)
@@ -306,7 +306,7 @@ def _with_parameters(field_name: str, value: str, *parameters: tuple[str, str]) 
 
 
 def parameter(name: str, value: str) -> list[str]:
-    """A parameter (RFC 2045 5.1), in several pieces where it is long, percent-encoded where it is not ASCII
+    """Returns a parameter (RFC 2045 5.1), in several pieces where it is long, percent-encoded where it is not ASCII
     (RFC 2231), or holds what some readers take for an encoded-word (RFC 2047 5(3)): never both forms, which RFC 2231
     does not permit in mail."""
     is_plain = value.isascii() and ENCODED_WORD_START not in value
@@ -338,8 +338,8 @@ def _quoted_parameter(value: str) -> str:
 
 
 def ascii_name(name: str) -> str:
-    """An ASCII transliteration of a file name, for receivers that know only ``name=``, in which nothing looks like an
-    encoded-word."""
+    """Returns an ASCII transliteration of a file name, for receivers that know only ``name=``, in which nothing looks
+    like an encoded-word."""
     name = name.replace(ENCODED_WORD_START, "=_")
     if name.isascii():
         return name

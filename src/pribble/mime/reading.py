@@ -68,11 +68,11 @@ class Entity:
     closed: bool = True  # a multipart whose last delimiter is there
 
     def all(self, name: str) -> list[ReadField]:
-        """Its fields of this name, which is in lower case."""
+        """Returns its fields of this name, which is in lower case."""
         return [f for f in self.fields if f.key == name]
 
     def first(self, name: str) -> ReadField | None:
-        """The first of its fields of this name, which is in lower case."""
+        """Returns the first of its fields of this name, which is in lower case."""
         return next((f for f in self.fields if f.key == name), None)
 
     @cached_property
@@ -120,8 +120,8 @@ class Entity:
         return self.disposition.get("filename") or self.type.get("name")
 
     def own_stretches(self) -> Iterator[tuple[int, int]]:
-        """Where its body is its own: all of it, or of a multipart what stands before the first part and behind the
-        last (RFC 2046 5.1.1: preamble and epilogue), with the delimiters there."""
+        """Yields where its body is its own: all of it, or of a multipart what stands before the first part and behind
+        the last (RFC 2046 5.1.1: preamble and epilogue), with the delimiters there."""
         if not self.parts:
             yield self.body_start, self.end
         elif self.is_multipart:
@@ -129,7 +129,7 @@ class Entity:
             yield self.parts[-1].end, self.end
 
     def decoded(self) -> bytes:
-        """Its body without its transfer encoding, as far as it can be decoded."""
+        """Returns its body without its transfer encoding, as far as it can be decoded."""
         octets = self.body.encode("latin-1")
         if self.encoding == "quoted-printable":
             return binascii.a2b_qp(_PADDING.sub(b"", octets))
@@ -158,7 +158,7 @@ def _from_base64(octets: bytes) -> bytes:
 
 
 def read_message(text: str) -> Entity:
-    """The message that `text`, one character for each octet, consists of."""
+    """Returns the message that `text`, one character for each octet, consists of."""
     root = Entity(text, 0, len(text))
     _read_header(root)
     waiting, count = [root], 1
@@ -184,14 +184,15 @@ def read_message(text: str) -> Entity:
 
 
 def _nested(entity: Entity) -> list[Entity]:
-    """The message within `entity`; none where it is encoded, since it has no offsets then."""
+    """Returns the message within `entity`; none where it is encoded, since it has no offsets then."""
     if entity.encoding in ("base64", "quoted-printable"):
         return []
     return [Entity(entity.text, entity.body_start, entity.end, entity, entity.depth + 1)]
 
 
 def _parts(entity: Entity, most: int) -> list[Entity]:
-    """The parts of a multipart between its delimiter lines (RFC 2046 5.1.1); the preamble and the epilogue are none."""
+    """Returns the parts of a multipart between its delimiter lines (RFC 2046 5.1.1); the preamble and the epilogue are
+    none."""
     text, boundary = entity.text, entity.type.get("boundary")
     entity.closed = False
     if not boundary:
@@ -224,7 +225,7 @@ def _parts(entity: Entity, most: int) -> list[Entity]:
 
 
 def _before(text: str, delimiter: int, begin: int) -> int:
-    """Where a part ends: the line end before a delimiter belongs to the delimiter."""
+    """Returns where a part ends: the line end before a delimiter belongs to the delimiter."""
     end = delimiter - 1 - (text[delimiter - 2 : delimiter] == "\r\n")
     return max(begin, end)
 
@@ -283,7 +284,7 @@ def _settle_parts(entity: Entity) -> None:
 
 
 def _first_line(entity: Entity) -> int:
-    """Where the header begins: reports a byte order mark or a line of a mailbox file before it."""
+    """Returns where the header begins: reports a byte order mark or a line of a mailbox file before it."""
     text, position = entity.text, entity.start
     if text.startswith(_BOM, position):
         entity.departures.append(Departure("lines.bom-first", position, position + 3))
@@ -297,7 +298,7 @@ def _first_line(entity: Entity) -> int:
 
 
 def _goes_on(entity: Entity, start: int, stop: int) -> bool:
-    """Whether a line that is no field stands in a header that goes on after it."""
+    """Returns whether a line that is no field stands in a header that goes on after it."""
     text, end = entity.text, entity.end
     following = stop
     while following < end and text[following] in " \t":

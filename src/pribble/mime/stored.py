@@ -86,7 +86,8 @@ class StoredMessage(BaseMessage):
         return self._holds_octets
 
     def arguments(self) -> dict[str, Any]:
-        """What a `Message` takes to say the same anew: ``Message(**stored.arguments() | {"subject": "Another"})``."""
+        """Returns what a `Message` takes to say the same anew: ``Message(**stored.arguments() | {"subject":
+        "Another"})``."""
         return {one.name: getattr(self, one.name) for one in fields(self) if not one.name.startswith("_")}
 
 
@@ -95,7 +96,7 @@ _BARE_FEED = re.compile(rb"(?<!\r)\n")
 
 
 def _fit_to_travel(raw: bytes) -> tuple[bytes, Entity]:
-    """A message whose lines end in CRLF, as they must on the wire (RFC 5321 2.3.8), and what is in it."""
+    """Returns a message whose lines end in CRLF, as they must on the wire (RFC 5321 2.3.8), and what is in it."""
     if found := _BARE_RETURN.search(raw):
         raise HeaderError(
             f"line {raw.count(LF, 0, found.start()) + 1}: a carriage return without a line feed cannot travel "
@@ -137,7 +138,7 @@ def _read_ids(root: Entity, key: str) -> Iterator[str]:
 
 
 def _contents(root: Entity) -> dict[str, Any]:
-    """The text, the page, pictures and files, by where they are."""
+    """Returns the text, the page, pictures and files, by where they are."""
     text: str | None = None
     text_format = "fixed"
     html: str | None = None

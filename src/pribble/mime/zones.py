@@ -23,7 +23,7 @@ class Observance(NamedTuple):
 
 
 def observances(zone: tzinfo, days: Iterable[date]) -> list[Observance]:
-    """What holds in a zone for a year before and behind each of some days, in order of time.
+    """Returns what holds in a zone for a year before and behind each of some days, in order of time.
 
     The first is the change that came before, or, in a zone that has had none for a year, what holds anyway.
     """
@@ -44,7 +44,7 @@ def observances(zone: tzinfo, days: Iterable[date]) -> list[Observance]:
 
 
 def _changes(zone: tzinfo, low: datetime, high: datetime) -> Iterator[Observance]:
-    """The change between two moments, if there is one."""
+    """Yields the change between two moments, if there is one."""
     before, after = _name_at(zone, low), _name_at(zone, high)
     if before == after:
         return
@@ -58,7 +58,7 @@ def _changes(zone: tzinfo, low: datetime, high: datetime) -> Iterator[Observance
 
 
 def _name_at(zone: tzinfo, moment: datetime) -> tuple[timedelta, str, bool]:
-    """The offset at a moment, its name, and whether it is a summer time."""
+    """Returns the offset at a moment, its name, and whether it is a summer time."""
     local = moment.astimezone(zone)
     summer = local.dst()
     return local.utcoffset() or timedelta(0), local.tzname() or "", summer is not None and summer > timedelta(0)

@@ -88,13 +88,13 @@ class TemplateResources:
     # -- style sheets --
 
     def base(self, offset: int) -> str:
-        """The file that what stands at an offset was written in."""
+        """Returns the file that what stands at an offset was written in."""
         place = self.where(offset, offset + 1)
         return str(Path(place.source.name)) if place else str(self.near)
 
     def load(self, address: str, base: str, start: int, end: int) -> tuple[str, str] | None:
-        """A style sheet read in, its addresses resolved, and where it is; None for one that is left alone.  Raises
-        `TemplateError` for one that is not there."""
+        """Returns a style sheet read in, its addresses resolved, and where it is; None for one that is left alone.
+        Raises `TemplateError` for one that is not there."""
         known = self.loaded.get((address, base))
         if known is None and (known := self._read(address, base, start, end)) is not None:
             self.loaded[address, base] = known
@@ -123,15 +123,15 @@ class TemplateResources:
         return urls.replace_urls(css, lambda named: self._moved(named, path)), str(path)
 
     def _url(self, base: str) -> str:
-        """The address of a file, as the page would write it."""
+        """Returns the address of a file, as the page would write it."""
         known = self._urls.get(base)
         if known is None:
             known = quote(Path(os.path.relpath(base, self.near.parent)).as_posix())
         return known
 
     def _moved(self, named: CssUrl, sheet: Path) -> str | None:
-        """What a style sheet names, once what it says stands in the page: the slot of a picture, or the address; None
-        for one that stays the same."""
+        """Returns what a style sheet names, once what it says stands in the page: the slot of a picture, or the
+        address; None for one that stays the same."""
         found = None if named.font or (self.foreign and not self.named) else self._slot(named.address, sheet, None)
         if found is not None:
             return found
@@ -139,18 +139,19 @@ class TemplateResources:
         return None if address == named.address else address
 
     def _unread(self, problem: str, base: str, stretch: tuple[int, int], hint: str | None) -> TemplateError:
-        """That a style sheet cannot be read, which a stretch of the page names, or another sheet, `base`."""
+        """Returns the error: that a style sheet cannot be read, which a stretch of the page names, or another sheet,
+        `base`."""
         place = self.where(*stretch) if stretch[0] >= 0 else None
         return TemplateError(problem if place else f"{base}: {problem}", place=place, hint=hint)
 
     def addresses(self, css: str, offset: int) -> str:
-        """A piece of CSS that stands at `offset`, with the pictures in it as slots."""
+        """Returns a piece of CSS that stands at `offset`, with the pictures in it as slots."""
         if not self.named:
             return css
         return urls.replace_urls(css, lambda named: self._shown(named, offset))
 
     def _shown(self, named: CssUrl, offset: int) -> str | None:
-        """The slot of a picture that a piece of CSS at `offset` names."""
+        """Returns the slot of a picture that a piece of CSS at `offset` names."""
         if named.font:
             return None
         place = self.where(offset + named.start, offset + named.end)
@@ -163,7 +164,8 @@ class TemplateResources:
     # -- pictures --
 
     def picture(self, name: str, start: int, end: int, travels: Embed | None = None) -> PictureSlot | None:
-        """The picture that the page names at an offset; None for one that is elsewhere.  Raises `PictureError`."""
+        """Returns the picture that the page names at an offset; None for one that is elsewhere.  Raises
+        `PictureError`."""
         if not self.named:
             return self.slots.get(name)
         return self._source(name, Path(self.base(start)), self.where(start, end), travels)
@@ -201,7 +203,7 @@ class TemplateResources:
             self.findings.append(Finding("picture.left", "warning", place, says, fix, _REFERENCE))
 
     def fitted(self, source: PictureSlot, shown: int | None, start: int, end: int) -> PictureSlot:
-        """The picture with no more pixels than it is shown with."""
+        """Returns the picture with no more pixels than it is shown with."""
         found = self.finder.fitted(FoundPicture(source.picture), shown)
         if found.picture is source.picture:
             return source
@@ -213,20 +215,21 @@ class TemplateResources:
     def completed(
         self, source: PictureSlot, size: PictureSize, shown: int | None, start: int, end: int
     ) -> tuple[PictureSlot, str]:
-        """A picture with no more pixels than it is `shown` with, in CSS pixels; and its missing sizes as attributes."""
+        """Returns a picture with no more pixels than it is `shown` with, in CSS pixels; and its missing sizes as
+        attributes."""
         missing = size.missing_attributes(source.picture) if self.complete else ""
         if missing:
             self.report_size(missing, source, start, end)
         return self.fitted(source, shown, start, end), missing
 
     def _kept(self, source: PictureSlot, found: FoundPicture, place: Place | None) -> PictureSlot:
-        """The slot of a picture; its corrections are reported where it is first met."""
+        """Returns the slot of a picture; its corrections are reported where it is first met."""
         if slot_text(source) not in self.slots:
             self._tell(found, place)
         return self.slots.setdefault(slot_text(source), source)
 
     def split(self, text: str) -> Iterator[str | PictureSlot]:
-        """A text with slots in it, as texts and slots."""
+        """Yields a text with slots in it, as texts and slots."""
         position = 0
         for found in _SLOT.finditer(text):
             if found[0] in self.slots:
@@ -259,7 +262,7 @@ class TemplateResources:
 
 
 def resource_tags(page: Page) -> list[StartTag]:
-    """The tags of a page's style sheets and pictures."""
+    """Returns the tags of a page's style sheets and pictures."""
     tags = [event.tag for event in page.events if isinstance(event, Opened) and not event.implied]
     return [
         tag
@@ -269,7 +272,7 @@ def resource_tags(page: Page) -> list[StartTag]:
 
 
 def sheet_findings(told: Iterable[SheetFinding], where: Where) -> list[Finding]:
-    """The findings about style sheets, with their places."""
+    """Returns the findings about style sheets, with their places."""
     made = []
     for each in told:
         place = where(each.part.offset + each.start, each.part.offset + each.end) if each.part.offset >= 0 else None
@@ -279,7 +282,7 @@ def sheet_findings(told: Iterable[SheetFinding], where: Where) -> list[Finding]:
 
 
 def markup_findings(notes: Iterable[MarkupFinding], where: Where) -> list[Finding]:
-    """What is to be told of the markup of a page, as findings."""
+    """Returns what is to be told of the markup of a page, as findings."""
     return [
         Finding(note.rule, "warning", where(note.start, note.end), note.message, note.fix, note.reference)
         for note in notes
@@ -287,12 +290,12 @@ def markup_findings(notes: Iterable[MarkupFinding], where: Where) -> list[Findin
 
 
 def slot_text(source: PictureSlot) -> str:
-    """What stands for a picture in a text, until it is known how it travels."""
+    """Returns what stands for a picture in a text, until it is known how it travels."""
     return f"{source.address}#{source.travels}" if source.travels else source.address
 
 
 def correction_findings(changes: tuple[Correction, ...], called: str, place: Place | None) -> list[Finding]:
-    """What was put right of a picture, as findings."""
+    """Returns what was put right of a picture, as findings."""
     return [
         Finding(
             f"picture.{change.what}",
@@ -307,7 +310,7 @@ def correction_findings(changes: tuple[Correction, ...], called: str, place: Pla
 
 
 def size_finding(added: str, source: PictureSlot, place: Place | None) -> Finding:
-    """That attributes were added to an image."""
+    """Returns a finding: that attributes were added to an image."""
     return Finding(
         "picture.size",
         "note",

@@ -36,7 +36,7 @@ class PictureSize:
 
     @classmethod
     def of(cls, element: Element, group: ElementStyles | None) -> PictureSize:
-        """The size of an element's picture."""
+        """Returns the size of an element's picture."""
         written = (_own_dimension(element, "width"), _own_dimension(element, "height"))
         if group is None:
             return cls(*written)
@@ -62,14 +62,14 @@ class PictureSize:
         return int(self.width) if self.width else None
 
     def width_of(self, picture: Picture) -> int | None:
-        """How wide the picture is shown, in CSS pixels; None where nothing says so."""
+        """Returns how wide the picture is shown, in CSS pixels; None where nothing says so."""
         if self.css_width or self.relative or self.width is not None:
             return self.stated_width
         height = self.css_height or (int(self.height) if self.height else None)
         return height and max(1, round(height * picture.width / picture.height))
 
     def missing_attributes(self, picture: Picture) -> str:
-        """The missing ones of ``width`` and ``height``, as attributes."""
+        """Returns the missing ones of ``width`` and ``height``, as attributes."""
         made = ""
         width = self.width_of(picture) if not self.relative else None
         if self.width is None:
@@ -82,14 +82,14 @@ class PictureSize:
 
 
 def is_sized(element: Element) -> bool:
-    """Whether an element's picture has a width and a height of its own."""
+    """Returns whether an element's picture has a width and a height of its own."""
     return element.local_name in _SIZED and (
         element.local_name == "img" or element.values.get("type", "").lower() == "image"
     )
 
 
 def size_depends_on_data(element: Element, group: ElementStyles | None) -> bool:
-    """Whether the size of an element's picture can only be known with the data."""
+    """Returns whether the size of an element's picture can only be known with the data."""
     if element.dynamic_attributes & {"width", "height"}:
         return True
     return group is not None and any(e.span is not None and e.declaration.name in _SIZES for e in group.inlined)
@@ -101,12 +101,13 @@ def _css_pixels(entry: AppliedDeclaration | None) -> int | None:
 
 
 def _with_height(rule: StyleRule | None) -> bool:
-    """Whether a rule says a height too, which goes with the width it says."""
+    """Returns whether a rule says a height too, which goes with the width it says."""
     return rule is not None and any(d.name == "height" for d in rule.declarations)
 
 
 def _own_dimension(element: Element, name: str) -> str | None:
-    """The author's own ``width`` or ``height``, "" for one that is no plain number; None where there is none."""
+    """Returns the author's own ``width`` or ``height``, "" for one that is no plain number; None where there is
+    none."""
     if name not in element.values:
         return None
     written = element.values[name].strip()

@@ -56,7 +56,7 @@ Piece = str | _Other
 
 
 def texts_of(pieces: Iterable[Piece], embed: Embed = "cid", base: str | None = None) -> list[str]:
-    """The text of each piece, pictures travelling as `embed` says, linked ones below `base`."""
+    """Returns the text of each piece, pictures travelling as `embed` says, linked ones below `base`."""
     return [piece if isinstance(piece, str) else _text(piece, embed, base) for piece in pieces]
 
 
@@ -73,7 +73,7 @@ def _text(piece: _Other, embed: Embed, base: str | None) -> str:
 
 
 def choose_variants(pieces: Iterable[Piece], *, by_cid: bool) -> list[Piece]:
-    """`pieces`, each stretch of two forms in one."""
+    """Returns `pieces`, each stretch of two forms in one."""
     made: list[Piece] = []
     for piece in pieces:
         if isinstance(piece, VariantPiece):
@@ -93,7 +93,7 @@ _ENDS = {
 
 
 def fragment_boundaries(page: Page, text: str) -> Iterator[tuple[int, Boundary]]:
-    """Where a fragment of a page is cut."""
+    """Yields where a fragment of a page is cut."""
     begun = False
     for event in page.events:
         match event:
@@ -115,15 +115,15 @@ def fragment_boundaries(page: Page, text: str) -> Iterator[tuple[int, Boundary]]
 
 
 def slice_after(begun: object, text: object, ended: object) -> FragmentSlice | None:
-    """A text that stands alone between two boundaries as one piece, since pieces cost time; None for others."""
+    """Returns a text that stands alone between two boundaries as one piece, since pieces cost time; None for others."""
     if isinstance(begun, Boundary) and isinstance(text, str) and _ENDS.get(begun) is ended:
         return FragmentSlice(begun, text)
     return None
 
 
 def cut_fragment(pieces: Sequence[Piece]) -> list[Piece]:
-    """The pieces of a fragment: the head's style sheets, then the inside of the body, in a ``div`` where the body says
-    something of it."""
+    """Returns the pieces of a fragment: the head's style sheets, then the inside of the body, in a ``div`` where the
+    body says something of it."""
     made: list[Piece] = []
     closing: list[Piece] = []
     body: list[Piece] | None = None

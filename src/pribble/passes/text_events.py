@@ -41,17 +41,17 @@ class NoResources:
 
 
 def literal(offset: int) -> str:
-    """The role of each private character of a page that holds no marks."""
+    """Returns the role of each private character of a page that holds no marks."""
     return "literal"
 
 
 def page_events(html: str, page: Page, resources: PageResources) -> Iterator[TextEvent]:
-    """What a page says that holds no marks: its events, with what the cascade makes of its elements."""
+    """Returns what a page says that holds no marks: its events, with what the cascade makes of its elements."""
     return _events(html, page.events, text_styles(inline_sheets(html, page, literal, resources)))
 
 
 def fragment_events(html: str) -> Iterator[TextEvent]:
-    """What a fragment of a page says."""
+    """Returns what a fragment of a page says."""
     events = tuple(events_of(html))
     if "style" not in html.lower():
         return _events(html, events, repeat(NO_STYLE))
@@ -79,7 +79,7 @@ def _events(html: str, events: Iterable[Markup], styles: Iterable[Style]) -> Ite
 
 
 def decode_text(written: str, raw: str) -> str:
-    """A text as it is meant; `raw` is the element whose content is not parsed."""
+    """Returns a text as it is meant; `raw` is the element whose content is not parsed."""
     return written if raw in ("style", "script", "cdata") else decode_references(written)
 
 
@@ -87,7 +87,7 @@ def decode_text(written: str, raw: str) -> str:
 
 
 def show_event(value: Data) -> str | tuple[Data, ...]:
-    """A value among the events of the plain-text part."""
+    """Returns a value among the events of the plain-text part."""
     if not isinstance(value, Fragment):
         return plain_characters(text(value))
     if value.trusted:
@@ -98,14 +98,14 @@ def show_event(value: Data) -> str | tuple[Data, ...]:
 
 
 def inline_text(given: str) -> str:
-    """A text in a paragraph: its white space is that of running text."""
+    """Returns a text in a paragraph: its white space is that of running text."""
     if given.isprintable() and "  " not in given:
         return given
     return chars.collapse_running(plain_characters(given))
 
 
 def show_inline(value: Data) -> str:
-    """A value in a paragraph, which brings no elements but line breaks."""
+    """Returns a value in a paragraph, which brings no elements but line breaks."""
     if isinstance(value, Fragment) and not value.trusted:
         return "\n".join([inline_text(line) for line in str(value).split("\n")])
     return inline_text(text(value))

@@ -14,7 +14,7 @@ _TABLE_PARTS = frozenset("table tr td th tbody thead tfoot".split())
 
 
 def text_styles(made: InlinedStyles) -> list[Style]:
-    """The style of each element of a page, by its number."""
+    """Returns the style of each element of a page, by its number."""
     styles = [NO_STYLE] * len(made.elements)
     declared: dict[int, dict[str, list[tuple[str, str]]]] = {}
     known: dict[tuple[int, str], Style] = {}
@@ -30,7 +30,7 @@ def text_styles(made: InlinedStyles) -> list[Style]:
 
 
 def _declared_longhands(group: ElementStyles) -> dict[str, list[tuple[str, str]]]:
-    """What sets each longhand that is read, the winner first."""
+    """Returns what sets each longhand that is read, the winner first."""
     found: dict[str, list[tuple[str, str]]] = {}
     for entry in reversed(group.inlined):
         name = entry.declaration.name
@@ -41,7 +41,7 @@ def _declared_longhands(group: ElementStyles) -> dict[str, list[tuple[str, str]]
 
 
 def text_depends_on_data(made: InlinedStyles) -> bool:
-    """Whether it depends on the data which texts of a page show, or how."""
+    """Returns whether it depends on the data which texts of a page show, or how."""
     for name, longhand in made.unsettled:
         if longhand in ("*", ALL) or (longhand in READ and not (name in _TABLE_PARTS and longhand in _GAPS)):
             return True

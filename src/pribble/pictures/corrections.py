@@ -55,7 +55,7 @@ def checked_corrections(put_right: Collection[str]) -> frozenset[str]:
 
 
 def correct(picture: Picture, wanted: frozenset[str]) -> tuple[Picture, tuple[Correction, ...]]:
-    """A picture put right as far as is `wanted`, and what that was.  Raises `PictureError`."""
+    """Returns a picture put right as far as is `wanted`, and what that was.  Raises `PictureError`."""
     if picture.type == SVG.name:
         return picture, ()
     image = decoding.open_image(picture.content, picture.called)
@@ -80,7 +80,8 @@ def correct(picture: Picture, wanted: frozenset[str]) -> tuple[Picture, tuple[Co
 
 
 def fitted(picture: Picture, shown: int | None, density: float) -> tuple[Picture, Correction | None]:
-    """A picture with no more pixels than it is shown with: `shown` CSS pixels across, each `density` of its own."""
+    """Returns a picture with no more pixels than it is shown with: `shown` CSS pixels across, each `density` of its
+    own."""
     if shown is None or picture.type == SVG.name or picture.width <= round(shown * density):
         return picture, None
     if picture.type == GIF.name and _is_animated(decoding.open_image(picture.content, picture.called)):
@@ -120,7 +121,7 @@ def _is_deep(picture: Picture) -> bool:
 
 
 def _foreign_profile(image: Image) -> bool:
-    """Whether an image has a colour profile that is not sRGB's."""
+    """Returns whether an image has a colour profile that is not sRGB's."""
     profile: bytes = image.info.get("icc_profile") or b""
     return bool(profile) and b"sRGB" not in profile and b"s\0R\0G\0B" not in profile
 
@@ -164,7 +165,8 @@ def _without_metadata(picture: Picture, image: Image, wanted: frozenset[str]) ->
 
 
 def _jpeg_pieces(content: bytes) -> Iterator[bytes]:
-    """A JPEG without comments and application segments, but for JFIF, profiles and Adobe's (ITU-T T.81, B.1.1)."""
+    """Yields a JPEG without comments and application segments, but for JFIF, profiles and Adobe's (ITU-T T.81,
+    B.1.1)."""
     yield content[:2]
     position = 2
     while content[position : position + 1] == b"\xff" and position + 4 <= len(content):
@@ -191,7 +193,7 @@ _PRIVATE_CHUNKS = frozenset({b"tEXt", b"zTXt", b"iTXt", b"tIME"})
 
 
 def _png_pieces(content: bytes, *, keep_exif: bool) -> Iterator[bytes]:
-    """A PNG without its texts, time and camera's notes (PNG 3, 11.3)."""
+    """Yields a PNG without its texts, time and camera's notes (PNG 3, 11.3)."""
     yield content[:8]
     position = 8
     while position + 12 <= len(content):

@@ -30,7 +30,7 @@ _NUMBER = re.compile(r"\d++\.?\d*+|\.\d++")
 
 
 def measured(content: bytes, called: str) -> tuple[str, int, int]:
-    """Media type, width and height of a picture, all of which was read; `called` names it in errors.
+    """Returns media type, width and height of a picture, all of which was read; `called` names it in errors.
 
     Raises `PictureError` for what is no picture, damaged or enormous.
     """
@@ -42,7 +42,7 @@ def measured(content: bytes, called: str) -> tuple[str, int, int]:
 
 
 def open_image(content: bytes, called: str) -> Image:
-    """A picture's pixels.  Raises `PictureError`."""
+    """Returns a picture's pixels.  Raises `PictureError`."""
     from PIL import Image  # loaded when first needed
 
     with _report(called), warnings.catch_warnings():
@@ -75,7 +75,8 @@ def _report(called: str) -> Iterator[None]:
 
 
 def _root(content: bytes) -> str | None:
-    """The root's tag of an SVG; None for what is none, or has so much before its root that nobody would look for it."""
+    """Returns the root's tag of an SVG; None for what is none, or has so much before its root that nobody would look
+    for it."""
     position = len(b"\xef\xbb\xbf") if content.startswith(b"\xef\xbb\xbf") else 0
     while position < _HEAD:
         while position < _HEAD and content[position : position + 1].isspace():
@@ -92,7 +93,7 @@ def _root(content: bytes) -> str | None:
 
 
 def _svg_size(opening: str) -> tuple[int, int]:
-    """An SVG's width and height in pixels: as its root says, by its viewBox, or the default of 300 × 150."""
+    """Returns an SVG's width and height in pixels: as its root says, by its viewBox, or the default of 300 × 150."""
     sizes = {name: pattern.search(opening) for name, pattern in _SIZE.items()}
     box = _BOX.search(opening)
     width, height = (_svg_number(m[1]) if m else 0.0 for m in (sizes["width"], sizes["height"]))
@@ -104,7 +105,7 @@ def _svg_size(opening: str) -> tuple[int, int]:
 
 
 def _svg_pixels(size: float, usual: int) -> int:
-    """A size in whole pixels; the `usual` one where none is given that a page could have."""
+    """Returns a size in whole pixels; the `usual` one where none is given that a page could have."""
     return max(1, round(size)) if 0 < size <= _LARGEST_SIZE else usual
 
 

@@ -81,7 +81,7 @@ class Picture(Opaque):
 
     @classmethod
     def from_figure(cls, figure: Any, *, width: int | None = None, name: str | None = None) -> Picture:
-        """A Matplotlib figure as a PNG, drawn without a display.
+        """Returns a Matplotlib figure as a PNG, drawn without a display.
 
         `width` is how wide it is shown, in CSS pixels (by default the figure's own inches at 96 to the inch); it is
         drawn with twice as many, so that it is sharp on a dense screen, and in few colours, so that it is small.
@@ -200,7 +200,7 @@ class Picture(Opaque):
 
 
 def renamed(name: str | None, before: str, after: str) -> str | None:
-    """A file name with the ending of another type, where the type is another."""
+    """Returns a file name with the ending of another type, where the type is another."""
     if name is None or before == after:
         return name
     return f"{Path(name).stem}{ending_of(after)}"

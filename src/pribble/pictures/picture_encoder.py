@@ -18,7 +18,7 @@ _PALETTE = 256
 
 
 def resized(image: Image, size: tuple[int, int]) -> Image:
-    """An image of another size; transparent edges stay clean."""
+    """Returns an image of another size; transparent edges stay clean."""
     from PIL import Image
 
     few = image.mode in ("1", "P", "PA")
@@ -35,7 +35,7 @@ def resized(image: Image, size: tuple[int, int]) -> Image:
 
 
 def lay_on_ground(image: Image, colour: str) -> Image:
-    """An image on a ground of `colour`; raises `ValueError` for what is no colour."""
+    """Returns an image on a ground of `colour`; raises `ValueError` for what is no colour."""
     from PIL import Image, ImageColor
 
     try:
@@ -49,12 +49,12 @@ def lay_on_ground(image: Image, colour: str) -> Image:
 
 
 def has_alpha(image: Image) -> bool:
-    """Whether anything of an image is transparent or could be."""
+    """Returns whether anything of an image is transparent or could be."""
     return image.mode in ("RGBA", "LA", "PA", "RGBa", "La") or "transparency" in image.info
 
 
 def encode_image(image: Image, before: str) -> tuple[bytes, str]:
-    """An image as PNG or JPEG, and its media type; `before` is the type it came as.
+    """Returns an image as PNG or JPEG, and its media type; `before` is the type it came as.
 
     JPEG stays JPEG; of others, what is transparent or has few colours becomes PNG, and the rest, which are
     photographs, JPEG.
@@ -95,7 +95,7 @@ def _png(image: Image) -> bytes:
 
 
 def drawn(figure: Any, width: int | None) -> bytes:
-    """A Matplotlib figure as PNG, `width` CSS pixels wide where it is shown."""
+    """Returns a Matplotlib figure as PNG, `width` CSS pixels wide where it is shown."""
     from PIL import Image
 
     inches = figure.get_figure(root=True).get_size_inches()[0]

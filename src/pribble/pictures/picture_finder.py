@@ -63,7 +63,7 @@ class PictureFinder:
         self._lock = threading.Lock()
 
     def find(self, name: str, near: Path | None) -> FoundPicture:
-        """The picture called `name`, a relative path: beside the file that names it, else in the folders."""
+        """Returns the picture called `name`, a relative path: beside the file that names it, else in the folders."""
         now = time.monotonic()
         known = self._named.get((name, near))
         if known is not None and now - known[0] < LOOKED_AT:
@@ -86,7 +86,8 @@ class PictureFinder:
         return kept
 
     def file(self, name: str, near: Path | None, what: str) -> Path:
-        """The file called `name`.  Raises `PictureError` for one that is not there, or in no permitted folder."""
+        """Returns the file called `name`.  Raises `PictureError` for one that is not there, or in no permitted
+        folder."""
         if not name.isprintable() or "\0" in name:
             raise PictureError(f'"{name}" is the name of no {what}')
         relative = PurePosixPath(name)
@@ -112,7 +113,7 @@ class PictureFinder:
         raise PictureError(f'there is no {what} "{name[:100]}"', hint=hint)
 
     def corrected(self, picture: Picture) -> FoundPicture:
-        """A picture that the application hands in, put right."""
+        """Returns a picture that the application hands in, put right."""
 
         def made() -> tuple[Picture, tuple[corrections.Correction, ...]]:
             right, changes = corrections.correct(picture.named(None), self.wanted)
@@ -124,7 +125,7 @@ class PictureFinder:
         return FoundPicture(right.named(renamed(picture.name, picture.type, right.type)), None, changes)
 
     def fitted(self, found: FoundPicture, shown: int | None) -> FoundPicture:
-        """A picture with no more pixels than it is shown with, so wide in CSS pixels."""
+        """Returns a picture with no more pixels than it is shown with, so wide in CSS pixels."""
         if shown is None or corrections.RESAMPLE not in self.wanted:
             return found
 
@@ -141,7 +142,7 @@ class PictureFinder:
         return FoundPicture(picture.named(name), None, (*found.corrections, change))
 
     def fetched(self, address: str) -> FoundPicture | None:
-        """A picture that is elsewhere, where there is a fetcher for it."""
+        """Returns a picture that is elsewhere, where there is a fetcher for it."""
         fetch = self.fetch
         if fetch is None:
             return None
@@ -167,7 +168,8 @@ class PictureFinder:
     # -- what a program calls --
 
     def chosen(self, value: Data, shown: int | None = None) -> FoundPicture | str:
-        """The picture that a value is or names, or the address of one elsewhere; `shown` is how wide a figure is."""
+        """Returns the picture that a value is or names, or the address of one elsewhere; `shown` is how wide a figure
+        is."""
         if type(value).__module__.partition(".")[0] == "matplotlib":
             return self.corrected(Picture.from_figure(value, width=shown))
         value = canonical(value) if not isinstance(value, bytes) else value
@@ -188,7 +190,7 @@ class PictureFinder:
     def composed(
         self, parts: Sequence[str | tuple[Data]], near: Path | None, shown: int | None = None
     ) -> FoundPicture | str:
-        """The picture that several pieces name: texts of the template's, and values, each alone in a tuple."""
+        """Returns the picture that several pieces name: texts of the template's, and values, each alone in a tuple."""
         values = [part[0] for part in parts if not isinstance(part, str)]
         if len(values) == 1 and not "".join(part for part in parts if isinstance(part, str)).strip():
             return self.chosen(values[0], shown)
@@ -200,7 +202,7 @@ class PictureFinder:
 
 
 def _continue_address(base: str, parts: Sequence[str | tuple[Data]]) -> str:
-    """An address that begins with a value and goes on with what the template wrote."""
+    """Returns an address that begins with a value and goes on with what the template wrote."""
     rest = "".join(part if isinstance(part, str) else url_values.percent_encode(name_piece(part[0])) for part in parts)
     if not rest.startswith(("/", "?", "#")):
         raise UnsafeValue("an address goes on directly after a value", hint='write a "/" after the mark')
@@ -208,13 +210,13 @@ def _continue_address(base: str, parts: Sequence[str | tuple[Data]]) -> str:
 
 
 def _is_of(file: str, what: str) -> bool:
-    """Whether a file could be what is looked for, by its name."""
+    """Returns whether a file could be what is looked for, by its name."""
     is_sheet = file.lower().endswith(".css")
     return is_sheet if what == "style sheet" else not is_sheet and not file.lower().endswith(_NO_PICTURES)
 
 
 def permitted(name: str) -> str:
-    """`name`, if data may name a picture so; raises `UnsafeValue` for what could lead out of a folder."""
+    """Returns `name`, if data may name a picture so; raises `UnsafeValue` for what could lead out of a folder."""
     if not name:
         raise UnsafeValue("an empty name is no picture's")
     if name.startswith("/") or "\\" in name or ".." in name.split("/") or ":" in name or not name.isprintable():
@@ -226,7 +228,7 @@ def permitted(name: str) -> str:
 
 
 def name_piece(value: Data) -> str:
-    """A value that completes a picture's name: one piece of it, that leads nowhere else."""
+    """Returns a value that completes a picture's name: one piece of it, that leads nowhere else."""
     piece = permitted(text(value))
     if "/" in piece or piece.startswith("."):
         raise UnsafeValue(f'"{piece[:60]}" may not complete the name of a picture', hint='it may hold no "/"')

@@ -37,11 +37,11 @@ class PictureSlot:
     def of(
         cls, picture: Picture, domain: str, *, path: str | None = None, written: str = "", travels: Embed | None = None
     ) -> PictureSlot:
-        """The slot of a picture; `domain` is the right side of its Content-ID."""
+        """Returns the slot of a picture; `domain` is the right side of its Content-ID."""
         return cls(f"cid:{picture.content_id(domain)}", picture, path, written, travels)
 
     def filled(self, embed: Embed, base: str | None) -> str:
-        """The address as the picture travels; a picture without a file to link to travels inside."""
+        """Returns the address as the picture travels; a picture without a file to link to travels inside."""
         match self.travels or embed:
             case "data":
                 return self.picture.data_url
@@ -62,5 +62,5 @@ class NamedPicture:
 
 
 def linked_address(base: str, path: str) -> str:
-    """The address of a picture below a base."""
+    """Returns the address of a picture below a base."""
     return base.rstrip("/") + "/" + quote(path)

@@ -89,7 +89,7 @@ class RowForm:
 
 @lru_cache(maxsize=1024)
 def row_form(*shapes: TableShape) -> RowForm:
-    """The form of rows with these shapes."""
+    """Returns the form of rows with these shapes."""
     return RowForm(shapes)
 
 
@@ -134,14 +134,14 @@ Block = Paragraph | HorizontalRule | BlockGroup | ListItem | List | Table
 
 
 def inner_blocks(content: Content) -> list[Placed]:
-    """What a cell holds, as blocks, the first of them apart."""
+    """Returns what a cell holds, as blocks, the first of them apart."""
     if isinstance(content, str):
         return [(True, Paragraph(content))] if content else []
     return [(apart or not number, block) for number, (apart, block) in enumerate(content)]
 
 
 def reduced(blocks: list[Placed]) -> Content:
-    """The content of a cell: the text of the only paragraph, else the blocks."""
+    """Returns the content of a cell: the text of the only paragraph, else the blocks."""
     if not blocks:
         return ""
     if len(blocks) == 1 and isinstance(block := blocks[0][1], Paragraph) and not block.level:

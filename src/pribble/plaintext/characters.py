@@ -32,24 +32,24 @@ _EMOJI_MARKS = frozenset("\ufe0f\U0001f3fb\U0001f3fc\U0001f3fd\U0001f3fe\U0001f3
 
 
 def collapse_running(text: str) -> str:
-    """A text between tags in which white space collapses: each run of it as one space."""
+    """Returns a text between tags in which white space collapses: each run of it as one space."""
     if text.isprintable() and "  " not in text:
         return text
     return _SPACES.sub(" ", _UNSEEN.sub("", text))
 
 
 def bound(text: str) -> str:
-    """Running text where no line is broken."""
+    """Returns running text where no line is broken."""
     return text.replace(" ", BOUND)
 
 
 def keep_spaces(text: str, *, breaking: bool) -> str:
-    """A text whose white space stays; `breaking` where lines may be broken at it."""
+    """Returns a text whose white space stays; `breaking` where lines may be broken at it."""
     return KEPT_BREAK.join(_kept_lines(text)).replace(" ", KEPT_SPACE if breaking else KEPT)
 
 
 def keep_lines(text: str) -> str:
-    """A text of which only the line breaks stay (``pre-line``)."""
+    """Returns a text of which only the line breaks stay (``pre-line``)."""
     return KEPT_BREAK.join(map(collapse_running, _kept_lines(text)))
 
 
@@ -58,7 +58,8 @@ def _kept_lines(text: str) -> list[str]:
 
 
 def is_plain_paragraph(text: str) -> bool:
-    """Whether a paragraph shows something, is tidy, and holds nothing but characters that show and spaces between."""
+    """Returns whether a paragraph shows something, is tidy, and holds nothing but characters that show and spaces
+    between."""
     return text.isprintable() and text[:1] not in ("", " ") and text[-1] != " " and "  " not in text
 
 
@@ -82,8 +83,8 @@ _EMPTY_LINES = re.compile("\n{3,}")
 
 
 def tidy(text: str) -> str:
-    """A whole paragraph: white space collapsed across what it is made of, none at its ends or beside a line break,
-    pictures in brackets.  Line breaks come out as LF."""
+    """Returns a whole paragraph: white space collapsed across what it is made of, none at its ends or beside a line
+    break, pictures in brackets.  Line breaks come out as LF."""
     if _UNTIDY.search(text) is None:
         return text
     if "\u200c" in text or "\u200d" in text:
@@ -104,12 +105,12 @@ def tidy(text: str) -> str:
 
 
 def joined_rows(rows: Iterable[Sequence[str]]) -> str:
-    """The texts of rows as one, to be looked at together."""
+    """Returns the texts of rows as one, to be looked at together."""
     return _BETWEEN.join([_BETWEEN.join(row) for row in rows])
 
 
 def are_tidy(joined: str) -> bool:
-    """Whether `tidied` would leave all texts that are `together` as they are, and each that is not empty shows
+    """Returns whether `tidied` would leave all texts that are `together` as they are, and each that is not empty shows
     something in one line; False where that is not sure."""
     for space in (BOUND, "\u00a0", "\u202f"):
         if space in joined:
@@ -125,7 +126,7 @@ _NOTHING = re.compile(f"[\\s{BINDING}{KEPT_SPACE}{KEPT_BREAK}{PICTURED}{LINKED}\
 
 
 def is_blank(text: str) -> bool:
-    """Whether a paragraph, tidied or not, shows nothing."""
+    """Returns whether a paragraph, tidied or not, shows nothing."""
     if text.isprintable():
         return not text.strip(" ")
     return _NOTHING.fullmatch(text) is not None
@@ -136,7 +137,7 @@ ENDS = f" {BINDING}{KEPT_SPACE}{ZERO_WIDTH_SPACE}{WORD_JOINER}"
 
 
 def write_spaces(text: str) -> str:
-    """A text as it is written: spaces of all kinds as a space, places to break at gone."""
+    """Returns a text as it is written: spaces of all kinds as a space, places to break at gone."""
     for character in (BOUND, KEPT, KEPT_SPACE, "\u00a0", "\u202f"):
         if character in text:
             text = text.replace(character, " ")
@@ -167,8 +168,9 @@ _SUBSCRIPTS = dict(zip("0123456789+-−=()", "₀₁₂₃₄₅₆₇₈₉₊�
 
 
 def superscript(text: str) -> str:
-    """What stands raised: as characters that are raised themselves, and where there are none, so that a power does not
-    read as a factor.  Letters ("1st"), signs, and the marks of notes in their brackets ("[5]", "(a)") are left."""
+    """Returns what stands raised: as characters that are raised themselves, and where there are none, so that a power
+    does not read as a factor.  Letters ("1st"), signs, and the marks of notes in their brackets ("[5]", "(a)") are
+    left."""
     if all(character in _SUPERSCRIPTS for character in text):
         return "".join([_SUPERSCRIPTS[character] for character in text])
     plain = " " in text or text.isalpha() or not any(map(str.isalnum, text))
@@ -178,7 +180,7 @@ def superscript(text: str) -> str:
 
 
 def subscript(text: str) -> str:
-    """What stands lowered: as characters that are lowered themselves, a short index behind a low line."""
+    """Returns what stands lowered: as characters that are lowered themselves, a short index behind a low line."""
     if all(character in _SUBSCRIPTS for character in text):
         return "".join([_SUBSCRIPTS[character] for character in text])
     return f"_{text}" if text.isalnum() else text

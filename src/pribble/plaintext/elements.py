@@ -59,7 +59,7 @@ class Inherited(NamedTuple):
 
 
 def is_unsaid(tag: Open) -> bool:
-    """Whether nothing is said of an element and what stands in it."""
+    """Returns whether nothing is said of an element and what stands in it."""
     style = tag.style
     if tag.name in _NOT_SAID or style.gone:
         return True
@@ -67,7 +67,7 @@ def is_unsaid(tag: Open) -> bool:
 
 
 def inherit(before: Inherited, tag: Open) -> Inherited:
-    """What an element hands on, which itself inherits `before`."""
+    """Returns what an element hands on, which itself inherits `before`."""
     name, style = tag.name, tag.style
     if style is NO_STYLE and not tag.attributes and name not in _STYLED:
         return before
@@ -91,7 +91,7 @@ def inherit(before: Inherited, tag: Open) -> Inherited:
 
 
 def list_of(tag: Open, marker: str | None) -> List:
-    """A list, whose items have this marker where it does not say another one."""
+    """Returns a list, whose items have this marker where it does not say another one."""
     marker = marker or "disc"
     if tag.name != "ol":
         return List(marker)
@@ -102,14 +102,14 @@ def list_of(tag: Open, marker: str | None) -> List:
 
 
 def item_of(tag: Open) -> ListItem:
-    """An item of a list."""
+    """Returns an item of a list."""
     value = (tag.attributes.get("value") or "").strip()
     own = tag.style.marker or _MARKERS.get(tag.attributes.get("type") or "")
     return ListItem([], int(value) if _NUMBER.fullmatch(value) else None, own)
 
 
 def shape_of(tag: Open) -> TableShape:
-    """The shape of a cell."""
+    """Returns the shape of a cell."""
     return TableShape(tag.name == "th", _span(tag, "colspan"), _span(tag, "rowspan"))
 
 
@@ -119,7 +119,7 @@ def _span(tag: Open, name: str) -> int:
 
 
 def indexed(name: str, label: str) -> str:
-    """What stands raised ("sup") or lowered ("sub")."""
+    """Returns what stands raised ("sup") or lowered ("sub")."""
     text = label.strip(" ")
     if not text or len(text) > _LONGEST_INDEX or not text.isprintable():
         return label
@@ -127,13 +127,13 @@ def indexed(name: str, label: str) -> str:
 
 
 def picture(alt: str | None) -> str:
-    """The words for a picture, in the brackets that `characters.tidied` writes."""
+    """Returns the words for a picture, in the brackets that `characters.tidied` writes."""
     said = chars.collapse_running(alt or "").strip(" ")
     return f"{chars.PICTURE}{said}{chars.PICTURE_END}" if said else chars.PICTURED
 
 
 def is_block(name: str, style: Style) -> bool:
-    """Whether an element is a block, and stands in no line."""
+    """Returns whether an element is a block, and stands in no line."""
     if name in TABLE_PARTS:
         return True
     if name in BLOCKS:

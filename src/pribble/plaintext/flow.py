@@ -86,7 +86,7 @@ class OpenTable:
 
 
 def flow(events: Iterable[TextEvent], links: Links | None = None) -> list[Placed]:
-    """The blocks of a page."""
+    """Returns the blocks of a page."""
     return Flow(links or Links()).read(events).finished()
 
 
@@ -249,7 +249,7 @@ class Flow:
             self.pending |= bool(tag.style.below)
 
     def picture(self, alt: str | None) -> str:
-        """The words for a picture."""
+        """Returns the words for a picture."""
         return picture(alt)
 
     def _space(self) -> None:
@@ -299,11 +299,11 @@ class Flow:
             self.inline[start:] = [self.linked(label, href)]
 
     def linked(self, label: str, href: str | None) -> str:
-        """The text of a link."""
+        """Returns the text of a link."""
         return self.links.linked(label, href)
 
     def sense(self, name: str, label: str, title: str | None) -> str:
-        """The text of an element that says something of it."""
+        """Returns the text of an element that says something of it."""
         if name in ("sup", "sub"):
             return indexed(name, label)
         text = label.strip(" ")
@@ -419,12 +419,12 @@ class Flow:
             self.into[-1][table.index : table.index + 1] = _cell_contents(table.table)
 
     def is_wrapper(self, table: Table) -> bool:
-        """Whether a table has one cell a row, and so can do nothing but arrange them."""
+        """Returns whether a table has one cell a row, and so can do nothing but arrange them."""
         return all(rows.form.width == 1 for rows in (*table.rows, *table.feet))
 
 
 def _cell_contents(table: Table) -> list[Placed]:
-    """What the cells of a table hold."""
+    """Returns what the cells of a table hold."""
     made = list(table.caption)
     for rows in (*table.rows, *table.feet):
         for (content,) in rows.cells:
@@ -433,5 +433,5 @@ def _cell_contents(table: Table) -> list[Placed]:
 
 
 def _is_spacer(text: str) -> bool:
-    """Whether a paragraph without a word makes an empty line all the same."""
+    """Returns whether a paragraph without a word makes an empty line all the same."""
     return any(character in text for character in ("\n", "\u00a0", chars.KEPT_BREAK))

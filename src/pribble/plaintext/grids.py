@@ -25,7 +25,8 @@ _DIGIT = re.compile("[0-9]")
 
 
 def are_numbers(texts: Sequence[str]) -> bool:
-    """Whether all of these are numbers, with a currency, a sign or the same unit, or dashes that stand for none."""
+    """Returns whether all of these are numbers, with a currency, a sign or the same unit, or dashes that stand for
+    none."""
     joined = "".join(texts)
     if _NO_FIGURE.search(joined) is None:
         return _DIGIT.search(joined) is not None
@@ -35,12 +36,12 @@ def are_numbers(texts: Sequence[str]) -> bool:
 
 
 def widest(texts: Sequence[str]) -> int:
-    """The columns of the widest of these."""
+    """Returns the columns of the widest of these."""
     return max(map(len if is_narrow("".join(texts)) else terminal_columns, texts), default=0)
 
 
 def filled_up(texts: Sequence[str], width: int, *, right: bool = False) -> list[str]:
-    """Texts of one column, with spaces up to its width."""
+    """Returns texts of one column, with spaces up to its width."""
     if is_narrow("".join(texts)):
         return [text.rjust(width) for text in texts] if right else [text.ljust(width) for text in texts]
     spaces = [" " * (width - terminal_columns(text)) for text in texts]
@@ -48,7 +49,7 @@ def filled_up(texts: Sequence[str], width: int, *, right: bool = False) -> list[
 
 
 def data_lines(table: Table, width: int, blocks: Blocks) -> list[str]:
-    """The lines of a table of data; `blocks` gives those of what a cell holds."""
+    """Returns the lines of a table of data; `blocks` gives those of what a cell holds."""
     grid = _Grid(table)
     return grid.in_columns(width, blocks) or grid.as_records(width, blocks)
 
@@ -86,7 +87,7 @@ class _Grid:
     # -- in columns --
 
     def in_columns(self, width: int, blocks: Blocks) -> list[str] | None:
-        """The lines of the table in columns; None where it is too wide."""
+        """Returns the lines of the table in columns; None where it is too wide."""
         lines = [_row_lines(stretch.rows, width, blocks) for stretch in self.stretches]
         measured = _Measured(self.count)
         for number, (stretch, each) in enumerate(zip(self.stretches, lines, strict=True)):
@@ -110,7 +111,7 @@ class _Grid:
     # -- as records --
 
     def as_records(self, width: int, blocks: Blocks) -> list[str]:
-        """One record a row: each cell behind the header of its column."""
+        """Returns one record a row: each cell behind the header of its column."""
         names = self._names(width, blocks)
         lines: list[str] = []
         for stretch in self.stretches[self.heads :]:
@@ -180,7 +181,7 @@ class _Measured:
         return [bool(figure) for figure in self.figures]
 
     def widened(self) -> list[int]:
-        """The sizes, with room for what spans several columns."""
+        """Returns the sizes, with room for what spans several columns."""
         for place, span, size in self.spanning:
             lack = size - _across(self.sizes[place : place + span])
             if lack > 0:
@@ -196,7 +197,7 @@ class _Setting:
         self.patterns: dict[RowForm | None, str] = {}
 
     def lines(self, stretch: _Stretch, lines: Sequence[Sequence[str]]) -> list[str]:
-        """The lines of a stretch."""
+        """Returns the lines of a stretch."""
         form = stretch.rows.form
         if self.narrow and stretch.places is form.places:
             key = None if form.even and form.width == len(self.sizes) else form
@@ -217,7 +218,7 @@ class _Setting:
         return made
 
     def _pattern(self, stretch: _Stretch) -> str:
-        """The pattern of a line; none where a column is left out."""
+        """Returns the pattern of a line; none where a column is left out."""
         parts = []
         for place, shape in zip(stretch.places, stretch.shapes, strict=True):
             one = shape.columns == 1
@@ -228,7 +229,7 @@ class _Setting:
         return (" " * _APART).join(parts)
 
     def _taken(self, stretch: _Stretch) -> Iterator[tuple[int | None, int, bool]]:
-        """Which cell is where, how wide, and whether to the right; None where there is none."""
+        """Yields which cell is where, how wide, and whether to the right; None where there is none."""
         at = 0
         for index, (place, shape) in enumerate(zip(stretch.places, stretch.shapes, strict=True)):
             for column in range(at, place):
@@ -238,7 +239,7 @@ class _Setting:
 
 
 def _across(sizes: Sequence[int]) -> int:
-    """The width of columns together, those of nothing left out."""
+    """Returns the width of columns together, those of nothing left out."""
     shown = [size for size in sizes if size]
     return sum(shown) + _APART * (len(shown) - 1) if shown else 0
 
@@ -248,7 +249,8 @@ _MOST_REACHING = 20
 
 
 def _placed(table: Table) -> tuple[list[_Stretch], int]:
-    """Rows at their places, and which are the first of the foot; cells that reach down from above push others aside."""
+    """Returns rows at their places, and which are the first of the foot; cells that reach down from above push others
+    aside."""
     every = [*table.rows, *table.feet]
     if not any(rows.form.reaching for rows in every):
         body, feet = _join_alike(table.rows), _join_alike(table.feet)
@@ -282,7 +284,7 @@ def _placed(table: Table) -> tuple[list[_Stretch], int]:
 
 
 def _join_alike(every: Sequence[Rows]) -> list[Rows]:
-    """Rows of which those of one form that follow one another are together."""
+    """Returns rows of which those of one form that follow one another are together."""
     made: list[Rows] = []
     for rows in every:
         if made and made[-1].form is rows.form and not (rows.head or made[-1].head or rows.form.header):
@@ -300,7 +302,7 @@ def _join_alike(every: Sequence[Rows]) -> list[Rows]:
 
 
 def _row_lines(rows: Rows, width: int, blocks: Blocks) -> RowLines:
-    """The lines of rows."""
+    """Returns the lines of rows."""
     laid = rows.laid
     if laid is not None and width in laid:
         return laid[width]
@@ -326,14 +328,14 @@ def _is_one_line(content: Content) -> bool:
 
 
 def _cell_lines(content: Content, width: int, blocks: Blocks) -> list[str]:
-    """The lines of a cell, as wide as they are."""
+    """Returns the lines of a cell, as wide as they are."""
     if isinstance(content, str):
         return content.split("\n") if content else []
     return [line.rstrip(GOES_ON + JOINED) for line in blocks(content, width)]
 
 
 def _rows_apart(lines: Sequence[str], heights: Sequence[int], *, first: bool) -> list[str]:
-    """The lines of rows, an empty one before each but the first of all."""
+    """Returns the lines of rows, an empty one before each but the first of all."""
     apart: list[str] = []
     start = 0
     for height in heights:
@@ -347,7 +349,7 @@ def _rows_apart(lines: Sequence[str], heights: Sequence[int], *, first: bool) ->
 
 
 def _named(name: str, content: Content, width: int, blocks: Blocks) -> list[str]:
-    """A cell behind its name."""
+    """Returns a cell behind its name."""
     name = f"{name.rstrip(':')}:" if name else ""
     if isinstance(content, str):
         return wrap(f"{name} {content}".strip(), width)

@@ -27,7 +27,7 @@ _INDENT = 4
 
 
 def layout(page: Sequence[Placed], width: int = WIDTH) -> FlowingText:
-    """The text of a page, wrapped at `width` columns."""
+    """Returns the text of a page, wrapped at `width` columns."""
     lines = blocks(page, width)
     while lines and not lines[-1]:
         lines.pop()
@@ -53,7 +53,8 @@ def _trim_line(line: str) -> Line:
 
 
 def blocks(placed: Iterable[Placed], width: int, *, close: bool = False) -> list[str]:
-    """The lines of blocks below each other, an empty one between those that stand apart, unless all stand `close`."""
+    """Returns the lines of blocks below each other, an empty one between those that stand apart, unless all stand
+    `close`."""
     lines: list[str] = []
     gap = False
     for apart, block in placed:
@@ -95,7 +96,7 @@ def _block_lines(block: Block, width: int) -> list[str]:
 
 
 def _paragraph(block: Paragraph, width: int) -> list[str]:
-    """The lines of a paragraph or heading."""
+    """Returns the lines of a paragraph or heading."""
     lines = wrap(block.text, width)
     if (mark := _UNDERLINE.get(block.level)) is not None:
         # Two hyphens alone would read as the mark before a signature.
@@ -107,13 +108,13 @@ def _paragraph(block: Paragraph, width: int) -> list[str]:
 
 
 def _quote(block: BlockGroup, width: int) -> list[str]:
-    """Quoted lines; the mark and the space behind it take two columns (RFC 3676 4.5)."""
+    """Returns quoted lines; the mark and the space behind it take two columns (RFC 3676 4.5)."""
     return [QUOTE + line for line in blocks(block.blocks, max(_NARROWEST, width - 2))]
 
 
 def _indented(lines: list[str], margin: str, first: str | None = None) -> list[str]:
-    """Lines behind a margin, the first behind one of its own.  They are fixed: a reader that wraps them anew would
-    leave the margin within the text."""
+    """Returns lines behind a margin, the first behind one of its own.  They are fixed: a reader that wraps them anew
+    would leave the margin within the text."""
     made: list[str] = []
     for line in lines:
         text = line.lstrip(QUOTE)
@@ -141,7 +142,7 @@ def _list_lines(listed: List, width: int) -> list[str]:
 
 
 def _is_short(item: Block) -> bool:
-    """Whether a list item is one paragraph, perhaps with a list below it: such items stand close."""
+    """Returns whether a list item is one paragraph, perhaps with a list below it: such items stand close."""
     if not isinstance(item, ListItem):
         return False
     rest = item.blocks[1:] if item.blocks and isinstance(item.blocks[0][1], Paragraph) else item.blocks

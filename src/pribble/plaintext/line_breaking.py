@@ -45,7 +45,7 @@ _THAI_FIRST = frozenset("เแโใไ")
 
 
 def is_narrow(text: str) -> bool:
-    """Whether each character of `text` is one column wide."""
+    """Returns whether each character of `text` is one column wide."""
     if text.isascii():
         return True
     try:
@@ -56,7 +56,7 @@ def is_narrow(text: str) -> bool:
 
 
 def terminal_columns(text: str) -> int:
-    """How many columns of a terminal `text` takes."""
+    """Returns how many columns of a terminal `text` takes."""
     if is_narrow(text):
         return len(text)
     width = columns_of(write_spaces(text))
@@ -64,7 +64,7 @@ def terminal_columns(text: str) -> int:
 
 
 def wrap(text: str, width: int) -> list[str]:
-    """The lines of a tidied paragraph, of at most `width` columns; a word that is wider stands alone."""
+    """Returns the lines of a tidied paragraph, of at most `width` columns; a word that is wider stands alone."""
     if is_narrow(text):
         if len(text) <= width and "\n" not in text:
             return [text.rstrip(ENDS)]
@@ -74,7 +74,7 @@ def wrap(text: str, width: int) -> list[str]:
 
 
 def _cut_plain(text: str, width: int) -> list[str]:
-    """The lines of a text all of whose characters are one column wide, broken at its plain spaces."""
+    """Returns the lines of a text all of whose characters are one column wide, broken at its plain spaces."""
     lines: list[str] = []
     start = 0
     while len(text) - start > width:
@@ -107,13 +107,13 @@ def _wrapped_line(line: str, width: int) -> Iterator[str]:
 
 
 def _continuing_line(line: str) -> str:
-    """A line that goes on in the next."""
+    """Returns a line that goes on in the next."""
     text = line.rstrip(ENDS)
     return text + (GOES_ON if line[-1:] in (" ", KEPT_SPACE) else JOINED)
 
 
 def _bound(pieces: Iterator[tuple[str, str]]) -> Iterator[tuple[str, str]]:
-    """Pieces, with those together that not even a space between lets apart."""
+    """Yields pieces, with those together that not even a space between lets apart."""
     before, gap = "", ""
     for piece, space in pieces:
         if before and (not gap or not (piece[:1] in _CLOSING or before[-1] in _OPENING)):
@@ -125,7 +125,7 @@ def _bound(pieces: Iterator[tuple[str, str]]) -> Iterator[tuple[str, str]]:
 
 
 def _breakable_pieces(line: str, width: int) -> Iterator[tuple[str, str]]:
-    """The pieces of a line between which it may be broken, each with the space behind it."""
+    """Yields the pieces of a line between which it may be broken, each with the space behind it."""
     for word in re.findall(f"[^ {KEPT_SPACE}]+[ {KEPT_SPACE}]*|[ {KEPT_SPACE}]+", line):
         text = word.rstrip(f" {KEPT_SPACE}")
         space = word[len(text) :]
@@ -143,7 +143,7 @@ def _breakable_pieces(line: str, width: int) -> Iterator[tuple[str, str]]:
 
 
 def _unspaced(word: str, width: int) -> Iterator[str]:
-    """A word in pieces, where it may be broken between its characters."""
+    """Yields a word in pieces, where it may be broken between its characters."""
     thai = bool(_THAI.search(word)) and terminal_columns(word) > width
     piece = ""
     for character in graphemes(word):
@@ -155,7 +155,7 @@ def _unspaced(word: str, width: int) -> Iterator[str]:
 
 
 def _base(piece: str) -> str:
-    """The last character of a piece that is no mark upon another."""
+    """Returns the last character of a piece that is no mark upon another."""
     return next((c for c in reversed(piece) if terminal_columns(c)), piece[-1])
 
 

@@ -26,7 +26,7 @@ _ONE_BRACKET = re.compile(r"\[([^\[\]]*)\]")
 
 
 def address_of(href: str | None) -> str | None:
-    """The address of a link as it is written; None for one that leads nowhere from a text."""
+    """Returns the address of a link as it is written; None for one that leads nowhere from a text."""
     if href and _PLAIN.fullmatch(href):
         return href
     address = _DROPPED.sub("", href or "").strip(" \f\v\u00a0")
@@ -36,14 +36,14 @@ def address_of(href: str | None) -> str | None:
 
 
 def with_address(label: str, href: str | None) -> str:
-    """A label, with its address behind it unless it is the address, and `characters.LINKED` behind that.  A label of
-    nothing else than a picture is the words for it."""
+    """Returns a label, with its address behind it unless it is the address, and `characters.LINKED` behind that.  A
+    label of nothing else than a picture is the words for it."""
     address = address_of(href)
     return label if address is None else _with(label, address, f"<{address}>{chars.LINKED}")
 
 
 def with_address_apart(label: str, href: str | None) -> str:
-    """The same, where no word can follow directly."""
+    """Returns the same, where no word can follow directly."""
     address = address_of(href)
     return label if address is None else _with(label, address, f"<{address}>")
 
@@ -60,8 +60,8 @@ def _with(label: str, address: str, mark: str) -> str:
 
 
 def is_the_address(label: str, address: str) -> bool:
-    """Whether a link's label says its address already: all of it, or without its scheme.  What an address asks for
-    besides (an extension, RFC 3966 3; a subject, RFC 6068 2), the label has to say as well."""
+    """Returns whether a link's label says its address already: all of it, or without its scheme.  What an address asks
+    for besides (an extension, RFC 3966 3; a subject, RFC 6068 2), the label has to say as well."""
     if " " in label and address[:4].lower() != "tel:":
         return False  # since no address has one
     said, meant = _plain_label(label), _plain_label(address)
@@ -128,7 +128,7 @@ class Links:
         self.pictured.append(False)
 
     def leave(self) -> tuple[PlacedText | None, bool]:
-        """A link ends: the last paragraph that was said in it, and whether it had a picture without words."""
+        """Ends a link; returns the last paragraph in it, and whether it had a picture without words."""
         return self.open.pop(), self.pictured.pop()
 
     def said(self, paragraph: Paragraph) -> None:
@@ -141,7 +141,7 @@ class Links:
             self.open[-1] = _Cell(cells)
 
     def linked(self, label: str, href: str | None) -> str:
-        """A label, with its address or the number of its note."""
+        """Returns a label, with its address or the number of its note."""
         if self.form == "inline":
             return with_address(label, href)
         address = address_of(href)
@@ -165,11 +165,11 @@ class Links:
             said.text = made.replace(chars.LINKED, "")
 
     def notes(self) -> Sequence[str]:
-        """The addresses by their numbers."""
+        """Returns the addresses by their numbers."""
         return [f"[{number}] <{address}>" for address, number in self.numbers.items()]
 
     def explained(self, short: str, title: str | None) -> str:
-        """What an abbreviation stands for, the first time that it is met."""
+        """Returns what an abbreviation stands for, the first time that it is met."""
         long = chars.collapse_running(title or "").strip()
         if not long or long.casefold() == short.casefold() or short in self.explanations:
             return ""

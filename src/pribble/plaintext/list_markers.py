@@ -27,7 +27,7 @@ _BULLETS = frozenset({"disc", "circle", "square", "disclosure-open", "disclosure
 
 
 def markers(listed: List) -> Iterator[str]:
-    """The marker for each block of a list, with the space behind it; nothing for what is no item."""
+    """Yields the marker for each block of a list, with the space behind it; nothing for what is no item."""
     items = [block for _, block in listed.blocks if isinstance(block, ListItem)]
     number = len(items) if listed.start is None else listed.start
     for _, block in listed.blocks:

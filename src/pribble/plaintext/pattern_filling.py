@@ -23,7 +23,7 @@ from pribble.plaintext.patterns import (
 
 
 def fill_patterns(events: Iterable[FilledEvent]) -> list[Placed]:
-    """The blocks of a rendered template; several events may come as one tuple."""
+    """Returns the blocks of a rendered template; several events may come as one tuple."""
     return Filling(Links()).read(events).finished()
 
 
@@ -137,7 +137,8 @@ class Filling(Flow):
         return contents
 
     def _run(self, pattern: Pattern, texts: Texts) -> list[Texts]:
-        """The first of a run of rows, to which the others are added as they come; all that is put in are texts."""
+        """Returns the first of a run of rows, to which the others are added as they come; all that is put in are
+        texts."""
         self.flush()
         table, (section, row) = self.tables[-1], pattern.rows[0]
         assert table is not None and isinstance(row, RowPattern)

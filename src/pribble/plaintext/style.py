@@ -87,8 +87,8 @@ NO_STYLE = Style()
 
 
 def style_of(declared: Mapping[str, Iterable[tuple[str, str]]], name: str) -> Style:
-    """The style of an element called `name`: `declared` are, for each longhand of `READ`, the properties that set it
-    and their values, the one that wins first."""
+    """Returns the style of an element called `name`: `declared` are, for each longhand of `READ`, the properties that
+    set it and their values, the one that wins first."""
 
     def value(longhand: str) -> str | None:
         for prop, given in declared.get(longhand, ()):
@@ -149,7 +149,7 @@ def _gap(margin: str | None, padding: str | None) -> bool | None:
 
 
 def _known(longhand: str, prop: str, given: str) -> str | None:
-    """What a declaration gives a longhand, in few words; None for a value that no browser knows."""
+    """Returns what a declaration gives a longhand, in few words; None for a value that no browser knows."""
     if given in ("inherit", "initial", "unset", "revert", "revert-layer"):
         return _wide(longhand, given)
     match longhand:
@@ -176,7 +176,7 @@ def _known(longhand: str, prop: str, given: str) -> str | None:
 
 
 def _wide(longhand: str, given: str) -> str | None:
-    """The words that every property takes (CSS Cascade 5, 7.3)."""
+    """Returns the words that every property takes (CSS Cascade 5, 7.3)."""
     inherited = longhand in ("visibility", "font-size", "white-space-collapse", "text-wrap-mode", "list-style-type")
     if given == "inherit" or (given == "unset" and inherited) or given.startswith("revert"):
         return "inherit"
@@ -199,7 +199,7 @@ def _extent(given: str, *, percent: bool = False) -> str | None:
 
 
 def _font_size(given: str | None) -> str | None:
-    """A font size: zero, some, or "inherit" for one that is a share of the parent's."""
+    """Returns a font size: zero, some, or "inherit" for one that is a share of the parent's."""
     if given is None:
         return None
     if given in _SIZES:
@@ -247,7 +247,7 @@ def _marker_style(prop: str, given: str) -> str | None:
 
 
 def _side(longhand: str, given: str) -> str | None:
-    """The top or bottom of a margin or padding: some, where it makes a gap."""
+    """Returns the top or bottom of a margin or padding: some, where it makes a gap."""
     words = given.split()
     if not words or len(words) > 4 or "(" in given:
         return "some" if "(" in given else None

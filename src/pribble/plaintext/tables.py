@@ -19,7 +19,7 @@ _MOST_PLACES = 20
 
 
 def table_lines(table: Table, width: int, blocks: Blocks) -> list[str]:
-    """The lines of a table; `blocks` gives those of what a cell holds."""
+    """Returns the lines of a table; `blocks` gives those of what a cell holds."""
     if is_data(table):
         caption = blocks(table.caption, width)
         lines = data_lines(table, width, blocks)
@@ -28,7 +28,7 @@ def table_lines(table: Table, width: int, blocks: Blocks) -> list[str]:
 
 
 def is_data(table: Table) -> bool:
-    """Whether a table says something by its columns, and does not merely arrange.
+    """Returns whether a table says something by its columns, and does not merely arrange.
 
     A table of header cells alone is one that arranges: mail designs use them as columns.
     """
@@ -48,7 +48,7 @@ def is_data(table: Table) -> bool:
 
 
 def arranged(table: Table, width: int) -> Iterator[Placed]:
-    """What an arranging table says: its cells one after the other, rows of short texts as lines."""
+    """Yields what an arranging table says: its cells one after the other, rows of short texts as lines."""
     yield from table.caption
     waiting: list[list[str]] = []
     for shapes, given in ((rows.form.shapes, cells) for rows in (*table.rows, *table.feet) for cells in rows.cells):
@@ -71,7 +71,7 @@ def arranged(table: Table, width: int) -> Iterator[Placed]:
 
 
 def _without_arranging(content: Content, width: int) -> Content:
-    """The content of a cell, of which an arranging table in it is read as what it holds."""
+    """Returns the content of a cell, of which an arranging table in it is read as what it holds."""
     if isinstance(content, str) or not any(isinstance(b, Table) and not is_data(b) for _, b in content):
         return content
     made: list[Placed] = []
@@ -84,7 +84,7 @@ def _without_arranging(content: Content, width: int) -> Content:
 
 
 def _is_line(texts: Sequence[str | None], width: int) -> bool:
-    """Whether the texts of a row, None for what is no text, are short enough to stand on one line."""
+    """Returns whether the texts of a row, None for what is no text, are short enough to stand on one line."""
     said = [text for text in texts if text != ""]
     if len(said) < 2 or any(text is None or "\n" in text for text in said):
         return False
@@ -97,7 +97,7 @@ def _is_line(texts: Sequence[str | None], width: int) -> bool:
 
 
 def _in_line(rows: list[list[str]], width: int) -> Iterator[Placed]:
-    """Rows of short texts, one a line, their columns in line where that fits."""
+    """Yields rows of short texts, one a line, their columns in line where that fits."""
     if not rows:
         return
     count = max(map(len, rows))

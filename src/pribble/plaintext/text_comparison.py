@@ -57,7 +57,7 @@ class TextDifferences:
 
 
 def compare_texts(said: str, addresses: Iterable[str], text: str) -> TextDifferences:
-    """The drift between what a page says, without the addresses of its links, which are given, and a text."""
+    """Returns the drift between what a page says, without the addresses of its links, which are given, and a text."""
     linked = [*addresses]
     telephones = {_digits(address) for address in linked if address.lower().startswith("tel:")}
     page, plain = _Said(said, linked, telephones), _Said(text, (), telephones)
@@ -98,7 +98,7 @@ def _first_pairs(pairs: Iterable[tuple[str, str]]) -> dict[str, str]:
 
 
 def _address(written: str) -> str:
-    """An address as it is compared: without what a reader would add or leave out."""
+    """Returns an address as it is compared: without what a reader would add or leave out."""
     address = written.rstrip("/")
     scheme, colon, rest = address.partition(":")
     if colon and scheme.lower() == "mailto":

@@ -62,8 +62,8 @@ class LateStyler:
     own: LoadedSheets = field(default_factory=LoadedSheets)
 
     def style(self, pieces: Sequence[Piece]) -> tuple[list[Piece], list[Finding]]:
-        """The pieces of a page with its styles, and the findings.  Raises `TemplateError` for one that cannot be
-        read."""
+        """Returns the pieces of a page with its styles, and the findings.  Raises `TemplateError` for one that cannot
+        be read."""
         slots = {**self.own.slots, **{slot_text(piece): piece for piece in pieces if isinstance(piece, PictureSlot)}}
         text = "".join(_piece_text(piece) for piece in pieces)
         page = read_foreign_page(text, comments=True) if self.foreign else _read_rendered(text)
@@ -90,13 +90,13 @@ class LateStyler:
         return finished, _first_of_each_rule(told)
 
     def plain_text(self, page: str, links: Links | None = None, width: int = WIDTH) -> FlowingText:
-        """The plain text of a page."""
+        """Returns the plain text of a page."""
         read = read_foreign_page(page)
         resources = self._resources(self._standing(read, page), None, named=False)
         return text_of_page(page, read, resources, links or Links(), width)
 
     def _standing(self, page: Page, text: str) -> Where:
-        """Where the style sheets and pictures of a page stand in the files of its template."""
+        """Returns where the style sheets and pictures of a page stand in the files of its template."""
         found: list[tuple[int, int, Place]] = []
         for tag, attribute in _numbered_resources(page):
             number = text[attribute.value_start : attribute.value_end]
@@ -128,7 +128,7 @@ class LateStyler:
 
 
 def _numbered_resources(page: Page) -> Iterator[tuple[StartTag, Attribute]]:
-    """The tags of style sheets and pictures that say where they stand."""
+    """Yields the tags of style sheets and pictures that say where they stand."""
     for tag in resource_tags(page):
         attribute = tag.attribute(RESOURCE_NUMBER)
         if attribute is not None:
@@ -147,7 +147,7 @@ def _first_of_each_rule(found: list[Finding]) -> list[Finding]:
 
 
 def text_of_page(html: str, page: Page, resources: PageResources, links: Links, width: int) -> FlowingText:
-    """The plain text of any page, which was read."""
+    """Returns the plain text of any page, which was read."""
     return layout(flow(page_events(html, page, resources), links), width)
 
 
@@ -165,7 +165,7 @@ def _read_rendered(text: str) -> Page:
 
 
 def _picture_edits(text: str, page: Page, style_edits: StyleEdits, resources: TemplateResources) -> list[_PageEdit]:
-    """The pictures of a page: found, with no more pixels than are shown, their missing sizes added."""
+    """Returns the pictures of a page: found, with no more pixels than are shown, their missing sizes added."""
     sizes = dict(style_edits.sizes)
     edits: list[_PageEdit] = []
     for event in (*page.events, *page.hidden):
@@ -198,7 +198,7 @@ def _apply_edits(text: str, edits: Sequence[_PageEdit]) -> Iterator[str | Bounda
 
 
 def _restore_preheader(pieces: Sequence[Piece]) -> list[Piece]:
-    """`pieces`, with the slot of the preheader in the place of the comment that stood for it."""
+    """Returns `pieces`, with the slot of the preheader in the place of the comment that stood for it."""
     made: list[Piece] = []
     for piece in pieces:
         before, found, after = piece.partition(_PREHEADER) if isinstance(piece, str) else ("", "", "")

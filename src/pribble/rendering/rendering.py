@@ -80,7 +80,7 @@ class Rendering:
         )
 
     def __getstate__(self) -> dict[str, Data]:
-        """What a copy of it consists of: the page and the text as they are, and nothing that makes them."""
+        """Returns what a copy of it consists of: the page and the text as they are, and nothing that makes them."""
         state: dict[str, Data] = {
             "subject": self.subject,
             "preheader": self.preheader,
@@ -225,14 +225,14 @@ class Rendering:
     # -- pieces --
 
     def _page(self, embed: Embed) -> Sequence[Piece]:
-        """The pieces of the page, each in the form that goes with the way pictures travel."""
+        """Returns the pieces of the page, each in the form that goes with the way pictures travel."""
         assert self._pieces is not None
         if self._options.style_late is not None:
             return self._late(embed == "cid")[0]
         return self._pieces if self._options.has_no_variants else choose_variants(self._pieces, by_cid=embed == "cid")
 
     def _late(self, by_cid: bool) -> tuple[list[Piece], list[Finding]]:
-        """The page styled now, and the corrections in it; done once for each form."""
+        """Returns the page styled now, and the corrections in it; done once for each form."""
         assert self._pieces is not None and self._options.style_late is not None
         known: dict[bool, tuple[list[Piece], list[Finding]]] = vars(self).setdefault("_dressed", {})
         if by_cid not in known:
@@ -251,7 +251,7 @@ class Rendering:
 
 
 def _styled_already(pieces: Sequence[Piece]) -> tuple[list[Piece], list[Finding]]:
-    """What stands for late styling in a finished rendering, whose pages are there in both forms."""
+    """Returns what stands for late styling in a finished rendering, whose pages are there in both forms."""
     raise AssertionError("a finished rendering is styled already")
 
 
@@ -282,7 +282,7 @@ def checked_base(picture_base: str | None) -> str | None:
 
 
 def with_preheader(pieces: list[Piece], preheader: str | None) -> list[Piece]:
-    """`pieces`, the preheader put in its place."""
+    """Returns `pieces`, the preheader put in its place."""
     if preheader:
         for index, piece in enumerate(pieces):
             if piece is PREHEADER:

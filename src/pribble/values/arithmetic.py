@@ -37,7 +37,7 @@ EXACT = {"+": _EXACT.add, "-": _EXACT.subtract, "*": _EXACT.multiply}
 
 
 def refused(error: decimal.DecimalException) -> FieldError:
-    """What a decimal exception means to a template."""
+    """Returns what a decimal exception means to a template."""
     if isinstance(error, decimal.Inexact):
         return FieldError(f"the result has more than {DIGITS} digits")
     return FieldError("the result is not a number")
@@ -104,7 +104,7 @@ def _arithmetic_result(operator: str, left: Decimal | int, right: Decimal | int)
 
 
 def _check_zones(left: Data, right: Data) -> None:
-    """Two moments are of one sort: both with a time zone, or both local."""
+    """Checks that two moments are of one sort: both with a time zone, or both local."""
     if isinstance(left, datetime) and (left.tzinfo is None) != (right.tzinfo is None):
         raise FieldError(
             "one of the moments has a time zone and the other has none",
@@ -125,7 +125,7 @@ def _shift_day(day: date, days: Decimal | int) -> date:
 
 
 def negative(value: Data) -> Data:
-    """``-value``"""
+    """Returns ``-value``"""
     value = canonical(value)
     if kind(value) != "number":
         raise FieldError(f"a minus before {named(value)}")
@@ -185,7 +185,7 @@ def less(left: Data, right: Data, *, or_equal: bool = False) -> bool:
 
 
 def contains(turns: Turns, value: Data, whole: Data) -> bool:
-    """``value in whole``: member of a list, key of a record, text in text."""
+    """Returns ``value in whole``: member of a list, key of a record, text in text."""
     value, whole = canonical(value), canonical(whole)
     match kind(whole):
         case "nothing":

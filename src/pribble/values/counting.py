@@ -27,7 +27,7 @@ def count_items(turns: Turns, number: int) -> None:
 
 
 def join_counted(pieces: Iterable[str], what: str, longest: int = LONGEST_TEXT) -> str:
-    """Pieces of what a formatter makes as one text; raises `LimitReached` as soon as they are too long."""
+    """Returns pieces of what a formatter makes as one text; raises `LimitReached` as soon as they are too long."""
     made, room = [], longest
     for piece in pieces:
         room -= len(piece)
@@ -38,7 +38,7 @@ def join_counted(pieces: Iterable[str], what: str, longest: int = LONGEST_TEXT) 
 
 
 def record_items(value: Data) -> Mapping[str, Data] | None:
-    """The fields of a record; None for any other value."""
+    """Returns the fields of a record; None for any other value."""
     value = canonical(value)
     if isinstance(value, Mapping):
         return value
@@ -48,7 +48,7 @@ def record_items(value: Data) -> Mapping[str, Data] | None:
 
 
 def within(value: Data) -> list[Data]:
-    """What stands in a list or record, each item and field; nothing in any other value."""
+    """Returns what stands in a list or record, each item and field; nothing in any other value."""
     value = canonical(value)
     match kind(value):
         case "list":
@@ -59,7 +59,7 @@ def within(value: Data) -> list[Data]:
 
 
 def visited(turns: Turns, value: Data) -> Data:
-    """`value`; all that stands in it counts, and what stands in it twice counts twice."""
+    """Returns `value`; all that stands in it counts, and what stands in it twice counts twice."""
     waiting = within(value)
     while waiting:
         count_items(turns, 1)
@@ -68,7 +68,8 @@ def visited(turns: Turns, value: Data) -> Data:
 
 
 def frozen(turns: Turns, value: Data) -> tuple[Data, ...]:
-    """What is the same of two values if they are equal, and can be looked up; all that stands in them counts."""
+    """Returns what is the same of two values if they are equal, and can be looked up; all that stands in them
+    counts."""
     made: list[Data] = []
     waiting = [value]
     while waiting:

@@ -14,19 +14,20 @@ _KEPT = re.compile(r"[^\w .,:;!?+*/=@$%^|~-]|[\x00-\x1f\x7f-\x9f\u202a-\u202e\ud
 
 
 def declaration(text: str) -> str:
-    """The value of a declaration, or a piece of it: ``#036``, ``12px``, ``1px solid red``, ``rgb(0, 51, 102)``."""
+    """Returns the value of a declaration, or a piece of it: ``#036``, ``12px``, ``1px solid red``, ``rgb(0, 51,
+    102)``."""
     text = _accepted(_DECLARATION, text)
     _check_functions(text)
     return text
 
 
 def font(text: str) -> str:
-    """Font families: a declaration's value that may hold names in quotes."""
+    """Returns font families: a declaration's value that may hold names in quotes."""
     return _accepted(_FONTS, text)
 
 
 def _accepted(pattern: re.Pattern[str], text: str) -> str:
-    """`text`, if `pattern`, which may match nothing, matches all of it."""
+    """Returns `text`, if `pattern`, which may match nothing, matches all of it."""
     text = text.strip()
     found = pattern.match(text)
     assert found is not None
@@ -61,7 +62,7 @@ def _unsafe(text: str, position: int) -> UnsafeValue:
 
 
 def string(text: str) -> str:
-    """A text in a CSS string: what means something in CSS or HTML is written as an escape."""
+    """Returns a text in a CSS string: what means something in CSS or HTML is written as an escape."""
     return _KEPT.sub(_escaped, text)
 
 

@@ -46,7 +46,7 @@ Field = Callable[[Data], str]
 
 
 def day_of(value: Data, settings: Settings, formatter: str) -> Day:
-    """The day of a day, a moment (in the reader's time zone) or a text in ISO 8601."""
+    """Returns the day of a day, a moment (in the reader's time zone) or a text in ISO 8601."""
     if value.__class__ is str and len(value) == 10:  # the usual form in data
         try:
             return Day.fromisoformat(value)
@@ -61,7 +61,8 @@ def day_of(value: Data, settings: Settings, formatter: str) -> Day:
 
 
 def moment_of(value: Data, settings: Settings, formatter: str) -> Moment:
-    """A moment or a text in ISO 8601, in the reader's time zone; one without a zone is local there: its digits stay.
+    """Returns a moment or a text in ISO 8601, in the reader's time zone; one without a zone is local there: its digits
+    stay.
 
     Of an hour that comes twice, when clocks are put back, the first is taken (`fold`); one that never was, when they
     are put forward, has the offset before (RFC 5545 3.3.5).
@@ -103,7 +104,7 @@ def _from_text(value: Data, formatter: str, what: str, example: str) -> Data:
 
 
 def _is_day(value: str) -> bool:
-    """Whether a text in ISO 8601 is a day, to which Python would give a midnight."""
+    """Returns whether a text in ISO 8601 is a day, to which Python would give a midnight."""
     try:
         Day.fromisoformat(value)
     except ValueError:
@@ -151,7 +152,7 @@ def _reader(settings: Settings, written: Data, formatter: str) -> Callable[[str]
 
 
 def _read_moment(value: Data, read: Callable[[str], Moment] | None) -> Data:
-    """`value`, a text of which was read as it is written."""
+    """Returns `value`, a text of which was read as it is written."""
     if read is None:
         return value
     value = canonical(value)
@@ -247,13 +248,13 @@ def _join_fields(fields: Sequence[Callable[[Data], str]], value: Data) -> str:
 
 
 def _is_harmless(fields: list[Field]) -> bool:
-    """Whether what the fields give needs no escaping, told from every month and weekday."""
+    """Returns whether what the fields give needs no escaping, told from every month and weekday."""
     samples = [Day(2024, month, 1 + (month * 5) % 28) for month in range(1, 13)]
     return all(is_harmless(_join_fields(fields, sample)) for sample in samples)
 
 
 def _fields(pattern: str, settings: Settings, known: Mapping[str, Collection[int]], what: str) -> list[Field]:
-    """The fields of a CLDR pattern, each as a function of the value."""
+    """Returns the fields of a CLDR pattern, each as a function of the value."""
     made: list[Field] = []
     found = list(cut_pattern(pattern))
     _check_letters(pattern, {text[0] for is_field, text in found if is_field})
@@ -289,7 +290,7 @@ def _constant(text: str) -> Field:
 
 
 def _gmt(locale: Data, *, is_long: bool) -> Field:
-    """An offset as the locale has it, "GMT+2", or, `is_long`, "GMT+02:00" (UTS 35, part 4, 7)."""
+    """Returns an offset as the locale has it, "GMT+2", or, `is_long`, "GMT+02:00" (UTS 35, part 4, 7)."""
     names = locale.zone_formats
 
     def field(value: Data) -> str:

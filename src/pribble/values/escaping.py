@@ -25,26 +25,27 @@ _SPACES = re.compile(r"\s+")
 
 
 def markup(text: str) -> str:
-    """`text` between tags or in a quoted attribute: ``& < > " '`` as references, control characters dropped."""
+    """Returns `text` between tags or in a quoted attribute: ``& < > " '`` as references, control characters dropped."""
     if _SPECIAL.search(text) is None:
         return text
     return str(markupsafe.escape(plain_characters(text)))
 
 
 def is_harmless(text: str) -> bool:
-    """Whether `markup` leaves `text` as it is."""
+    """Returns whether `markup` leaves `text` as it is."""
     return _SPECIAL.search(text) is None
 
 
 def plain_characters(text: str) -> str:
-    """`text` in the plain-text part: control characters and bidirectional overrides dropped."""
+    """Returns `text` in the plain-text part: control characters and bidirectional overrides dropped."""
     if _UNPLAIN.search(text) is None:
         return text
     return _DROPPED.sub("", checked_characters(text))
 
 
 def one_line(text: str) -> str:
-    """`text` in a subject or preheader: every run of white space is one space, nothing else unseen is let in."""
+    """Returns `text` in a subject or preheader: every run of white space is one space, nothing else unseen is let
+    in."""
     text = _SPACES.sub(" ", text)
     if found := _UNFIT_FOR_A_LINE.search(text):
         raise UnsafeValue(f"U+{ord(found[0]):04X} at position {found.start()} may not stand in a subject")
@@ -52,7 +53,7 @@ def one_line(text: str) -> str:
 
 
 def is_seen(text: str) -> bool:
-    """Whether a reader sees anything of `text`: more than spaces and characters without a form."""
+    """Returns whether a reader sees anything of `text`: more than spaces and characters without a form."""
     return any(unicodedata.category(character) not in ("Zs", "Zl", "Zp", "Cc", "Cf", "Cs") for character in text)
 
 
@@ -60,7 +61,8 @@ _DASHES = re.compile("--+|^-|-$")
 
 
 def in_comment(shown: str) -> str:
-    """Markup within a conditional comment: no dashes in a row, nor one that could join what stands beside it."""
+    """Returns markup within a conditional comment: no dashes in a row, nor one that could join what stands beside
+    it."""
     if "-" not in shown:
         return shown
     if "<!--" in shown:
@@ -71,14 +73,15 @@ def in_comment(shown: str) -> str:
 
 
 def in_raw_text(shown: str) -> str:
-    """Text of a style sheet or script within a conditional comment, where a dash cannot be written otherwise."""
+    """Returns text of a style sheet or script within a conditional comment, where a dash cannot be written
+    otherwise."""
     if "--" in shown:
         raise UnsafeValue('"--" may not stand in a style sheet or script within a conditional comment')
     return shown
 
 
 def at_an_edge(shown: str) -> str:
-    """The same beside a dash, or beside another value."""
+    """Returns the same beside a dash, or beside another value."""
     if shown.startswith("-") or shown.endswith("-"):
         raise UnsafeValue("a dash beside another may not stand in a style sheet within a conditional comment")
     return in_raw_text(shown)

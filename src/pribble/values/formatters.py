@@ -78,7 +78,7 @@ class Formatter:
         return f"{self.name}({', '.join(given)})" if given else self.name
 
     def complaint(self, arguments: int, named: tuple[str, ...], *, has_expression: bool) -> str | None:
-        """What is wrong with calling it with so many arguments, and these named ones; None where nothing is."""
+        """Returns what is wrong with calling it with so many arguments, and these named ones; None where nothing is."""
         if self.expression == "required" and not has_expression:
             return f'{self.name} takes an expression over an item\'s fields: {self.name}("paid")'
         try:
@@ -88,8 +88,8 @@ class Formatter:
         return None
 
     def prepared(self, settings: Settings, arguments: tuple[Data, ...], named: Mapping[str, Data]) -> Apply:
-        """The function that is applied to values, for these arguments; nothing stays nothing, but where `nothing`
-        says otherwise.  Raises `FieldError` for arguments that it does not take."""
+        """Returns the function that is applied to values, for these arguments; nothing stays nothing, but where
+        `nothing` says otherwise.  Raises `FieldError` for arguments that it does not take."""
         given = {name: canonical(value) for name, value in named.items()}
         apply = self.factory(settings, *map(canonical, arguments), **given)
         if self.nothing:
@@ -104,7 +104,7 @@ class Formatter:
 
 
 def by_name(formatters: Iterable[Formatter]) -> Mapping[str, Formatter]:
-    """A table of formatters."""
+    """Returns a table of formatters."""
     return MappingProxyType({formatter.name: formatter for formatter in formatters})
 
 
@@ -188,7 +188,7 @@ FORMATTERS = by_name(
 
 
 def application_formatter(name: str, function: Callable[..., Data]) -> Formatter:
-    """A formatter of the application's own: ``function(value, *arguments, locale=…)``."""
+    """Returns a formatter of the application's own: ``function(value, *arguments, locale=…)``."""
 
     def factory(settings: Settings, *arguments: Data, **given: Data) -> Apply:
         return lambda value: function(canonical(value), *arguments, **given, locale=settings.locale)

@@ -24,22 +24,22 @@ def json(settings: Settings) -> Apply:
 
 
 def json_text(value: Data) -> str:
-    """`value` as a JSON text."""
+    """Returns `value` as a JSON text."""
     return join_counted(_json_pieces(value, 0), "json")
 
 
 def in_script(json_text: str) -> str:
-    """A JSON text within a script element: ``< > &`` as escapes, which stand in its strings only."""
+    """Returns a JSON text within a script element: ``< > &`` as escapes, which stand in its strings only."""
     return json_text.translate(_IN_SCRIPT)
 
 
 def json_characters(text: str) -> str:
-    """A text within a JSON string of a script element."""
+    """Returns a text within a JSON string of a script element."""
     return in_script(dumps(text, ensure_ascii=False)[1:-1])
 
 
 def _json_pieces(value: Data, depth: int) -> Iterator[str]:
-    """A JSON text in pieces, none of which is made before it is asked for, however values are shared."""
+    """Yields a JSON text in pieces, none of which is made before it is asked for, however values are shared."""
     if depth > _DEEPEST:
         raise LimitReached(f"json takes lists and records up to {_DEEPEST} within each other")
     value = canonical(value)

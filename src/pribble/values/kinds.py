@@ -100,7 +100,7 @@ _WITH_ARTICLE = {
 
 
 def kind(value: Data) -> str:
-    """The kind of a plain value."""
+    """Returns the kind of a plain value."""
     known = _KINDS.get(type(value))
     if known is not None:
         return known
@@ -108,12 +108,12 @@ def kind(value: Data) -> str:
 
 
 def named(value: Data) -> str:
-    """The kind of a plain value, as errors speak of it: "a text"."""
+    """Returns the kind of a plain value, as errors speak of it: "a text"."""
     return _WITH_ARTICLE[kind(value)]
 
 
 def canonical(value: Data) -> Data:
-    """`value` as one of the kinds; raises `FieldError` for a type that is none, NaN and infinity."""
+    """Returns `value` as one of the kinds; raises `FieldError` for a type that is none, NaN and infinity."""
     cls = type(value)
     if cls in _PLAIN:
         if cls is tuple or cls is not Decimal:
@@ -125,7 +125,7 @@ def canonical(value: Data) -> Data:
 
 
 def _finite(number: Decimal) -> Decimal | None:
-    """`number`; none for NaN, which is how tables have what is missing."""
+    """Returns `number`; none for NaN, which is how tables have what is missing."""
     if number.is_nan():
         return None
     if not number.is_finite():
@@ -134,7 +134,7 @@ def _finite(number: Decimal) -> Decimal | None:
 
 
 def is_of_pandas(value: Data, name: str) -> bool:
-    """Whether a value is of a type of pandas, which is not loaded for it."""
+    """Returns whether a value is of a type of pandas, which is not loaded for it."""
     cls = type(value)
     return cls.__name__ == name and cls.__module__.partition(".")[0] == "pandas"
 
@@ -191,7 +191,8 @@ _MISSED = object()
 
 
 def _of_pandas(value: Data) -> Data:
-    """A row (a Series whose labels are texts) as a record, a column as a list, a DataFrame as a list of records."""
+    """Returns a row (a Series whose labels are texts) as a record, a column as a list, a DataFrame as a list of
+    records."""
     match type(value).__name__:
         case "NaTType" | "NAType":
             return None
@@ -208,7 +209,7 @@ def _of_pandas(value: Data) -> Data:
 
 
 def _handed(value: Data) -> str:
-    """How to hand in what a template cannot use."""
+    """Returns how to hand in what a template cannot use."""
     if isinstance(value, set | frozenset):
         return "a set has no order: hand in a list, as sorted(…)"
     if isinstance(value, Iterator):
@@ -223,7 +224,7 @@ def _handed(value: Data) -> str:
 
 
 def field_names(value: Data) -> tuple[str, ...] | None:
-    """The names of a record's declared fields, or None where the type declares none.
+    """Returns the names of a record's declared fields, or None where the type declares none.
 
     Declared are the fields of a dataclass, a named tuple, and of classes that list them in
     ``__attrs_attrs__`` or ``model_fields``.  Names with a leading underscore are private.
@@ -244,7 +245,7 @@ def field_names(value: Data) -> tuple[str, ...] | None:
 
 
 def whole_number(number: Decimal | int, least: int, most: int) -> int | None:
-    """`number` as an integer, if it is a whole one from `least` to `most`; of no other is an integer made."""
+    """Returns `number` as an integer, if it is a whole one from `least` to `most`; of no other is an integer made."""
     if not least <= number <= most:
         return None
     made = int(number)
@@ -252,7 +253,7 @@ def whole_number(number: Decimal | int, least: int, most: int) -> int | None:
 
 
 def bounded(number: Decimal | int) -> Decimal | int:
-    """`number`, if its size is one that a template may compute with; raises `LimitReached` otherwise."""
+    """Returns `number`, if its size is one that a template may compute with; raises `LimitReached` otherwise."""
     if isinstance(number, int):
         if -_LARGEST_INTEGER < number < _LARGEST_INTEGER:
             return number

@@ -39,7 +39,7 @@ MISSING = _Missing()
 
 
 def known(value: Data, where: str) -> Data:
-    """`value` as `kinds.plain` has it; an error says that it is what errors call `where`."""
+    """Returns `value` as `kinds.plain` has it; an error says that it is what errors call `where`."""
     try:
         return canonical(value)
     except AlreadyTold:
@@ -49,7 +49,7 @@ def known(value: Data, where: str) -> Data:
 
 
 def names(value: Data) -> Iterable[str]:
-    """The names of a record's fields, one after another."""
+    """Returns the names of a record's fields, one after another."""
     if is_of_pandas(value, "Series"):
         value = canonical(value)
     if isinstance(value, Mapping):
@@ -58,7 +58,7 @@ def names(value: Data) -> Iterable[str]:
 
 
 def record_field(value: Data, name: str) -> Data:
-    """The field `name` of a record, or `MISSING`."""
+    """Returns the field `name` of a record, or `MISSING`."""
     if is_of_pandas(value, "Series"):
         value = canonical(value)
     if isinstance(value, Mapping):
@@ -67,7 +67,7 @@ def record_field(value: Data, name: str) -> Data:
 
 
 def read_field(value: Data, name: str, where: str) -> Data:
-    """The field `name` of `value`, a record that errors call `where`; of nothing, nothing.
+    """Returns the field `name` of `value`, a record that errors call `where`; of nothing, nothing.
 
     Raises `FieldError` where `value` is no record or has no such field.
     """
@@ -176,7 +176,7 @@ def item(value: Data, key: Data, where: str, *, maybe: bool = False) -> Data:
 
 
 def items(value: Data, where: str) -> list[Data] | tuple[Data, ...]:
-    """The items a loop with one name runs over."""
+    """Returns the items a loop with one name runs over."""
     value = known(value, where)
     if isinstance(value, list | tuple) and kind(value) == "list":
         return value
@@ -195,7 +195,7 @@ def items(value: Data, where: str) -> list[Data] | tuple[Data, ...]:
 
 
 def pairs(value: Data, where: str) -> list[tuple[Data, Data]]:
-    """The pairs a loop with two names runs over: a record's fields, or a list of lists of two."""
+    """Returns the pairs a loop with two names runs over: a record's fields, or a list of lists of two."""
     value = known(value, where)
     if isinstance(value, Mapping):
         return list(value.items())
@@ -209,7 +209,7 @@ def pairs(value: Data, where: str) -> list[tuple[Data, Data]]:
 
 
 def holds(value: Data) -> bool:
-    """Whether `value` holds: nothing, none, false, zero and all that is empty do not."""
+    """Returns whether `value` holds: nothing, none, false, zero and all that is empty do not."""
     if value.__class__ in _SIMPLE or value is None:
         return bool(value)
     value = canonical(value)
@@ -219,7 +219,7 @@ def holds(value: Data) -> bool:
 
 
 def absent(value: Data) -> bool:
-    """Whether ``value else other`` gives the other: nothing, white space, an empty list or record."""
+    """Returns whether ``value else other`` gives the other: nothing, white space, an empty list or record."""
     if value.__class__ is str:
         return not value or value.isspace()
     value = canonical(value)

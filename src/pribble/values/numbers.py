@@ -21,7 +21,7 @@ Apply = Callable[..., Data]
 
 
 def text_of(value: Data, formatter: str) -> str:
-    """`value`, which `formatter` takes if it is a text."""
+    """Returns `value`, which `formatter` takes if it is a text."""
     value = canonical(value)
     if isinstance(value, str):
         return value
@@ -29,7 +29,7 @@ def text_of(value: Data, formatter: str) -> str:
 
 
 def number_of(value: Data, formatter: str) -> Decimal | int:
-    """A number, or a text that is one (as tables have them)."""
+    """Returns a number, or a text that is one (as tables have them)."""
     value = canonical(value)
     if kind(value) == "number":
         return bounded(value)
@@ -45,7 +45,7 @@ def number_of(value: Data, formatter: str) -> Decimal | int:
 
 
 def _number_pattern(settings: Settings, pattern: Data, decimals: int | None, name: str, symbol: str = "") -> Apply:
-    """A CLDR number pattern as a function of a number; `decimals` None shows those the number has."""
+    """Returns a CLDR number pattern as a function of a number; `decimals` None shows those the number has."""
     from babel import numbers
 
     locale = settings.babel
@@ -98,7 +98,7 @@ def _affix(affix: str, symbol: str, minus: str = "-") -> str:
 
 
 def _grouped(whole: str, primary: int, secondary: int, separator: str) -> str:
-    """Digits in groups: the last of `primary` digits, those before of `secondary`."""
+    """Returns digits in groups: the last of `primary` digits, those before of `secondary`."""
     head, groups = whole, []
     size = primary
     while len(head) > size:

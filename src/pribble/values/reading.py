@@ -14,7 +14,7 @@ from pribble.values.kinds import Data
 
 
 def read_json(source: Source) -> Data:
-    """The data that a JSON text (RFC 8259) holds; fractions are `Decimal`.
+    """Returns the data that a JSON text (RFC 8259) holds; fractions are `Decimal`.
 
     Raises `DataError` with the place of the first mistake; for a name that an object has twice, and for
     the NaN and infinities that some writers put out.
@@ -66,7 +66,7 @@ _VALUE, _NAME, _COLON = "a value", "a name in double quotes", 'a ":"'
 
 
 def _first_mistake(text: str) -> tuple[int, str, str | None]:
-    """Where a text that is no JSON first leaves its grammar: the position, what is wrong, and a hint.
+    """Returns where a text that is no JSON first leaves its grammar: the position, what is wrong, and a hint.
 
     Python's own reader says so too, in words and at places that differ between its versions.
     """
@@ -113,7 +113,7 @@ _HINTS = {"'": "texts stand in double quotes", "]": "no comma before it", "}": "
 
 
 def _broken_string(text: str, start: int, end: int) -> tuple[int, str, str | None]:
-    """Why the string that begins at `start` does not go on at `end`."""
+    """Returns why the string that begins at `start` does not go on at `end`."""
     if end == len(text):
         return start, "this text is not closed", None
     if text[end] == "\\":

@@ -35,7 +35,7 @@ class Fragment(str):
 
     @classmethod
     def of(cls, text: str, markup: str, *, trusted: bool = False) -> Fragment:
-        """A fragment."""
+        """Returns a fragment."""
         made = cls(text)
         made.markup, made.trusted = markup, trusted
         return made

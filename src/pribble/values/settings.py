@@ -41,7 +41,8 @@ class Settings:
 
 
 def settings_text(kind: str, value: str) -> str:
-    """`value`, a ``locale`` or ``timezone`` as `kind` says, in its canonical form; raises `ValueError` if unknown."""
+    """Returns `value`, a ``locale`` or ``timezone`` as `kind` says, in its canonical form; raises `ValueError` if
+    unknown."""
     texts(**{kind: value})
     try:
         if kind == "locale":
@@ -57,7 +58,7 @@ def settings_text(kind: str, value: str) -> str:
 
 
 def is_locale(name: str) -> bool:
-    """Whether a text is the name of a locale that is known."""
+    """Returns whether a text is the name of a locale that is known."""
     try:
         settings_text("locale", name)
     except ValueError:
@@ -67,8 +68,8 @@ def is_locale(name: str) -> bool:
 
 @lru_cache(maxsize=256)
 def is_one_language(one: str, other: str) -> bool:
-    """Whether two locales are of one language in one script (UTS 35, 4.3: a script that is not named is the likely
-    one)."""
+    """Returns whether two locales are of one language in one script (UTS 35, 4.3: a script that is not named is the
+    likely one)."""
     return _canonical_locale(one) == _canonical_locale(other)
 
 

@@ -26,7 +26,7 @@ _HOW_TO_SHOW = {
 
 
 def text(value: Data) -> str:
-    """The text a bare value is shown as; raises `FieldError` for what has no one obvious form."""
+    """Returns the text a bare value is shown as; raises `FieldError` for what has no one obvious form."""
     if isinstance(value, Fragment) and value.trusted:
         raise UnsafeValue("markup can stand between tags only")
     value = canonical(value)
@@ -43,7 +43,7 @@ def text(value: Data) -> str:
 
 
 def plain_digits(number: Decimal | int) -> str:
-    """A number in plain digits, with the decimals it was given with."""
+    """Returns a number in plain digits, with the decimals it was given with."""
     number = bounded(number)
     if isinstance(number, int):
         return str(number)
@@ -55,51 +55,51 @@ def plain_digits(number: Decimal | int) -> str:
 
 
 def show_markup(value: Data) -> str:
-    """A value between tags."""
+    """Returns a value between tags."""
     if isinstance(value, Fragment):
         return value.markup
     return markup(text(value))
 
 
 def show_attribute(value: Data) -> str:
-    """A value in a quoted attribute."""
+    """Returns a value in a quoted attribute."""
     return markup(text(value))
 
 
 def show_plain(value: Data) -> str:
-    """A value in a plain text."""
+    """Returns a value in a plain text."""
     return plain_characters(text(value))
 
 
 def show_line(value: Data) -> str:
-    """A value in a subject or preheader."""
+    """Returns a value in a subject or preheader."""
     if value.__class__ is int:
         return plain_digits(value)
     return one_line(text(value))
 
 
 def show_address(value: Data) -> str:
-    """A value that is a whole address."""
+    """Returns a value that is a whole address."""
     return str(value) if isinstance(value, AddressText) else url_values.whole_address(text(value))
 
 
 def show_segment(value: Data) -> str:
-    """A value that is a segment of a path, or keeps one from being empty."""
+    """Returns a value that is a segment of a path, or keeps one from being empty."""
     return url_values.encoded_path(str(value)) if isinstance(value, EncodedText) else url_values.segment(text(value))
 
 
 def show_encoded(value: Data) -> str:
-    """A value that is a piece of a segment, of a query or of a fragment."""
+    """Returns a value that is a piece of a segment, of a query or of a fragment."""
     return str(value) if isinstance(value, EncodedText) else url_values.percent_encode(text(value))
 
 
 def show_field(value: Data) -> str:
-    """A value in a field of a ``mailto:`` address."""
+    """Returns a value in a field of a ``mailto:`` address."""
     return url_values.mailto_field(unquote(value) if isinstance(value, EncodedText) else text(value))
 
 
 def show_json(value: Data) -> str:
-    """A value that is a whole value of a JSON text."""
+    """Returns a value that is a whole value of a JSON text."""
     if value is None:
         text(value)
     return json_values.in_script(
@@ -108,5 +108,5 @@ def show_json(value: Data) -> str:
 
 
 def by_text(show: Callable[[str], str]) -> Callable[[Data], str]:
-    """A function for any value that shows its text so."""
+    """Returns a function for any value that shows its text so."""
     return lambda value: show(text(value))

@@ -84,7 +84,7 @@ def moment_reader(pattern: str, settings: Settings, formatter: str) -> Callable[
 
 
 def _pattern_groups(fields: list[tuple[bool, str]], settings: Settings) -> Iterator[str]:
-    """The pieces of a pattern as those of a regular expression, a group for each field."""
+    """Yields the pieces of a pattern as those of a regular expression, a group for each field."""
     met: set[str] = set()
     for is_field, text in fields:
         if not is_field:
@@ -121,7 +121,7 @@ def _of_width(names: Data, width: int) -> Mapping[int, str]:
 
 
 def _periods(settings: Settings) -> dict[str, bool]:
-    """The words for the halves of a day, and whether each is the second."""
+    """Returns the words for the halves of a day, and whether each is the second."""
     found = {"am": False, "pm": True}
     for context in settings.babel.day_periods.values():
         for names in context.values():
@@ -139,7 +139,7 @@ def _names_of_locale(settings: Settings) -> Mapping[str, Data]:
 
 
 def _parsed_moment(found: Mapping[str, str], names: Mapping[str, Data]) -> datetime:
-    """The moment that the groups of a pattern come to; raises `ValueError` where there is none."""
+    """Returns the moment that the groups of a pattern come to; raises `ValueError` where there is none."""
     month = found.get("M") or found.get("L") or "1"
     hour = int(found.get("H") or found.get("k") or found.get("h") or found.get("K") or 0)
     if "h" in found or "K" in found:
@@ -184,7 +184,8 @@ ITEM = re.compile(
 
 
 def cut_pattern(pattern: str) -> Iterator[tuple[bool, str]]:
-    """A pattern as its fields (True) and the texts between them (False); raises `FieldError` for an open quote."""
+    """Yields a pattern as its fields (True) and the texts between them (False); raises `FieldError` for an open
+    quote."""
     for item in ITEM.finditer(pattern):
         if item["field"]:
             yield True, item["field"]

@@ -40,7 +40,8 @@ _ENCODED_CONTROL = re.compile(r"%(?:[01][0-9A-Fa-f]|7[Ff])")
 
 
 def whole_address(text: str, *, picture: bool = False) -> str:
-    """A whole address: http, https, mailto, tel, sms or ``#…``; for a `picture` also ``cid:`` and ``data:image``."""
+    """Returns a whole address: http, https, mailto, tel, sms or ``#…``; for a `picture` also ``cid:`` and
+    ``data:image``."""
     if _SIMPLE.fullmatch(text):
         return text
     text = text.strip()
@@ -73,12 +74,12 @@ def whole_address(text: str, *, picture: bool = False) -> str:
 
 
 def base(text: str) -> str:
-    """The beginning of an address, to which its author adds from a ``/`` on; its own last ``/`` is dropped."""
+    """Returns the beginning of an address, to which its author adds from a ``/`` on; its own last ``/`` is dropped."""
     return stem(text).rstrip("/")
 
 
 def stem(text: str) -> str:
-    """The beginning of an address, to which its author adds a query or fragment."""
+    """Returns the beginning of an address, to which its author adds a query or fragment."""
     made = whole_address(text)
     if not made[:5].lower().startswith(("http:", "https")):
         raise UnsafeValue("an address that goes on in the template begins with http:// or https://")
@@ -88,7 +89,7 @@ def stem(text: str) -> str:
 
 
 def host(text: str) -> str:
-    """A host, perhaps with a port; an international name as its A-label (RFC 5891)."""
+    """Returns a host, perhaps with a port; an international name as its A-label (RFC 5891)."""
     text = text.strip()
     port = _PORT.search(text)
     name = text[: port.start()] if port else text
@@ -112,7 +113,7 @@ def host(text: str) -> str:
 
 
 def label(text: str) -> str:
-    """One label of a host, as in ``{{ … }}.skerrow.example``."""
+    """Returns one label of a host, as in ``{{ … }}.skerrow.example``."""
     made = host(text)
     if not _LABEL.fullmatch(made):
         raise UnsafeValue(f'"{_quote_value(text)}" is no single label of a host', hint="it may hold no dot and no port")
@@ -131,7 +132,7 @@ def _no_host(text: str) -> NoReturn:
 
 
 def segment(text: str) -> str:
-    """The whole of a segment of a path, or what keeps one from being empty: ``/`` is encoded too."""
+    """Returns the whole of a segment of a path, or what keeps one from being empty: ``/`` is encoded too."""
     if _DOTS_ONLY.fullmatch(text):
         raise UnsafeValue(
             f'"{_quote_value(text)}" cannot be a segment of a path',
@@ -141,7 +142,7 @@ def segment(text: str) -> str:
 
 
 def encoded_path(text: str) -> str:
-    """Several segments of a path, encoded already."""
+    """Returns several segments of a path, encoded already."""
     for piece in text.split("/"):
         if _DOTS_ONLY.fullmatch(piece):
             raise UnsafeValue(f'"{_quote_value(text)}" holds a segment that is empty or leads elsewhere')
@@ -149,7 +150,7 @@ def encoded_path(text: str) -> str:
 
 
 def percent_encode(text: str) -> str:
-    """A text percent-encoded whole: a piece of a segment, of a query, of a fragment."""
+    """Returns a text percent-encoded whole: a piece of a segment, of a query, of a fragment."""
     try:
         return quote(text, safe="")
     except UnicodeEncodeError as error:
@@ -157,8 +158,8 @@ def percent_encode(text: str) -> str:
 
 
 def telephone(text: str) -> str:
-    """A telephone number (RFC 3966): digits, perhaps after a +; what only separates them is dropped, and so is the zero
-    in ``+49 (0)30``."""
+    """Returns a telephone number (RFC 3966): digits, perhaps after a +; what only separates them is dropped, and so is
+    the zero in ``+49 (0)30``."""
     within = _DIALLED_WITHIN.match(text)
     number = _BETWEEN_DIGITS.sub("", within[1] + text[within.end() :] if within else text)
     if not _TELEPHONE.fullmatch(number):
@@ -167,7 +168,7 @@ def telephone(text: str) -> str:
 
 
 def telephone_digits(text: str) -> str:
-    """What goes on with a telephone number: digits."""
+    """Returns what goes on with a telephone number: digits."""
     number = _BETWEEN_DIGITS.sub("", text)
     if not (number.isascii() and number.isdigit()) or len(number) > 20:
         raise UnsafeValue(f'"{_quote_value(text.strip())}" does not go on with a telephone number')
@@ -175,7 +176,7 @@ def telephone_digits(text: str) -> str:
 
 
 def mailboxes(text: str) -> str:
-    """E-mail addresses for a ``mailto:`` (RFC 6068 2), their display names dropped."""
+    """Returns E-mail addresses for a ``mailto:`` (RFC 6068 2), their display names dropped."""
     try:
         found = parse_mailboxes(text.strip())
     except (AddressError, HeaderError) as error:
@@ -186,7 +187,7 @@ def mailboxes(text: str) -> str:
 
 
 def mailto_field(text: str) -> str:
-    """The value of a header field in a ``mailto:``, which has no lines."""
+    """Returns the value of a header field in a ``mailto:``, which has no lines."""
     if found := _BREAKS.search(text):
         raise UnsafeValue(
             f"a line break at position {found.start()} may not stand in this field of a mailto: address",
@@ -196,7 +197,7 @@ def mailto_field(text: str) -> str:
 
 
 def body(text: str) -> str:
-    """The body in a ``mailto:``: its line breaks become ``%0D%0A`` (RFC 6068 5)."""
+    """Returns the body in a ``mailto:``: its line breaks become ``%0D%0A`` (RFC 6068 5)."""
     return percent_encode(_BREAKS.sub("\r\n", text))
 
 
@@ -232,12 +233,12 @@ _FUNCTION_ENDS = str.maketrans({c: f"%{ord(c):02X}" for c in "'()"})
 
 
 def in_function(address: str) -> str:
-    """An address in a CSS ``url()``: what could end it is encoded."""
+    """Returns an address in a CSS ``url()``: what could end it is encoded."""
     return address.translate(_FUNCTION_ENDS)
 
 
 def in_candidates(address: str) -> str:
-    """An address in a ``srcset``: commas at its ends would be read as those between addresses."""
+    """Returns an address in a ``srcset``: commas at its ends would be read as those between addresses."""
     inner = address.strip(",")
     before, _, after = address.partition(inner) if inner else (address, "", "")
     return before.replace(",", "%2C") + inner + after.replace(",", "%2C")

@@ -55,7 +55,7 @@ class AuditedPart:
     parts: tuple[AuditedPart, ...] = ()
 
     def walk(self, depth: int = 0) -> Iterator[tuple[int, AuditedPart]]:
-        """The part and all within it, each with how deep it lies."""
+        """Yields the part and all within it, each with how deep it lies."""
         yield depth, self
         for part in self.parts:
             yield from part.walk(depth + 1)
@@ -160,7 +160,8 @@ def _check_field(field: ReadField, report: Report, *, smtputf8: bool, internatio
 
 
 def _is_international(message: Entity) -> bool:
-    """Whether the header of a message is not ASCII, and so those of its parts need not be either (RFC 6532 3.4)."""
+    """Returns whether the header of a message is not ASCII, and so those of its parts need not be either (RFC 6532
+    3.4)."""
     return any(not field.raw.isascii() for field in message.fields if not field.key.startswith("content-"))
 
 

@@ -23,7 +23,7 @@ _ADDRESSES = re.compile(r"<([^<>]*)>")
 
 
 def check_machines(message: Entity, report: Report) -> None:
-    """What says how a message came to be, how much it matters, and how one gets off its list."""
+    """Checks what says how a message came to be, how much it matters, and how one gets off its list."""
     for field in message.all("auto-submitted"):
         if re.split(r"[;( \t\r\n]", field.value.lower(), maxsplit=1)[0] not in _KNOWN:
             report.add_at("machines.auto-submitted", field)

@@ -30,7 +30,7 @@ _CHARSET = re.compile(rb"""\bcharset\s*+=\s*+["']?\s*+([A-Za-z0-9_.:-]{1,40})"""
 
 
 def check_body(entity: Entity, report: Report) -> None:
-    """The body of a part that has no parts."""
+    """Checks the body of a part that has no parts."""
     encoding = entity.encoding
     field = entity.first("content-transfer-encoding")
     if encoding not in MECHANISMS:
@@ -50,7 +50,7 @@ def check_body(entity: Entity, report: Report) -> None:
 
 
 def check_around(entity: Entity, report: Report) -> None:
-    """What stands around the parts of a multipart, which is shown to nobody and travels all the same."""
+    """Checks what stands around the parts of a multipart, which is shown to nobody and travels all the same."""
     if entity.encoding == "7bit":
         for start, end in entity.own_stretches():
             if found := _BEYOND.search(entity.text, start, end):
@@ -65,7 +65,7 @@ def _beyond_ascii(entity: Entity) -> int | None:
 
 
 def _check_encoded_width(body: str, base: int, rule: str, report: Report) -> None:
-    """Lines of an encoded body, which are short."""
+    """Checks lines of an encoded body, which are short."""
     position = base
     for line in body.split("\n"):
         size = len(line) - line.endswith("\r")
@@ -175,7 +175,7 @@ def _check_text(entity: Entity, report: Report) -> None:
 
 
 def _in_page(octets: bytes) -> str | None:
-    """The charset that a page names for itself: in an attribute of its own, or by the pragma Content-Type."""
+    """Returns the charset that a page names for itself: in an attribute of its own, or by the pragma Content-Type."""
     for tag in _META.findall(octets[:2048]):
         content = _CONTENT.search(tag)
         rest = tag.replace(content[0], b"") if content else tag
@@ -204,7 +204,7 @@ def _check_signature(entity: Entity, report: Report) -> None:
 
 
 def check_flowed(entity: Entity, report: Report) -> None:
-    """The lines of a text/plain with format=flowed."""
+    """Checks the lines of a text/plain with format=flowed."""
     form, delsp = (entity.type.get("format") or "").lower(), entity.type.get("delsp")
     if form not in ("", "fixed", "flowed") or (delsp is not None and form != "flowed"):
         field = entity.first("content-type")

@@ -51,11 +51,11 @@ class Component:
     parts: list[Component] = field(default_factory=list)
 
     def first(self, name: str) -> Property | None:
-        """The first of its properties of this name."""
+        """Returns the first of its properties of this name."""
         return next((one for one in self.properties if one.name == name), None)
 
     def lacking(self, *names: str) -> list[str]:
-        """Those of the names that no property has."""
+        """Returns those of the names that no property has."""
         there = {one.name for one in self.properties if one.value.strip()}
         return [name for name in names if name not in there]
 
@@ -73,7 +73,7 @@ class _Tell(Protocol):
 
 
 def check_calendar(entity: Entity, report: Report) -> None:
-    """An iCalendar object that travels as text/calendar."""
+    """Checks an iCalendar object that travels as text/calendar."""
     octets = entity.decoded()
     start = entity.body_start
 
@@ -96,7 +96,7 @@ def check_calendar(entity: Entity, report: Report) -> None:
 
 
 def _is_cut_off(entity: Entity) -> bool:
-    """Whether the message ends within it, of which its multipart tells."""
+    """Returns whether the message ends within it, of which its multipart tells."""
     parent = entity.parent
     return parent is not None and parent.is_multipart and not parent.closed and parent.parts[-1] is entity
 
@@ -114,8 +114,8 @@ def _check_lines(octets: bytes, tell: _Tell) -> None:
 
 
 def _read_components(calendar: str, tell: _Tell) -> tuple[Component, bool]:
-    """All components, in one that has no name, and whether each that begins also ends; what is no line of a calendar is
-    told."""
+    """Returns all components, in one that has no name, and whether each that begins also ends; what is no line of a
+    calendar is told."""
     root = Component("")
     open_, is_balanced = [root], True
     for line in calendar.split("\n"):
@@ -194,7 +194,7 @@ def _check_value(one: Property, tell: _Tell) -> None:
 
 
 def _read_time(value: str) -> datetime | None:
-    """A moment or a day, without regard to its zone; None for what is neither."""
+    """Returns a moment or a day, without regard to its zone; None for what is neither."""
     found = _MOMENT.fullmatch(value)
     if found is None:
         return None

@@ -24,7 +24,7 @@ from pribble.mime.reading import Entity, ReadField
 
 
 def check_fields(message: Entity, report: Report, *, submitted: bool, nested: bool) -> None:
-    """What a message must have.  One that is `nested` in another may lack all but syntax (RFC 2046 5.2.1)."""
+    """Checks what a message must have.  One that is `nested` in another may lack all but syntax (RFC 2046 5.2.1)."""
     _check_counts(message, report)
     for key in ("to", "cc", "sender", "reply-to", "from"):
         for field in message.all(key):
@@ -45,7 +45,7 @@ def check_fields(message: Entity, report: Report, *, submitted: bool, nested: bo
 
 
 def _check_counts(entity: Entity, report: Report) -> None:
-    """Each field at most as often as the table of fields allows."""
+    """Checks each field at most as often as the table of fields allows."""
     met: set[str] = set()
     for field in entity.fields:
         known = FIELDS.get(field.key)
@@ -83,7 +83,7 @@ def _check_version(message: Entity, report: Report) -> None:
 
 
 def check_senders(message: Entity, addresses: Mapping[str, Sequence[str]], report: Report) -> None:
-    """Who wrote a message and who sent it, by the addresses in From and Sender (RFC 5322 3.6.2)."""
+    """Checks who wrote a message and who sent it, by the addresses in From and Sender (RFC 5322 3.6.2)."""
     author, sender = message.first("from"), message.first("sender")
     written = addresses.get("from", ())
     if author is not None and sender is None and len(written) > 1:
@@ -109,7 +109,7 @@ _OTHER_MONTH = re.compile(r"(?:[^ \t,]+,)?[ \t]*[0-9]{1,2}[ \t]+([^ \t0-9]+)[ \t
 
 
 def check_date(field: ReadField, report: Report) -> None:
-    """A date-time (RFC 5322 3.3), its obsolete forms (4.3), and what is neither."""
+    """Checks a date-time (RFC 5322 3.3), its obsolete forms (4.3), and what is neither."""
     value = re.sub(r"[\r\n]", "", without_comments(field.value)).strip(WHITE_SPACE)
     found = DATE_TIME.fullmatch(value)
     if found is None:
@@ -177,7 +177,7 @@ _OBSOLETE_ID = re.compile(rf"<{_A_WORD}(?:\.{_A_WORD})*@(?:[{ATEXT}]+(?:\.[{ATEX
 
 
 def check_ids(field: ReadField, report: Report) -> None:
-    """Ids in Message-ID, In-Reply-To, References and Content-ID (RFC 5322 3.6.4, RFC 2045 7)."""
+    """Checks ids in Message-ID, In-Reply-To, References and Content-ID (RFC 5322 3.6.4, RFC 2045 7)."""
     several = known_field(field.key).syntax == "ids"
     value = without_comments(field.raw)
     found = _AN_ID.findall(value)

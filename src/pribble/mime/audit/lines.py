@@ -18,7 +18,7 @@ _IN_QUOTES = re.compile(r'"(?:[^"\\]|\\.)*"')
 
 
 def check_lines(root: Entity, report: Report) -> None:
-    """Everything about lines, of the whole message."""
+    """Checks everything about lines, of the whole message."""
     text = root.text
     entities = list(root.walk())
     headers = sorted((e.start, e.body_start) for e in entities)

@@ -59,7 +59,7 @@ class Mailboxes:
     # -- lists --
 
     def _members(self) -> Iterator[Member]:
-        """The members of the list, those of groups among them."""
+        """Yields the members of the list, those of groups among them."""
         group: AddressToken | None = None
         after_comma = after_group = False
         for member, separator in self._between_separators():
@@ -83,7 +83,8 @@ class Mailboxes:
             self._tell("addresses.unclosed-group", [group])
 
     def _between_separators(self) -> Iterator[tuple[Member, AddressToken | None]]:
-        """The tokens between commas, colons and semicolons, each with the separator behind it; None behind the last."""
+        """Yields the tokens between commas, colons and semicolons, each with the separator behind it; None behind the
+        last."""
         member: Member = []
         in_angle = False
         for token in self._tokens():
@@ -96,7 +97,7 @@ class Mailboxes:
         yield member, None
 
     def _check_group(self, name: Member, colon: AddressToken, around: AddressToken | None) -> None:
-        """A group begins; it stands in no other, nor in From and Sender (RFC 5322 3.4, 3.6.2)."""
+        """Checks that a group stands in no other, nor in From and Sender (RFC 5322 3.4, 3.6.2)."""
         if around is not None:
             self._tell("addresses.nested-group", [colon])
         elif self.syntax == "mailboxes":
@@ -194,7 +195,7 @@ class Mailboxes:
     # -- lexical --
 
     def _tokens(self) -> Iterator[AddressToken]:
-        """The tokens without white space and comments; reports what is not closed."""
+        """Yields the tokens without white space and comments; reports what is not closed."""
         raw, base = self.field.raw, self.field.value_start
         position = 0
         while position < len(raw):
@@ -213,7 +214,7 @@ class Mailboxes:
             position = end
 
     def _comment(self, start: int) -> int:
-        """Where the comment ends; comments may be nested (RFC 5322 3.2.2)."""
+        """Returns where the comment ends; comments may be nested (RFC 5322 3.2.2)."""
         depth = 0
         for found in _COMMENT_END.finditer(self.field.raw, start):
             depth += (found[0] == "(") - (found[0] == ")")
@@ -225,7 +226,7 @@ class Mailboxes:
 
 
 def _is_literal(inside: str) -> bool:
-    """Whether what stands in the brackets of a domain literal is an address of the net (RFC 5321 4.1.3)."""
+    """Returns whether what stands in the brackets of a domain literal is an address of the net (RFC 5321 4.1.3)."""
     tag, colon, address = inside.strip(" \t").partition(":")
     try:
         if not colon:
@@ -240,8 +241,8 @@ def _is_literal(inside: str) -> bool:
 
 
 def _is_a_label(label: str) -> bool:
-    """Whether a label that says that it is one is an A-label (RFC 5890 2.3.2.1), or of those with pictographs, which
-    are none and in use."""
+    """Returns whether a label that says that it is one is an A-label (RFC 5890 2.3.2.1), or of those with pictographs,
+    which are none and in use."""
     try:
         try:
             idna.ulabel(label.lower())

@@ -31,8 +31,8 @@ _RICHNESS = {"text/plain": 0, "text/enriched": 1, "text/watch-html": 1, "text/ht
 
 
 def check_parameters(entity: Entity, report: Report, *, international: bool) -> None:
-    """Content-Type and Content-Disposition (RFC 2045 5.1, RFC 2183, RFC 2231); `international` says that the header of
-    the message is not ASCII, and so need parameters not be (RFC 6532 3.4)."""
+    """Checks content-Type and Content-Disposition (RFC 2045 5.1, RFC 2183, RFC 2231); `international` says that the
+    header of the message is not ASCII, and so need parameters not be (RFC 6532 3.4)."""
     for key, read in (("content-type", entity.type), ("content-disposition", entity.disposition)):
         field = entity.first(key)
         if field is None:
@@ -74,7 +74,7 @@ def _check_values(read: Parameters, field: ReadField, report: Report, *, interna
 
 
 def _without(text: str, read: Parameters) -> str:
-    """The value of a field without its parameters, which tell of themselves."""
+    """Returns the value of a field without its parameters, which tell of themselves."""
     kept, position = [], 0
     for piece in read.pieces:
         kept.append(text[position : piece.start])
@@ -87,7 +87,8 @@ def _are_utf8(octets: str) -> bool:
 
 
 def check_secured(entity: Entity, report: Report) -> None:
-    """multipart/signed and multipart/encrypted: two parts, one of which is of the protocol's type (RFC 1847 2)."""
+    """Checks multipart/signed and multipart/encrypted: two parts, one of which is of the protocol's type (RFC 1847
+    2)."""
     field, kind = entity.first("content-type"), entity.type.value
     if field is None or kind not in ("multipart/signed", "multipart/encrypted"):
         return
@@ -99,7 +100,7 @@ def check_secured(entity: Entity, report: Report) -> None:
 
 
 def check_multipart(entity: Entity, report: Report) -> None:
-    """The boundary of a multipart, and what it says of its parts."""
+    """Checks the boundary of a multipart, and what it says of its parts."""
     field = entity.first("content-type")
     assert field is not None or entity.parent is not None
     start, end = (field.start, field.end) if field else (entity.start, entity.start)
@@ -135,8 +136,8 @@ def _outer_boundaries(entity: Entity) -> list[str]:
 
 
 def without_extended(entity: Entity) -> list[Departure]:
-    """What was told of a multipart when it was read, but for lines that begin with its boundary and are the delimiters
-    of a multipart within."""
+    """Returns what was told of a multipart when it was read, but for lines that begin with its boundary and are the
+    delimiters of a multipart within."""
     inner = {f"--{part.type.get('boundary')}" for part in entity.walk() if part is not entity and part.is_multipart}
     inner |= {f"{delimiter}--" for delimiter in inner}
     return [
@@ -147,7 +148,7 @@ def without_extended(entity: Entity) -> list[Departure]:
 
 
 def check_encoding_of_whole(entity: Entity, report: Report) -> None:
-    """Composite types are 7bit, 8bit or binary, and say what their parts need (RFC 2045 6.4)."""
+    """Checks composite types are 7bit, 8bit or binary, and say what their parts need (RFC 2045 6.4)."""
     field = entity.first("content-transfer-encoding")
     encoding = entity.encoding
     if encoding in ("base64", "quoted-printable"):
@@ -170,7 +171,7 @@ def check_encoding_of_whole(entity: Entity, report: Report) -> None:
 
 
 def check_related(root: Entity, report: Report) -> None:
-    """What pages show, and where it is; each multipart/related by itself."""
+    """Checks what pages show, and where it is; each multipart/related by itself."""
     by_id: dict[str, Entity] = {}
     for entity in root.walk():
         given = entity.content_id
@@ -191,7 +192,7 @@ def check_related(root: Entity, report: Report) -> None:
 
 
 def _among_alternatives(first: Entity, second: Entity) -> bool:
-    """Whether two parts are in different forms of one text, which may share ids (RFC 2046 5.1.4)."""
+    """Returns whether two parts are in different forms of one text, which may share ids (RFC 2046 5.1.4)."""
     seen, one = {}, first
     while one.parent is not None:
         seen[id(one.parent)] = one
@@ -224,7 +225,7 @@ def _content_type_of(entity: Entity) -> ReadField:
 
 
 def _check_root_type(entity: Entity, root: Entity, report: Report) -> None:
-    """The type parameter names the type of the root (RFC 2387 3.1)."""
+    """Checks that the type parameter names the type of the root (RFC 2387 3.1)."""
     field, said = _content_type_of(entity), entity.type.get("type")
     if said is None:
         report.add_at("related.no-type", field)
@@ -235,7 +236,7 @@ def _check_root_type(entity: Entity, root: Entity, report: Report) -> None:
 
 
 def _check_unreferenced(entity: Entity, root: Entity, referred: set[str], report: Report) -> None:
-    """Parts that no page of the root refers to, by Content-ID or by location."""
+    """Checks parts that no page of the root refers to, by Content-ID or by location."""
     pages = [part for part in root.walk() if part.type.value == "text/html"]
     if not pages:
         return
@@ -282,7 +283,8 @@ def _is_within(entity: Entity, outer: Entity) -> bool:
 
 
 def check_forms(root: Entity, report: Report) -> None:
-    """The forms of a text: plain first, richest last, none of them an attachment; and a text beside each page."""
+    """Checks the forms of a text: plain first, richest last, none of them an attachment; and a text beside each
+    page."""
     for entity in root.walk():
         if entity.type.value == "multipart/alternative":
             _check_alternative(entity, report)
@@ -304,8 +306,8 @@ def _check_alternative(entity: Entity, report: Report) -> None:
 
 
 def _is_body(entity: Entity) -> bool:
-    """Whether it is what a reader shows: not within a nested message, and in multiparts the first, or one of the
-    forms."""
+    """Returns whether it is what a reader shows: not within a nested message, and in multiparts the first, or one of
+    the forms."""
     while entity.parent is not None:
         parent = entity.parent
         if not parent.is_multipart or (parent.type.value != "multipart/alternative" and parent.parts[0] is not entity):
@@ -315,7 +317,7 @@ def _is_body(entity: Entity) -> bool:
 
 
 def _beside(page: Entity) -> list[Entity]:
-    """The texts that are forms of the same as a page."""
+    """Returns the texts that are forms of the same as a page."""
     found: list[Entity] = []
     entity = page
     while entity.parent is not None:

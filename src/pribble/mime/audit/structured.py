@@ -21,7 +21,7 @@ _DKIM_TAGS = ("v", "a", "b", "bh", "d", "h", "s")
 
 
 def check_form(field: ReadField, report: Report, syntax: Syntax, *, smtputf8: bool) -> None:
-    """A field that is neither free text nor made of names and addresses."""
+    """Checks a field that is neither free text nor made of names and addresses."""
     commented = read_comments(field.raw)
     if commented.unclosed is not None:
         start = field.value_start + commented.unclosed
@@ -44,7 +44,7 @@ def check_form(field: ReadField, report: Report, syntax: Syntax, *, smtputf8: bo
 
 
 def _check_uris(field: ReadField, value: str, report: Report) -> None:
-    """Addresses in angle brackets (RFC 2369 2, RFC 5064 2)."""
+    """Checks addresses in angle brackets (RFC 2369 2, RFC 5064 2)."""
     if field.key == "list-post" and value.upper() == "NO":
         return
     found = _IN_ANGLES.findall(value)

@@ -35,7 +35,7 @@ _IN_ANGLES = re.compile(r"<[^<>]*>")
 
 
 def check_words(field: ReadField, report: Report, syntax: Syntax) -> None:
-    """The encoded-words of a field of this syntax: each well made, and in a place for one."""
+    """Checks the encoded-words of a field of this syntax: each well made, and in a place for one."""
     raw = field.raw
     if "=?" not in raw:
         return
@@ -50,7 +50,7 @@ def check_words(field: ReadField, report: Report, syntax: Syntax) -> None:
 
 
 def _check_structured(field: ReadField, report: Report, syntax: Syntax) -> None:
-    """Encoded-words where none may be but in comments, and of what servers say not even there."""
+    """Checks encoded-words where none may be but in comments, and of what servers say not even there."""
     raw, commented = field.raw, read_comments(field.raw)
     where = raw if syntax == "trace" else commented.outside
     # Between ids may be a phrase (RFC 5322 4.5.4).
@@ -64,7 +64,7 @@ def _check_structured(field: ReadField, report: Report, syntax: Syntax) -> None:
 
 
 def _check_all(text: str, commented: Commented | None, field: ReadField, report: Report) -> None:
-    """The encoded-words of a text; without comments it is free text, with some a phrase."""
+    """Checks the encoded-words of a text; without comments it is free text, with some a phrase."""
     words = list(words_in(text))
     for word in words:
         place: _In = "text" if commented is None else "comment" if commented.holds(word.start) else "phrase"
@@ -76,7 +76,8 @@ def _check_all(text: str, commented: Commented | None, field: ReadField, report:
 
 
 def check_raw(field: ReadField, report: Report, *, smtputf8: bool) -> None:
-    """Octets beyond ASCII: UTF-8, and composed (RFC 6532 3.1); `smtputf8` says whether servers take them at all."""
+    """Checks octets beyond ASCII: UTF-8, and composed (RFC 6532 3.1); `smtputf8` says whether servers take them at
+    all."""
     if field.raw.isascii():
         return
     try:
@@ -90,7 +91,7 @@ def check_raw(field: ReadField, report: Report, *, smtputf8: bool) -> None:
 
 
 def check_raw_in_part(field: ReadField, report: Report) -> None:
-    """Octets beyond ASCII in a field of a part whose message is else ASCII (RFC 5322 2.2)."""
+    """Checks octets beyond ASCII in a field of a part whose message is else ASCII (RFC 5322 2.2)."""
     if not field.raw.isascii():
         report.add_at("international.part", field, field.name)
 
@@ -125,7 +126,7 @@ def _check_word(word: Word, text: str, base: int, report: Report, place: _In) ->
 
 
 def _check_octets(words: list[Word], text: str, base: int, report: Report) -> None:
-    """What the words hold, those side by side together: each must be whole by itself (RFC 2047 5)."""
+    """Checks what the words hold, those side by side together: each must be whole by itself (RFC 2047 5)."""
     for run in runs(words, text):
         charset = run[0].charset
         if codec_name(charset) is None:
