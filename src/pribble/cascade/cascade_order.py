@@ -74,6 +74,7 @@ class ElementStyles:
             entry.sets = of_all if entry.declaration.name == ALL else longhands(entry.declaration.name)
         bounds.count(DECLARATIONS, sum(len(entry.sets) for entry in (*self.inlined, *self.kept)) + len(self.custom))
         for which, entries in enumerate((self.inlined, self.kept)):
+            # Declarations meet where they set the same longhand: only there can one beat another.
             for entry in sorted(entries, key=lambda e: e.key):
                 for longhand in entry.sets:
                     self.by_longhand.setdefault(longhand, ([], []))[which].append(entry)

@@ -241,6 +241,7 @@ class _Inliner:
                 self._change_custom(element, for_sure, perhaps)
             if element.unrendered or not (for_sure or perhaps or element.opening.attribute("style")):
                 continue
+            # Elements with equal style attributes can share all work; one whose attribute holds a mark cannot.
             own: object = element.number if "style" in element.dynamic_attributes else element.values.get("style")
             key = for_sure, perhaps, own, self.environment.number
             group = groups.get(key)
@@ -268,6 +269,8 @@ class _Inliner:
                 column = () if selector.pseudo_element else matcher.of(selector)
                 if not column:
                     continue
+                # A rule within @media or for a :hover holds at times; an attribute would hold always, so such a rule
+                # stays in its sheet.
                 inlinable = not rule.conditions and not selector.needs.dynamic
                 if inlinable:
                     sure.append((column, rule, selector))
@@ -355,6 +358,7 @@ class _Inliner:
         self, declaration: Declaration, index: int, rule: StyleRule, selector: Selector, kept: Selector | None = None
     ) -> AppliedDeclaration:
         layer = self.order[rule.number]
+        # Among important declarations earlier layers win (CSS Cascade 5, 6.4.3).
         if declaration.important:
             layer = tuple(-place for place in layer)
         key = (declaration.important, False, layer, selector.specificity, rule.number, index)
@@ -427,6 +431,7 @@ class _Inliner:
     # -- the outcome --
 
     def _finish(self, raised: set[cascade_order.DeclarationPlace], groups: list[ElementStyles]) -> None:
+        # A class that is added would be found by rules that ask whether an element has a class at all.
         by_class = not any(
             "class" in selector.needs.presences for rule in self.rules.all for selector in rule.selectors
         )
@@ -456,6 +461,7 @@ class _Inliner:
             for entry in group.inlined
         ):
             return None
+        # Important declarations are written last: receivers that know nothing of importance take the last one.
         plain = [entry for entry in group.inlined if entry.state != IMPORTANT]
         important = [entry for entry in group.inlined if entry.state == IMPORTANT]
         return tuple(_declaration_pieces(entry) for entry in (*plain, *important))
@@ -477,6 +483,7 @@ def _without_hidden(entries: list[AppliedDeclaration]) -> list[AppliedDeclaratio
     """Returns `entries`, ascending, without those that a plain value of the same property hides."""
     hidden: set[str] = set()
     seen = []
+    # From the winner down: what a plain value of the same property hides is seen by nobody.
     for entry in reversed(entries):
         name = entry.declaration.name
         if name in hidden and entry.span is None:

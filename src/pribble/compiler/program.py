@@ -114,6 +114,8 @@ class Program:
                 if name.startswith(_AS_IT_IS) and "_in_" not in name and callable(show)
             }
         steps = world.limits.steps
+        # Two functions of one code: the first reads fields of dicts at once, the second through functions that know
+        # what is missing.
         run, careful = self._function(dict(namespace)), self._function(namespace | _CAREFUL)
 
         def counted(data: Data) -> Any:
@@ -266,6 +268,7 @@ class ProgramBuilder(Generic[_Step]):
         ready: list[ast.stmt] = [
             ast.Assign([ast.Name(name, ast.Store())], never) for name in expressions.prepared.values()
         ]
+        # They are closures over `turns` and `room`, which belong to one run.
         # The functions for lists stand within the program: what they go through counts.
         definition.body[-1:-1] = [class_check(DATA), *ready, *expressions.functions, *body]
         code = compile(ast.fix_missing_locations(function), _FILE, "exec")

@@ -96,6 +96,8 @@ class _PatternFinder:
                 if not step.void:
                     elements.append(index)
             elif isinstance(step, Close):
+                # A branch that ends an element it did not begin, and begins another like it, makes the nesting of steps
+                # unlike that of the page.
                 self.crossed |= len(elements) <= floors[-1]
                 start = elements.pop()
                 self.ends[start] = index
@@ -178,6 +180,7 @@ class _PatternFinder:
             or (step.name in _ROWS and around.tables[-1] is None)
         ):
             return None
+        # An element that holds a refused step is refused without being read again: the whole stays linear.
         at = bisect_left(self.refused, index)
         if at < len(self.refused) and self.refused[at] <= self.ends[index]:
             return None
@@ -232,6 +235,7 @@ class _PatternBuilder(Flow):
         patterns = _Patterns(self)
         made = patterns.blocks(self.body)
         rows = list(patterns.rows(self.outer_table.table)) if self.outer_table else []
+        # Blocks without a slot are the same in every message: they are laid out here, once.
         if self.top:
             fixed = [(apart, block) for apart, block in made if not isinstance(block, TextSlot | Pattern | PatternPart)]
             blocks(fixed, WIDTH)  # laid out once for all
@@ -246,6 +250,8 @@ class _PatternBuilder(Flow):
             index += 1
             match step:
                 case str():
+                    # Joiners and private characters are what the placeholders are made of, or depend on what stands
+                    # beside them.
                     if _UNREADY.search(step):
                         raise NoPattern(self.at)
                     self.text(step)

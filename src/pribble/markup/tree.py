@@ -173,13 +173,18 @@ class OpenElements:
         """Take in a start tag; `font` is for one with an attribute that HTML's own font has.  Raises `OutOfBranch`."""
         foreign = self._space(name, font=font)
         self.latest = name, foreign
+        # A second html, head or body start tag only adds attributes to the first (13.2.6.4.6, 13.2.6.4.7); attributes
+        # that differ are rare enough to be left to the browser.
         if name in _OF_PAGE and name in self._seen | ({"head"} if "body" in self._seen else set()):
             return TreeChange()  # a second one opens nothing
         change = TreeChange(foreign=foreign)
+        # Within svg and math a start tag implies nothing and closes nothing (13.2.6.5).
         if not foreign or name in FOREIGN:
             closed = [] if foreign else self._break_out()
             change = self._implied(name, closed + self._closed_by(name), start)
         self._touch()
+        # "/>" closes elements of svg and math, and those of old mail engines with a prefix (v:rect), but no HTML
+        # element.
         if (self_closing and (":" in name or bool(foreign))) or (name in VOID and not foreign):
             return change
         self._push(OpenElement(name, start, end, foreign=foreign))
@@ -200,10 +205,13 @@ class OpenElements:
         """
         if name in ("body", "html"):
             return TreeChange() if name in self._seen else None
+        # In svg and math the end tag is first looked for among their own elements (13.2.6.5, "any other end tag").
         own = self._last((f"svg {name}", f"math {name}")) if self.in_foreign else None
         names = HEADINGS if name in HEADINGS else frozenset({name})
         if own is not None and (not self._html or own > self._html[-1]):
             index: int | None = own
+        # These have rules of their own in 13.2.6.4.7, with a scope; any other end tag stops at the first special
+        # element.
         elif name in SPECIAL or name in FORMATTING:
             index = self._find(names, _end_scope(name) - names)
         else:
@@ -238,11 +246,14 @@ class OpenElements:
     def leave(self, offset: int, *, block: bool) -> TreeChange:
         """Ends a branch at `offset`, and with `block` the whole block.  Raises `LeftOpen`."""
         ended = self._blocks[-1]
+        # What the branch opened must be closed, but for elements whose end tag may be left out (13.1.2.4).
         for element in reversed(self.stack[ended.floor :]):
             if element.name not in OMITTABLE and not element.implied:
                 raise LeftOpen(element)
         closed = self._pop_to(ended.floor)
         implied, ended.lost = tuple(ended.lost), []
+        # The next branch begins with the elements that this one did: what it closed of the implied ones is opened
+        # again.
         for element in implied:
             self._push(element)
         if block:
@@ -296,6 +307,8 @@ class OpenElements:
         empty_head = "head" in names and name not in HEAD
         before = 0
         if names:
+            # An element that is implied at the head of a block would be opened in one branch and be open behind it. It
+            # is opened before the block instead, where all branches share it.
             for block in reversed(self._blocks):
                 if block.touched:
                     break
@@ -322,6 +335,7 @@ class OpenElements:
         elif name in ("dt", "dd"):
             closed += self._close_item(frozenset({"dt", "dd"}))
         elif name in ("option", "optgroup"):
+            # Outside of a select, an optgroup start tag closes an option alone.
             ended = frozenset({"option", name if self._at.get("select") else "option"})  # 13.2.6.4.7, 16
             while self.innermost in ended:
                 closed += self._pop_to(len(self.stack) - 1)
@@ -334,6 +348,7 @@ class OpenElements:
             closed += [] if index is None else self._pop_to(index)
         elif name in _TABLE_CLOSES:
             closed += self._close_in_table(_TABLE_CLOSES[name])
+        # In quirks mode a table may stand in a paragraph (13.2.6.4.7, a start tag "table").
         if name in CLOSING_P and not (name == "table" and self.quirks):
             index = self._find(frozenset({"p"}), _BUTTON_SCOPE)
             closed += [] if index is None else self._pop_to(index)
@@ -374,6 +389,7 @@ class OpenElements:
         return self._pop_to(index) if index is not None and self._barriers[-1] == index else []
 
     def _close_in_table(self, names: frozenset[str]) -> list[OpenElement]:
+        # Cells and rows of an outer table stay open: nothing outside of the innermost table is closed.
         table = self._last(TABLE_SCOPE)
         outermost = len(self.stack)
         for name in names:
@@ -385,6 +401,8 @@ class OpenElements:
 
     def _pop_to(self, index: int) -> list[OpenElement]:
         """Close all from `index` on.  Of what was open before the block, only what no author wrote may be closed."""
+        # A branch may close what was implied before its block, as a second <tr> does; an element that an author wrote
+        # outside of the block is none of its business.
         lost = self.stack[index : self._blocks[-1].floor] if self._blocks else []
         for element in reversed(lost):
             if not element.implied:

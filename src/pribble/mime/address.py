@@ -249,9 +249,11 @@ class _AddressParser:
         if following == "<":
             name = " ".join(words)
             return Address(name, self._angle())
+        # RFC 5322 3.4 has no group within a group.
         if following == ":" and words and not in_group:
             self.position += 1
             return Group(" ".join(words), tuple(self._group()))
+        # What was read as a name was a local part: it is read again, by the rules of an addr-spec.
         if following == "@" or (not words and following):
             self.position = start
             return Address("", "@".join(self._addr_spec()))
@@ -314,6 +316,7 @@ class _AddressParser:
         domain = self._domain()
         if len(local.encode("utf-8")) > LONGEST_LOCAL:
             self._fail(f"a local part of more than {LONGEST_LOCAL} octets", at=start)
+        # The path adds two angle brackets, and the address its @ (RFC 5321 4.5.3.1.3).
         if len(local.encode("utf-8")) + len(domain) + 3 > LONGEST_PATH:
             self._fail(f"an address of more than {LONGEST_PATH - 2} octets", at=start)
         return local, domain
@@ -325,8 +328,10 @@ class _AddressParser:
             self._space()
             if self.text.startswith('"', self.position):
                 content = self._quoted()
+                # RFC 5322 3.4.1 asks for the form without quotes where there is one; both name the same mailbox.
                 words.append(content if ATOM.fullmatch(content) else quoted_string(content))
             elif found := ATOM.match(self.text, self.position):
+                # RFC 6532 3.1 recommends NFC, and servers compare octets.
                 words.append(unicodedata.normalize("NFC", found[0]))
                 self.position = found.end()
             else:
@@ -343,6 +348,7 @@ class _AddressParser:
     def _domain(self) -> str:
         self._space()
         start = self.position
+        # An address of the net in brackets, as [192.0.2.1] (RFC 5321 4.1.3).
         if found := DOMAIN_LITERAL.match(self.text, start):
             self.position = found.end()
             return re.sub(r"[ \t]", "", found[0])
@@ -351,6 +357,7 @@ class _AddressParser:
             labels.append(found[0])
             self.position = found.end()
             self._space()
+            # IDNA takes the ideographic and the fullwidth full stop for a dot (RFC 3490 3.1, UTS 46 2.3).
             if not self.text.startswith((".", "。", "．"), self.position):
                 break
             self.position += 1
@@ -381,6 +388,7 @@ class _AddressParser:
                 word = self._quoted()
             elif found := ATOM.match(self.text, self.position):
                 word, self.position = found[0], found.end()
+            # "John Q. Public" without quotes is obsolete syntax and very common (RFC 5322 4.1, obs-phrase).
             elif self.text.startswith(".", self.position) and words:
                 word, self.position, glued = ".", self.position + 1, True
             else:
@@ -415,6 +423,7 @@ class _AddressParser:
         start, depth = self.position, 0
         while self.position < len(self.text):
             character = self.text[self.position]
+            # A backslash quotes one character, also a parenthesis (RFC 5322 3.2.1).
             self.position += 2 if character == "\\" else 1
             depth += (character == "(") - (character == ")")
             if not depth:

@@ -140,6 +140,7 @@ class Flow:
             self.after_pre = False
             text = re.sub(r"\A(?:\r\n|[\r\n])", "", text)
         now = self.inherited
+        # A font size of zero hides a text as well as visibility does: hand-made preheaders use it.
         if not (now.visible and now.sized):
             return
         if now.collapse == "collapse":
@@ -162,6 +163,7 @@ class Flow:
 
     def _paragraph(self, text: str, level: int) -> None:
         if chars.is_blank(text):
+            # A paragraph of a no-break space or a line break alone is how old templates make an empty line.
             self.pending = self.pending or _is_spacer(text)
             if self.links.open and chars.PICTURED in text:
                 self.links.pictured[-1] = True
@@ -192,9 +194,11 @@ class Flow:
             self.flush()
             apart = name in APART
             above, below = (apart if gap is None else gap for gap in (style.above, style.below))
+            # Cells that are read one after another (tables that arrange) stand apart as blocks do.
             if name in ("td", "th"):
                 above = below = True
             self.pending |= above
+        # An li that is displayed inline is one of a row of links: its neighbour must not run together with it.
         beside = not block and (style.display == "inline-block" or name == "li")
         if beside:  # the words of boxes beside each other are apart
             self._space()
@@ -239,6 +243,7 @@ class Flow:
     def _picture(self, tag: Open) -> None:
         if not self.inherited.visible:
             return
+        # A picture as a block is a line of its own, but for one in a link, whose label it is.
         alone = tag.style.display == "block" and not self.links.open
         if alone:
             self.flush()
@@ -277,6 +282,7 @@ class Flow:
 
     def _close_inline(self, frame: _Frame) -> None:
         assert frame.span is not None
+        # The element began in an earlier paragraph: its text here begins where this one does.
         start = frame.span.start if frame.span.paragraph == self.paragraph else 0
         match frame.name:
             case "q":
@@ -291,6 +297,7 @@ class Flow:
 
     def _end_link(self, start: int, href: str | None) -> None:
         label = "".join(self.inline[start:])
+        # A link around blocks (a whole card) has no label of its own: its address goes behind the last paragraph in it.
         before, pictured = self.links.leave()
         if before is not None and chars.is_blank(label):  # the label was a block of its own
             self.links.linked_block(before, href)
@@ -318,6 +325,7 @@ class Flow:
         elif name in PREFORMATTED:
             self.after_pre = True
         elif name == "table":
+            # Depth is bounded because layout goes through blocks by recursion.
             return "" if deep else self._open_table(tag)
         elif name in TABLE_PARTS:
             return self._open_part(name, tag)
@@ -374,6 +382,7 @@ class Flow:
 
     def _enter_table(self, table: Table) -> str:
         self.add(table)
+        # Text that is in a table and in no cell is not lost: it goes where the table stands.
         self._push(self.into[-1], OpenTable(table, len(self.into[-1]) - 1))
         return "table"
 
@@ -415,6 +424,7 @@ class Flow:
         """The end of a table."""
         table = self.tables[-1]
         self._pop()
+        # A table of one column arranges and says nothing: what its cells hold takes its place.
         if table is not None and not self.links.open and self.is_wrapper(table.table):
             self.into[-1][table.index : table.index + 1] = _cell_contents(table.table)
 
