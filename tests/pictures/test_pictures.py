@@ -6,6 +6,7 @@ import io
 import re
 import struct
 import sys
+import unittest
 import zlib
 from datetime import date
 from email import message_from_bytes, policy
@@ -14,11 +15,22 @@ from unittest import mock
 
 from PIL import Image, ImageCms
 
-from pribble import MissingExtra, Picture, PictureError, Template, TemplateFolder, UnsafeValue
+from pribble import (
+    Attachment,
+    Message,
+    MissingExtra,
+    Picture,
+    PictureError,
+    Template,
+    TemplateFolder,
+    UnsafeValue,
+    audit,
+)
 from pribble.demo import TEMPLATES, charted
 from pribble.demo.charts import statement_pdf, usage_chart
 from pribble.markup.srcset_reader import candidates
-from pribble.pictures.corrections import ALL
+from pribble.mime.media_types import MEDIA_TYPES, type_of
+from pribble.pictures.corrections import ALL, correct
 from tests.chromium import PAINTED, browser
 from tests.support import Case, html_of, needs_chromium, slow
 
@@ -252,6 +264,31 @@ class Refused(Case):
             self.assertEqual(charted(sample), (sample, []))
         with self.assertRaisesRegex(TypeError, "figure is a Matplotlib figure, not int"):
             Picture.from_figure(3)
+
+
+class MediaTypes(unittest.TestCase):
+    """Each row of the table of media types, by what Pillow writes: a new row needs no case of its own."""
+
+    def test_every_kind_of_picture(self) -> None:
+        for row in (one for one in MEDIA_TYPES if one.decoders):
+            with self.subTest(row.title):
+                content = made(Image.new("RGB", (32, 32), "#14364f"), row.decoders[0])
+                picture = Picture.from_bytes(content)
+                self.assertEqual((picture.type, picture.width, picture.height), (row.name, 32, 32))
+                self.assertTrue(picture.file_name.endswith(row.ending), picture.file_name)
+                corrected, changes = correct(picture, ALL)
+                self.assertEqual((corrected.type == row.name, not changes), (row.shown, row.shown))
+                self.assertIs(type_of(content), row)
+
+    def test_a_signature_is_held_against_each_type(self) -> None:
+        contents = {one: made(Image.new("RGB", (32, 24)), one.decoders[0]) for one in MEDIA_TYPES if one.decoders}
+        for row, content in contents.items():
+            for declared in contents:
+                attachment = Attachment(f"a{declared.ending}", content, declared.name)
+                message = Message(sender="a@example.org", text="x", attachments=[attachment])
+                found = [f.message for f in audit(bytes(message)) if f.rule == "types.content"]
+                with self.subTest(row.title, declared=declared.title):
+                    self.assertEqual(bool(found), row is not declared, found)
 
 
 class Travelling(Case):
