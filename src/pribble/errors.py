@@ -187,7 +187,7 @@ class PribbleError(Exception):
 
 
 class TemplateError(PribbleError):
-    """The template is wrong: nothing that data could put right."""
+    """The template is wrong, whatever the data are."""
 
 
 class FieldError(PribbleError):

@@ -86,7 +86,7 @@ class InlinedStyles:
 
 
 class PageResources(Protocol):
-    """What a page stands in: the files beside it, and what its marks may come to."""
+    """What a page stands in: the files beside it, and what its marks may bring."""
 
     def load(self, address: str, base: str, start: int, end: int) -> tuple[str, str] | None:
         """Returns a style sheet read in, its addresses resolved, and its own base; None for one that is elsewhere."""
@@ -210,7 +210,7 @@ class _Inliner:
         return condition("media", media)
 
     def _tell(self, rule: str, start: int, end: int, message: str, fix: str, reference: str) -> None:
-        """Take note of what is to be told of a stretch of the page."""
+        """Take note of a finding about a stretch of the page."""
         self.rules.report(rule, SheetPart(StyleSheet(""), "", start), 0, end - start, message, fix, reference)
 
     def _add_dependency(self, element: Element, reason: str) -> None:
@@ -280,7 +280,7 @@ class _Inliner:
         return sure, possible
 
     def _tell_unwritten(self) -> None:
-        """Tell of selectors that are for nothing here, and too long to stay: they are written nowhere."""
+        """Report selectors that are for nothing here and too long to stay: they are written nowhere."""
         for rule in self.rules.all:
             if any(not (one.is_writable or one in self.selecting) for one in rule.selectors):
                 self.rules.report(

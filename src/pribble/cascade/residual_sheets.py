@@ -22,7 +22,7 @@ from pribble.cascade.selectors import raise_specificity as heavier
 from pribble.cascade.syntax import AtRule, Declaration, StyleSheet
 from pribble.edits import Edit, replaced
 
-# So often weights are put right at the most: selectors that need one another's weight in a circle have none.
+# So often weights are corrected at the most: selectors that need one another's weight in a circle have none.
 _MOST_ROUNDS = 20
 # Who is weighed, by its place in the sheets: a rule's number, whether a copy, which selector or copy, and whether its
 # declarations were important from the first, since these beat those that became so.

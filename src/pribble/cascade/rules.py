@@ -78,7 +78,7 @@ class SheetPart:
 
 @dataclass(frozen=True, slots=True)
 class SheetFinding:
-    """What is to be told of a style sheet: by which rule, where in which part, what and what to do."""
+    """A finding about a style sheet: its rule, where it is in which part, what was found and what to do."""
 
     rule: str
     part: SheetPart
@@ -143,7 +143,7 @@ class StyleRules:
         return part
 
     def report(self, rule: str, part: SheetPart, start: int, end: int, message: str, fix: str, reference: str) -> None:
-        """Take note of what is to be told of a stretch of a part."""
+        """Take note of a finding about a stretch of a part."""
         self.told.append(SheetFinding(rule, part, start, end, message, fix, reference))
 
     # -- layers (CSS Cascade 5, 6.4.3) --

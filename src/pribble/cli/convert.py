@@ -105,7 +105,7 @@ def _text(options: argparse.Namespace, html: str, path: Path) -> tuple[bytes, Se
 
 
 def _page(options: argparse.Namespace, html: str, path: Path) -> tuple[bytes, Sequence[Finding]]:
-    """Returns the page, and what was put right of it."""
+    """Returns the page, and what was corrected of it."""
     embed = checked_embed(options.embed) or ("link" if options.picture_base else "data")
     if embed == "cid":
         raise Usage("pictures travel by cid: as parts of a message, and convert makes none (choose data, link or none)")

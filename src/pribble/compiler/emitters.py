@@ -119,7 +119,7 @@ class PieceEmitter:
 
 
 class PageEmitter(PieceEmitter):
-    """Writes the program of a page: it gives its pieces, and what it kept, which is nothing."""
+    """Writes the program of a page: it gives its pieces, and no kept values."""
 
     result = "(out, ())"
 
@@ -139,7 +139,7 @@ class TextEmitter(PieceEmitter):
 
 @dataclass(frozen=True, slots=True)
 class PictureRequest:
-    """What is asked of a picture that the data choose: where it is named, how its address is written, how large it is
+    """How a picture that the data choose is asked for: where it is named, how its address is written, how large it is
     shown, how it travels."""
 
     place: Place

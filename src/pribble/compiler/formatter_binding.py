@@ -68,7 +68,7 @@ def _with_escaper(apply: Apply, context: Context | None, noting: Noting | None, 
 
 
 def _refusing(error: PribbleError) -> Apply:
-    """Returns what cannot be prepared says so when it is applied, at its place."""
+    """Returns a formatter that raises `error` when it is applied: what cannot be prepared says so at its place."""
 
     def apply(value: Data, *each: Data) -> Data:
         raise type(error)(error.problem, hint=error.hint)

@@ -160,7 +160,7 @@ class _PageEdits:
 
     def _of_standing(self) -> list[Edit[Step]]:
         """Returns where each style sheet and picture stands, for a page that is styled when it is rendered: by its
-        place in `standing_places`."""
+        place in `resource_places`."""
         if not self.is_late:
             return []
         ends = [tag.start + 1 + len(tag.name) for tag in resource_tags(self.page)]

@@ -1,4 +1,4 @@
-"""What the data decide of a mark: whether it comes to anything, and which elements it brings."""
+"""What the data decide about a mark: whether it may be nothing, and which elements it brings."""
 
 from __future__ import annotations
 
@@ -31,8 +31,8 @@ def brought_elements(expression: Expression | None) -> frozenset[str]:
 
 
 def _of_all(expression: Expression, fact: str, found: Callable[[Expression], _Fact]) -> _Fact:
-    """Returns what is found out of an expression, for which it has to be known of each ``let`` that it is made of:
-    first of all found out of those, once for each, however often and deep they use one another."""
+    """Returns a fact about an expression.  The facts about each ``let`` that it is made of are found first, and once for
+    each, however often and deep they use one another."""
     waiting = list(_lets(expression))
     while waiting:
         binding = waiting[-1]

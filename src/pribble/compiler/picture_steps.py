@@ -35,7 +35,7 @@ TRAVEL = "data-travel"
 
 @dataclass(slots=True)
 class PictureEdits:
-    """The pictures of one page; `sizes` is what is said of them, by the offsets of their tags, None where that is only
+    """The pictures of one page; `sizes` are their stated sizes, by the offsets of their tags, None where that is only
     known with the data."""
 
     linked: LinkedSource

@@ -1,4 +1,4 @@
-"""Surveying: a program run with functions that collect problems instead of raising them."""
+"""Collecting problems: a program is run with functions that collect problems instead of raising them."""
 
 from __future__ import annotations
 

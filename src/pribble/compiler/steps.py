@@ -65,7 +65,7 @@ class DynamicPictureSize:
 
 @dataclass(frozen=True, slots=True)
 class EmbedVariants:
-    """What is written where pictures travel by Content-ID, and otherwise: texts and `Embedded`."""
+    """What is written where pictures travel by Content-ID, and otherwise: texts and pictures."""
 
     by_cid: tuple[str | StaticPicture, ...]
     otherwise: tuple[str | StaticPicture, ...]

@@ -67,7 +67,7 @@ class NoPattern(Exception):
 
 
 def find_patterns(steps: Sequence[TextFormStep]) -> list[TextFormStep]:
-    """Returns `steps`, with the largest parts of the page that have one form as `Fill`."""
+    """Returns `steps`, with the largest parts of the page that have one form as `FillPattern`."""
     patterner = _PatternFinder(steps)
     return [*steps] if patterner.crossed else patterner.between(0, len(steps), Flow(Links()), None)
 
@@ -161,7 +161,7 @@ class _PatternFinder:
             index += 1
 
     def skipped(self, index: int, made: list[TextFormStep]) -> int:
-        """Past an element of which nothing is said; what it sets is kept, with the blocks that it stands in."""
+        """Skips an element that is not in the text; what it sets is kept, with the blocks that it stands in."""
         end = self.ends.get(index, index) + 1
         marks = [step for step in self.steps[index:end] if isinstance(step, Marker)]
         if any(mark.role == SET for mark in marks):
@@ -215,7 +215,8 @@ class _PartHere:
 
 
 class _PatternBuilder(Flow):
-    """Reads one element; `holes` are what its values stand for, `before` the steps that go before the pattern."""
+    """Reads one element; `placeholders` are the values that private characters stand for, `before` the steps that go
+    before the pattern."""
 
     def __init__(self, patterner: _PatternFinder, around: Flow, part: int | None) -> None:
         super().__init__(Links())
@@ -269,7 +270,7 @@ class _PatternBuilder(Flow):
                     raise NoPattern(self.at)
 
     def _start(self, step: Open | OpenWithValues, index: int) -> int:
-        """Returns a start tag; where to go on."""
+        """Reads a start tag; returns where to go on."""
         if is_unsaid(_start_tag(step)):
             return self.patterner.skipped(index - 1, self.before)
         if step.name in _UNPATTERNED:
@@ -289,7 +290,7 @@ class _PatternBuilder(Flow):
         return index
 
     def _region(self, start: int) -> int:
-        """Returns a loop or a choice that brings whole blocks or rows; where it ends."""
+        """Reads a loop or a choice that brings whole blocks or rows; returns where it ends."""
         patterner = self.patterner
         end = patterner.ends[start]
         table = self.tables[-1]
@@ -380,7 +381,7 @@ class _PatternBuilder(Flow):
         return super().sense(name, label, title)
 
     def parts(self, text: str, *, maybe: bool = False) -> TextParts:
-        """Returns a text with what its holes stand for."""
+        """Returns a text with the values that its placeholders stand for."""
         parts: list[str | ShowValue | TextCall] = []
         position = 0
         for found in _PLACEHOLDER.finditer(text):

@@ -61,7 +61,7 @@ def _followed(text: str, around: tuple[str, ...]) -> list[str]:
                 else "put the mark into a <div>",
             ) from None
         for note in notes:
-            if note is not None:  # what a browser puts right in its own way may reach out
+            if note is not None:  # what a browser corrects in its own way may reach out
                 raise UnsafeValue(f"in this markup {note.message}", hint=note.fix)
     try:
         change = elements.leave(len(text), block=True)
@@ -71,7 +71,7 @@ def _followed(text: str, around: tuple[str, ...]) -> list[str]:
 
 
 def _follow(elements: OpenElements, token: object, text: str) -> Iterable[MarkupFinding | None]:
-    """Take in a token; returns what a browser would put right in its own way."""
+    """Take in a token; returns what a browser would correct in its own way."""
     match token:
         case Unfinished():
             raise UnsafeValue("the markup is not whole: a tag is not closed")

@@ -1,8 +1,8 @@
 """A page read: the tags, texts and marks of it in order, each mark with its context.
 
-`read` turns a text into events: start tags, end tags (also those an author left out), texts and marks.  A place
+`read_page` turns a text into events: start tags, end tags (also those an author left out), texts and marks.  A place
 where no value can be made safe is refused.  Branches must leave the markup as they found it, or scanning them
-one after another would be wrong; what a block may do within a tag or a value, `tags.py` and `branching.py` say.
+one after another would be wrong; what a block may do within a tag or a value, `tags.py` and `value_branches.py` say.
 """
 
 from __future__ import annotations

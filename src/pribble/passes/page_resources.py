@@ -1,7 +1,7 @@
-"""What a page stands in: the pictures and style sheets beside it, and what its marks may come to.
+"""What a page sees: the pictures and style sheets beside it, and what its marks may bring.
 
 A `TemplateResources` serves one page: a template's while it is compiled, or a rendering's that is styled late.
-It finds files, hands out the slots of pictures, and takes down what was put right.
+It finds files, hands out the slots of pictures, and notes corrections.
 """
 
 from __future__ import annotations
@@ -240,7 +240,7 @@ class TemplateResources:
         if position < len(text):
             yield text[position:]
 
-    # -- what was put right --
+    # -- what was corrected --
 
     def report_size(self, added: str, source: PictureSlot, start: int, end: int) -> None:
         """Take note of attributes that were added."""
@@ -282,7 +282,7 @@ def sheet_findings(told: Iterable[SheetFinding], where: Where) -> list[Finding]:
 
 
 def markup_findings(notes: Iterable[MarkupFinding], where: Where) -> list[Finding]:
-    """Returns what is to be told of the markup of a page, as findings."""
+    """Returns the findings about the markup of a page, with their places."""
     return [
         Finding(note.rule, "warning", where(note.start, note.end), note.message, note.fix, note.reference)
         for note in notes
@@ -295,7 +295,7 @@ def slot_text(source: PictureSlot) -> str:
 
 
 def correction_findings(changes: tuple[Correction, ...], called: str, place: Place | None) -> list[Finding]:
-    """Returns what was put right of a picture, as findings."""
+    """Returns the corrections of a picture as findings."""
     return [
         Finding(
             f"picture.{change.what}",

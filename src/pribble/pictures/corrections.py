@@ -20,7 +20,7 @@ from pribble.pictures.picture import Picture, renamed
 if TYPE_CHECKING:
     from PIL.Image import Image
 
-# What can be put right: sizes in the markup, pixels that nobody sees, types few receivers show, colours other than
+# What can be corrected: sizes in the markup, pixels that nobody sees, types few receivers show, colours other than
 # 8-bit sRGB, the orientation a camera noted, and what else it noted.
 SIZE, RESAMPLE, FORMAT, COLOUR, ORIENTATION, METADATA = (
     "size",
@@ -37,7 +37,7 @@ _ORIENTATION_TAG = 0x0112
 
 @dataclass(frozen=True, slots=True)
 class Correction:
-    """One thing that was put right: which, and what was done to the picture."""
+    """One thing that was corrected: which, and what was done to the picture."""
 
     what: str
     message: str
@@ -55,7 +55,7 @@ def checked_corrections(put_right: Collection[str]) -> frozenset[str]:
 
 
 def correct(picture: Picture, wanted: frozenset[str]) -> tuple[Picture, tuple[Correction, ...]]:
-    """Returns a picture put right as far as is `wanted`, and what that was.  Raises `PictureError`."""
+    """Returns a picture corrected as far as is `wanted`, and what that was.  Raises `PictureError`."""
     if picture.type == SVG.name:
         return picture, ()
     image = decoding.open_image(picture.content, picture.called)

@@ -31,7 +31,7 @@ LOOKED_AT = 1.0
 
 @dataclass(frozen=True, slots=True)
 class FoundPicture:
-    """A picture fit to travel: its `path` below the folder it was found in, and what was put right."""
+    """A picture fit to travel: its `path` below the folder it was found in, and what was corrected."""
 
     picture: Picture
     path: str | None = None
@@ -39,9 +39,9 @@ class FoundPicture:
 
 
 class PictureFinder:
-    """The pictures of some folders, put right as far as is `wanted`, with `density` pixels to one of CSS.
+    """The pictures of some folders, corrected as far as is `wanted`, with `density` pixels to one of CSS.
 
-    Each file is read, measured and put right once, until it changes, which is noticed within a second.  `fetch` gets
+    Each file is read, measured and corrected once, until it changes, which is noticed within a second.  `fetch` gets
     what is elsewhere; without one it is left alone.  `outside` is what the
     folders are called, and what to do for a file that lies outside.
     """
@@ -113,7 +113,7 @@ class PictureFinder:
         raise PictureError(f'there is no {what} "{name[:100]}"', hint=hint)
 
     def corrected(self, picture: Picture) -> FoundPicture:
-        """Returns a picture that the application hands in, put right."""
+        """Returns a picture that the application hands in, corrected."""
 
         def made() -> tuple[Picture, tuple[corrections.Correction, ...]]:
             right, changes = corrections.correct(picture.named(None), self.wanted)

@@ -21,7 +21,7 @@ class PictureSlot:
     """The place of a picture: `address` is that of one that travels by Content-ID (RFC 2392).
 
     `path` is where the picture lies below the base of linked pictures, None for one that has no file; `written` what
-    its author wrote; `travels` how this one travels, whatever the others do, or None; `findings` is what was put right
+    its author wrote; `travels` how this one travels, whatever the others do, or None; `findings` is what was corrected
     of one that the data chose, `sized` the attributes that were added to it and where.
     """
 

@@ -110,7 +110,7 @@ def joined_rows(rows: Iterable[Sequence[str]]) -> str:
 
 
 def are_tidy(joined: str) -> bool:
-    """Returns whether `tidied` would leave all texts that are `together` as they are, and each that is not empty shows
+    """Returns whether `tidy` would leave all texts in `joined` as they are, and each that is not empty shows
     something in one line; False where that is not sure."""
     for space in (BOUND, "\u00a0", "\u202f"):
         if space in joined:

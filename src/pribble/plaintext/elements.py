@@ -127,7 +127,7 @@ def indexed(name: str, label: str) -> str:
 
 
 def picture(alt: str | None) -> str:
-    """Returns the words for a picture, in the brackets that `characters.tidied` writes."""
+    """Returns the words for a picture, in the brackets that `characters.tidy` writes."""
     said = chars.collapse_running(alt or "").strip(" ")
     return f"{chars.PICTURE}{said}{chars.PICTURE_END}" if said else chars.PICTURED
 

@@ -37,7 +37,7 @@ _BEFORE_PREHEADER = (
 @dataclass(frozen=True, slots=True)
 class RenderOptions:
     """How the pages of a template are finished: how their pictures travel, what linked ones are below, the right
-    side of Content-IDs; what was put right when it was compiled; and what styles a page that is styled late.  Pages
+    side of Content-IDs; what was corrected when it was compiled; and what styles a page that is styled late.  Pages
     that have `has_no_variants` have no stretch of two forms, and no picture that travels in its own way."""
 
     embed: Embed | None = None
