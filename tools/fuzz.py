@@ -50,7 +50,7 @@ def check(text: str, folder: TemplateFolder) -> None:
 def main() -> None:
     seconds = int(sys.argv[1]) if len(sys.argv) > 1 else 60
     folder = TemplateFolder.nowhere()
-    folder.world = type(folder.world)(folder.world.formatters, folder.world.common, LIMITS, folder.world.helpers)
+    folder.world = type(folder.world)(folder.world.formatters, folder.world.common, LIMITS, folder.world.functions)
 
     def one(data: bytes) -> None:
         text = data.decode("utf-8", "replace")

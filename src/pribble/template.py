@@ -19,12 +19,12 @@ from typing import Any
 
 from pribble.arguments import are_instances, check, flags, numbers, possible_paths, texts
 from pribble.compiler.compiled_template import BoundTemplate, CompiledTemplate, compile_page, compile_text
-from pribble.compiler.dynamic_pictures import helpers
+from pribble.compiler.dynamic_pictures import picture_functions
 from pribble.compiler.formatter_results import FORMATTER_RESULTS, FormatterResults
 from pribble.compiler.mark_analysis import brought_elements, may_be_nothing
 from pribble.compiler.markup_formatters import MARKUP_FORMATTERS
 from pribble.compiler.program import POINTED, ProgramWorld
-from pribble.compiler.text_program import TEXT_HELPERS
+from pribble.compiler.text_program import TEXT_FUNCTIONS
 from pribble.compiler.value_reuse import REUSE_FUNCTIONS
 from pribble.errors import DataError, FieldError, Place, PribbleError, Source, TemplateError, did_you_mean, visible
 from pribble.files import file_names, is_file, is_within, real_path
@@ -150,7 +150,7 @@ class TemplateFolder(Mapping[str, "Template"]):
             MappingProxyType({**FORMATTERS, **MARKUP_FORMATTERS, **own}),
             dict(common or {}),
             limits,
-            {**helpers(finder, options.id_domain), **TEXT_HELPERS, **REUSE_FUNCTIONS},
+            {**picture_functions(finder, options.id_domain), **TEXT_FUNCTIONS, **REUSE_FUNCTIONS},
         )
         self._templates: dict[str, tuple[Template, tuple[_Stamp, ...]]] = {}
         self._lock = threading.RLock()

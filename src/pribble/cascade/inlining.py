@@ -113,7 +113,7 @@ class _Inliner:
     def __init__(self, document: Document, resources: PageResources) -> None:
         self.document, self.text, self.resources = document, document.text, resources
         self.rules = StyleRules(resources.load)
-        self.made = InlinedStyles(findings=self.rules.told, elements=document.elements, raw=document.raw)
+        self.made = InlinedStyles(findings=self.rules.findings, elements=document.elements, raw=document.raw)
         self.sheets: list[tuple[Element, SheetPart]] = []
         self.selecting: set[Selector] = set()
         self.dependent: set[int] = set()
@@ -143,7 +143,7 @@ class _Inliner:
             elif element.local_name == "link" and not element.foreign:
                 self._link(element)
         if self.rules.all and self.document.page.quirks:
-            self._tell(
+            self._report(
                 "page.quirks",
                 0,
                 1,
@@ -182,7 +182,7 @@ class _Inliner:
             address, self.resources.base(element.opening.start), element.opening.start, element.opening.end
         )
         if loaded is None:
-            self._tell(
+            self._report(
                 "css.remote",
                 element.opening.start,
                 element.opening.end,
@@ -199,7 +199,7 @@ class _Inliner:
         """Returns what the ``media`` of a sheet element says."""
         media = element.values.get("media", "")
         if media.strip().lower() in ("screen", "only screen"):
-            self._tell(
+            self._report(
                 "css.media",
                 element.opening.start,
                 element.opening.end,
@@ -209,7 +209,7 @@ class _Inliner:
             )
         return condition("media", media)
 
-    def _tell(self, rule: str, start: int, end: int, message: str, fix: str, reference: str) -> None:
+    def _report(self, rule: str, start: int, end: int, message: str, fix: str, reference: str) -> None:
         """Take note of a finding about a stretch of the page."""
         self.rules.report(rule, SheetPart(StyleSheet(""), "", start), 0, end - start, message, fix, reference)
 
@@ -227,8 +227,8 @@ class _Inliner:
         elements = self.document.elements
         page = ElementIndex(elements)
         sure, possible = self._matched(page)
-        self._tell_unwritten()
-        self._find_doubts(page)
+        self._report_unwritten()
+        self._find_dependencies(page)
         groups: dict[object, ElementStyles] = {}
         custom = self._has_custom_properties()
         for element, for_sure, perhaps in zip(
@@ -279,7 +279,7 @@ class _Inliner:
                     possible.append((column, rule, selector))
         return sure, possible
 
-    def _tell_unwritten(self) -> None:
+    def _report_unwritten(self) -> None:
         """Report selectors that are for nothing here and too long to stay: they are written nowhere."""
         for rule in self.rules.all:
             if any(not (one.is_writable or one in self.selecting) for one in rule.selectors):
@@ -293,7 +293,7 @@ class _Inliner:
                     "CSS Nesting 1, 3",
                 )
 
-    def _find_doubts(self, page: ElementIndex) -> None:
+    def _find_dependencies(self, page: ElementIndex) -> None:
         """Selectors that match by what depends on the data."""
         for match in UncertainMatches(page, self.rules.all, self.bounds).find():
             self._add_dependency(match.element, f'"{match.selector.text}" {match.why}')

@@ -100,7 +100,7 @@ class StyleRules:
     def __init__(self, load: Loader) -> None:
         self.load = load
         self.all: list[StyleRule] = []
-        self.told: list[SheetFinding] = []
+        self.findings: list[SheetFinding] = []
         self._names: dict[tuple[str, ...], int] = {}
         self._places: dict[tuple[str, ...], tuple[int, ...]] = {}
         self._unnamed = 0
@@ -144,7 +144,7 @@ class StyleRules:
 
     def report(self, rule: str, part: SheetPart, start: int, end: int, message: str, fix: str, reference: str) -> None:
         """Take note of a finding about a stretch of a part."""
-        self.told.append(SheetFinding(rule, part, start, end, message, fix, reference))
+        self.findings.append(SheetFinding(rule, part, start, end, message, fix, reference))
 
     # -- layers (CSS Cascade 5, 6.4.3) --
 
@@ -197,11 +197,11 @@ class _PartReader:
                 case BrokenRule():
                     self._broken(node)
 
-    def _tell(self, rule: str, start: int, end: int, message: str, fix: str, reference: str) -> None:
+    def _report(self, rule: str, start: int, end: int, message: str, fix: str, reference: str) -> None:
         self.found.report(rule, self.part, start, end, message, fix, reference)
 
     def _broken(self, node: BrokenRule) -> None:
-        self._tell(
+        self._report(
             "css.broken",
             node.start,
             node.end,
@@ -226,7 +226,7 @@ class _PartReader:
             self.part.dropped.append((node.start, node.end))
         elif node.content is None or (keyword not in _CONDITIONS and keyword != "layer") or depth > _DEEPEST:
             if keyword not in _KNOWN:
-                self._tell(
+                self._report(
                     "css.unknown-rule",
                     node.start,
                     node.inner,
@@ -234,7 +234,7 @@ class _PartReader:
                     "few receivers read it",
                     "CSS Syntax 3, 9.1",
                 )
-            self._tell_namespace(node)
+            self._report_namespace(node)
         elif outer is not None:
             self._nested_group(node, conditions, layer, outer, depth)
         else:
@@ -247,9 +247,9 @@ class _PartReader:
                 return
             self.rules(inside, (*conditions, *condition(keyword, node.prelude_text)), layer, outer, depth + 1)
 
-    def _tell_namespace(self, node: AtRule) -> None:
+    def _report_namespace(self, node: AtRule) -> None:
         if node.keyword == "namespace":
-            self._tell(
+            self._report(
                 "css.namespace",
                 node.start,
                 node.end,
@@ -274,7 +274,7 @@ class _PartReader:
     def _import(self, node: AtRule, conditions: tuple[str, ...], layer: tuple[str, ...]) -> None:
         address, layered, made = import_rule(node)
         if address is None or self.begun:
-            self._tell(
+            self._report(
                 "css.import",
                 node.start,
                 node.end,
@@ -287,7 +287,7 @@ class _PartReader:
         at = self.part.offset  # -1 in a sheet that is itself read in
         loaded = self.found.load(address, self.part.base, at + node.start if at >= 0 else -1, at + node.end)
         if loaded is None:
-            self._tell(
+            self._report(
                 "css.remote",
                 node.start,
                 node.end,
@@ -302,7 +302,7 @@ class _PartReader:
         if inner:
             self.found.layer(inner)
         if base in self.chain or len(self.chain) > _DEEPEST:
-            self._tell(
+            self._report(
                 "css.import-circle",
                 node.start,
                 node.end,
@@ -328,7 +328,7 @@ class _PartReader:
         depth: int,
     ) -> None:
         if depth > _DEEPEST:
-            self._tell(
+            self._report(
                 "css.too-deep",
                 node.start,
                 node.prelude_end,
@@ -369,7 +369,7 @@ class _PartReader:
         self, node: QualifiedRule, reason: str, conditions: tuple[str, ...], outer: NestingParent | None
     ) -> None:
         """A rule that is not read, because of its selectors: it stays as it is."""
-        self._tell(
+        self._report(
             "css.unknown-selector",
             node.start,
             node.prelude_end,
@@ -394,7 +394,7 @@ class _PartReader:
         sound = []
         for declaration in declarations:
             if not declaration.name.startswith("--") and (has_error(declaration.tokens) or not declaration.value):
-                self._tell(
+                self._report(
                     "css.broken",
                     declaration.start,
                     declaration.end,
@@ -406,7 +406,7 @@ class _PartReader:
                 sound.append(declaration)
         for selector in selectors:
             if selector.needs.unknown:
-                self._tell(
+                self._report(
                     "css.unknown-selector",
                     node.start,
                     node.prelude_end,

@@ -18,7 +18,7 @@ _MOST_KNOWN = 4096
 _Made = str | PictureSlot | NamedPicture
 
 
-def helpers(finder: PictureFinder, domain: str) -> Mapping[str, Callable[..., Data]]:
+def picture_functions(finder: PictureFinder, domain: str) -> Mapping[str, Callable[..., Data]]:
     """Returns the functions, by the names that programs call them."""
 
     def slotted(found: FoundPicture | str, wanted: PictureRequest) -> _Made:

@@ -126,7 +126,7 @@ class _PageEdits:
         edits += [Edit(offset, offset, (corner,)) for offset, corner in fragment_boundaries(page, linked.text)]
         edits += [Edit(change.start, change.end, tuple(self._pieces(change))) for change in self.style_edits.edits]
         edits += self._of_events()
-        edits += self._of_standing()
+        edits += self._of_resources()
         if preheader:
             edits.append(Edit(offset := _body_start(linked, page), offset, (PREHEADER,)))
         return edited_steps(linked, self.contexts, edits, 0, len(linked.text))
@@ -146,7 +146,7 @@ class _PageEdits:
         ]
         end = len(self.linked.text)
         rules = _declaration_edits(self.linked, marks, self.contexts, 0, end)
-        own = [*edits, *self._of_balance(), *self._of_standing(), *tags, *rules]
+        own = [*edits, *self._of_balance(), *self._of_resources(), *tags, *rules]
         return edited_steps(self.linked, self.contexts, own, 0, end)
 
     def _of_balance(self) -> list[Edit[Step]]:
@@ -158,7 +158,7 @@ class _PageEdits:
             *(Edit(start, end, (written,)) for start, end, written in page.rewritten),
         ]
 
-    def _of_standing(self) -> list[Edit[Step]]:
+    def _of_resources(self) -> list[Edit[Step]]:
         """Returns where each style sheet and picture stands, for a page that is styled when it is rendered: by its
         place in `resource_places`."""
         if not self.is_late:

@@ -31,8 +31,8 @@ def brought_elements(expression: Expression | None) -> frozenset[str]:
 
 
 def _of_all(expression: Expression, fact: str, found: Callable[[Expression], _Fact]) -> _Fact:
-    """Returns a fact about an expression.  The facts about each ``let`` that it is made of are found first, and once for
-    each, however often and deep they use one another."""
+    """Returns a fact about an expression.  The facts about each ``let`` that it is made of are found first, and once
+    for each, however often and deep they use one another."""
     waiting = list(_lets(expression))
     while waiting:
         binding = waiting[-1]

@@ -18,7 +18,7 @@ from pribble.values import dates, numbers
 from pribble.values.counting import CELL, Turns, count_items, join_counted
 from pribble.values.escaping import markup
 from pribble.values.formatters import MARKUP, Formatter, by_name
-from pribble.values.kinds import NOTHING, AlreadyTold, Data, canonical, is_of_pandas, kind, named
+from pribble.values.kinds import NOTHING, AlreadyReported, Data, canonical, is_of_pandas, kind, named
 from pribble.values.lookup import MISSING, names, record_field
 from pribble.values.numbers import Apply, text_of
 from pribble.values.safe_text import Fragment
@@ -228,7 +228,7 @@ def _cell_markup(column: _Column, number: int, plain_way: Callable[[Data], str])
         finally:
             CELL.reset(told)
         return made.markup if isinstance(made, Fragment) else markup(shown(made))
-    except AlreadyTold:
+    except AlreadyReported:
         return ""
     except FieldError as error:
         raise FieldError(f"{where}: {error.problem}", hint=error.hint) from None

@@ -10,7 +10,7 @@ from pribble.compiler.expression_compiler import Site
 from pribble.errors import FieldError, LimitReached, PribbleError
 from pribble.values.arithmetic import refused
 from pribble.values.counting import CELL
-from pribble.values.kinds import BROKEN_VALUE, AlreadyTold, Data
+from pribble.values.kinds import BROKEN_VALUE, AlreadyReported, Data
 
 
 def with_place(error: PribbleError, site: Site, positions: Mapping[str, int] | None = None) -> PribbleError:
@@ -47,7 +47,7 @@ class ProblemCollector:
                 return self.watching(made) if callable(made) and made is not BROKEN_VALUE else made
             except LimitReached:
                 raise
-            except AlreadyTold:
+            except AlreadyReported:
                 return BROKEN_VALUE
             except (PribbleError, DecimalException) as error:
                 known = refused(error) if isinstance(error, DecimalException) else error

@@ -68,12 +68,12 @@ class Optimisations:
 @dataclass(frozen=True, slots=True)
 class ProgramWorld:
     """What a program is built for and runs in: the formatters it may call, values that every template sees, limits,
-    `helpers`, functions of its steps' own, and how it is made cheaper."""
+    `functions` that its steps call, and how it is made cheaper."""
 
     formatters: Mapping[str, Formatter]
     common: Mapping[str, Data]
     limits: Limits
-    helpers: Mapping[str, object]
+    functions: Mapping[str, object]
     optimisations: Optimisations = Optimisations()
 
 
@@ -200,7 +200,7 @@ class Program:
             "LIMITS": _within_steps(world.limits),
             "compute": partial(compute, longest=world.limits.text),
             "common": _common(world.common),
-            **world.helpers,
+            **world.functions,
             **self.constants,
             **formatters,
         }

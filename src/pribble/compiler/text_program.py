@@ -41,7 +41,7 @@ from pribble.plaintext.style import NO_STYLE, Style
 
 _ALONE = Style(display="block", collapse="preserve", wrap=False, above=True, below=True)
 # What the steps of a text program call.
-TEXT_HELPERS: dict[str, object] = {
+TEXT_FUNCTIONS: dict[str, object] = {
     "Open": Open,
     "Filled": Filled,
     "linked": with_address,

@@ -1,4 +1,4 @@
-"""What data a template needs, told from its marks alone."""
+"""What data a template needs, as its marks show."""
 
 from __future__ import annotations
 

@@ -84,12 +84,11 @@ class ExtractedBlock:
     """What is no part of the page, as a linked source of its own.
 
     `kind` is ``subject``, ``preheader``, ``text``, or ``only`` for a stretch of the plain text; `alone` says
-    of the last that it is a paragraph of its own.  `bindings` are the ``let``s it sees, in order.
+    of the last that it is a paragraph of its own.
     """
 
     kind: str
     linked: LinkedSource
-    bindings: tuple[Binding, ...] = ()
     alone: bool = False
 
 

@@ -201,7 +201,7 @@ class _Linker:
                 self._hoisted[id(statement)] = top.names[statement.name.text]
 
     def _fill(self, above: list[_Layer], layer: _Layer) -> None:
-        """Tell the layouts above a file what it has for their slots."""
+        """Hand over to the layouts above a file what it has for their slots."""
         nearest = above[0].here
         page = split_document(layer.file)
         nearest.slots["content"] = lambda writer: self._body(writer, page.content, layer.scope, layer.here)

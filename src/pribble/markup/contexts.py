@@ -1,4 +1,4 @@
-"""The place of a mark: what a value must be shown as, and what that stands in.
+"""The place of a mark: how its value is escaped, and what is around it.
 
 A context names an *escaper*, and the wrappers around it from the inside out: the path of an address,
 within a CSS function, within a quoted attribute, within a conditional comment.
@@ -40,10 +40,10 @@ class Context:
     ``query``, ``mailbox``, ``field``, ``body``, ``telephone``, ``digits``; ``picture``; of a style sheet ``css``,
     ``font``, ``string``; ``json`` and ``characters`` (of a JSON string).
 
-    `within` are wrappings: ``function`` (CSS ``url()``), ``candidates`` (``srcset``), ``attribute``, ``comment``
+    `wrappers` are: ``function`` (CSS ``url()``), ``candidates`` (``srcset``), ``attribute``, ``comment``
     (a conditional one), ``raw`` and ``edge`` (raw text in one; beside a dash or another value).
 
-    `around`, between tags, are the names of the elements that a fragment of markup may not close.
+    `enclosing`, between tags, are the names of the elements that a fragment of markup may not close.
     """
 
     escaper: str

@@ -32,7 +32,7 @@ class _Foreign(PageReader):
         """Yields the tokens without one that the end of the page cuts off."""
         for token in given:
             if isinstance(token, Unfinished):
-                self.notes.append(
+                self.findings.append(
                     MarkupFinding(
                         UNFINISHED,
                         token.start,

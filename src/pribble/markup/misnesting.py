@@ -20,7 +20,7 @@ _OF_TABLES = frozenset("caption colgroup col thead tbody tfoot tr td th style sc
 
 @dataclass(frozen=True, slots=True)
 class MarkupFinding:
-    """Something to tell of the stretch from `start` to `end`."""
+    """A finding about the stretch from `start` to `end`."""
 
     rule: str
     start: int

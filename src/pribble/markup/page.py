@@ -66,7 +66,7 @@ class Page:
     `hidden` are the events within conditional comments, which count for nothing but the HTML.  `end_tags` must be
     written where a branch ends without them; `rewritten` are literal texts before marks that could run together with
     what comes behind, and what they are written as instead; `joints` are where a space is needed between attributes;
-    `notes` are what is to be told of the page; `page_ends` are where the end tags of body and html stand,
+    `findings` are about the page; `page_ends` are where the end tags of body and html stand,
     `quirks` whether its document mode is that of pages without a doctype.
     """
 
@@ -100,7 +100,7 @@ class PageReader:
         self.end_tags: list[tuple[int, str]] = []
         self.rewritten: list[tuple[int, int, str]] = []
         self.joints: list[int] = []
-        self.notes: list[MarkupFinding] = []
+        self.findings: list[MarkupFinding] = []
         self.page_ends: list[tuple[int, int]] = []
         self.has_base = False
 
@@ -116,7 +116,7 @@ class PageReader:
             tuple(self.end_tags),
             tuple(self.rewritten),
             tuple(self.joints),
-            tuple(self.notes),
+            tuple(self.findings),
             tuple(self.page_ends),
             self.open.quirks,
         )
@@ -154,7 +154,7 @@ class PageReader:
         if not self.comment:
             self._content(len(self.text))
         left = self.open.finish()
-        self.notes += unclosed(left, "the end of the page")
+        self.findings += unclosed(left, "the end of the page")
         self.made.closed(left, len(self.text))
 
     # -- between tags --
@@ -373,7 +373,7 @@ class PageReader:
             change = announce_start_tag(self.open, tag)
         except OutOfBranch as error:
             raise self._out_of_branch(tag, error.element) from None
-        self.notes += unclosed(change.closed, f"<{tag.name}>")
+        self.findings += unclosed(change.closed, f"<{tag.name}>")
         if tag.name in _PAGE_TAGS and not change.opened:
             self._note(second(tag))
         self._note(
@@ -420,7 +420,7 @@ class PageReader:
         if change is None:
             self._note(stray(tag))
         else:
-            self.notes += unclosed(change.closed[:-1], f"</{tag.name}>", formatting=tag.name in FORMATTING)
+            self.findings += unclosed(change.closed[:-1], f"</{tag.name}>", formatting=tag.name in FORMATTING)
         self.made.ended(tag, change)
 
     def _reaches_out(self, tag: EndTag) -> None:
@@ -435,7 +435,7 @@ class PageReader:
             )
 
     def _note(self, note: MarkupFinding | None) -> None:
-        self.notes += [note] if note else []
+        self.findings += [note] if note else []
 
     def _content(self, offset: int) -> None:
         """Content that is no tag stands at `offset`."""

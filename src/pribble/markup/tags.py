@@ -310,7 +310,7 @@ class _Values:
 
 
 class _Plain:
-    """The machine of a value that is any text: nothing in it means anything."""
+    """Reads a value that is any text: nothing in it means anything."""
 
     start = ()
 

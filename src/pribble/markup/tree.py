@@ -1,4 +1,4 @@
-"""The open elements of a page: what each tag closes, and what it opens unsaid (WHATWG HTML 13.2.6.4, 13.1.2.4).
+"""The open elements of a page: what each tag closes, and what it opens without a tag (WHATWG HTML 13.2.6.4, 13.1.2.4).
 
 `OpenElements` follows start and end tags.  It makes what a browser makes where an author left something out:
 ``html head body``, ``tbody tr colgroup``, end tags.  Misnested formatting and content that a browser would move
@@ -72,7 +72,7 @@ class OpenElement:
 
     @property
     def key(self) -> str:
-        """Its name, told from that of HTML's own where it belongs to svg or math."""
+        """Its name, with svg or math before it where it belongs to one of them."""
         return f"{self.foreign} {self.name}" if self.foreign else self.name
 
 

@@ -1,6 +1,6 @@
 """Reading a value that branches: an address, a style or JSON with blocks in it.
 
-A value's language is a machine whose states are immutable.  At the first branch of a block its state is kept;
+A value's language is read with states that are immutable.  At the first branch of a block its state is kept;
 each further branch resumes from there, and where the block ends all branches must have come to one state, since
 what follows can be read in one way only.  Where nothing follows they may differ.  A loop's body ends in the
 state it began in.
@@ -79,15 +79,15 @@ def value_pieces(text: str, start: int, end: int, role: Role, read: Callable[[st
         yield ValuePiece(position, text=read(text[position:end]))
 
 
-def read_branches(pieces: Iterable[ValuePiece], machine: ValueReader[State]) -> None:
-    """Show `machine` all of a value.  Raises `MarkupError`."""
-    _BranchWalk(machine).run(pieces)
+def read_branches(pieces: Iterable[ValuePiece], reader: ValueReader[State]) -> None:
+    """Read all of a value with `reader`.  Raises `MarkupError`."""
+    _BranchWalk(reader).run(pieces)
 
 
 class _BranchWalk(Generic[State]):
-    def __init__(self, machine: ValueReader[State]) -> None:
-        self.machine = machine
-        self.states: list[State] = [machine.start]  # several where branches differ and nothing has followed yet
+    def __init__(self, reader: ValueReader[State]) -> None:
+        self.reader = reader
+        self.states: list[State] = [reader.start]  # several where branches differ and nothing has followed yet
         self.differing: ValuePiece | None = None
         self.blocks: list[_ValueBlock[State]] = []
 
@@ -97,15 +97,15 @@ class _BranchWalk(Generic[State]):
                 case "" if len(self.states) > 1 and not piece.text.strip():
                     pass
                 case "":
-                    self.states = [self.machine.read(self._one(), piece.text, piece.offset)]
+                    self.states = [self.reader.read(self._one(), piece.text, piece.offset)]
                 case "show":
-                    self.states = [self.machine.value(self._one(), piece.offset)]
+                    self.states = [self.reader.value(self._one(), piece.offset)]
                 case "repeat" | "open" | "only":
                     self.blocks.append(_ValueBlock(piece, self._one()))
                 case "branch" | "else" | "close" if self.blocks:
                     self._branch(self.blocks[-1], piece)
         for state in self.states:
-            self.machine.finish(state)
+            self.reader.finish(state)
 
     def _one(self) -> State:
         if len(self.states) > 1:
@@ -120,7 +120,7 @@ class _BranchWalk(Generic[State]):
     def _branch(self, block: _ValueBlock[State], piece: ValuePiece) -> None:
         if block.opening.role == REPEATING and not block.divided:
             for state in self.states:
-                merged = self.machine.merged(block.entered, state)
+                merged = self.reader.merged(block.entered, state)
                 if merged is None:
                     raise MarkupError(
                         "the body of this loop ends otherwise than it began",
@@ -149,7 +149,7 @@ class _BranchWalk(Generic[State]):
         joined: list[State] = []
         for state in ends:
             for index, known in enumerate(joined):
-                if (merged := self.machine.merged(known, state)) is not None:
+                if (merged := self.reader.merged(known, state)) is not None:
                     joined[index] = merged
                     break
             else:

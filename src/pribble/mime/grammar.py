@@ -21,9 +21,6 @@ ASCII_ATOM = re.compile(rf"[{ATEXT}]+")
 _ATEXT = r'[^\x00-\x20"(),.:;<>@\[\\\]\x7f]'
 ATOM = re.compile(rf"{_ATEXT}+")
 
-# RFC 5322 3.2.3:  dot-atom-text = 1*atext *("." 1*atext)
-DOT_ATOM = re.compile(rf"{_ATEXT}+(?:\.{_ATEXT}+)*")
-
 # RFC 5322 3.2.1:  quoted-pair = ("\" (VCHAR / WSP))
 # RFC 5322 3.2.4:  qtext = %d33 / %d35-91 / %d93-126   qcontent = qtext / quoted-pair
 #                  quoted-string = [CFWS] DQUOTE *([FWS] qcontent) [FWS] DQUOTE [CFWS]

@@ -187,14 +187,14 @@ class TemplateResources:
         except PribbleError as error:
             if not self.foreign:
                 raise type(error)(error.problem, place=place, hint=error.hint) from None
-            self._tell_left(name, error, place, base)
+            self._report_left(name, error, place, base)
         if found is None:
             return None
         written = name if base.parent == self.near.parent else rebase(name, self._url(str(base)))
         source = PictureSlot.of(found.picture, self.domain, path=found.path, written=written, travels=travels)
         return self._kept(source, found, place)
 
-    def _tell_left(self, name: str, error: PribbleError, place: Place | None, base: Path) -> None:
+    def _report_left(self, name: str, error: PribbleError, place: Place | None, base: Path) -> None:
         """That a picture of a page from elsewhere is left as it is named, once for each."""
         if name not in self._told:
             self._told.add(name)
@@ -225,7 +225,7 @@ class TemplateResources:
     def _kept(self, source: PictureSlot, found: FoundPicture, place: Place | None) -> PictureSlot:
         """Returns the slot of a picture; its corrections are reported where it is first met."""
         if slot_text(source) not in self.slots:
-            self._tell(found, place)
+            self._report_corrections(found, place)
         return self.slots.setdefault(slot_text(source), source)
 
     def split(self, text: str) -> Iterator[str | PictureSlot]:
@@ -246,7 +246,7 @@ class TemplateResources:
         """Take note of attributes that were added."""
         self.findings.append(size_finding(added, source, self.where(start, end)))
 
-    def _tell(self, found: FoundPicture, place: Place | None) -> None:
+    def _report_corrections(self, found: FoundPicture, place: Place | None) -> None:
         self.findings += correction_findings(found.corrections, found.picture.called, place)
         if found.picture.type == SVG.name:
             self.findings.append(

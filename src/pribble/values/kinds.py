@@ -56,7 +56,7 @@ class BrokenValue(str):
 BROKEN_VALUE = BrokenValue()
 
 
-class AlreadyTold(FieldError):
+class AlreadyReported(FieldError):
     """A value was broken before; the problem is reported where it began."""
 
 
@@ -141,7 +141,7 @@ def is_of_pandas(value: Data, name: str) -> bool:
 
 def _numpy_item(value: Data) -> Data:
     if value is BROKEN_VALUE:
-        raise AlreadyTold("broken before")
+        raise AlreadyReported("broken before")
     module = type(value).__module__.partition(".")[0]
     if isinstance(value, Enum):
         return canonical(value.value)

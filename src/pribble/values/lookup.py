@@ -13,7 +13,7 @@ from itertools import islice
 from pribble.errors import FieldError, did_you_mean, nearest
 from pribble.values.kinds import (
     NOTHING,
-    AlreadyTold,
+    AlreadyReported,
     Data,
     canonical,
     field_names,
@@ -42,7 +42,7 @@ def known(value: Data, where: str) -> Data:
     """Returns `value` as `kinds.plain` has it; an error says that it is what errors call `where`."""
     try:
         return canonical(value)
-    except AlreadyTold:
+    except AlreadyReported:
         raise
     except FieldError as error:
         raise FieldError(f"{where}: {error.problem}", hint=error.hint) from None

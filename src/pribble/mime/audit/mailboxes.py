@@ -53,7 +53,7 @@ class Mailboxes:
             self._check_member(member, is_last=number == len(members) - 1)
         return self._addresses
 
-    def _tell(self, rule: str, tokens: Sequence[AddressToken], detail: object = "") -> None:
+    def _report(self, rule: str, tokens: Sequence[AddressToken], detail: object = "") -> None:
         self.report.add(rule, tokens[0].start, tokens[-1].end, detail)
 
     # -- lists --
@@ -80,7 +80,7 @@ class Mailboxes:
                 after_comma, after_group = separator.kind == ",", closes
                 group = None if closes else group
         if group is not None:
-            self._tell("addresses.unclosed-group", [group])
+            self._report("addresses.unclosed-group", [group])
 
     def _between_separators(self) -> Iterator[tuple[Member, AddressToken | None]]:
         """Yields the tokens between commas, colons and semicolons, each with the separator behind it; None behind the
@@ -99,19 +99,19 @@ class Mailboxes:
     def _check_group(self, name: Member, colon: AddressToken, around: AddressToken | None) -> None:
         """Checks that a group stands in no other, nor in From and Sender (RFC 5322 3.4, 3.6.2)."""
         if around is not None:
-            self._tell("addresses.nested-group", [colon])
+            self._report("addresses.nested-group", [colon])
         elif self.syntax == "mailboxes":
-            self._tell("addresses.group-in-from", [*name, colon], self.field.name)
+            self._report("addresses.group-in-from", [*name, colon], self.field.name)
 
     def _check_separator(self, member: Member, separator: AddressToken, *, closes: bool, after_group: bool) -> None:
         if separator.kind == ";" and not closes:
-            self._tell("addresses.semicolon", [separator])
+            self._report("addresses.semicolon", [separator])
         if member:
             return
         if separator.kind == "," and not after_group:
-            self._tell("addresses.empty-member", [separator])
+            self._report("addresses.empty-member", [separator])
         elif separator.kind == ":":
-            self._tell("addresses.syntax", [separator])
+            self._report("addresses.syntax", [separator])
 
     def _check_member(self, member: Member, *, is_last: bool) -> None:
         angle = next((n for n, token in enumerate(member) if token.kind == "<"), None)
@@ -119,25 +119,25 @@ class Mailboxes:
             self._check_name(member[:angle])
             inside = member[angle + 1 :]
             if not inside or inside[-1].kind != ">" or any(token.kind == ">" for token in inside[:-1]):
-                self._tell("addresses.syntax", member)
+                self._report("addresses.syntax", member)
             elif self.syntax != "path" or len(inside) > 1:
                 self._check_angle(inside[:-1] or member)
         elif any(token.kind == "@" for token in member):
             self._check_addr_spec(member)
         else:
-            self._tell("addresses.syntax" if is_last else "addresses.comma-in-name", member)
+            self._report("addresses.syntax" if is_last else "addresses.comma-in-name", member)
 
     def _check_name(self, name: Member) -> None:
         if any(token.kind == "@" for token in name):
-            self._tell("addresses.at-in-name", name)
+            self._report("addresses.at-in-name", name)
         elif any(token.kind not in ("atom", "quoted", ".") for token in name):
-            self._tell("addresses.syntax", name)
+            self._report("addresses.syntax", name)
         elif dots := [token for token in name if token.kind == "."]:
-            self._tell("addresses.dot-in-name", dots)
+            self._report("addresses.dot-in-name", dots)
 
     def _check_angle(self, inside: Member) -> None:
         if inside[0].kind == "@" and (colon := next((n for n, t in enumerate(inside) if t.kind == ":"), None)):
-            self._tell("addresses.route", inside[: colon + 1])
+            self._report("addresses.route", inside[: colon + 1])
             inside = inside[colon + 1 :] or inside
         self._check_addr_spec(inside)
 
@@ -146,51 +146,51 @@ class Mailboxes:
     def _check_addr_spec(self, tokens: Member) -> None:
         ats = [n for n, token in enumerate(tokens) if token.kind == "@"]
         if ENCODED_WORD_TEXT.search("".join([token.text if token.kind == "atom" else " " for token in tokens])):
-            self._tell("addresses.encoded-word", tokens)
+            self._report("addresses.encoded-word", tokens)
             return
         if len(ats) != 1 or any(token.kind not in ("atom", "quoted", ".", "@", "literal") for token in tokens):
-            self._tell("addresses.syntax", tokens)
+            self._report("addresses.syntax", tokens)
             return
         self._addresses.append("".join(token.text for token in tokens))
         self._check_local(tokens[: ats[0]], tokens)
         self._check_domain(tokens[ats[0] + 1 :], tokens)
         if not self.smtputf8 and not all(token.text.isascii() for token in tokens):
-            self._tell("addresses.not-ascii", tokens)
+            self._report("addresses.not-ascii", tokens)
 
     def _check_local(self, local: Member, whole: Member) -> None:
         words, dots = local[::2], local[1::2]
         if not local:
-            self._tell("addresses.syntax", whole)
+            self._report("addresses.syntax", whole)
         elif len(local) % 2 == 0 or any(t.kind == "." for t in words) or any(t.kind != "." for t in dots):
             neighbours = any(a.kind != "." and b.kind != "." for a, b in pairwise(local))
-            self._tell("addresses.syntax" if neighbours else "addresses.dots", local)
+            self._report("addresses.syntax" if neighbours else "addresses.dots", local)
         elif any(token.kind == "literal" for token in words):
-            self._tell("addresses.syntax", local)
+            self._report("addresses.syntax", local)
         elif (size := sum(len(token.text) for token in local)) > LONGEST_LOCAL:
-            self._tell("addresses.long-local", local, size)
+            self._report("addresses.long-local", local, size)
 
     def _check_domain(self, domain: Member, whole: Member) -> None:
         if not domain or any(token.kind == "quoted" for token in domain):
-            self._tell("addresses.syntax", whole)
+            self._report("addresses.syntax", whole)
             return
         if domain[0].kind == "literal":
             if len(domain) > 1:
-                self._tell("addresses.syntax", domain)
+                self._report("addresses.syntax", domain)
             elif not _is_literal(domain[0].text[1:-1]):
-                self._tell("addresses.literal", domain)
+                self._report("addresses.literal", domain)
             return
         if any(a.kind == b.kind == "atom" for a, b in pairwise(domain)):
-            self._tell("addresses.syntax", domain)
+            self._report("addresses.syntax", domain)
             return
         name = "".join(token.text for token in domain)
         if name.isascii() and any(
             len(label) > LONGEST_LABEL or not _LABEL.fullmatch(label) for label in name.split(".")
         ):
-            self._tell("addresses.label", domain)
+            self._report("addresses.label", domain)
         elif len(name) > LONGEST_DOMAIN:
-            self._tell("addresses.long-domain", domain, len(name))
+            self._report("addresses.long-domain", domain, len(name))
         elif any(label[:4].lower() == "xn--" and not _is_a_label(label) for label in name.split(".")):
-            self._tell("addresses.a-label", domain)
+            self._report("addresses.a-label", domain)
 
     # -- lexical --
 
