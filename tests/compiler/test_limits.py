@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, replace
 from datetime import date, datetime
 from decimal import Decimal
@@ -221,4 +222,6 @@ class Columns(Case):
     def test_columns_are_those_of_the_tables_of_unicode(self, text: str) -> None:
         from wcwidth import wcswidth
 
+        # A joiner before a flag joins nothing, and releases of the package count such a pair in different ways.
+        text = re.sub("\u200d+(?=[\U0001f1e6-\U0001f1ff])", "", text)
         self.assertEqual(column_count(text), wcswidth(text))
