@@ -21,7 +21,7 @@ from pribble.demo import defects
 from pribble.mime.encoding import base64_lines, canonical_lines, encoded_text, quoted_printable
 from pribble.mime.header import FieldWriter
 from tests.mime.mail import DATE, PNG
-from tests.mime.messages import BODY, NAMES, TEXT
+from tests.mime.messages import BEYOND_ASCII, BODY, NAMES, TEXT
 from tests.support import generated, slow
 
 FIXED: dict[str, Any] = {
@@ -351,6 +351,8 @@ class Whole(unittest.TestCase):
         page = handed.get_body(("html",))
         assert page is not None
         self.assertEqual(page.get_content().strip(), "<p>é")
+        attached = Message(**FIXED, text="x", attachments=[Attachment("global.eml", BEYOND_ASCII)])
+        self.assertEqual(attached.to_email_message().as_bytes(), bytes(attached))
 
 
 if __name__ == "__main__":

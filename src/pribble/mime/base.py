@@ -114,4 +114,9 @@ class BaseMessage(ABC):
             )
         # What is folded is not folded again, nor is 8bit re-encoded.
         kept = policy.SMTP.clone(refold_source="none", utf8=self._international, max_line_length=None)
-        return message_from_bytes(self.draft() if bcc == "keep" else bytes(self), policy=kept)
+        raw = self.draft() if bcc == "keep" else bytes(self)
+        made = message_from_bytes(raw, policy=kept)
+        # The header of an attached message may be UTF-8 where this one's is ASCII (RFC 6532 3.7).
+        if not kept.utf8 and any(not str(value).isascii() for part in made.walk() for _, value in part.raw_items()):
+            return message_from_bytes(raw, policy=kept.clone(utf8=True))
+        return made
