@@ -101,7 +101,8 @@ def html_by_hand(template: Any) -> Callable[[Any], str]:
     """The function by hand, with the literals of the compiled template between its values."""
     linked = template._variant("en_GB").linked
     resources = template.folder._resources(linked, TEMPLATES / "mooring-statement.html")
-    page, style_edits = read_styled_page(linked, resources, old_attributes=False)
+    styled = read_styled_page(linked, resources, old_attributes=False)
+    page, style_edits = styled.page, styled.style_edits
     steps = build_html_steps(linked, page, resources, style_edits, preheader=True)
     values, parts = {"before": BEFORE, "row": ROW, "after": AFTER}, {"before": "", "row": "", "after": ""}
     where, used = "before", 0

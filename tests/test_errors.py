@@ -307,13 +307,13 @@ class Mistakes(Case):
     def test_what_looks_like_a_mark(self) -> None:
         for text, stretch, fix in STRAYS:
             with self.subTest(text):
-                (finding,) = (f for f in Template.from_text(text).findings if f.rule == "template.stray-mark")
+                (finding,) = (f for f in Template.from_text(text).findings if f.rule == "placeholder.left")
                 assert finding.where is not None
                 self.assertEqual(text[finding.where.start : finding.where.end], stretch)
                 self.assertTrue(finding.fix.startswith(fix), finding.fix)
         for text in NO_STRAYS:
             with self.subTest(text):
-                found = [str(f) for f in Template.from_text(text).findings if f.rule == "template.stray-mark"]
+                found = [str(f) for f in Template.from_text(text).findings if f.rule == "placeholder.left"]
                 self.assertEqual(found, [])
 
     def test_what_looks_like_a_mark_elsewhere(self) -> None:

@@ -14,6 +14,7 @@ from types import FunctionType
 from typing import Any
 
 import pribble
+from pribble import review
 from pribble.delivery import receipts, transports
 from pribble.testing import MessageTestCase
 
@@ -21,7 +22,7 @@ ROOT = Path(__file__).parent.parent
 PAGE = ROOT / "docs/interface.md"
 WIDTH = 110
 
-# What belongs together; each public name stands in one of these, and the last three are imported from their modules.
+# What belongs together; each public name stands in one of these, and the last four are imported from their modules.
 CHAPTERS: dict[str, tuple[str, tuple[Any, ...]]] = {
     "Templates": (
         "A folder of templates, a template, what it makes of data.",
@@ -49,6 +50,10 @@ CHAPTERS: dict[str, tuple[str, tuple[Any, ...]]] = {
     "Pages and messages from elsewhere": (
         "What others wrote, made fit, said or judged.",
         (pribble.inline_styles, pribble.plain_text, pribble.compare, pribble.audit, pribble.Audit),
+    ),
+    "Looking before sending": (
+        "From `pribble.review`; [checks.md](checks.md) has the rules.",
+        (review.check, review.check_message, review.Check, review.Weight, review.Coverage, review.Way),
     ),
     "Errors": (
         "One family; `str(error)` has the place, the line with a caret, and the hint.",

@@ -184,6 +184,36 @@ def main() -> None:
     letter.write_bytes(LETTER.replace("\n", "\r\n").encode())
     terminal(["pribble audit build/notes/letter.eml"], "audit.png", columns=100, rows=58, size="9")
     mistakes(ROOT / "build/notes")
+    checked(ROOT / "build/notes/checked")
+
+
+# Six mistakes in a copy of the demo: what stands there, and what takes its place.
+UNSEEN = {
+    'Dear {{ skipper.name? else "skipper" }},': "Dear {{ skipper.name? }},",
+    "Pier {{ berth.pier }}: berths with even numbers": "Pier [PIER]: berths with even numbers",
+    ' alt="Map of the harbour with pier {{ berth.pier }}"': "",
+    'width="536"': 'width="536" height="120"',
+    "href = booking.link,": 'href = "http://localhost:8000/bookings",',
+    '<p class="note"><span>': '<p class="note"><span style="color:#c9a45c">',
+}
+
+
+def checked(folder: Path) -> None:
+    """Six mistakes in a copy of the demo that nobody would see at their desk, and what `check` says of them."""
+    shutil.rmtree(folder, ignore_errors=True)
+    shutil.copytree(TEMPLATES, folder)
+    template = folder / "berth-confirmed.html"
+    text = template.read_text(encoding="utf-8")
+    for right, wrong in UNSEEN.items():
+        if text.count(right) != 1:
+            sys.exit(f"the demo has {text.count(right)} times {right!r}")
+        text = text.replace(right, wrong)
+    template.write_text(text, encoding="utf-8")
+    (folder / "berth-confirmed.de.html").unlink()
+    here = folder.relative_to(ROOT)
+    terminal(
+        [f"pribble check berth-confirmed --templates {here} --no-notes"], "check.png", columns=112, rows=42, size="9"
+    )
 
 
 MISTAKES = {

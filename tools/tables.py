@@ -11,6 +11,8 @@ from collections.abc import Callable
 from itertools import groupby
 from pathlib import Path
 
+from tools.check_tables import check_rules, handed_on
+
 from pribble.compiler.markup_formatters import MARKUP_FORMATTERS
 from pribble.mime.audit.rules import RULES
 from pribble.mime.fields import FIELDS, MESSAGE, OTHERS, KnownField
@@ -83,6 +85,8 @@ TABLES: dict[str, tuple[str, Callable[[], str]]] = {
     "rules": ("mime.md", rules),
     "formatters": ("language.md", formatters),
     "media types": ("pictures-and-styles.md", media_types),
+    "checks": ("checks.md", check_rules),
+    "handed on": ("checks.md", handed_on),
 }
 
 

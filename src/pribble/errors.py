@@ -225,6 +225,10 @@ class PictureError(PribbleError):
     """A picture is missing, unreadable, damaged or enormous."""
 
 
+class PictureOnDisk(PictureError):
+    """A picture is named that lies on the disk of the sender alone."""
+
+
 class AddressError(PribbleError):
     """A mailbox or list of mailboxes that RFC 5322 or the rules for domains do not permit."""
 

@@ -19,6 +19,7 @@ class Finding:
 
     `rule` names the kind, as ``group.name``; `severity` is "error", "warning" or "note"; `where` is its place, or None;
     `message` says what was found and `fix` what to do; `reference` is the section of the standard behind the rule.
+    Where several are told as one, `others` are the places of the rest; `path` names the data that it is about.
     """
 
     rule: str
@@ -27,6 +28,8 @@ class Finding:
     message: str
     fix: str
     reference: str
+    others: tuple[Place, ...] = ()
+    path: str = ""
 
     def __str__(self) -> str:
         """Returns the finding in the form of an error: place, what is found, what to do, the line with carets."""

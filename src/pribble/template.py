@@ -18,7 +18,17 @@ from types import MappingProxyType
 from typing import Any
 
 from pribble.arguments import are_instances, check, flags, numbers, possible_paths, texts
-from pribble.compiler.compiled_template import BoundTemplate, CompiledTemplate, compile_page, compile_text
+from pribble.compiler.compiled_template import (
+    BoundTemplate,
+    CompiledTemplate,
+    StyledSource,
+    TracedTemplate,
+    compile_page,
+    compile_text,
+    compile_traced_page,
+    compile_traced_text,
+    read_styled_page,
+)
 from pribble.compiler.dynamic_pictures import picture_functions
 from pribble.compiler.formatter_results import FORMATTER_RESULTS, FormatterResults
 from pribble.compiler.mark_analysis import brought_elements, may_be_nothing
@@ -40,6 +50,7 @@ from pribble.pictures.picture_finder import PictureFinder
 from pribble.pictures.picture_slots import Embed
 from pribble.rendering.late_styling import LateStyler
 from pribble.rendering.rendering import Rendering, RenderOptions, checked_base, checked_embed, with_preheader
+from pribble.rendering.traced import TracedRendering, run_traced
 from pribble.values.formatters import FORMATTERS, application_formatter
 from pribble.values.kinds import Data
 from pribble.values.lookup import known
@@ -152,6 +163,7 @@ class TemplateFolder(Mapping[str, "Template"]):
             limits,
             {**picture_functions(finder, options.id_domain), **TEXT_FUNCTIONS, **REUSE_FUNCTIONS},
         )
+        self.latest: StyledSource | None = None
         self._templates: dict[str, tuple[Template, tuple[_Stamp, ...]]] = {}
         self._lock = threading.RLock()
 
@@ -320,6 +332,7 @@ class Template:
         self.settings = settings or folder.settings
         self._source = source
         self._compiled: dict[str, CompiledTemplate] = {}
+        self._traced: dict[str, TracedTemplate] = {}
         self._languages: dict[str, str] = {}  # of the file that is chosen for a locale
         self._bound: dict[tuple[str, str], tuple[BoundTemplate, RenderOptions]] = {}
         self._lock = threading.Lock()
@@ -388,6 +401,27 @@ class Template:
             POINTED.reset(noting)
             FORMATTER_RESULTS.reset(issuing)
 
+    def trace(self, data: Any, *, locale: str | None = None, timezone: str | None = None) -> TracedRendering:
+        """Returns the template filled with `data`, and of each stretch of it which mark shows it, in which turn of a
+        loop and from which data.
+
+        The arguments are those of `render`, and so are the errors.  The programs that trace are compiled when they are
+        first asked for; others pay nothing for them.
+        """
+        rendering = self.render(data, locale=locale, timezone=timezone)
+        asked = self._asked(locale)
+        linked = self._variant(asked).linked
+        with self._lock:
+            if asked not in self._traced:
+                self._traced[asked] = self._compile_traced(linked)
+        settings, world, traced = self._settings(timezone), self.folder.world, self._traced[asked]
+        noting, issuing = POINTED.set({}), FORMATTER_RESULTS.set(FormatterResults())
+        try:
+            return run_traced(traced, rendering, settings, world, data)
+        finally:
+            POINTED.reset(noting)
+            FORMATTER_RESULTS.reset(issuing)
+
     def problems(self, data: Any, *, locale: str | None = None, timezone: str | None = None) -> list[PribbleError]:
         """Returns every problem with `data`, in the order of the template; an empty list if it would render."""
         found = self._variant(self._asked(locale)).problems(self._settings(timezone), self.folder.world, data)
@@ -398,6 +432,11 @@ class Template:
                 return [error]
         return found
 
+    @property
+    def is_page(self) -> bool:
+        """Whether it has HTML, and is no text as a whole."""
+        return Path(self._source.name).suffix != ".txt"
+
     def explain(self) -> Explanation:
         """Returns when the template's styles are applied, and why."""
         return Explanation(self._variant(self.settings.locale).runtime_dependencies)
@@ -407,18 +446,27 @@ class Template:
         """What an author should know about the template: a message is made, but a browser may show another one than is
         meant.
         """
-        return self._variant(self.settings.locale).findings
+        return self.findings_for(self.settings.locale)
 
-    def fields(self) -> list[Field]:
-        """Returns the fields that the data must have, in the order of their first use."""
-        compiled = self._variant(self.settings.locale)
+    def findings_for(self, locale: str) -> tuple[Finding, ...]:
+        """Returns the findings about the file for a locale."""
+        return self._variant(self._asked(locale)).findings
+
+    def linked(self, locale: str | None = None) -> LinkedSource:
+        """Returns the template's file for a locale with its layouts and parts, as one source."""
+        return self._variant(self._asked(locale)).linked
+
+    def fields(self, *, locale: str | None = None) -> list[Field]:
+        """Returns the fields that the data must have, in the order of their first use; `locale` chooses the file of a
+        language."""
+        compiled = self._variant(self._asked(locale))
         return fields(compiled.linked, self.folder.world.common, compiled.pictures)
 
     @property
     def version(self) -> str:
         """A hash over all files that the template is linked from, among them its locale variants and style sheets."""
         digest = hashlib.sha256()
-        for locale in self._locales():
+        for locale in self.locales:
             compiled = self._variant(locale)
             for source in compiled.linked.sources:
                 digest.update(f"{Path(source.name).name}\0{source.text}\0".encode("utf-8", "surrogatepass"))
@@ -447,8 +495,9 @@ class Template:
 
     # -- variants --
 
-    def _locales(self) -> list[str]:
-        """Returns the locales that have a file of their own, after the folder's."""
+    @property
+    def locales(self) -> list[str]:
+        """The locales that have a file of their own, after that of the folder."""
         path = Path(self._source.name)
         found = [other.name[len(path.stem) + 1 : -len(path.suffix)] for other in self._beside(path, f".*{path.suffix}")]
         return [self.settings.locale, *sorted(s for s in found if s and is_locale(s))]
@@ -467,32 +516,48 @@ class Template:
                 self._compiled[locale] = self._compile(locale)
             return self._compiled[locale]
 
-    def _compile(self, locale: str) -> CompiledTemplate:
+    def _linked(self, locale: str) -> LinkedSource:
+        """Returns the file for a locale, with its layouts and parts."""
         folder, source, own = self.folder, self._source, None
         path = Path(source.name)
         if is_file(path):
             chosen, own = folder._variant_of(path, locale)
             source = source if chosen == path else folder._read(chosen)
         self._languages[locale] = own or self.settings.locale
-        is_html = path.suffix != ".txt"
 
         def find(name: str, named_in: Source, place: Place) -> FoundFile:
             found = folder._find(name, named_in, place, locale)
             return replace(found, locale=self._written(found.locale, locale))
 
-        linked = link_template(
+        return link_template(
             FoundFile(source, self._written(own, locale)),
             find,
-            html=is_html,
+            html=self.is_page,
             formatters=folder.world.formatters,
             common=folder.world.common,
             limits=folder.world.limits,
         )
-        if not is_html:
+
+    def _compile(self, locale: str) -> CompiledTemplate:
+        folder, linked = self.folder, self._linked(locale)
+        if not self.is_page:
             return compile_text(linked, folder.world)
-        return compile_page(
-            linked, folder.world, folder._resources(linked, Path(source.name)), old_attributes=folder.presentational
-        )
+        return compile_page(self._styled(linked), folder.world)
+
+    def _compile_traced(self, linked: LinkedSource) -> TracedTemplate:
+        folder = self.folder
+        if not self.is_page:
+            return compile_traced_text(linked, folder.world)
+        return compile_traced_page(self._styled(linked), folder.world)
+
+    def _styled(self, linked: LinkedSource) -> StyledSource:
+        """Returns a linked source as a page with its styles; the one that was read last is kept, since its programs
+        and its traced programs are often made one after the other."""
+        folder, known = self.folder, self.folder.latest
+        if known is None or known.linked is not linked:
+            resources = folder._resources(linked, Path(linked.sources[0].name))
+            known = folder.latest = read_styled_page(linked, resources, old_attributes=folder.presentational)
+        return known
 
     def _written(self, own: str | None, asked: str) -> str | None:
         """Returns the locale that formats in a file whose `own` it is (None for that of the template): the one that is

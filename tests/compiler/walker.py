@@ -25,13 +25,25 @@ class Nothing:
 
 
 NOTHING = Nothing()
+TURNS = "\0turns"  # the name under which the turns of the loops around are kept, which no template can have
 CONTEXT = Context(prec=40, rounding=ROUND_HALF_UP, traps=[InvalidOperation, Inexact, Overflow])
 DIVIDING = Context(prec=40, rounding=ROUND_HALF_UP, traps=[InvalidOperation, Overflow])
 
 
+class ShownText(str):
+    """The text of a value: where its mark begins, and the turns of the loops around it, outermost first."""
+
+    mark: int
+    turns: tuple[int, ...]
+
+
 def walk(text: str, data: Any) -> str:
-    file = parse(Source("walked", text))
-    return "".join(body(file.body, text, {}, data))
+    return "".join(walk_pieces(text, data))
+
+
+def walk_pieces(text: str, data: Any) -> list[str]:
+    """The literal texts of a rendering, and its values as `ShownText`."""
+    return body(parse(Source("walked", text)).body, text, {}, data)
 
 
 def body(statements: s.Body, text: str, outer: dict[str, Any], data: Any) -> list[str]:
@@ -40,12 +52,11 @@ def body(statements: s.Body, text: str, outer: dict[str, Any], data: Any) -> lis
         match statement:
             case s.LiteralText(start=start, end=end):
                 out.append(text[start:end])
-            case s.Show(value=value):
-                out.append(
-                    html.escape(shown(ev(value, names, data)), quote=True)
-                    .replace("&quot;", "&#34;")
-                    .replace("&#x27;", "&#39;")
-                )
+            case s.Show(place=place, value=value):
+                escaped = html.escape(shown(ev(value, names, data)), quote=True)
+                made = ShownText(escaped.replace("&quot;", "&#34;").replace("&#x27;", "&#39;"))
+                made.mark, made.turns = place.start, names.get(TURNS, ())
+                out.append(made)
             case s.Let(name=name, value=value):
                 names[name.text] = ev(value, names, data)
             case s.If(branches=branches):
@@ -84,7 +95,7 @@ def loop(block: s.For, text: str, names: dict[str, Any], data: Any) -> list[str]
                 "first": index == 0,
                 "last": index == len(items) - 1,
             }
-        out += body(block.body, text, inner, data)
+        out += body(block.body, text, {**inner, TURNS: (*names.get(TURNS, ()), index)}, data)
     return out
 
 

@@ -6,15 +6,15 @@ import os
 import sys
 from collections.abc import Sequence
 
-from pribble.cli import audit, convert, demo, fields, receive, render, send
+from pribble.cli import audit, check, convert, demo, fields, receive, render, send
 from pribble.cli.common import Parser, Usage, Version, complain
 from pribble.errors import DeliveryError, MissingExtra, PribbleError
 from pribble.template import UnknownTemplate
 
-COMMANDS = (demo, fields, render, convert, audit, send, receive)
+COMMANDS = (demo, fields, render, check, convert, audit, send, receive)
 
-# Exit codes: 0 done; 1 template, data, pictures, addresses or headers, or errors that an audit found; 2 wrong usage, or
-# a file that is not there; 3 all that a transport says.
+# Exit codes: 0 done; 1 template, data, pictures, addresses or headers, or errors that a check or an audit found;
+# 2 wrong usage, or a file that is not there; 3 all that a transport says.
 WRONG_INPUT, WRONG_USAGE, NOT_DELIVERED = 1, 2, send.NOT_ACCEPTED
 
 

@@ -6,12 +6,10 @@ import argparse
 import sys
 from pathlib import Path
 
-from pribble.cli.common import Usage, add_json, print_json
+from pribble.cli.common import SEVERITY_STYLES, Usage, add_json, print_json
 from pribble.files import is_file
 from pribble.findings import Finding
 from pribble.mime.audit import Audit, AuditedPart, audit
-
-_STYLES = {"error": "bold red", "warning": "magenta", "note": "cyan"}
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
@@ -131,7 +129,7 @@ def _show(name: str, one: Audit, *, first: bool) -> None:
         assert finding.where is not None
         console.print(
             Text.assemble(
-                (finding.severity, _STYLES[finding.severity]),
+                (finding.severity, SEVERITY_STYLES[finding.severity]),
                 f" {finding.rule}  ",
                 (f"line {finding.where.line}, {finding.reference}", "dim"),
             ),

@@ -8,9 +8,7 @@ import os
 import re
 import secrets
 import sys
-import tomllib
 from collections.abc import Iterable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, NoReturn
 
@@ -22,10 +20,12 @@ from pribble.mime.address import mailbox
 from pribble.mime.header_fields import DOMAIN, id_domain_of
 from pribble.pictures.picture_slots import EMBED
 from pribble.rendering.rendering import Rendering, checked_embed
+from pribble.settings import SETTINGS_FILE, ProjectSettings
 from pribble.template import Template, TemplateFolder, read_data
 from pribble.values.reading import read_json
 
-SETTINGS_FILE = "pribble.toml"
+# How the severities of findings look in a terminal.
+SEVERITY_STYLES = {"error": "bold red", "warning": "magenta", "note": "cyan"}
 
 
 class Usage(Exception):
@@ -98,6 +98,8 @@ def as_data(findings: Iterable[Finding]) -> list[dict[str, Any]]:
             "message": one.message,
             "fix": one.fix,
             "reference": one.reference,
+            **({"data": one.path} if one.path else {}),
+            **({"others": [where(place) for place in one.others]} if one.others else {}),
         }
         for one in findings
     ]
@@ -114,90 +116,13 @@ def add_quiet(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--quiet", action="store_true", help="leave out what is found and not refused")
 
 
-# ---- the settings file ----------------------------------------------------------------------------------------
-
-
-@dataclass(frozen=True, slots=True)
-class Config:
-    """What ``pribble.toml`` lays down; paths are taken from the file's own folder."""
-
-    templates: Path | None = None
-    locale: str = "en"
-    timezone: str = "UTC"
-    embed: str | None = None
-    picture_base: str | None = None
-    senders: tuple[tuple[str, str], ...] = ()
-    through: str | None = None
-
-    def sender(self, name: str = "default") -> str | None:
-        """Returns the mailbox of a named sender."""
-        return dict(self.senders).get(name)
-
-
-_KEYS = {"templates": str, "locale": str, "timezone": str, "senders": dict, "pictures": dict, "through": str}
-_PICTURE_KEYS = ("embed", "base")
-
-
-def config() -> Config:
-    """Returns the settings of the ``pribble.toml`` in this folder or the nearest above it; the defaults where there is
-    none."""
-    folders = (Path.cwd(), *Path.cwd().parents)
-    path = next((folder / SETTINGS_FILE for folder in folders if (folder / SETTINGS_FILE).is_file()), None)
-    return Config() if path is None else read_config(path)
-
-
-def read_config(path: Path) -> Config:
-    """Returns the settings of a file; raises `DataError` for what is no TOML, or a key that means nothing."""
-    try:
-        said = tomllib.loads(path.read_text(encoding="utf-8"))
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
-        raise DataError(f"{path}: {error}") from None
-    except RecursionError:
-        raise DataError(f"{path}: tables and arrays are nested too deeply") from None
-    for key, value in said.items():
-        if key not in _KEYS:
-            raise DataError(f'{path}: "{key}" means nothing here', hint=did_you_mean(key, _KEYS))
-        if not isinstance(value, _KEYS[key]):
-            raise DataError(f'{path}: "{key}" is a {"table" if _KEYS[key] is dict else "text"}')
-    senders = said.get("senders", {})
-    pictures = said.get("pictures", {})
-    for key, value in pictures.items():
-        if key not in _PICTURE_KEYS:
-            raise DataError(f'{path}: "pictures.{key}" means nothing here', hint=did_you_mean(key, _PICTURE_KEYS))
-        if not isinstance(value, str):
-            raise DataError(f'{path}: "pictures.{key}" is a text')
-    if wrong := next((name for name, value in senders.items() if not isinstance(value, str)), None):
-        raise DataError(f'{path}: "senders.{wrong}" is a mailbox: "Name <address>"')
-    templates = said.get("templates")
-    return Config(
-        _as_shown(path.parent / templates) if templates else None,
-        said.get("locale", "en"),
-        said.get("timezone", "UTC"),
-        pictures.get("embed"),
-        pictures.get("base"),
-        tuple(senders.items()),
-        said.get("through"),
-    )
-
-
-def _as_shown(path: Path) -> Path:
-    """Returns a path as errors should show it: from here, where it is below."""
-    here = Path.cwd()
-    return path.relative_to(here) if path.is_relative_to(here) else path
-
-
 # ---- templates and data ---------------------------------------------------------------------------------------
 
 
 def add_template(parser: argparse.ArgumentParser, *, data: bool = True) -> None:
     """The arguments that name a template and its data."""
     parser.add_argument("template", metavar="TEMPLATE", help="a name in the template folder, or a path to a file")
-    parser.add_argument(
-        "--templates",
-        metavar="DIR",
-        type=Path,
-        help="the template folder (else that of pribble.toml, else ./templates)",
-    )
+    add_templates(parser)
     if data:
         parser.add_argument("--data", metavar="FILE", help="JSON; - for standard input (default: the first sample)")
         parser.add_argument(
@@ -213,6 +138,16 @@ def add_template(parser: argparse.ArgumentParser, *, data: bool = True) -> None:
         add_embed(parser)
 
 
+def add_templates(parser: argparse.ArgumentParser) -> None:
+    """The argument that names the template folder."""
+    parser.add_argument(
+        "--templates",
+        metavar="DIR",
+        type=Path,
+        help="the template folder (else that of pribble.toml, else ./templates)",
+    )
+
+
 def add_embed(parser: argparse.ArgumentParser) -> None:
     """The arguments that say how pictures travel."""
     parser.add_argument(
@@ -224,30 +159,37 @@ def add_embed(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--picture-base", metavar="URL", help="what linked pictures lie below: https://…")
 
 
-def template(options: argparse.Namespace, settings: Config) -> Template:
+def template(options: argparse.Namespace, settings: ProjectSettings) -> Template:
     """Returns the template that the command line names."""
-    given = Path(options.template)
-    is_path = given.suffix == ".html" and is_file(given)
-    folder_path = options.templates or settings.templates or Path("templates")
-    name = options.template
-    if is_path:
-        inside = folder_path.is_dir() and given.resolve().is_relative_to(folder_path.resolve())
-        folder_path = folder_path if inside else given.parent
-        name = given.resolve().relative_to(folder_path.resolve()).with_suffix("").as_posix()
-    if not folder_path.is_dir():
-        raise Usage(f"there is no template folder {folder_path} (name one with --templates, or in {SETTINGS_FILE})")
-    folder = TemplateFolder(
-        folder_path,
+    folder_path, name = located(options.template, options.templates or settings.templates or Path("templates"))
+    return template_folder(folder_path, options, settings)[name]
+
+
+def located(named: str, folder: Path) -> tuple[Path, str]:
+    """Returns the folder and the name of a template that is named, or whose file is."""
+    given = Path(named)
+    if not (given.suffix in (".html", ".txt") and is_file(given)):
+        return folder, named
+    inside = folder.is_dir() and given.resolve().is_relative_to(folder.resolve())
+    around = folder if inside else given.parent
+    return around, given.resolve().relative_to(around.resolve()).with_suffix("").as_posix()
+
+
+def template_folder(path: Path, options: argparse.Namespace, settings: ProjectSettings) -> TemplateFolder:
+    """Returns the folder of templates at a path, as the settings have it."""
+    if not path.is_dir():
+        raise Usage(f"there is no template folder {path} (name one with --templates, or in {SETTINGS_FILE})")
+    return TemplateFolder(
+        path,
         locale=settings.locale,
         timezone=settings.timezone,
         embed=checked_embed(settings.embed),
         picture_base=getattr(options, "picture_base", None) or settings.picture_base,
         id_domain=_id_domain(options, settings),
     )
-    return folder[name]
 
 
-def _id_domain(options: argparse.Namespace, settings: Config) -> str:
+def _id_domain(options: argparse.Namespace, settings: ProjectSettings) -> str:
     """Returns the right side of Content-IDs: the domain of the sender, where one is named."""
     given = getattr(options, "sender", None)
     known = settings.sender(given) if given else settings.sender()
@@ -255,14 +197,19 @@ def _id_domain(options: argparse.Namespace, settings: Config) -> str:
     return id_domain_of(mailbox(mailbox_of, "From")) if mailbox_of and "@" in mailbox_of else DOMAIN
 
 
+def read_given_data(named: str) -> Any:
+    """Returns the data of a file, or of standard input where it is called "-"."""
+    if named == "-":
+        return read_json(Source("standard input", sys.stdin.read()))
+    if not is_file(Path(named)):
+        raise Usage(f"there is no file {named}")
+    return read_data(Path(named))
+
+
 def data(options: argparse.Namespace, chosen: Template) -> Any:
     """Returns the data that the command line names, with its single fields set."""
-    if options.data == "-":
-        found = read_json(Source("standard input", sys.stdin.read()))
-    elif options.data:
-        if not is_file(Path(options.data)):
-            raise Usage(f"there is no file {options.data}")
-        found = read_data(Path(options.data))
+    if options.data:
+        found = read_given_data(options.data)
     else:
         samples = chosen.samples
         if not samples and not options.sets and not all(field.optional for field in chosen.fields()):
@@ -323,7 +270,7 @@ def rendering(options: argparse.Namespace, chosen: Template, *, embed: str | Non
     )
 
 
-def sender(options: argparse.Namespace, settings: Config) -> str:
+def sender(options: argparse.Namespace, settings: ProjectSettings) -> str:
     """Returns the mailbox a message is from: ``--from``, which may name one of the settings, or their default
     sender."""
     given = options.sender or settings.sender()

@@ -6,8 +6,9 @@ import argparse
 import csv
 import sys
 
-from pribble.cli.common import add_json, add_template, config, print_json, template
+from pribble.cli.common import add_json, add_template, print_json, template
 from pribble.language.samples import data_skeleton, table_row
+from pribble.settings import project_settings
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
@@ -27,7 +28,7 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
 
 
 def run(options: argparse.Namespace) -> None:
-    chosen = template(options, config())
+    chosen = template(options, project_settings())
     found = chosen.fields()
     if options.sample == "json":
         print_json(data_skeleton(found))

@@ -6,13 +6,11 @@ import argparse
 from pathlib import Path
 
 from pribble.cli.common import (
-    Config,
     Usage,
     add_json,
     add_quiet,
     add_template,
     as_data,
-    config,
     print_json,
     rendering,
     tell,
@@ -25,6 +23,7 @@ from pribble.findings import Finding
 from pribble.mime.message import Message
 from pribble.mime.part import Attachment
 from pribble.rendering.rendering import Rendering
+from pribble.settings import ProjectSettings, project_settings
 from pribble.template import Template
 
 FORMATS = ("eml", "html", "fragment", "text", "subject")
@@ -70,7 +69,7 @@ def add_envelope(parser: argparse.ArgumentParser, *, to_required: bool = False) 
     parser.add_argument("--attach", metavar="FILE", action="append", default=[], help="a file to attach")
 
 
-def message(options: argparse.Namespace, settings: Config, made: Rendering) -> Message:
+def message(options: argparse.Namespace, settings: ProjectSettings, made: Rendering) -> Message:
     """Returns the message of a rendering, as the command line addresses it."""
     attachments = []
     for path in options.attach:
@@ -99,7 +98,7 @@ def findings(chosen: Template, made: Rendering, sent: Message | None) -> list[Fi
 
 
 def run(options: argparse.Namespace) -> None:
-    settings = config()
+    settings = project_settings()
     chosen = template(options, settings)
     inside = options.format in ("html", "fragment") and settings.embed is None
     made = rendering(options, chosen, embed="data" if inside else None)

@@ -11,7 +11,6 @@ from pribble.cli.common import (
     add_quiet,
     add_template,
     as_data,
-    config,
     print_json,
     rendering,
     tell,
@@ -19,6 +18,7 @@ from pribble.cli.common import (
 )
 from pribble.cli.render import add_envelope, findings, message
 from pribble.delivery.transports import transport
+from pribble.settings import project_settings
 
 NOT_ACCEPTED = 3  # by a transport, for somebody
 
@@ -43,7 +43,7 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
 
 
 def run(options: argparse.Namespace) -> int:
-    settings = config()
+    settings = project_settings()
     through = options.through or settings.through
     if through is None:
         raise Usage("say how to send it: --through smtps://you@mail.example.org, or folder:DIR to look at it first")

@@ -19,6 +19,7 @@ from pribble.compiler.optimisations import page_programs
 from pribble.compiler.program import Program, ProgramBuilder, ProgramWorld, Run
 from pribble.compiler.steps import LINE, PLAIN, DynamicPicture, EmbedVariants, StaticPicture, Step
 from pribble.compiler.text_program import build_text_steps
+from pribble.compiler.tracing import TracedProgram, build_traced_program
 from pribble.compiler.value_reuse import NOTHING_KEPT
 from pribble.compiler.wire_form import KeptValues, WireTemplate
 from pribble.errors import Place, PribbleError, Related, TemplateError, UnsafeValue
@@ -149,11 +150,19 @@ class CompiledTemplate:
         yield from (p for p in (self.subject, self.preheader, self.html, self.text) if p is not None)
 
 
-def compile_page(
-    linked: LinkedSource, world: ProgramWorld, resources: TemplateResources, *, old_attributes: bool
-) -> CompiledTemplate:
+@dataclass(frozen=True, slots=True)
+class StyledSource:
+    """A linked source that was read as a page, with the edits that its styles ask for."""
+
+    linked: LinkedSource
+    page: Page
+    style_edits: StyleEdits
+    resources: TemplateResources
+
+
+def compile_page(styled: StyledSource, world: ProgramWorld) -> CompiledTemplate:
     """Returns the programs of a template that is a page.  Raises `TemplateError` and `PictureError`."""
-    page, style_edits = read_styled_page(linked, resources, old_attributes=old_attributes)
+    linked, page, style_edits, resources = styled.linked, styled.page, styled.style_edits, styled.resources
     extracted = _extracted_blocks(linked)
     title = None if "subject" in extracted else build_title_steps(linked, page)
     headed = next(
@@ -205,6 +214,46 @@ def compile_page(
     )
 
 
+@dataclass(frozen=True, slots=True)
+class TracedTemplate:
+    """The traced programs of a template; `text` is None where the plain text is derived."""
+
+    linked: LinkedSource
+    html: TracedProgram | None
+    subject: TracedProgram | None
+    preheader: TracedProgram | None
+    text: TracedProgram | None
+
+
+def compile_traced_page(styled: StyledSource, world: ProgramWorld) -> TracedTemplate:
+    """Returns the traced programs of a template that is a page."""
+    linked, page, style_edits, resources = styled.linked, styled.page, styled.style_edits, styled.resources
+    extracted = _extracted_blocks(linked)
+    title = None if "subject" in extracted else build_title_steps(linked, page)
+    steps = build_html_steps(
+        linked,
+        page,
+        resources,
+        None if style_edits.runtime_dependencies else style_edits,
+        preheader="preheader" in extracted,
+        traced=True,
+    )
+    return TracedTemplate(
+        linked,
+        build_traced_program(steps, linked, world),
+        _traced_line(extracted.get("subject"), world, references=True)
+        or (build_traced_program(title, linked, world) if title else None),
+        _traced_line(extracted.get("preheader"), world, references=True),
+        _traced_text(extracted["text"].linked, world, references=True) if "text" in extracted else None,
+    )
+
+
+def compile_traced_text(linked: LinkedSource, world: ProgramWorld) -> TracedTemplate:
+    """Returns the traced programs of a text-only template."""
+    subject = _traced_line(_extracted_blocks(linked).get("subject"), world)
+    return TracedTemplate(linked, None, subject, None, _traced_text(linked, world, references=False))
+
+
 def compile_text(linked: LinkedSource, world: ProgramWorld) -> CompiledTemplate:
     """Returns the programs of a text-only template."""
     extracted = _extracted_blocks(linked)
@@ -223,9 +272,7 @@ def compile_text(linked: LinkedSource, world: ProgramWorld) -> CompiledTemplate:
     )
 
 
-def read_styled_page(
-    linked: LinkedSource, resources: TemplateResources, *, old_attributes: bool
-) -> tuple[Page, StyleEdits]:
+def read_styled_page(linked: LinkedSource, resources: TemplateResources, *, old_attributes: bool) -> StyledSource:
     """Returns the page that a linked source is, and the edits that its styles ask for.  Raises `TemplateError`."""
 
     def role(offset: int) -> str:
@@ -238,7 +285,8 @@ def read_styled_page(
         raise TemplateError(
             error.problem, place=linked.place(error.start, error.end), hint=error.hint, related=related
         ) from None
-    return page, find_style_edits(linked.text, page, role, resources, old_attributes=old_attributes)
+    style_edits = find_style_edits(linked.text, page, role, resources, old_attributes=old_attributes)
+    return StyledSource(linked, page, style_edits, resources)
 
 
 def _picture_marks(linked: LinkedSource, page: Page) -> Iterator[int]:
@@ -289,6 +337,18 @@ def _line_program(block: ExtractedBlock | None, world: ProgramWorld, *, referenc
         return None
     steps = build_block_steps(block.linked, LINE, references=references)
     return ProgramBuilder(LineEmitter(), world).build(steps)
+
+
+def _traced_line(
+    block: ExtractedBlock | None, world: ProgramWorld, *, references: bool = False
+) -> TracedProgram | None:
+    if block is None:
+        return None
+    return build_traced_program(build_block_steps(block.linked, LINE, references=references), block.linked, world)
+
+
+def _traced_text(linked: LinkedSource, world: ProgramWorld, *, references: bool) -> TracedProgram:
+    return build_traced_program(build_block_steps(dedented(linked), PLAIN, references=references), linked, world)
 
 
 def _text_program(linked: LinkedSource, world: ProgramWorld, *, references: bool) -> Program:

@@ -25,6 +25,7 @@ from pribble.compiler.steps import (
 from pribble.errors import Place
 from pribble.passes.picture_sizes import PictureSize
 from pribble.passes.pieces import Boundary, FragmentSlice, PreheaderPlace, VariantPiece
+from pribble.passes.traces import TraceBegin, TraceEnd
 from pribble.pictures.picture_slots import Embed, PictureSlot
 
 # So many texts are joined into one piece at the most, so that each piece is counted before it grows large.
@@ -114,7 +115,7 @@ class PieceEmitter:
                     found = expressions.call("picture", expressions.value(value), request, place=value.place)
                 assign = ast.Assign([ast.Name("picture_", ast.Store())], found)
                 return [assign, appended(_name("picture_"), self._append)]
-            case Boundary() | FragmentSlice() | PreheaderPlace():
+            case Boundary() | FragmentSlice() | PreheaderPlace() | TraceBegin() | TraceEnd():
                 return [appended(expressions.constant(step, named=True), self._append)]
 
 

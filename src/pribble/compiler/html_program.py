@@ -51,11 +51,18 @@ _DECLARATION_END = re.compile("\\s*(?:(?P<own>;)|(?=[}\U000f0000-\U0010ffff])|\\
 
 
 def build_html_steps(
-    linked: LinkedSource, page: Page, resources: TemplateResources, style_edits: StyleEdits | None, *, preheader: bool
+    linked: LinkedSource,
+    page: Page,
+    resources: TemplateResources,
+    style_edits: StyleEdits | None,
+    *,
+    preheader: bool,
+    traced: bool = False,
 ) -> list[Step]:
     """Returns the steps of the HTML program; without `style_edits`, of a page that is styled when it is rendered.
-    Raises `PictureError` for a picture that is not there."""
-    return list(merge_slices(list(join_literals(_PageEdits(linked, page, resources, style_edits).steps(preheader)))))
+    `traced` ones say of each text where it was written.  Raises `PictureError` for a picture that is not there."""
+    steps = _PageEdits(linked, page, resources, style_edits, traced=traced).steps(preheader)
+    return list(steps) if traced else list(merge_slices(list(join_literals(steps))))
 
 
 def resource_places(linked: LinkedSource, page: Page) -> tuple[Place, ...]:
@@ -112,9 +119,15 @@ class _PageEdits:
     """All edits of a page."""
 
     def __init__(
-        self, linked: LinkedSource, page: Page, resources: TemplateResources, style_edits: StyleEdits | None
+        self,
+        linked: LinkedSource,
+        page: Page,
+        resources: TemplateResources,
+        style_edits: StyleEdits | None,
+        *,
+        traced: bool = False,
     ) -> None:
-        self.linked, self.page, self.resources = linked, page, resources
+        self.linked, self.page, self.resources, self.traced = linked, page, resources, traced
         self.contexts = _contexts(page)
         self.is_late = style_edits is None
         self.style_edits = style_edits or StyleEdits()
@@ -129,7 +142,7 @@ class _PageEdits:
         edits += self._of_resources()
         if preheader:
             edits.append(Edit(offset := _body_start(linked, page), offset, (PREHEADER,)))
-        return edited_steps(linked, self.contexts, edits, 0, len(linked.text))
+        return edited_steps(linked, self.contexts, edits, 0, len(linked.text), traced=self.traced)
 
     def bare_steps(self, edits: Sequence[Edit[Step]]) -> Iterator[Step]:
         """Returns the steps of the page as it is, with these edits: no pictures, no styles."""
@@ -175,7 +188,7 @@ class _PageEdits:
                     *_declaration_edits(self.linked, marks, self.contexts, start, end),
                     *self.pictures.css_edits(start, end, '"'),
                 ]
-                yield from edited_steps(self.linked, self.contexts, edits, start, end)
+                yield from edited_steps(self.linked, self.contexts, edits, start, end, traced=self.traced)
             elif isinstance(piece, str):
                 for part in self.resources.split(piece):
                     yield StaticPicture(part) if isinstance(part, PictureSlot) else part

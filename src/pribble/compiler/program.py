@@ -248,11 +248,13 @@ def _common(values: Mapping[str, Data]) -> Callable[[Data, str], Data]:
 
 
 class ProgramBuilder(Generic[_Step]):
-    """Builds programs; `emitter` writes the straight runs of their steps."""
+    """Builds programs; `emitter` writes the straight runs of their steps, `expressions` what is in them."""
 
-    def __init__(self, emitter: Emitter[_Step], world: ProgramWorld) -> None:
+    def __init__(
+        self, emitter: Emitter[_Step], world: ProgramWorld, expressions: ExpressionCompiler | None = None
+    ) -> None:
         self.emitter = emitter
-        self.expressions = ExpressionCompiler(world.formatters, frozenset(world.common))
+        self.expressions = expressions or ExpressionCompiler(world.formatters, frozenset(world.common))
 
     def build(self, steps: Sequence[Marker | _Step]) -> Program:
         """Returns the program of `steps`: marks that open, branch, close and set, and what the emitter writes."""

@@ -14,6 +14,7 @@ from pribble.markup.references import decode_references
 from pribble.markup.scanner import Attribute
 from pribble.passes.picture_sizes import PictureSize
 from pribble.passes.pieces import Boundary, FragmentSlice, PreheaderPlace, slice_after
+from pribble.passes.traces import TRACE_END, Origin, TraceBegin, TraceMark
 from pribble.pictures.picture_slots import Embed, PictureSlot
 
 LINE, PLAIN, EVENT, MARKUP = Context("line"), Context("plain"), Context("event"), Context("markup")
@@ -103,6 +104,7 @@ PieceStep = (
     | Boundary
     | FragmentSlice
     | PreheaderPlace
+    | TraceMark
 )
 # What a straight run of a page's program is made of.
 RunStep = TextStep | PieceStep
@@ -111,21 +113,36 @@ Step = Marker | RunStep
 
 
 def edited_steps(
-    linked: LinkedSource, contexts: dict[int, Context], edits: Iterable[Edit[Step]], start: int, end: int
+    linked: LinkedSource,
+    contexts: dict[int, Context],
+    edits: Iterable[Edit[Step]],
+    start: int,
+    end: int,
+    *,
+    traced: bool = False,
 ) -> Iterator[Step]:
-    """Yields the steps of a stretch of the linked source, with edits."""
+    """Yields the steps of a stretch of the linked source, with edits; `traced` says of each text where it was
+    written."""
     for part in spliced(edits, start, end):
         if isinstance(part, Edit):
             yield from part.pieces
         else:
-            yield from _span_steps(linked, *part, contexts)
+            yield from _span_steps(linked, *part, contexts, traced)
 
 
-def _span_steps(linked: LinkedSource, start: int, end: int, contexts: dict[int, Context]) -> Iterator[Step]:
+def _literal_steps(linked: LinkedSource, start: int, end: int, traced: bool) -> Iterator[Step]:
+    if start < end and traced:
+        yield from (TraceBegin(Origin(start, end)), linked.text[start:end], TRACE_END)
+    elif start < end:
+        yield linked.text[start:end]
+
+
+def _span_steps(
+    linked: LinkedSource, start: int, end: int, contexts: dict[int, Context], traced: bool
+) -> Iterator[Step]:
     position = start
     for found in MARK.finditer(linked.text, start, end):
-        if position < found.start():
-            yield linked.text[position : found.start()]
+        yield from _literal_steps(linked, position, found.start(), traced)
         position = found.end()
         mark = linked.mark(found.start())
         if mark.role == SHOW and mark.value is not None:
@@ -138,8 +155,7 @@ def _span_steps(linked: LinkedSource, start: int, end: int, contexts: dict[int, 
             yield mark.literal
         elif mark.role in (OPEN, BRANCH, CLOSE, SET):
             yield mark
-    if position < end:
-        yield linked.text[position:end]
+    yield from _literal_steps(linked, position, end, traced)
 
 
 def join_literals(steps: Iterable[Step]) -> Iterator[Step]:

@@ -55,7 +55,7 @@ def _find(linked: LinkedSource, html: bool) -> Iterator[Finding]:
         for found in _STRAY.finditer(linked.text, start, end):
             message, fix = _finding(found)
             place = linked.place(found.start(), found.end())
-            yield Finding("template.stray-mark", "warning", place, message, fix, "Pribble, docs/language.md")
+            yield Finding("placeholder.left", "warning", place, message, fix, "Pribble, docs/language.md")
 
 
 def _looked_at(text: str) -> Iterator[tuple[int, int]]:

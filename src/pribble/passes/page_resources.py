@@ -16,7 +16,7 @@ from urllib.parse import quote, unquote, urljoin
 from pribble.cascade import urls
 from pribble.cascade.rules import SheetFinding
 from pribble.cascade.urls import CssUrl, is_elsewhere, is_on_disk, rebase
-from pribble.errors import PictureError, Place, PribbleError, TemplateError
+from pribble.errors import PictureError, PictureOnDisk, Place, PribbleError, TemplateError
 from pribble.findings import Finding
 from pribble.markup.contexts import is_picture_place
 from pribble.markup.events import Opened
@@ -176,7 +176,7 @@ class TemplateResources:
         found: FoundPicture | None = None
         try:
             if is_on_disk(name):
-                raise PictureError(
+                raise PictureOnDisk(
                     f'"{name[:100]}" is a file of the sender\'s, which no receiver has',
                     hint="put it into the template folder, and name it by its path from the file that names it",
                 )
@@ -252,7 +252,7 @@ class TemplateResources:
             self.findings.append(
                 Finding(
                     "picture.svg",
-                    "error",
+                    "note",
                     place,
                     f"{found.picture.called} is an SVG: few receivers show it",
                     "save it as PNG, twice as large as it is shown",

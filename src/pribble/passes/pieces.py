@@ -12,6 +12,7 @@ from enum import Enum
 
 from pribble.markup.events import Closed, Opened
 from pribble.markup.page import Page
+from pribble.passes.traces import TraceBegin, TraceEnd, TraceMark
 from pribble.pictures.picture_slots import Embed, NamedPicture, PictureSlot
 
 
@@ -51,7 +52,7 @@ class VariantPiece:
     otherwise: tuple[str | PictureSlot, ...]
 
 
-_Other = PictureSlot | NamedPicture | VariantPiece | Boundary | FragmentSlice | PreheaderPlace
+_Other = PictureSlot | NamedPicture | VariantPiece | Boundary | FragmentSlice | PreheaderPlace | TraceMark
 Piece = str | _Other
 
 
@@ -68,7 +69,7 @@ def _text(piece: _Other, embed: Embed, base: str | None) -> str:
             return text
         case VariantPiece(by_cid=by_cid, otherwise=otherwise):
             return "".join(texts_of(by_cid if embed == "cid" else otherwise, embed, base))
-        case Boundary() | PreheaderPlace():
+        case Boundary() | PreheaderPlace() | TraceBegin() | TraceEnd():
             return ""
 
 

@@ -36,6 +36,7 @@ from pribble.passes.page_resources import (
 from pribble.passes.pieces import PREHEADER, Boundary, Piece, fragment_boundaries, texts_of
 from pribble.passes.style_edits import StyleEdits, StylePiece, find_style_edits
 from pribble.passes.text_events import literal, page_events
+from pribble.passes.traces import RangesInOrder, TraceMark, traced_ranges, with_traces
 from pribble.pictures.picture_finder import PictureFinder
 from pribble.pictures.picture_slots import PictureSlot
 from pribble.plaintext.flow import flow
@@ -65,7 +66,8 @@ class LateStyler:
         """Returns the pieces of a page with its styles, and the findings.  Raises `TemplateError` for one that cannot
         be read."""
         slots = {**self.own.slots, **{slot_text(piece): piece for piece in pieces if isinstance(piece, PictureSlot)}}
-        text = "".join(_piece_text(piece) for piece in pieces)
+        texts = [_piece_text(piece) for piece in pieces]
+        text = "".join(texts)
         page = read_foreign_page(text, comments=True) if self.foreign else _read_rendered(text)
         source = Source(str(self.near), text)
         where: Where = source.place if self.foreign else self._standing(page, text)
@@ -77,7 +79,8 @@ class LateStyler:
         edits += [Edit(note.start, note.end, ()) for note in page.findings if note.rule == UNFINISHED]
         edits += [] if self.foreign else [Edit(one.start - 1, one.end, ()) for _, one in _numbered_resources(page)]
         made: list[Piece] = []
-        for piece in _apply_edits(text, edits):
+        traces = RangesInOrder(traced_ranges(pieces, texts))
+        for piece in _apply_edits(text, edits, traces):
             made += resources.split(piece) if isinstance(piece, str) else [piece]
         finished = _restore_preheader(made)
         if not self.foreign:  # findings of its markup and sheets were reported when it was compiled
@@ -188,13 +191,13 @@ def _picture_edits(text: str, page: Page, style_edits: StyleEdits, resources: Te
     return edits
 
 
-def _apply_edits(text: str, edits: Sequence[_PageEdit]) -> Iterator[str | Boundary]:
+def _apply_edits(text: str, edits: Sequence[_PageEdit], traces: RangesInOrder) -> Iterator[str | Boundary | TraceMark]:
     for part in spliced(edits, 0, len(text)):
-        if not isinstance(part, Edit):
-            yield text[part[0] : part[1]]
-            continue
-        for piece in part.pieces:
-            yield text[piece[0] : piece[1]] if isinstance(piece, tuple) else piece
+        for piece in part.pieces if isinstance(part, Edit) else (part,):
+            if isinstance(piece, tuple):
+                yield from with_traces(text, *piece, traces.within(*piece))
+            else:
+                yield piece
 
 
 def _restore_preheader(pieces: Sequence[Piece]) -> list[Piece]:

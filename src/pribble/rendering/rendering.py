@@ -32,6 +32,7 @@ _BEFORE_PREHEADER = (
     '<div style="display:none;max-height:0;max-width:0;overflow:hidden;opacity:0;font-size:1px;'
     'line-height:1px;mso-hide:all">'
 )
+_AFTER_PREHEADER = "</div>"
 
 
 @dataclass(frozen=True, slots=True)
@@ -224,6 +225,17 @@ class Rendering:
 
     # -- pieces --
 
+    def with_pieces(self, pieces: Sequence[Piece]) -> Rendering:
+        """Returns a rendering of the same data whose page is made of other pieces, as its program gave them."""
+        if self._options.style_late is None:
+            pieces = with_preheader(list(pieces), self.preheader)
+        return Rendering(self.subject, self.preheader, self._options, pieces, self.text)
+
+    def final_pieces(self) -> tuple[Sequence[Piece], list[str]]:
+        """Returns the pieces of `html` and their texts."""
+        pieces = self._page(self.embed)
+        return pieces, texts_of(pieces, self.embed, self._options.picture_base)
+
     def _page(self, embed: Embed) -> Sequence[Piece]:
         """Returns the pieces of the page, each in the form that goes with the way pictures travel."""
         assert self._pieces is not None
@@ -281,11 +293,18 @@ def checked_base(picture_base: str | None) -> str | None:
     return made
 
 
+def preheader_in(piece: Piece) -> tuple[str, str] | None:
+    """Returns what stands before and after the preheader in its piece; None for any other piece."""
+    if isinstance(piece, str) and piece.startswith(_BEFORE_PREHEADER):
+        return _BEFORE_PREHEADER, _AFTER_PREHEADER
+    return None
+
+
 def with_preheader(pieces: list[Piece], preheader: str | None) -> list[Piece]:
     """Returns `pieces`, the preheader put in its place."""
     if preheader:
         for index, piece in enumerate(pieces):
             if piece is PREHEADER:
-                pieces[index] = f"{_BEFORE_PREHEADER}{markup(preheader)}</div>"
+                pieces[index] = f"{_BEFORE_PREHEADER}{markup(preheader)}{_AFTER_PREHEADER}"
                 break
     return pieces

@@ -1,0 +1,247 @@
+"""``pribble check``: what will go wrong with a message, told before it is sent."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Mapping
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from pribble.cli.common import (
+    SEVERITY_STYLES,
+    Usage,
+    add_json,
+    add_templates,
+    as_data,
+    located,
+    print_json,
+    read_given_data,
+    template_folder,
+)
+from pribble.errors import DataError, Place, did_you_mean
+from pribble.files import is_file
+from pribble.findings import Finding
+from pribble.settings import SETTINGS_FILE, ProjectSettings, project_settings
+
+if TYPE_CHECKING:
+    from rich.console import Console
+
+    from pribble.review import Check, Coverage
+
+_SEVERITIES = ("error", "warning", "note")
+# Further places of one finding that are listed.
+_MOST_OTHERS = 6
+
+
+def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+    parser = commands.add_parser(
+        "check",
+        help="what will go wrong with a message, before it is sent",
+        description="Render templates with all their samples, in all their languages, and say what readers would "
+        "stumble over, each with its place and what to do.  Messages (.eml) are checked as they are.  Exits 1 where "
+        "one finding is an error.",
+    )
+    parser.add_argument(
+        "named", metavar="TEMPLATE", nargs="*", help="names in the template folder, paths to files, or MESSAGE.eml"
+    )
+    parser.add_argument("--all", action="store_true", help="every template of the folder")
+    add_templates(parser)
+    parser.add_argument("--data", metavar="FILE", help="JSON instead of the samples; - for standard input")
+    parser.add_argument("--strict", action="store_true", help="exit 1 on warnings too")
+    parser.add_argument("--recipients", metavar="N", type=_count, default=1, help="how many messages there will be")
+    parser.add_argument(
+        "--for-real-readers",
+        action="store_true",
+        help="readers beyond your own machines get it: links that they cannot reach are errors",
+    )
+    parser.add_argument("--no-notes", action="store_true", help="show errors and warnings alone")
+    parser.add_argument("--rules", action="store_true", help="list the rules, and stop")
+    add_json(parser)
+    parser.set_defaults(run=run)
+
+
+def _count(written: str) -> int:
+    if not (written.isascii() and written.isdigit() and len(written) < 10 and int(written)):
+        raise argparse.ArgumentTypeError(f'"{written[:20]}" is no number of messages')
+    return int(written)
+
+
+def run(options: argparse.Namespace) -> int:
+    from pribble.review import check, check_message
+
+    if options.rules:
+        return _list_rules(as_json=options.json)
+    settings = project_settings()
+    off = _off(settings)
+    given = _given_data(options)
+    messages = [name for name in options.named if name.endswith(".eml")]
+    names = [name for name in options.named if not name.endswith(".eml")]
+    if not (messages or names or options.all):
+        raise Usage("say what to check: names of templates, paths of messages, or --all")
+    found: list[Check] = []
+    if names or options.all:
+        templates = _templates(names, options, settings)
+        found.append(
+            check(
+                templates,
+                data=given,
+                recipients=options.recipients,
+                for_real_readers=options.for_real_readers,
+                off=off,
+            )
+        )
+    for name in messages:
+        if not is_file(Path(name)):
+            raise Usage(f"there is no file {name}")
+        raw = Path(name).read_bytes()
+        found.append(check_message(raw, for_real_readers=options.for_real_readers, name=name))
+    strict = options.strict or settings.check.strict
+    if options.json:
+        print_json([_as_json(one) for one in found])
+    else:
+        for one in found:
+            _show(one, notes=not options.no_notes)
+    failing = ("error", "warning") if strict else ("error",)
+    return 1 if any(one.of(severity) for one in found for severity in failing) else 0
+
+
+def _off(settings: ProjectSettings) -> Mapping[str, str]:
+    """Returns the rules that the settings switch off; raises `DataError` for one that there is not."""
+    from pribble.review.rules import RULES
+
+    for rule in settings.check.off:
+        if "." not in rule or (rule not in RULES and rule.partition(".")[0] in _groups(RULES)):
+            raise DataError(f'{SETTINGS_FILE}: "check.off" names no rule: "{rule}"', hint=did_you_mean(rule, RULES))
+    return settings.check.off
+
+
+def _groups(rules: Mapping[str, Any]) -> set[str]:
+    return {rule.partition(".")[0] for rule in rules}
+
+
+def _given_data(options: argparse.Namespace) -> Any:
+    return None if options.data is None else read_given_data(options.data)
+
+
+def _templates(names: list[str], options: argparse.Namespace, settings: ProjectSettings) -> Any:
+    """Returns the folder with all templates, or those that are named."""
+    folder = options.templates or settings.templates or Path("templates")
+    if options.all:
+        return template_folder(folder, options, settings)
+    found = [located(named, folder) for named in names]
+    folders = {around: template_folder(around, options, settings) for around, _ in found}
+    return (folders[around][name] for around, name in found)
+
+
+# ---- for programs ---------------------------------------------------------------------------------------------
+
+
+def _as_json(found: Check) -> dict[str, Any]:
+    return {
+        "sound": found.is_sound,
+        "findings": as_data(found),
+        "weights": [
+            {"template": one.template, "bytes": dict(one.size), "recipients": one.recipients} for one in found.weights
+        ],
+        "coverage": {name: _ways(one) for name, one in found.coverage.items()},
+        "overall": _ways(found.overall),
+    }
+
+
+def _ways(coverage: Coverage) -> dict[str, int]:
+    return {"ways": len(coverage.ways), "tried": coverage.tried}
+
+
+def _list_rules(*, as_json: bool) -> int:
+    from pribble.review.rules import RULES
+
+    if as_json:
+        print_json(
+            [
+                {
+                    "rule": name,
+                    "severity": rule.severity,
+                    "reference": rule.reference,
+                    "meaning": rule.meaning,
+                    "fix": rule.fix,
+                }
+                for name, rule in RULES.items()
+            ]
+        )
+        return 0
+    from rich.console import Console
+    from rich.text import Text
+
+    console = Console(highlight=False)
+    wide = max(map(len, RULES))
+    for name, rule in RULES.items():
+        console.print(
+            Text.assemble(
+                (f"{name:{wide}}  ", "bold"),
+                (f"{rule.severity:7}  ", SEVERITY_STYLES[rule.severity]),
+                rule.meaning,
+            ),
+            soft_wrap=True,
+        )
+    return 0
+
+
+# ---- for people -----------------------------------------------------------------------------------------------
+
+
+def _show(found: Check, *, notes: bool) -> None:
+    from rich.console import Console
+    from rich.text import Text
+
+    console = Console(highlight=False)
+    file: str | None = None
+    for finding in found:
+        if finding.severity == "note" and not notes:
+            continue
+        name = finding.where.source.name if finding.where else ""
+        if name != file:
+            console.print(Text(name or "the message", "bold"))
+            file = name
+        _show_finding(console, finding)
+    console.print(Text(_sum(found), "green" if found.is_sound else ""), soft_wrap=True)
+
+
+def _show_finding(console: Console, finding: Finding) -> None:
+    from rich.text import Text
+
+    place = finding.where
+    line = f"line {place.line}, " if place else ""
+    console.print(
+        Text.assemble(
+            "  ",
+            (finding.severity, SEVERITY_STYLES[finding.severity]),
+            f" {finding.rule}  ",
+            (f"{line}{finding.reference}", "dim"),
+        ),
+        soft_wrap=True,
+    )
+    console.print(Text(f"    {finding.message}"), soft_wrap=True)
+    if place is not None and place.start > 0:
+        console.print(Text(place.excerpt()), soft_wrap=True)
+    if finding.others:
+        console.print(Text(f"    also {_listed(finding.others)}", "dim"), soft_wrap=True)
+    if finding.severity != "note":
+        console.print(Text.assemble("    ", ("fix: ", "bold"), finding.fix), soft_wrap=True)
+    console.print()
+
+
+def _listed(places: tuple[Place, ...]) -> str:
+    shown = ", ".join(f"{place.line}:{place.column}" for place in places[:_MOST_OTHERS])
+    more = len(places) - _MOST_OTHERS
+    return f"at {shown}{f' and {more} more' if more > 0 else ''}"
+
+
+def _sum(found: Check) -> str:
+    """Returns the summary: how many of each severity, and how much the samples try."""
+    counts = [(severity, sum(1 + len(one.others) for one in found.of(severity))) for severity in _SEVERITIES]
+    said = ", ".join(f"{count:,} {severity}{'s' * (count != 1)}" for severity, count in counts if count)
+    parts = [said or "nothing found"]
+    if found.coverage:
+        count = len(found.coverage)
+        parts.append(f"{count} template{'s' * (count != 1)}, whose samples try {found.overall}")
+    return f"{'; '.join(parts)}."

@@ -1,0 +1,68 @@
+"""Which values of the data an expression reads: their paths, with the turns of loops in them (``lines[2].price``)."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping
+
+from pribble.language.expressions import (
+    All,
+    Binding,
+    Constant,
+    Expression,
+    Local,
+    Maybe,
+    Member,
+    Name,
+    Subscript,
+    children,
+)
+
+# A path of more steps than this is none of a person's.
+_LONGEST_PATH = 100
+_STEP = re.compile(r"([^.\[\]]+)|\[([0-9]{1,9})\]")
+
+
+def data_path(node: Expression, turns: Mapping[Binding, int], steps: int = 0) -> str | None:
+    """Returns the path of the value that an expression is, `turns` being those of the loops around it; None where it
+    is no path."""
+    if steps > _LONGEST_PATH:
+        return None
+    steps += 1
+    match node:
+        case Name(name=name):
+            return name
+        case Maybe(step=step):
+            return data_path(step, turns, steps)
+        case Member(base=base, name=name) | Subscript(base=base, key=Constant(value=str(name))):
+            if isinstance(base, All):
+                return name
+            inner = data_path(base, turns, steps)
+            return None if inner is None else f"{inner}.{name}"
+        case Subscript(base=base, key=Constant(value=int(index))):
+            inner = data_path(base, turns, steps)
+            return None if inner is None else f"{inner}[{index}]"
+        case Local(binding=binding) if binding.value is not None:
+            inner = data_path(binding.value, turns, steps)
+            if binding.kind == "item":
+                return None if inner is None or binding not in turns else f"{inner}[{turns[binding]}]"
+            return inner if binding.kind == "let" else None
+    return None
+
+
+def data_paths(node: Expression, turns: Mapping[Binding, int], depth: int = 0) -> Iterator[str]:
+    """Yields the paths of all values that an expression reads."""
+    path = data_path(node, turns)
+    if path is not None:
+        yield path
+        return
+    if depth < _LONGEST_PATH:
+        inner = (node.binding.value,) if isinstance(node, Local) and node.binding.kind == "let" else children(node)
+        for each in inner:
+            if each is not None:
+                yield from data_paths(each, turns, depth + 1)
+
+
+def path_steps(path: str) -> list[str | int]:
+    """Returns the steps of a path: names, and positions in lists."""
+    return [found[1] if found[1] is not None else int(found[2]) for found in _STEP.finditer(path)]

@@ -1,0 +1,297 @@
+"""Checking templates and messages: what will go wrong, told before anything is sent."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from pribble.arguments import are_instances, flags, integers
+from pribble.errors import PictureError, PictureOnDisk, Place, PribbleError, Source, TemplateError
+from pribble.findings import Finding
+from pribble.mime.audit import audit
+from pribble.mime.base import BaseMessage
+from pribble.mime.message import Message
+from pribble.mime.reading import Entity, read_message
+from pribble.pictures.picture import Picture
+from pribble.review.allowing import apply_allowed
+from pribble.review.cases import Case, Checked, message_of
+from pribble.review.checks.contrast import check_picture_contrast, check_text_contrast
+from pribble.review.checks.data import check_stranded, check_values, unused_paths
+from pribble.review.checks.envelope import check_envelope
+from pribble.review.checks.link import check_links
+from pribble.review.checks.locale import check_locales
+from pribble.review.checks.page import check_page
+from pribble.review.checks.picture import check_pictures
+from pribble.review.checks.placeholder import check_placeholders
+from pribble.review.checks.subject import check_subject
+from pribble.review.checks.text import check_text
+from pribble.review.checks.words import is_everyday, known_names
+from pribble.review.coverage import Coverage, coverage_of, report_untried
+from pribble.review.page_view import PageView
+from pribble.review.report import Report
+from pribble.template import Template, TemplateFolder
+
+# What the compiler says of some pages is said here of every page, in other words.
+_TOLD_ANEW = frozenset({"page.quirks", "page.relative-address"})
+
+
+@dataclass(frozen=True, slots=True)
+class Weight:
+    """How heavy the messages of one template are, with their first sample: `size` is in bytes, for each way in which
+    pictures travel, `recipients` how many messages there will be."""
+
+    template: str
+    size: Mapping[str, int]
+    recipients: int
+
+
+@dataclass(frozen=True, slots=True)
+class Check:
+    """What a check found: errors first, each rule once for a file.
+
+    `weights` are the sizes of the messages, `coverage` says which ways each template's samples take, and `overall`
+    which all together do.
+    """
+
+    findings: tuple[Finding, ...]
+    weights: tuple[Weight, ...] = ()
+    coverage: Mapping[str, Coverage] = field(default_factory=dict)
+    overall: Coverage = field(default_factory=Coverage)
+
+    def __iter__(self) -> Iterator[Finding]:
+        return iter(self.findings)
+
+    def of(self, severity: str) -> tuple[Finding, ...]:
+        """Returns the findings of one severity."""
+        return tuple(one for one in self.findings if one.severity == severity)
+
+    @property
+    def is_sound(self) -> bool:
+        """Whether there is neither an error nor a warning."""
+        return all(one.severity == "note" for one in self.findings)
+
+
+def check(
+    templates: TemplateFolder | Template | Iterable[Template],
+    *,
+    samples: Collection[str] | None = None,
+    data: Any = None,
+    recipients: int = 1,
+    for_real_readers: bool = False,
+    off: Collection[str] = (),
+) -> Check:
+    """Returns what will go wrong with the messages of templates.
+
+    - `templates`: a folder, one template or several.
+    - `samples`: the labels of the samples that are tried; all by default.
+    - `data`: what is rendered instead of the samples.
+    - `recipients`: how many messages there will be of each template.
+    - `for_real_readers`: whether readers beyond your own machines get them, so that a link to one of these is an error.
+    - `off`: the rules that are not asked for.
+
+    Every template is rendered with each sample in each of its languages.  A template that cannot be compiled or
+    rendered is a finding too.  Nothing is fetched, and no file is written.
+    """
+    flags(for_real_readers=for_real_readers)
+    integers(recipients=recipients)
+    report = Report()
+    checked = []
+    for template in _templates(templates, report):
+        one = Checked(template)
+        _render(one, samples, data, report, for_real_readers=for_real_readers)
+        checked.append(one)
+    for one in checked:
+        _check_template(one, report)
+    _report_unused(checked, data, report)
+    overall = coverage_of(case for one in checked for case in one.cases)
+    report_untried(overall, report)
+    weights = tuple(_weight(one, recipients, report) for one in checked if one.cases)
+    sources = {source.name: source for one in checked for source in one.sources}
+    apply_allowed(report, sources.values(), {finding.rule for finding in report.all})
+    return Check(
+        tuple(report.findings(off)),
+        weights,
+        {one.template.name: coverage_of(one.cases) for one in checked},
+        overall,
+    )
+
+
+def check_message(message: BaseMessage | bytes, *, for_real_readers: bool = False, name: str = "message") -> Check:
+    """Returns what is wrong with a message, anyone's: what its page alone shows, and what its audit finds.
+
+    `name` is what places call the message.  Raises `HeaderError` for bytes that are no message.
+    """
+    are_instances((BaseMessage, bytes), "a Message or bytes", message=message)
+    flags(for_real_readers=for_real_readers)
+    raw = bytes(message)
+    known = message if isinstance(message, BaseMessage) else Message.from_bytes(raw)
+    root = read_message(raw.decode("latin-1"))
+    report = Report()
+    check_envelope(known, root, report)
+    if known.subject is None:
+        report.add("subject.none", None)
+    if known.html is not None:
+        source = Source(f"{name} (text/html)", known.html)
+        view = PageView(known.html, source.place)
+        check_view(view, source.place(0, 1), "", _pictures(root), report, for_real_readers=for_real_readers)
+    for finding in audit(raw, name=name):
+        report.take(finding)
+    return Check(tuple(report.findings()), (), {})
+
+
+def check_view(
+    view: PageView,
+    start: Place,
+    language: str,
+    pictures: Mapping[str, Picture],
+    report: Report,
+    *,
+    for_real_readers: bool,
+) -> None:
+    """What a page alone shows, without the template it comes from."""
+    check_page(view, start, language, report)
+    check_pictures(view, pictures, report)
+    check_text_contrast(view, report)
+    check_picture_contrast(view, pictures, report)
+    check_links(view, report, for_real_readers=for_real_readers)
+
+
+# ---- templates ------------------------------------------------------------------------------------------------
+
+
+def _templates(given: TemplateFolder | Template | Iterable[Template], report: Report) -> Iterator[Template]:
+    if isinstance(given, Template):
+        yield given
+        return
+    if not isinstance(given, TemplateFolder):
+        for one in given:
+            are_instances(Template, "a Template", template=one)
+            yield one
+        return
+    for name in given:
+        try:
+            yield given[name]
+        except PribbleError as error:
+            _report_error(error, report)
+
+
+def _report_error(error: PribbleError, report: Report, *, rule: str = "", path: str = "") -> None:
+    if not rule:
+        rule = "picture.local" if isinstance(error, PictureOnDisk) else "template.broken"
+        rule = "picture.missing" if isinstance(error, PictureError) and rule == "template.broken" else rule
+    report.take(
+        Finding(
+            rule, "error", error.place, error.problem, error.hint or "mend it", "Pribble, docs/language.md", path=path
+        )
+    )
+
+
+def _render(
+    checked: Checked, samples: Collection[str] | None, data: Any, report: Report, *, for_real_readers: bool
+) -> None:
+    """Render a template with each sample in each language; what cannot be rendered is reported."""
+    template = checked.template
+    own = template.samples if data is None else {"": data}
+    chosen = {label: value for label, value in own.items() if samples is None or label in samples}
+    if not own:
+        if any(not field.optional for field in template.fields()):
+            file = template.linked().sources[0]
+            name = f"{Path(file.name).stem}.sample.json"
+            report.add("data.no-sample", file.place(0, 1), fix=(name,))
+        else:
+            chosen = {"": {}}
+    sources: dict[str, Source] = {}
+    for locale in template.locales:
+        try:
+            linked = template.linked(locale)
+        except PribbleError as error:
+            _report_error(error, report)
+            continue
+        sources |= {source.name: source for source in linked.sources}
+        _take_compiled(template, locale, report)
+        for label, value in chosen.items():
+            try:
+                traced = template.trace(value, locale=locale)
+            except PribbleError as error:  # then all that is wrong is told at once
+                for problem in template.problems(value, locale=locale) or [error]:
+                    known = isinstance(problem, PictureError | TemplateError)
+                    _report_error(problem, report, rule="" if known else "data.missing")
+                continue
+            checked.cases.append(Case(template, locale, label, value, traced, linked.sources[0], for_real_readers))
+    checked.sources = tuple(sources.values())
+
+
+def _take_compiled(template: Template, locale: str, report: Report) -> None:
+    """Take what was found when a template was compiled, but for what is said here in other words."""
+    names = known_names([field.path for field in template.fields(locale=locale)])
+    for finding in template.findings_for(locale):
+        where = finding.where
+        written = where.source.text[where.start : where.end] if where else ""
+        if finding.rule not in _TOLD_ANEW and not (finding.rule == "placeholder.left" and is_everyday(written, names)):
+            report.take(finding)
+
+
+def _check_template(checked: Checked, report: Report) -> None:
+    for case in checked.cases:
+        for finding in case.rendering.findings:
+            report.take(finding)
+        check_values(case, report)
+        check_stranded(case, report)
+        check_placeholders(case, report)
+        check_subject(case, report)
+        check_text(case, report)
+        if case.view is not None:
+            check_view(
+                case.view, case.start, case.language, case.pictures, report, for_real_readers=case.for_real_readers
+            )
+    check_locales(checked, report)
+
+
+def _report_unused(checked: Iterable[Checked], given: Any, report: Report) -> None:
+    """Report what of the data no template reads: of data that are given, none of all of them."""
+    if given is not None:
+        unused = [set(unused_paths(one, [given])) for one in checked if one.cases]
+        shared = sorted(set.intersection(*unused)) if unused else []
+        first = next((one.cases[0] for one in checked if one.cases), None)
+        if shared and first is not None:
+            report.add("data.unused", first.start, _listed(shared), path=shared[0])
+        return
+    for one in checked:
+        if one.cases:
+            paths = unused_paths(one, one.template.samples.values())
+            if paths:
+                report.add("data.unused", one.cases[0].start, _listed(paths), path=paths[0])
+
+
+def _listed(paths: list[str]) -> str:
+    return f"{', '.join(paths[:6])}{f' and {len(paths) - 6} more' if len(paths) > 6 else ''}"
+
+
+def _weight(checked: Checked, recipients: int, report: Report) -> Weight:
+    """Returns how heavy the messages of a template are, pictures as parts and within the page."""
+    case = checked.cases[0]
+    sizes: dict[str, int] = {}
+    for embed in ("cid", "data") if case.rendering.pictures else ("cid",):
+        rendering = checked.template.render(case.data, locale=case.locale, embed=embed)
+        sizes[embed] = len(bytes(message_of(rendering)))
+    says = f"{sizes['cid']:,} bytes"
+    if "data" in sizes:
+        says += f", with pictures as parts; {sizes['data']:,} with pictures in the page"
+    if recipients > 1:
+        says += f"; {sizes['cid'] * recipients:,} for {recipients:,} recipients"
+    report.add("weight.message", case.start, f"a message has {says}")
+    return Weight(checked.template.name, sizes, recipients)
+
+
+def _pictures(root: Entity) -> dict[str, Picture]:
+    """Returns the pictures of a message by the addresses that its page names them by."""
+    made: dict[str, Picture] = {}
+    for entity in root.walk():
+        if entity.content_id and entity.type.value.startswith("image/"):
+            try:
+                made[f"cid:{entity.content_id}"] = Picture.from_bytes(entity.decoded(), entity.file_name)
+            except PictureError:  # the audit tells of what is no picture
+                continue
+    return made

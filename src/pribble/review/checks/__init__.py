@@ -1,0 +1,1 @@
+"""The checks, one module a subject."""

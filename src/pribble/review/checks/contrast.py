@@ -1,0 +1,99 @@
+"""Whether text and pictures stand apart from their grounds (WCAG 2.2 1.4.3 and 1.4.11), in light and in dark."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Mapping
+from functools import lru_cache
+
+from pribble.cascade.colours import Colour, contrast
+from pribble.cascade.computed import ComputedStyle
+from pribble.findings import Severity
+from pribble.markup.references import decode_references
+from pribble.pictures.picture import Picture
+from pribble.review.page_view import DARK, WIDE, PageView, screens_of
+from pribble.review.report import Report
+
+LEAST, LEAST_OF_LARGE, LEAST_OF_PICTURES = 4.5, 3.0, 3.0
+# Text is large from these sizes on, in CSS pixels: 18 and 14 points (WCAG 2.2, large scale).
+_LARGE, _LARGE_BOLD, _BOLD = 24.0, 18.66, 700
+# A picture is looked at where it is at least so large, and so much of it must be seen.
+_SMALLEST_PICTURE, _SHARE = 16, 0.6
+_SAMPLED = 64
+
+
+def least_contrast(style: ComputedStyle) -> float:
+    """Returns the least contrast ratio that text of this style needs."""
+    large = style.font_size >= _LARGE or (style.font_size >= _LARGE_BOLD and style.font_weight >= _BOLD)
+    return LEAST_OF_LARGE if large else LEAST
+
+
+def check_text_contrast(view: PageView, report: Report) -> None:
+    """Text and its ground, on each screen that the page looks different on."""
+    for called, screen in screens_of(view):
+        styles, grounds = view.on(screen).styles, view.grounds(screen)
+        for text in view.texts:
+            written = view.html[text.start : text.end]
+            if not any(c.isalnum() for c in decode_references(written)) or not view.is_read(text.element, screen):
+                continue
+            style, ground = styles[text.element], grounds[text.element]
+            over, beneath = ground.seen(style.color)
+            ratio, least = contrast(over, beneath), least_contrast(style)
+            # A character that is too dark is told of at its first letter, where the caret stands well.
+            start = text.start + len(written) - len(written.lstrip())
+            place = view.place(start, text.start + len(written.rstrip()))
+            says = f"text in {over} on {beneath} has a contrast of {ratio:.1f}, and needs {least:g}{called}"
+            if ground.pictured:
+                report.add("contrast.unknown", place)
+                if ratio < least:
+                    report.add("contrast.without-picture", place, says)
+            elif ratio < least:
+                report.add("contrast.text", place, says)
+
+
+def check_picture_contrast(view: PageView, pictures: Mapping[str, Picture], report: Report) -> None:
+    """Pictures with transparency, and the ground that they stand on."""
+    for called, screen in screens_of(view):
+        if screen not in (WIDE, DARK):
+            continue
+        grounds = view.grounds(screen)
+        for element in view.elements:
+            picture = pictures.get(element.values.get("src", "")) if element.local_name == "img" else None
+            if picture is None or not view.shows(element.number, screen):
+                continue
+            if min(picture.width, picture.height) < _SMALLEST_PICTURE:
+                continue
+            style = view.on(screen).styles[element.number]
+            own = style.background_color
+            ground = own.over(grounds[element.number].colour) if own.alpha else grounds[element.number].colour
+            share = None if grounds[element.number].pictured else lost_share(picture, ground)
+            if share is not None and share > _SHARE:
+                decorates = not element.values.get("alt", "").strip()
+                says = (
+                    f"{picture.called} is hardly seen on {ground}{called}: {share:.0%} of it has less contrast than 3"
+                )
+                severity: Severity | None = "note" if decorates else None
+                report.add("contrast.picture", view.attribute_place(element, "src"), says, severity=severity)
+
+
+@lru_cache(maxsize=256)
+def lost_share(picture: Picture, ground: Colour) -> float | None:
+    """Returns which share of a picture's visible pixels has less contrast than 3 against a ground; None of one without
+    transparency, or that cannot be read."""
+    from PIL import Image
+
+    if picture.type == "image/svg+xml":
+        return None
+    with Image.open(io.BytesIO(picture.content)) as opened:
+        image = opened.convert("RGBA")
+    image.thumbnail((_SAMPLED, _SAMPLED), Image.Resampling.NEAREST)
+    pixels = image.getcolors(_SAMPLED * _SAMPLED) or []
+    if not any(pixel[3] < 255 for _, pixel in pixels if isinstance(pixel, tuple)):
+        return None
+    seen = lost = 0
+    for count, pixel in pixels:
+        if isinstance(pixel, tuple) and pixel[3] > 25:
+            seen += count
+            colour = Colour(pixel[0], pixel[1], pixel[2], pixel[3] / 255).over(ground)
+            lost += count if contrast(colour, ground) < LEAST_OF_PICTURES else 0
+    return lost / seen if seen else None

@@ -1,0 +1,302 @@
+"""The page of a message as its readers see it: which elements show, what is said in them, its links and pictures."""
+
+from __future__ import annotations
+
+import re
+from bisect import bisect_left, bisect_right
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+from pribble.cascade.colours import Colour
+from pribble.cascade.computed import ComputedStyle, PageStyles, StyledPage
+from pribble.cascade.elements import Element
+from pribble.cascade.media_queries import Screen
+from pribble.errors import Place
+from pribble.markup.events import Characters, Closed, Opened
+from pribble.markup.foreign_pages import read_foreign_page
+from pribble.markup.references import decode_references
+
+WIDE, NARROW = Screen(1000), Screen(390)
+DARK = Screen(1000, scheme="dark")
+# Text that is smaller than this, in CSS pixels, is there to be hidden.
+_SMALLEST = 2.5
+_INLINE = frozenset({"inline", "contents", "inline-block", "ruby", "ruby-text", "inline-flex", "inline-table"})
+_REFERENCE = re.compile(r"&(?:#[0-9]{1,8}|#[xX][0-9a-fA-F]{1,7}|[A-Za-z][A-Za-z0-9]{1,31});?")
+# What stands in a text for an element without one.
+_STANDING = {"br": "\n", "img": "\ufffc"}
+
+
+@dataclass(frozen=True, slots=True)
+class Text:
+    """A text between tags, from `start` to `end` of the page; `element` is the number of the one it stands in."""
+
+    start: int
+    end: int
+    element: int
+
+
+@dataclass(frozen=True, slots=True)
+class Block:
+    """What is said in one block, its white space as it is shown; `offsets` are where its characters stand in the page,
+    `element` is the number of the one that it is in."""
+
+    element: int
+    text: str
+    offsets: Sequence[int]
+
+    def position(self, offset: int) -> int:
+        """Returns where in the text what stands at an offset of the page is."""
+        return bisect_left(self.offsets, offset)
+
+    def span(self, start: int, end: int) -> tuple[int, int]:
+        """Returns the stretch of the page that a stretch of the text stands in."""
+        first = self.offsets[min(start, len(self.offsets) - 1)]
+        return first, max(first + 1, self.offsets[min(max(start, end - 1), len(self.offsets) - 1)] + 1)
+
+
+@dataclass(frozen=True, slots=True)
+class Link:
+    """A link: its address and its label, of which `words` are those that are no picture's."""
+
+    element: Element
+    address: str
+    label: str
+    words: str
+    pictures: int
+
+
+class _OpenBlock:
+    """A block that is being read."""
+
+    def __init__(self, element: int) -> None:
+        self.element = element
+        self.characters: list[str] = []
+        self.offsets: list[int] = []
+
+    def say(self, text: str, offsets: Sequence[int]) -> None:
+        """Add a text, its white space as one space."""
+        for character, offset in zip(text, offsets, strict=True):
+            is_space = character in " \t\n\f\r"
+            if is_space and (not self.characters or self.characters[-1] in " \n"):
+                continue
+            self.characters.append(" " if is_space else character)
+            self.offsets.append(offset)
+
+    def finished(self) -> Block | None:
+        """Returns the block; None where it says nothing."""
+        text = "".join(self.characters).rstrip(" ")
+        return Block(self.element, text, self.offsets[: len(text)]) if text.strip() else None
+
+
+class PageView:
+    """A page of a message; `place` says where a stretch of it was written."""
+
+    def __init__(self, html: str, place: Callable[[int, int], Place | None]) -> None:
+        self.html, self.place = html, place
+        self.page = read_foreign_page(html, comments=True)
+        self.sheets = PageStyles(html, self.page)
+        self.elements: Sequence[Element] = self.sheets.document.elements
+        self.texts: list[Text] = []
+        self.ends = [len(html)] * len(self.elements)  # where the elements end
+        self._read()
+        self._screens: dict[Screen, tuple[StyledPage, list[bool]]] = {}
+
+    def _read(self) -> None:
+        opened: list[int] = []
+        number = -1
+        for event in self.page.events:
+            match event:
+                case Opened():
+                    number += 1
+                    if event.void:
+                        self.ends[number] = event.tag.end
+                    else:
+                        opened.append(number)
+                case Closed(end=end):
+                    self.ends[opened.pop()] = end
+                case Characters(start=start, end=end, raw="") if opened:
+                    self.texts.append(Text(start, end, opened[-1]))
+
+    # -- how it shows --
+
+    def on(self, screen: Screen) -> StyledPage:
+        """Returns what the elements look like on a screen."""
+        return self._on(screen)[0]
+
+    def shows(self, number: int, screen: Screen = WIDE) -> bool:
+        """Returns whether an element and what is around it show, by number."""
+        return self._on(screen)[1][number]
+
+    def _on(self, screen: Screen) -> tuple[StyledPage, list[bool]]:
+        found = self._screens.get(screen)
+        if found is None:
+            styled = self.sheets.on(screen)
+            shown: list[bool] = []
+            for element, style in zip(self.elements, styled.styles, strict=True):
+                around = shown[element.parent.number] if element.parent else True
+                shown.append(around and not style.hides)
+            found = self._screens[screen] = styled, shown
+        return found
+
+    def is_read(self, number: int, screen: Screen = WIDE) -> bool:
+        """Returns whether text directly in an element can be read: it shows, and is not made small to be hidden."""
+        style = self.on(screen).styles[number]
+        return self.shows(number, screen) and style.visibility == "visible" and style.font_size >= _SMALLEST
+
+    def style(self, number: int) -> ComputedStyle:
+        """Returns what an element looks like on a wide screen."""
+        return self.on(WIDE).styles[number]
+
+    # -- what it says --
+
+    @cached_property
+    def blocks(self) -> list[Block]:
+        """What is said, block by block, as it shows on a wide screen."""
+        blocks = [_OpenBlock(0)]
+        opened: list[int] = []
+        number = -1
+        for event in self.page.events:
+            match event:
+                case Opened():
+                    number += 1
+                    self._open(blocks, number)
+                    if not event.void:
+                        opened.append(number)
+                case Closed():
+                    closed = opened.pop()
+                    if self.style(closed).display not in _INLINE:
+                        blocks.append(_OpenBlock(opened[-1] if opened else 0))
+                case Characters(start=start, end=end, raw="") if opened and self.is_read(opened[-1]):
+                    blocks[-1].say(*decoded(self.html, start, end))
+        return [made for block in blocks if (made := block.finished()) is not None]
+
+    def _open(self, blocks: list[_OpenBlock], number: int) -> None:
+        element = self.elements[number]
+        if self.style(number).display not in _INLINE:
+            blocks.append(_OpenBlock(number))
+        elif element.local_name in _STANDING and self.shows(number):
+            blocks[-1].characters.append(_STANDING[element.local_name])
+            blocks[-1].offsets.append(element.opening.start)
+
+    def said(self, start: int, end: int) -> str:
+        """Returns the text from `start` to `end` of the page that can be read, white space as it is shown."""
+        made = []
+        for text in self.texts[bisect_left(self._text_starts, start) :]:
+            if text.start >= end:
+                break
+            if self.is_read(text.element):
+                made.append(decode_references(self.html[text.start : text.end]))
+        return " ".join("".join(made).split())
+
+    def reads(self, offset: int) -> bool:
+        """Returns whether what stands at an offset of the page is text that can be read."""
+        index = bisect_right(self._text_starts, offset) - 1
+        return index >= 0 and offset < self.texts[index].end and self.is_read(self.texts[index].element)
+
+    @cached_property
+    def _text_starts(self) -> list[int]:
+        return [text.start for text in self.texts]
+
+    # -- links and pictures --
+
+    @cached_property
+    def links(self) -> list[Link]:
+        """The links, in order."""
+        made = []
+        for element in self.elements:
+            if element.local_name in ("a", "area") and "href" in element.values and self.shows(element.number):
+                pictures = [one for one in self.inside(element) if one.local_name == "img"]
+                words = self.said(element.opening.end, self.ends[element.number])
+                alts = [one.values.get("alt", "").strip() for one in pictures]
+                if element.local_name == "area":
+                    alts.append(element.values.get("alt", "").strip())
+                label = " ".join(filter(None, [words, *alts])) or element.values.get("aria-label", "").strip()
+                made.append(Link(element, element.values["href"].strip(), label, words, len(pictures)))
+        return made
+
+    def inside(self, element: Element) -> Sequence[Element]:
+        """Returns the elements within one."""
+        return self.elements[element.number + 1 : element.last + 1]
+
+    def tag_place(self, element: Element) -> Place | None:
+        """Returns where the start tag of an element was written."""
+        opening = element.opening
+        return self.place(opening.start, max(opening.start + 1, opening.end))
+
+    def attribute_place(self, element: Element, name: str) -> Place | None:
+        """Returns where an attribute of an element was written; its tag where there is none."""
+        attribute = element.opening.attribute(name)
+        if attribute is None:
+            return self.tag_place(element)
+        start = attribute.value_start if attribute.value_end > attribute.value_start else attribute.start
+        return self.place(start, max(start + 1, attribute.value_end)) or self.tag_place(element)
+
+    # -- grounds --
+
+    def grounds(self, screen: Screen) -> list[Ground]:
+        """Returns what lies under the text of each element on a screen."""
+        styled = self.on(screen)
+        made: list[Ground] = []
+        for element, style in zip(self.elements, styled.styles, strict=True):
+            outer = made[element.parent.number] if element.parent else Ground(styled.canvas, False, ())
+            covers = style.background_color.alpha == 1
+            colour = style.background_color.over(outer.colour)
+            pictured = style.pictured or (outer.pictured and not covers)
+            faded = ((outer.colour, style.opacity), *outer.faded) if style.opacity < 1 else outer.faded
+            made.append(
+                Ground(colour, pictured, faded)
+                if element.local_name != "html"
+                else Ground(styled.canvas, pictured, faded)
+            )
+        return made
+
+
+@dataclass(frozen=True, slots=True)
+class Ground:
+    """What lies under a text: a colour, and whether there is a picture too.  `faded` are the grounds under the elements
+    around that are not opaque, and how opaque these are, innermost first."""
+
+    colour: Colour
+    pictured: bool
+    faded: tuple[tuple[Colour, float], ...]
+
+    def seen(self, colour: Colour) -> tuple[Colour, Colour]:
+        """Returns a colour on it, and it, as they are seen."""
+        over, ground = colour.over(self.colour), self.colour
+        for beneath, opacity in self.faded:
+            over, ground = beneath.mixed(over, opacity), beneath.mixed(ground, opacity)
+        return over, ground
+
+
+def decoded(html: str, start: int, end: int) -> tuple[str, list[int]]:
+    """Returns a text of a page with its references read, and where each character stands."""
+    made: list[str] = []
+    offsets: list[int] = []
+    position = start
+    for found in _REFERENCE.finditer(html, start, end):
+        read = decode_references(found[0])
+        if read == found[0]:
+            continue
+        made.append(html[position : found.start()])
+        offsets += range(position, found.start())
+        made.append(read)
+        offsets += [found.start()] * len(read)
+        position = found.end()
+    made.append(html[position:end])
+    offsets += range(position, end)
+    return "".join(made), offsets
+
+
+def screens_of(view: PageView) -> Iterator[tuple[str, Screen]]:
+    """Yields the screens that a page may look different on, with how findings call them."""
+    yield "", WIDE
+    conditions = {condition for rule in view.sheets.rules.all for condition in rule.conditions}
+    if any("width" in condition for condition in conditions):
+        yield " on a narrow screen", NARROW
+    schemes = any(
+        element.local_name == "meta" and element.values.get("name", "").lower() == "color-scheme"
+        for element in view.elements
+    )
+    if schemes or any("prefers-color-scheme" in condition for condition in conditions):
+        yield " in dark", DARK

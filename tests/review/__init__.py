@@ -1,0 +1,1 @@
+"""Looking before sending: what `check` finds, and what it leaves alone."""
