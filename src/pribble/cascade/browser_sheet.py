@@ -69,6 +69,8 @@ def _browser_sheet() -> dict[str, dict[str, str]]:
 
 
 _BROWSER = _browser_sheet()
+# The attributes that are asked for here.
+HINTING = tuple("align background bgcolor color face height hidden href open size text type width".split())
 # In a page without a doctype a table takes on no font and no colour from around it (15.3.8, quirks mode).
 _QUIRKS_TABLE = {"font-size": "medium", "font-weight": "400", "text-align": "start", "color": "-pribble-body-text"}
 _NO_RULES: dict[str, str] = {}

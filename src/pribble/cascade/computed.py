@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 from pribble.cascade import style_attribute
 from pribble.cascade.bounds import CascadeCounter
-from pribble.cascade.browser_sheet import Declared, attribute_rules, body_text, browser_rules, link_colour
+from pribble.cascade.browser_sheet import HINTING, Declared, attribute_rules, body_text, browser_rules, link_colour
 from pribble.cascade.colours import TRANSPARENT, Colour, Scheme
 from pribble.cascade.custom_properties import Environment, uses_custom
 from pribble.cascade.elements import Document, Element
@@ -153,6 +153,7 @@ class _Computing:
         self.rules = rules_by_element(len(elements), holding, sheets.bounds)
         self.environment = Environment(sheets.bounds)
         self.known: dict[object, _Candidates] = {}
+        self.same: dict[object, ComputedStyle] = {}
         body = next((element for element in elements if element.local_name == "body"), None)
         self.body_text, self.links = body_text(body), link_colour(body)
         self.page_scheme = self._declared_by_page()
@@ -224,8 +225,18 @@ class _Computing:
     # -- what they come to --
 
     def _style(self, element: Element, rules: MatchedRules, parent: ComputedStyle | None) -> ComputedStyle:
+        """Returns what an element looks like: the same for all of a name, in the same, that the same is said of."""
+        candidates = self._candidates(element, rules)
+        said = tuple((name, element.values[name]) for name in HINTING if name in element.values)
+        key = element.local_name, element.foreign, said, id(candidates), id(parent)
+        found = self.same.get(key)
+        if found is None:
+            found = self.same[key] = self._computed(element, candidates, parent)
+        return found
+
+    def _computed(self, element: Element, candidates: _Candidates, parent: ComputedStyle | None) -> ComputedStyle:
         value = _Cascaded(
-            self._candidates(element, rules),
+            candidates,
             attribute_rules(element, self.links),
             browser_rules(element, quirks=self.sheets.page.quirks),
         ).value

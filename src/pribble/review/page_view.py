@@ -23,6 +23,8 @@ DARK = Screen(1000, scheme="dark")
 _SMALLEST = 2.5
 _INLINE = frozenset({"inline", "contents", "inline-block", "ruby", "ruby-text", "inline-flex", "inline-table"})
 _REFERENCE = re.compile(r"&(?:#[0-9]{1,8}|#[xX][0-9a-fA-F]{1,7}|[A-Za-z][A-Za-z0-9]{1,31});?")
+# So much of a label is read, from so many texts; and so many elements within another are looked at.
+_LONGEST_LABEL, _MOST_TEXTS, _MOST_INSIDE = 300, 100, 50
 # What stands in a text for an element without one.
 _STANDING = {"br": "\n", "img": "\ufffc"}
 
@@ -57,12 +59,11 @@ class Block:
 
 @dataclass(frozen=True, slots=True)
 class Link:
-    """A link: its address and its label, of which `words` are those that are no picture's."""
+    """A link: its address, its label (words, and those for its pictures), how many pictures it has."""
 
     element: Element
     address: str
     label: str
-    words: str
     pictures: int
 
 
@@ -180,13 +181,17 @@ class PageView:
             blocks[-1].offsets.append(element.opening.start)
 
     def said(self, start: int, end: int) -> str:
-        """Returns the text from `start` to `end` of the page that can be read, white space as it is shown."""
-        made = []
-        for text in self.texts[bisect_left(self._text_starts, start) :]:
-            if text.start >= end:
+        """Returns the text from `start` to `end` of the page that can be read, white space as it is shown; of a long
+        one the beginning."""
+        made: list[str] = []
+        size = 0
+        first = bisect_left(self._text_starts, start)
+        for text in self.texts[first : first + _MOST_TEXTS]:
+            if text.start >= end or size > _LONGEST_LABEL:
                 break
             if self.is_read(text.element):
                 made.append(decode_references(self.html[text.start : text.end]))
+                size += len(made[-1])
         return " ".join("".join(made).split())
 
     def reads(self, offset: int) -> bool:
@@ -206,18 +211,27 @@ class PageView:
         made = []
         for element in self.elements:
             if element.local_name in ("a", "area") and "href" in element.values and self.shows(element.number):
-                pictures = [one for one in self.inside(element) if one.local_name == "img"]
+                pictures = self.inside(element, "img")
                 words = self.said(element.opening.end, self.ends[element.number])
                 alts = [one.values.get("alt", "").strip() for one in pictures]
                 if element.local_name == "area":
                     alts.append(element.values.get("alt", "").strip())
                 label = " ".join(filter(None, [words, *alts])) or element.values.get("aria-label", "").strip()
-                made.append(Link(element, element.values["href"].strip(), label, words, len(pictures)))
+                made.append(Link(element, element.values["href"].strip(), label, len(pictures)))
         return made
 
-    def inside(self, element: Element) -> Sequence[Element]:
-        """Returns the elements within one."""
-        return self.elements[element.number + 1 : element.last + 1]
+    def inside(self, element: Element, name: str) -> Sequence[Element]:
+        """Returns the elements of a name within one, the first of very many."""
+        numbers = self._by_name.get(name, [])
+        first, last = bisect_right(numbers, element.number), bisect_right(numbers, element.last)
+        return [self.elements[number] for number in numbers[first : min(last, first + _MOST_INSIDE)]]
+
+    @cached_property
+    def _by_name(self) -> dict[str, list[int]]:
+        made: dict[str, list[int]] = {}
+        for element in self.elements:
+            made.setdefault(element.local_name, []).append(element.number)
+        return made
 
     def tag_place(self, element: Element) -> Place | None:
         """Returns where the start tag of an element was written."""
@@ -239,34 +253,43 @@ class PageView:
         styled = self.on(screen)
         made: list[Ground] = []
         for element, style in zip(self.elements, styled.styles, strict=True):
-            outer = made[element.parent.number] if element.parent else Ground(styled.canvas, False, ())
+            outer = made[element.parent.number] if element.parent else Ground(styled.canvas, False)
             covers = style.background_color.alpha == 1
-            colour = style.background_color.over(outer.colour)
-            pictured = style.pictured or (outer.pictured and not covers)
-            faded = ((outer.colour, style.opacity), *outer.faded) if style.opacity < 1 else outer.faded
-            made.append(
-                Ground(colour, pictured, faded)
-                if element.local_name != "html"
-                else Ground(styled.canvas, pictured, faded)
-            )
+            # What the root has for a ground lies under the whole page already.
+            colour = style.background_color.over(outer.colour) if element.parent else styled.canvas
+            share, rest = outer.share, outer.rest
+            if style.opacity < 1:
+                beneath = (outer.colour.red, outer.colour.green, outer.colour.blue)
+                left = share * (1 - style.opacity)
+                rest = tuple(have + left * part for have, part in zip(rest, beneath, strict=True))
+                share *= style.opacity
+            made.append(Ground(colour, style.pictured or (outer.pictured and not covers), share, rest))
         return made
 
 
 @dataclass(frozen=True, slots=True)
 class Ground:
-    """What lies under a text: a colour, and whether there is a picture too.  `faded` are the grounds under the elements
-    around that are not opaque, and how opaque these are, innermost first."""
+    """What lies under a text: a colour, and whether there is a picture too.
+
+    Elements that are not opaque mix what is in them with what is beneath: `share` is how much of it is left, and `rest`
+    what is added of beneath, red, green and blue (CSS Color 4, 16).
+    """
 
     colour: Colour
     pictured: bool
-    faded: tuple[tuple[Colour, float], ...]
+    share: float = 1.0
+    rest: tuple[float, ...] = (0.0, 0.0, 0.0)
 
     def seen(self, colour: Colour) -> tuple[Colour, Colour]:
         """Returns a colour on it, and it, as they are seen."""
-        over, ground = colour.over(self.colour), self.colour
-        for beneath, opacity in self.faded:
-            over, ground = beneath.mixed(over, opacity), beneath.mixed(ground, opacity)
-        return over, ground
+        return self._faded(colour.over(self.colour)), self._faded(self.colour)
+
+    def _faded(self, colour: Colour) -> Colour:
+        if self.share == 1:
+            return colour
+        own = (colour.red, colour.green, colour.blue)
+        red, green, blue = (round(self.share * part + more) for part, more in zip(own, self.rest, strict=True))
+        return Colour(red, green, blue)
 
 
 def decoded(html: str, start: int, end: int) -> tuple[str, list[int]]:

@@ -31,10 +31,10 @@ def check_page(view: PageView, start: Place | None, language: str, report: Repor
     _check_headings(view, report)
     for element in view.elements:
         if element.local_name == "blockquote" and view.shows(element.number):
-            held = next((one for one in view.inside(element) if one.local_name in ("table", "img")), None)
-            if held is not None:
-                article = "a picture" if held.local_name == "img" else "a table"
-                report.add("page.quote", view.tag_place(element), article)
+            for name, called in (("table", "a table"), ("img", "a picture")):
+                if view.inside(element, name):
+                    report.add("page.quote", view.tag_place(element), called)
+                    break
 
 
 def _check_language(view: PageView, start: Place | None, language: str, report: Report) -> None:
