@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import asdict, dataclass
 from functools import cache
 
-from benchmarks import hostile, starts, styles
+from benchmarks import checking, hostile, starts, styles
 from benchmarks.links import Links
 from benchmarks.measure import Ratio, compared
 from benchmarks.messages import Album, Messages
@@ -134,6 +134,16 @@ def b10() -> Iterator[Row]:
     yield from _ratio("B10", "a megabyte of pictures inside the page against beside it", 3, ratio)
 
 
+def b11() -> Iterator[Row]:
+    bare = starts.started(["-c", "pass"])
+    spent = (starts.started(["-m", "pribble", "check", "--all"]) - bare) * 1e3
+    yield Row("B11", "pribble check --all, of the demo", spent, None, "ms", 2000, "CPU time, start included")
+    detail = "by the slope over 4 and 8 times the page"
+    yield Row("B11", "checking twice a page with 300 style rules", checking.growth(), None, "×", 2.1, detail)
+    spent = checking.hundred_kilobytes() * 1e3
+    yield Row("B11", "checking 100 kB of it", spent, None, "ms", 3000, "CPU time")
+
+
 ROWS: dict[str, Callable[[], Iterator[Row]]] = {
     "B1": b1,
     "B1u": b1u,
@@ -145,6 +155,7 @@ ROWS: dict[str, Callable[[], Iterator[Row]]] = {
     "B7": b7,
     "B8": b8,
     "B10": b10,
+    "B11": b11,
 }
 
 

@@ -9,6 +9,7 @@ from functools import cache, partial
 from typing import Any
 
 from benchmarks import patterns
+from benchmarks.checking import check_page
 from benchmarks.inputs import COMPUTED, DATA, MESSAGES, NAMED, PAGES, PICTURES, PLACES, STYLES, TEMPLATES, VALUES
 from benchmarks.measure import doubling, timed
 from benchmarks.takers import UNITS, takers
@@ -68,6 +69,7 @@ def _cases() -> dict[str, Case]:
         f"template of {name}": partial(_compiling, folder, text) for name, text in TEMPLATES.items()
     }
     cases |= {f"text of {name}": partial(_saying, text) for name, text in PAGES.items()}
+    cases |= {f"check of {name}": partial(_checking, text) for name, text in PAGES.items()}
     cases |= {f"audit of {name}": partial(_auditing, raw) for name, raw in MESSAGES.items()}
     for name, sheet in STYLES.items():
         cases |= {f"styles of {name}": partial(_styling, sheet), f"text by styles of {name}": partial(_shown_by, sheet)}
@@ -103,6 +105,11 @@ def _compiling(folder: TemplateFolder, text: Callable[[int], str], size: int) ->
 def _saying(text: Callable[[int], str], size: int) -> Callable[[], object]:
     written = text(size)
     return lambda: plain_text(written)
+
+
+def _checking(text: Callable[[int], str], size: int) -> Callable[[], object]:
+    written = text(size)
+    return lambda: check_page(written)
 
 
 def _auditing(raw: Callable[[int], bytes], size: int) -> Callable[[], object]:
