@@ -401,27 +401,6 @@ class Template:
             POINTED.reset(noting)
             FORMATTER_RESULTS.reset(issuing)
 
-    def trace(self, data: Any, *, locale: str | None = None, timezone: str | None = None) -> TracedRendering:
-        """Returns the template filled with `data`, and of each stretch of it which mark shows it, in which turn of a
-        loop and from which data.
-
-        The arguments are those of `render`, and so are the errors.  The programs that trace are compiled when they are
-        first asked for; others pay nothing for them.
-        """
-        rendering = self.render(data, locale=locale, timezone=timezone)
-        asked = self._asked(locale)
-        linked = self._variant(asked).linked
-        with self._lock:
-            if asked not in self._traced:
-                self._traced[asked] = self._compile_traced(linked)
-        settings, world, traced = self._settings(timezone), self.folder.world, self._traced[asked]
-        noting, issuing = POINTED.set({}), FORMATTER_RESULTS.set(FormatterResults())
-        try:
-            return run_traced(traced, rendering, settings, world, data)
-        finally:
-            POINTED.reset(noting)
-            FORMATTER_RESULTS.reset(issuing)
-
     def problems(self, data: Any, *, locale: str | None = None, timezone: str | None = None) -> list[PribbleError]:
         """Returns every problem with `data`, in the order of the template; an empty list if it would render."""
         found = self._variant(self._asked(locale)).problems(self._settings(timezone), self.folder.world, data)
@@ -451,10 +430,6 @@ class Template:
     def findings_for(self, locale: str) -> tuple[Finding, ...]:
         """Returns the findings about the file for a locale."""
         return self._variant(self._asked(locale)).findings
-
-    def linked(self, locale: str | None = None) -> LinkedSource:
-        """Returns the template's file for a locale with its layouts and parts, as one source."""
-        return self._variant(self._asked(locale)).linked
 
     def fields(self, *, locale: str | None = None) -> list[Field]:
         """Returns the fields that the data must have, in the order of their first use; `locale` chooses the file of a
@@ -544,6 +519,14 @@ class Template:
             return compile_text(linked, folder.world)
         return compile_page(self._styled(linked), folder.world)
 
+    def _traced_for(self, locale: str) -> TracedTemplate:
+        """Returns the traced programs for a locale."""
+        linked = self._variant(locale).linked
+        with self._lock:
+            if locale not in self._traced:
+                self._traced[locale] = self._compile_traced(linked)
+            return self._traced[locale]
+
     def _compile_traced(self, linked: LinkedSource) -> TracedTemplate:
         folder = self.folder
         if not self.is_page:
@@ -610,6 +593,28 @@ class Template:
                 ),
             )
         return found
+
+
+def linked_source(template: Template, locale: str) -> LinkedSource:
+    """Returns the file of a template for a locale with its layouts and parts, as one source."""
+    return template._variant(template._asked(locale)).linked
+
+
+def trace(template: Template, data: Data, *, locale: str | None = None, timezone: str | None = None) -> TracedRendering:
+    """Returns a template filled with `data`, and of each stretch of it which mark shows it, in which turn of a loop and
+    from which data.
+
+    The arguments are those of `Template.render`, and so are the errors.  The programs that trace are compiled when they
+    are first asked for; others pay nothing for them.
+    """
+    rendering = template.render(data, locale=locale, timezone=timezone)
+    traced = template._traced_for(template._asked(locale))
+    noting, issuing = POINTED.set({}), FORMATTER_RESULTS.set(FormatterResults())
+    try:
+        return run_traced(traced, rendering, template._settings(timezone), template.folder.world, data)
+    finally:
+        POINTED.reset(noting)
+        FORMATTER_RESULTS.reset(issuing)
 
 
 def _bare_numbers(pointed: Mapping[Place, tuple[str, str]]) -> Iterator[Finding]:

@@ -15,6 +15,7 @@ from pribble.cascade.colours import Colour, css_colour, legacy_colour
 from pribble.cascade.computed import ComputedStyle, PageStyles
 from pribble.cascade.media_queries import Screen, media_holds
 from pribble.markup.foreign_pages import read_foreign_page
+from pribble.template import linked_source
 from tests.cascade.styled import page as generated_page
 from tests.chromium import Browser, browser
 from tests.review.mutating import DESIGNS
@@ -89,7 +90,12 @@ class AgainstChromium(Case):
                     if (html := template.render(data).html) is not None:
                         pages[f"{name} {label}"] = html
                     # Before its sheets are written into it, too: without the marks, which begin most files.
-                    written = re.sub(r"\{\{.*?\}\}", "", template.linked().sources[0].text, flags=re.DOTALL)
+                    written = re.sub(
+                        r"\{\{.*?\}\}",
+                        "",
+                        linked_source(template, template.settings.locale).sources[0].text,
+                        flags=re.DOTALL,
+                    )
                     if written.lower().startswith("<!doctype"):
                         pages[f"{name} as written"] = written
         for name, html in pages.items():

@@ -126,7 +126,13 @@ def messages(draw: st.DrawFn, *, international: bool = True) -> Made:
         "in_reply_to": draw(st.none() | IDS),
         "references": draw(st.lists(IDS, max_size=25)),
         "headers": draw(
-            st.lists(st.tuples(st.sampled_from(["Comments", "X-Berth", "Keywords-Of-Ours"]), TEXT), max_size=2)
+            st.lists(
+                st.tuples(
+                    st.sampled_from(["Comments", "X-Berth", "Keywords-Of-Ours"]),
+                    TEXT.filter(lambda text: not text or text.strip()),  # white space alone is refused
+                ),
+                max_size=2,
+            )
         ),
         "importance": draw(st.sampled_from([None, "high", "low"])),
         "language": draw(st.sampled_from([(), "en", ["en", "de-CH"], "pt_BR"])),

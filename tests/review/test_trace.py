@@ -12,6 +12,7 @@ from hypothesis import given
 from pribble import PribbleError, Template, TemplateError, TemplateFolder
 from pribble.rendering.traced import TracedRendering, TracedText
 from pribble.review.cases import value_at
+from pribble.template import trace
 from tests.compiler.test_walker import DATA, TEMPLATES
 from tests.compiler.walker import ShownText, Wrong, walk_pieces
 from tests.review.mutating import DESIGNS
@@ -36,7 +37,7 @@ class Traces(Case):
                         self.check_forms(template, data)
 
     def check_forms(self, template: Template, data: Any) -> None:
-        traced = template.trace(data)
+        traced = trace(template, data)
         made = template.render(data)
         forms = (traced.html, made.html), (traced.subject, made.subject), (traced.preheader, made.preheader)
         for form, text in forms:
@@ -61,7 +62,7 @@ class Traces(Case):
     def test_generated_templates(self, text: str, data: dict[str, Any]) -> None:
         try:
             template, pieces = Template.from_text(text), walk_pieces(text, data)
-            traced = template.trace(data)
+            traced = trace(template, data)
         except (TemplateError, Wrong, PribbleError):
             return
         assert traced.html is not None
@@ -86,7 +87,7 @@ class Traces(Case):
             '<div class="a">\n{{ for line in lines: }}<p title="{{ line.t }}">Sum: {{ line.sum }}!</p>{{ :for }}</div>'
         )
         template = Template.from_text(page)
-        traced = template.trace({"lines": [{"t": "x", "sum": 7}, {"t": "y", "sum": 8}]}).html
+        traced = trace(template, {"lines": [{"t": "x", "sum": 7}, {"t": "y", "sum": 8}]}).html
         assert traced is not None
         self.assertEqual(
             [one.paths for one in traced.shown],
@@ -109,7 +110,7 @@ class Traces(Case):
         template = Template.from_text(page)
         self.assertFalse(template.explain().compiled)
         data = {"rows": [{"c": "b", "n": 1}, {"c": "", "n": "<2>"}]}
-        traced = template.trace(data).html
+        traced = trace(template, data).html
         assert traced is not None
         self.assertEqual(traced.text, html_of(template.render(data)))
         shown = [(traced.text[one.start : one.end], one.paths[0]) for one in traced.shown]
@@ -124,7 +125,7 @@ class Traces(Case):
             "{{ if a: }}A{{ :elif b: }}B{{ :if }}{{ for x in xs: }}{{ x.n? else 0 }}{{ :for }}{{ 'y' if a else 'n' }}"
         )
         template = Template.from_text(page)
-        traced = template.trace({"a": False, "b": False, "xs": [{}, {"n": 1}]})
+        traced = trace(template, {"a": False, "b": False, "xs": [{}, {"n": 1}]})
         forks = {fork.kind: dict(zip(fork.ways, counts, strict=True)) for fork, counts in traced.forks()}
         self.assertEqual(forks["branch"], {"branch 1": 0, "branch 2": 0, "no branch": 1})
         self.assertEqual(forks["loop"], {"empty": 0, "once": 0, "more than once": 1})
@@ -135,7 +136,7 @@ class Traces(Case):
         page = '<img src="pier-{{ p }}.png" alt="x"><a title="{{ t? }}" style="color: {{ c? }}" href="https://e.example/{{ p }}">{{ p }}</a>'
         folder = TemplateFolder(DESIGNS)
         page = page.replace("pier-{{ p }}.png", "pictures/{{ p }}.png")
-        traced = Template.from_text(page, folder=folder).trace({"p": "seal", "c": None}).html
+        traced = trace(Template.from_text(page, folder=folder), {"p": "seal", "c": None}).html
         assert traced is not None
         found = [(traced.text[one.start : one.end], one.paths) for one in traced.shown]
         self.assertEqual([paths for _, paths in found], [("p",), ("t",), ("c",), ("p",), ("p",)])

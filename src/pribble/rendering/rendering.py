@@ -225,17 +225,6 @@ class Rendering:
 
     # -- pieces --
 
-    def with_pieces(self, pieces: Sequence[Piece]) -> Rendering:
-        """Returns a rendering of the same data whose page is made of other pieces, as its program gave them."""
-        if self._options.style_late is None:
-            pieces = with_preheader(list(pieces), self.preheader)
-        return Rendering(self.subject, self.preheader, self._options, pieces, self.text)
-
-    def final_pieces(self) -> tuple[Sequence[Piece], list[str]]:
-        """Returns the pieces of `html` and their texts."""
-        pieces = self._page(self.embed)
-        return pieces, texts_of(pieces, self.embed, self._options.picture_base)
-
     def _page(self, embed: Embed) -> Sequence[Piece]:
         """Returns the pieces of the page, each in the form that goes with the way pictures travel."""
         assert self._pieces is not None
@@ -260,6 +249,19 @@ class Rendering:
         if base is None and any((piece.travels or embed) == "link" for piece in slots):
             raise ValueError("pictures that travel as links need the address they lie below (picture_base)")
         return "".join(texts_of(pieces, embed, base))
+
+
+def with_pieces(rendering: Rendering, pieces: Sequence[Piece]) -> Rendering:
+    """Returns a rendering of the same data whose page is made of other pieces, as its program gave them."""
+    if rendering._options.style_late is None:
+        pieces = with_preheader(list(pieces), rendering.preheader)
+    return Rendering(rendering.subject, rendering.preheader, rendering._options, pieces, rendering.text)
+
+
+def final_pieces(rendering: Rendering) -> tuple[Sequence[Piece], list[str]]:
+    """Returns the pieces of a rendering's HTML and their texts."""
+    pieces = rendering._page(rendering.embed)
+    return pieces, texts_of(pieces, rendering.embed, rendering._options.picture_base)
 
 
 def _styled_already(pieces: Sequence[Piece]) -> tuple[list[Piece], list[Finding]]:

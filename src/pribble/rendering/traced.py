@@ -18,7 +18,7 @@ from pribble.language.linked_source import LinkedSource
 from pribble.mime.flowed import SIGNATURE
 from pribble.passes.pieces import Piece, texts_of
 from pribble.passes.traces import TRACE_END, Origin, ShownValue, TraceBegin, TracedRange, traced_ranges
-from pribble.rendering.rendering import Rendering, preheader_in
+from pribble.rendering.rendering import Rendering, final_pieces, preheader_in, with_pieces
 from pribble.values.escaping import markup
 from pribble.values.kinds import Data
 from pribble.values.settings import Settings
@@ -166,7 +166,7 @@ class TracedPieces:
 
     def as_page(self, rendering: Rendering, preheader: TracedText | None) -> TracedText:
         """Returns the trace of the page that a rendering made of these pieces."""
-        pieces, texts = rendering.final_pieces()
+        pieces, texts = final_pieces(rendering)
         made = list(_with_traced_preheader(pieces, texts, preheader, self.sites))
         ranges = traced_ranges([piece for piece, _ in made], [text for _, text in made])
         sites = self.sites
@@ -267,7 +267,7 @@ def run_traced(
     line = preheader.as_line() if preheader else None
     return TracedRendering(
         rendering,
-        html.as_page(rendering.with_pieces(html.pieces), line) if html else None,
+        html.as_page(with_pieces(rendering, html.pieces), line) if html else None,
         subject.as_line() if subject else None,
         line,
         text.as_text() if text else None,

@@ -31,7 +31,7 @@ from pribble.review.checks.words import is_everyday, known_names
 from pribble.review.coverage import Coverage, coverage_of, report_untried
 from pribble.review.page_view import PageView
 from pribble.review.report import Report
-from pribble.template import Template, TemplateFolder
+from pribble.template import Template, TemplateFolder, linked_source, trace
 
 # What the compiler says of some pages is said here of every page, in other words.
 _TOLD_ANEW = frozenset({"page.quirks", "page.relative-address"})
@@ -197,7 +197,7 @@ def _render(
     chosen = {label: value for label, value in own.items() if samples is None or label in samples}
     if not own:
         if any(not field.optional for field in template.fields()):
-            file = template.linked().sources[0]
+            file = linked_source(template, template.settings.locale).sources[0]
             name = f"{Path(file.name).stem}.sample.json"
             report.add("data.no-sample", file.place(0, 1), fix=(name,))
         else:
@@ -205,7 +205,7 @@ def _render(
     sources: dict[str, Source] = {}
     for locale in template.locales:
         try:
-            linked = template.linked(locale)
+            linked = linked_source(template, locale)
         except PribbleError as error:
             _report_error(error, report)
             continue
@@ -213,7 +213,7 @@ def _render(
         _take_compiled(template, locale, report)
         for label, value in chosen.items():
             try:
-                traced = template.trace(value, locale=locale)
+                traced = trace(template, value, locale=locale)
             except PribbleError as error:  # then all that is wrong is told at once
                 for problem in template.problems(value, locale=locale) or [error]:
                     known = isinstance(problem, PictureError | TemplateError)
