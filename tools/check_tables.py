@@ -6,6 +6,7 @@ import tomllib
 from itertools import groupby
 from pathlib import Path
 
+from pribble.review import known_viewers
 from pribble.review.rules import HANDED_ON, RULES
 
 _MUTATIONS = Path(__file__).parent.parent / "tests/data/mutations.toml"
@@ -44,6 +45,12 @@ def check_rules() -> str:
         head = f"**{_HEADINGS[group]}**\n\n{head}"
         tables.append(head + "\n".join(rows))
     return "\n\n".join(tables)
+
+
+def viewer_rows() -> str:
+    """Our own viewers."""
+    rows = [f"| `{one.name}` | {_cell(one.about)} | {_cell(one.why)} |" for one in known_viewers().values()]
+    return "| viewer | what it is | why we believe it |\n|---|---|---|\n" + "\n".join(rows)
 
 
 def handed_on() -> str:

@@ -53,7 +53,18 @@ CHAPTERS: dict[str, tuple[str, tuple[Any, ...]]] = {
     ),
     "Looking before sending": (
         "From `pribble.review`; [checks.md](checks.md) has the rules.",
-        (review.check, review.check_message, review.Check, review.Weight, review.Coverage, review.Way),
+        (
+            review.check,
+            review.check_message,
+            review.Check,
+            review.Weight,
+            review.Coverage,
+            review.Way,
+            review.simulate,
+            review.View,
+            review.known_viewers,
+            review.Viewer,
+        ),
     ),
     "Errors": (
         "One family; `str(error)` has the place, the line with a caret, and the hint.",

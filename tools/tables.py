@@ -11,7 +11,7 @@ from collections.abc import Callable
 from itertools import groupby
 from pathlib import Path
 
-from tools.check_tables import check_rules, handed_on
+from tools.check_tables import check_rules, handed_on, viewer_rows
 
 from pribble.compiler.markup_formatters import MARKUP_FORMATTERS
 from pribble.mime.audit.rules import RULES
@@ -87,6 +87,7 @@ TABLES: dict[str, tuple[str, Callable[[], str]]] = {
     "media types": ("pictures-and-styles.md", media_types),
     "checks": ("checks.md", check_rules),
     "handed on": ("checks.md", handed_on),
+    "viewers": ("checks.md", viewer_rows),
 }
 
 

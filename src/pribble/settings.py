@@ -25,7 +25,10 @@ class CheckSettings:
 
 @dataclass(frozen=True, slots=True)
 class ProjectSettings:
-    """What ``pribble.toml`` lays down; paths are taken from the file's own folder."""
+    """What ``pribble.toml`` lays down; paths are taken from the file's own folder, which is at `path`.
+
+    `viewers` are the tables of the project's own viewers, which `pribble.review` reads.
+    """
 
     templates: Path | None = None
     locale: str = "en"
@@ -35,6 +38,8 @@ class ProjectSettings:
     senders: tuple[tuple[str, str], ...] = ()
     through: str | None = None
     check: CheckSettings = field(default_factory=CheckSettings)
+    viewers: Mapping[str, Mapping[str, Any]] = field(default_factory=lambda: MappingProxyType({}))
+    path: Path | None = None
 
     def sender(self, name: str = "default") -> str | None:
         """Returns the mailbox of a named sender."""
@@ -45,7 +50,7 @@ class ProjectSettings:
 _KINDS: Mapping[str, Mapping[str, type]] = {
     "": {
         **dict.fromkeys(("templates", "locale", "timezone", "through"), str),
-        **dict.fromkeys(("senders", "pictures", "check"), dict),
+        **dict.fromkeys(("senders", "pictures", "check", "viewers"), dict),
     },
     "pictures": {"embed": str, "base": str},
     "check": {"strict": bool, "off": dict},
@@ -76,6 +81,9 @@ def read_settings(path: Path) -> ProjectSettings:
     senders, off = said.get("senders", {}), check.get("off", {})
     _check_texts(path, "senders", senders.items(), 'a mailbox: "Name <address>"')
     _check_texts(path, "check.off", off.items(), "the reason why nobody looks at it")
+    viewers = said.get("viewers", {})
+    if wrong := next((name for name, value in viewers.items() if not isinstance(value, dict)), None):
+        raise DataError(f'{path}: "viewers.{wrong}" is a table')
     templates = said.get("templates")
     return ProjectSettings(
         _as_shown(path.parent / templates) if templates else None,
@@ -86,6 +94,8 @@ def read_settings(path: Path) -> ProjectSettings:
         tuple(senders.items()),
         said.get("through"),
         CheckSettings(check.get("strict", False), MappingProxyType(off)),
+        MappingProxyType(viewers),
+        path,
     )
 
 

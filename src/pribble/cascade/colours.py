@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Literal
@@ -43,9 +43,19 @@ class Colour:
         return Colour(*(round(mine + (theirs - mine) * share) for mine, theirs in parts))
 
     @property
+    def light(self) -> tuple[float, float, float]:
+        """How much light each part is, from 0 to 1 (CSS Color 4, 10.2)."""
+        return _LINEAR[self.red], _LINEAR[self.green], _LINEAR[self.blue]
+
+    def lit(self, light: Sequence[float]) -> Colour:
+        """Returns the colour of so much light, as opaque as this one."""
+        red, green, blue = (round(min(max(part, 0.0), 1.0) * 255) for part in _encoded(light))
+        return Colour(red, green, blue, self.alpha)
+
+    @property
     def luminance(self) -> float:
         """The relative luminance, from 0 for black to 1 for white (WCAG 2.2)."""
-        red, green, blue = (_LINEAR[part] for part in (self.red, self.green, self.blue))
+        red, green, blue = self.light
         return 0.2126 * red + 0.7152 * green + 0.0722 * blue
 
 
@@ -98,7 +108,7 @@ def _polar(parts: _Vector) -> _Vector:
     return [parts[0], parts[1] * math.cos(math.radians(parts[2])), parts[1] * math.sin(math.radians(parts[2]))]
 
 
-def _encoded(linear: _Vector) -> _Vector:
+def _encoded(linear: Sequence[float]) -> _Vector:
     """Returns the parts of sRGB, of light that is linear."""
     return [12.92 * part if part <= 0.0031308 else 1.055 * part ** (1 / 2.4) - 0.055 for part in linear]
 

@@ -67,6 +67,7 @@ class ComputedStyle:
     clips: bool
     text_indent: str
     object_fit: str
+    position: str
     scheme: Scheme
     font_keyword: str
     monospace: bool
@@ -266,6 +267,7 @@ class _Computing:
             clips=any(str(value(f"overflow-{axis}")) in ("hidden", "clip") for axis in "xy"),
             text_indent=str(value("text-indent") or "0"),
             object_fit=str(value("object-fit") or "fill"),
+            position=str(value("position") or "static"),
             scheme=scheme,
             font_keyword=keyword,
             monospace=monospace,

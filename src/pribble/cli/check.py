@@ -27,6 +27,7 @@ if TYPE_CHECKING:
     from rich.console import Console
 
     from pribble.review import Check, Coverage
+    from pribble.review.viewers import Viewer
 
 _SEVERITIES = ("error", "warning", "note")
 # Further places of one finding that are listed.
@@ -54,6 +55,9 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
         action="store_true",
         help="readers beyond your own machines get it: links that they cannot reach are errors",
     )
+    parser.add_argument(
+        "--viewers", metavar="NAMES", help="what readers look with: names, with commas (default: all that are known)"
+    )
     parser.add_argument("--no-notes", action="store_true", help="show errors and warnings alone")
     parser.add_argument("--rules", action="store_true", help="list the rules, and stop")
     add_json(parser)
@@ -72,7 +76,7 @@ def run(options: argparse.Namespace) -> int:
     if options.rules:
         return _list_rules(as_json=options.json)
     settings = project_settings()
-    off = _off(settings)
+    off, viewers = _off(settings), _viewers(options, settings)
     given = _given_data(options)
     messages = [name for name in options.named if name.endswith(".eml")]
     names = [name for name in options.named if not name.endswith(".eml")]
@@ -86,6 +90,7 @@ def run(options: argparse.Namespace) -> int:
                 templates,
                 data=given,
                 recipients=options.recipients,
+                viewers=viewers,
                 for_real_readers=options.for_real_readers,
                 off=off,
             )
@@ -94,7 +99,7 @@ def run(options: argparse.Namespace) -> int:
         if not is_file(Path(name)):
             raise Usage(f"there is no file {name}")
         raw = Path(name).read_bytes()
-        found.append(check_message(raw, for_real_readers=options.for_real_readers, name=name))
+        found.append(check_message(raw, viewers=viewers, for_real_readers=options.for_real_readers, name=name))
     strict = options.strict or settings.check.strict
     if options.json:
         print_json([_as_json(one) for one in found])
@@ -113,6 +118,15 @@ def _off(settings: ProjectSettings) -> Mapping[str, str]:
         if "." not in rule or (rule not in RULES and rule.partition(".")[0] in _groups(RULES)):
             raise DataError(f'{SETTINGS_FILE}: "check.off" names no rule: "{rule}"', hint=did_you_mean(rule, RULES))
     return settings.check.off
+
+
+def _viewers(options: argparse.Namespace, settings: ProjectSettings) -> list[Viewer]:
+    """Returns what readers look with: our own viewers and the project's, or those of them that are named."""
+    from pribble.review.viewers import chosen_viewers, known_viewers, with_viewers
+
+    known = with_viewers(settings.viewers, known_viewers(), str(settings.path or SETTINGS_FILE))
+    names = None if options.viewers is None else [name.strip() for name in options.viewers.split(",")]
+    return chosen_viewers(names, known)
 
 
 def _groups(rules: Mapping[str, Any]) -> set[str]:

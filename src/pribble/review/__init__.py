@@ -2,5 +2,18 @@
 
 from pribble.review.check import Check, Weight, check, check_message
 from pribble.review.coverage import Coverage, Way
+from pribble.review.simulating import View, simulate
+from pribble.review.viewers import Viewer, known_viewers
 
-__all__ = ["Check", "Coverage", "Way", "Weight", "check", "check_message"]
+__all__ = [
+    "Check",
+    "Coverage",
+    "View",
+    "Viewer",
+    "Way",
+    "Weight",
+    "check",
+    "check_message",
+    "known_viewers",
+    "simulate",
+]

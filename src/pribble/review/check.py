@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -22,6 +22,7 @@ from pribble.review.checks.data import check_stranded, check_values, unused_path
 from pribble.review.checks.envelope import check_envelope
 from pribble.review.checks.link import check_links
 from pribble.review.checks.locale import check_locales
+from pribble.review.checks.lost import check_lost
 from pribble.review.checks.page import check_page
 from pribble.review.checks.picture import check_pictures
 from pribble.review.checks.placeholder import check_placeholders
@@ -31,6 +32,7 @@ from pribble.review.checks.words import is_everyday, known_names
 from pribble.review.coverage import Coverage, coverage_of, report_untried
 from pribble.review.page_view import PageView
 from pribble.review.report import Report
+from pribble.review.viewers import Viewer, chosen_viewers
 from pribble.template import Template, TemplateFolder, linked_source, trace
 
 # What the compiler says of some pages is said here of every page, in other words.
@@ -79,6 +81,7 @@ def check(
     samples: Collection[str] | None = None,
     data: Any = None,
     recipients: int = 1,
+    viewers: Iterable[str | Viewer] | None = None,
     for_real_readers: bool = False,
     off: Collection[str] = (),
 ) -> Check:
@@ -88,6 +91,7 @@ def check(
     - `samples`: the labels of the samples that are tried; all by default.
     - `data`: what is rendered instead of the samples.
     - `recipients`: how many messages there will be of each template.
+    - `viewers`: what readers look with, by the names of profiles or as `Viewer`s; all that are ours by default.
     - `for_real_readers`: whether readers beyond your own machines get them, so that a link to one of these is an error.
     - `off`: the rules that are not asked for.
 
@@ -96,14 +100,14 @@ def check(
     """
     flags(for_real_readers=for_real_readers)
     integers(recipients=recipients)
-    report = Report()
+    report, seen_by = Report(), chosen_viewers(viewers)
     checked = []
     for template in _templates(templates, report):
         one = Checked(template)
         _render(one, samples, data, report, for_real_readers=for_real_readers)
         checked.append(one)
     for one in checked:
-        _check_template(one, report)
+        _check_template(one, seen_by, report)
     _report_unused(checked, data, report)
     overall = coverage_of(case for one in checked for case in one.cases)
     report_untried(overall, report)
@@ -118,10 +122,17 @@ def check(
     )
 
 
-def check_message(message: BaseMessage | bytes, *, for_real_readers: bool = False, name: str = "message") -> Check:
+def check_message(
+    message: BaseMessage | bytes,
+    *,
+    viewers: Iterable[str | Viewer] | None = None,
+    for_real_readers: bool = False,
+    name: str = "message",
+) -> Check:
     """Returns what is wrong with a message, anyone's: what its page alone shows, and what its audit finds.
 
-    `name` is what places call the message.  Raises `HeaderError` for bytes that are no message.
+    `viewers` are what readers look with, as `check` has it; `name` is what places call the
+    message.  Raises `HeaderError` for bytes that are no message.
     """
     are_instances((BaseMessage, bytes), "a Message or bytes", message=message)
     flags(for_real_readers=for_real_readers)
@@ -135,7 +146,15 @@ def check_message(message: BaseMessage | bytes, *, for_real_readers: bool = Fals
     if known.html is not None:
         source = Source(f"{name} (text/html)", known.html)
         view = PageView(known.html, source.place)
-        check_view(view, source.place(0, 1), "", _pictures(root), report, for_real_readers=for_real_readers)
+        check_view(
+            view,
+            source.place(0, 1),
+            "",
+            _pictures(root),
+            report,
+            for_real_readers=for_real_readers,
+            seen_by=chosen_viewers(viewers),
+        )
     for finding in audit(raw, name=name):
         report.take(finding)
     return Check(tuple(report.findings()), (), {})
@@ -149,8 +168,10 @@ def check_view(
     report: Report,
     *,
     for_real_readers: bool,
+    seen_by: Sequence[Viewer] = (),
 ) -> None:
-    """What a page alone shows, without the template it comes from."""
+    """What a page alone shows, without the template it comes from; `seen_by` are the viewers that are asked."""
+    check_lost(view, seen_by, report)
     check_page(view, start, language, report)
     check_pictures(view, pictures, report)
     check_text_contrast(view, report)
@@ -233,7 +254,7 @@ def _take_compiled(template: Template, locale: str, report: Report) -> None:
             report.take(finding)
 
 
-def _check_template(checked: Checked, report: Report) -> None:
+def _check_template(checked: Checked, seen_by: Sequence[Viewer], report: Report) -> None:
     for case in checked.cases:
         for finding in case.rendering.findings:
             report.take(finding)
@@ -244,7 +265,13 @@ def _check_template(checked: Checked, report: Report) -> None:
         check_text(case, report)
         if case.view is not None:
             check_view(
-                case.view, case.start, case.language, case.pictures, report, for_real_readers=case.for_real_readers
+                case.view,
+                case.start,
+                case.language,
+                case.pictures,
+                report,
+                for_real_readers=case.for_real_readers,
+                seen_by=seen_by,
             )
     check_locales(checked, report)
 

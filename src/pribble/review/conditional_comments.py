@@ -128,7 +128,9 @@ def _box(html: str, tag: StartTag, box: str) -> str:
     if (line := legacy_colour(values.get("strokecolor", ""))) is not None and values.get("stroke", "t")[:1] != "f":
         styles["border"] = f"1px solid {line}"
     if tag.name == "v:roundrect" and (share := _SHARE.match(values.get("arcsize", ""))):
-        styles["border-radius"] = f"{min(float(share[1]), 50):g}%"
+        sides = [float(styles[side][:-2]) for side in ("width", "height") if styles.get(side, "").endswith("px")]
+        if sides:  # a share of the shorter side
+            styles["border-radius"] = f"{min(float(share[1]), 50) / 100 * min(sides):g}px"
     if "height" in styles:
         styles["line-height"] = styles["height"]
     href = f' href="{markup(values["href"])}"' if box == "a" else ""

@@ -1,14 +1,11 @@
 """How a program that turns light pages dark by itself changes their colours.  The formula is our own, and plain:
 
-a colour's lightness L (HSL, 0 to 1) becomes 1 − 0.88·L where it is the ground of an element and lighter than 0.4, or
-that of text and darker than 0.6.  Hue, saturation and opacity stay.  Pictures, gradients, borders and what is dark
-already are left alone.
+of the lightness L* of a colour (CIE 1976, 0 to 100) a ground above 40 and a text below 60 get 100 − 0.88·L*: the ground
+by less light, the text by white light added.  Opacity stays.  Pictures, gradients, borders and what is dark already are
+left alone.
 """
 
 from __future__ import annotations
-
-import colorsys
-from dataclasses import replace
 
 from pribble.cascade.colours import WHITE, Colour
 from pribble.cascade.computed import PageStyles
@@ -18,27 +15,34 @@ from pribble.edits import Edit, replaced
 from pribble.markup.foreign_pages import read_foreign_page
 from pribble.values.escaping import markup
 
-_SHARE, _LIGHT, _DARK = 0.88, 0.4, 0.6
+_SHARE, _LIGHT, _DARK = 0.88, 40.0, 60.0
 
 
 def dark_ground(colour: Colour) -> Colour:
     """Returns the ground that takes the place of one."""
-    return _turned(colour) if _lightness(colour) > _LIGHT else colour
+    lightness = _lightness(colour.luminance)
+    if lightness <= _LIGHT:
+        return colour
+    share = _luminance(100 - _SHARE * lightness) / colour.luminance
+    return colour.lit([part * share for part in colour.light])
 
 
 def dark_text(colour: Colour) -> Colour:
     """Returns the colour of text that takes the place of one."""
-    return _turned(colour) if _lightness(colour) < _DARK else colour
+    before = colour.luminance
+    lightness = _lightness(before)
+    if lightness >= _DARK:
+        return colour
+    added = (_luminance(100 - _SHARE * lightness) - before) / (1 - before)
+    return colour.lit([part + (1 - part) * added for part in colour.light])
 
 
-def _lightness(colour: Colour) -> float:
-    return (max(colour.red, colour.green, colour.blue) + min(colour.red, colour.green, colour.blue)) / 510
+def _lightness(luminance: float) -> float:
+    return 116 * luminance ** (1 / 3) - 16 if luminance > 216 / 24389 else luminance * 24389 / 27
 
 
-def _turned(colour: Colour) -> Colour:
-    hue, lightness, saturation = colorsys.rgb_to_hls(colour.red / 255, colour.green / 255, colour.blue / 255)
-    red, green, blue = colorsys.hls_to_rgb(hue, 1 - _SHARE * lightness, saturation)
-    return replace(colour, red=round(red * 255), green=round(green * 255), blue=round(blue * 255))
+def _luminance(lightness: float) -> float:
+    return ((lightness + 16) / 116) ** 3 if lightness > 8 else lightness * 27 / 24389
 
 
 def darkened(html: str) -> str:
@@ -48,16 +52,13 @@ def darkened(html: str) -> str:
     for element, style in zip(styled.elements, styled.styles, strict=True):
         if element.implied or element.unrendered or element.foreign:
             continue
-        parent = styled.styles[element.parent.number] if element.parent else None
-        said = []
+        # Every element gets its colour: what one inherits, another may have been given.
+        said = [f"color: {_css(dark_text(style.color))} !important"]
         if element.local_name == "body" or style.background_color.alpha:
             ground = style.background_color if style.background_color.alpha else WHITE
             if not style.pictured:
                 said.append(f"background-color: {_css(dark_ground(ground))} !important")
-        if parent is None or style.color != parent.color or element.local_name == "body":
-            said.append(f"color: {_css(dark_text(style.color))} !important")
-        if said:
-            edits.append(_with_style(element, "; ".join(said)))
+        edits.append(_with_style(element, "; ".join(said)))
     return replaced(html, edits)
 
 

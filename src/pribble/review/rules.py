@@ -163,6 +163,12 @@ RULES: dict[str, CheckRule] = {
         "{} does nothing in a message: receivers take it out",
         "take it out, and link to a page that has it",
     ),
+    "page.lost": CheckRule(
+        _W,
+        "Pribble, docs/checks.md",
+        "{} is taken out by some viewers, and nothing else says the same ({})",
+        "say it in the elements too, or in a way that all know: a table for columns, a picture for a drawing",
+    ),
     "page.heavy": CheckRule(
         _W,
         "Pribble, docs/checks.md",

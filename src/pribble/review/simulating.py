@@ -91,9 +91,8 @@ def seen_page(html: str, viewer: Viewer, pictures: Mapping[str, str]) -> tuple[s
     """Returns a page as a viewer shows it, what that takes out, and where it cuts the page off."""
     cut = _cut_of(html, viewer)
     page = read_comments(html if cut is None else html[:cut], viewer.engine)
-    page = shapes_as_boxes(page) if viewer.engine else page
     made = _Seeing(page, viewer, pictures)
-    page = made.page()
+    page = shapes_as_boxes(made.page()) if viewer.engine else made.page()
     return darkened(page) if viewer.scheme == "forced" else page, tuple(made.lost), cut
 
 

@@ -79,9 +79,13 @@ _CALLED = {str: "a text", bool: "true or false", list: "a list of texts", int: "
 _LARGEST = 100_000_000
 
 
-@cache
-def viewers() -> Mapping[str, Viewer]:
+def known_viewers() -> Mapping[str, Viewer]:
     """Returns our own profiles, by name."""
+    return _own()
+
+
+@cache
+def _own() -> Mapping[str, Viewer]:
     path = Path(__file__).with_name("viewers.toml")
     return with_viewers(tomllib.loads(path.read_text(encoding="utf-8")), {}, str(path))
 
@@ -126,7 +130,7 @@ def _value(where: str, name: str, key: str, value: Any) -> Any:
 
 def chosen_viewers(names: Iterable[str | Viewer] | None, known: Mapping[str, Viewer] | None = None) -> list[Viewer]:
     """Returns the viewers of these names; all that are known by default.  Raises `ValueError` for an unknown one."""
-    every = viewers() if known is None else known
+    every = known_viewers() if known is None else known
     if names is None:
         return list(every.values())
     return [one if isinstance(one, Viewer) else named_viewer(one, every) for one in names]
@@ -134,7 +138,7 @@ def chosen_viewers(names: Iterable[str | Viewer] | None, known: Mapping[str, Vie
 
 def named_viewer(name: str, known: Mapping[str, Viewer] | None = None) -> Viewer:
     """Returns the viewer of a name.  Raises `ValueError` for an unknown one."""
-    every = viewers() if known is None else known
+    every = known_viewers() if known is None else known
     if name not in every:
         hint = did_you_mean(name, every)
         raise ValueError(f'there is no viewer "{name}"' + (f" ({hint})" if hint else ""))
