@@ -23,6 +23,7 @@ _HEADINGS = {
     "locale": "Languages",
     "envelope": "Envelope (messages alone)",
     "weight": "Weight",
+    "strain": "Data that hurt (`--strain`)",
     "allow": "Remarks",
 }
 _AROUND = 16
@@ -70,7 +71,7 @@ def _examples() -> dict[str, tuple[str, str]]:
     """For each rule a mistake and what stood there before."""
     data = tomllib.loads(_MUTATIONS.read_text(encoding="utf-8"))
     made: dict[str, tuple[str, str]] = {}
-    for one in (*data["mutation"], *data["message"]):
+    for one in (*data["mutation"], *data["message"], *data["strained"]):
         if "before" in one:
             made.setdefault(one["rule"], (_code(one["before"]), _code(one["after"])))
         elif "edits" in one:

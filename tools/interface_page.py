@@ -60,6 +60,8 @@ CHAPTERS: dict[str, tuple[str, tuple[Any, ...]]] = {
             review.Weight,
             review.Coverage,
             review.Way,
+            review.Strained,
+            review.Strain,
             review.simulate,
             review.View,
             review.known_viewers,

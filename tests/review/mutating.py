@@ -21,7 +21,7 @@ from tests.support import ROOT
 
 DESIGNS = ROOT / "tests/data/designs"
 _DATA: dict[str, list[dict[str, Any]]] = tomllib.loads((ROOT / "tests/data/mutations.toml").read_text(encoding="utf-8"))
-MUTATIONS, OF_MESSAGES = _DATA["mutation"], _DATA["message"]
+MUTATIONS, OF_MESSAGES, STRAINED = _DATA["mutation"], _DATA["message"], _DATA["strained"]
 # A finding as two checks are compared: where it stands may move, and what a place says may not.
 Found = tuple[str, str, str]
 

@@ -15,7 +15,7 @@ from pribble import Message, Picture, Template, TemplateFolder
 from pribble.mime.audit.rules import RULES as OF_THE_AUDIT
 from pribble.review import check, check_message
 from pribble.review.rules import HANDED_ON, RULES
-from tests.review.mutating import DESIGNS, MUTATIONS, OF_MESSAGES, Found, checked, concerned, mutated, places
+from tests.review.mutating import DESIGNS, MUTATIONS, OF_MESSAGES, STRAINED, Found, checked, concerned, mutated, places
 from tests.support import DEMO, ROOT, Case, pribble, slow
 
 SAMPLE = {"name": "Ana", "lines": [{"t": "a", "n": 1}, {"t": "b", "n": 2}]}
@@ -67,14 +67,14 @@ class Corpus(Case):
                 self.check_mutation(mutation)
 
     def test_every_rule_has_a_mistake(self) -> None:
-        self.assertEqual({one["rule"] for one in (*MUTATIONS, *OF_MESSAGES)}, set(RULES))
+        self.assertEqual({one["rule"] for one in (*MUTATIONS, *OF_MESSAGES, *STRAINED)}, set(RULES))
 
     def test_the_docs_say_how_many_there_are(self) -> None:
         page = (ROOT / "docs/checks.md").read_text(encoding="utf-8")
         designs = len(list(TemplateFolder(DESIGNS)))
         self.assertGreaterEqual(designs, 12)
         self.assertIn(f"{designs} sound designs", page)
-        self.assertIn(f"{len(MUTATIONS) + len(OF_MESSAGES)} mistakes", page)
+        self.assertIn(f"{len(MUTATIONS) + len(OF_MESSAGES) + len(STRAINED)} mistakes", page)
 
     def test_every_rule_is_in_the_catalogue(self) -> None:
         """Each rule that anything in the source reports is one of the tables."""

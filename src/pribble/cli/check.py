@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import argparse
+import json
+import re
 from collections.abc import Mapping
+from decimal import Decimal
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -17,6 +20,7 @@ from pribble.cli.common import (
     print_json,
     read_given_data,
     template_folder,
+    write,
 )
 from pribble.errors import DataError, Place, did_you_mean
 from pribble.files import is_file
@@ -26,7 +30,7 @@ from pribble.settings import SETTINGS_FILE, ProjectSettings, project_settings
 if TYPE_CHECKING:
     from rich.console import Console
 
-    from pribble.review import Check, Coverage
+    from pribble.review import Check, Coverage, Strained
     from pribble.review.viewers import Viewer
 
 _SEVERITIES = ("error", "warning", "note")
@@ -49,6 +53,10 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
     add_templates(parser)
     parser.add_argument("--data", metavar="FILE", help="JSON instead of the samples; - for standard input")
     parser.add_argument("--strict", action="store_true", help="exit 1 on warnings too")
+    parser.add_argument("--strain", action="store_true", help="try data that hurt, made from the fields and a sample")
+    parser.add_argument(
+        "--keep", metavar="DIR", type=Path, help="with --strain: write the data that broke something as samples there"
+    )
     parser.add_argument("--recipients", metavar="N", type=_count, default=1, help="how many messages there will be")
     parser.add_argument(
         "--for-real-readers",
@@ -92,14 +100,19 @@ def run(options: argparse.Namespace) -> int:
                 recipients=options.recipients,
                 viewers=viewers,
                 for_real_readers=options.for_real_readers,
+                strain=options.strain,
                 off=off,
             )
         )
+        if options.keep is not None:
+            _keep(found[-1], options.keep)
     for name in messages:
         if not is_file(Path(name)):
             raise Usage(f"there is no file {name}")
         raw = Path(name).read_bytes()
         found.append(check_message(raw, viewers=viewers, for_real_readers=options.for_real_readers, name=name))
+    if options.keep is not None and not options.strain:
+        raise Usage("--keep writes the data of --strain")
     strict = options.strict or settings.check.strict
     if options.json:
         print_json([_as_json(one) for one in found])
@@ -159,7 +172,12 @@ def _as_json(found: Check) -> dict[str, Any]:
         ],
         "coverage": {name: _ways(one) for name, one in found.coverage.items()},
         "overall": _ways(found.overall),
+        **({"strained": {name: _tried(one) for name, one in found.strained.items()}} if found.strained else {}),
     }
+
+
+def _tried(one: Strained) -> dict[str, Any]:
+    return {"tried": one.tried, "left_out": one.left, "broke": [strain.what for strain in one.broke]}
 
 
 def _ways(coverage: Coverage) -> dict[str, int]:
@@ -250,6 +268,27 @@ def _listed(places: tuple[Place, ...]) -> str:
     return f"at {shown}{f' and {more} more' if more > 0 else ''}"
 
 
+def _keep(found: Check, folder: Path) -> None:
+    """Write the data that broke something as samples: new files only."""
+    if not folder.is_dir():
+        raise Usage(f"there is no folder {folder}")
+    for template, strained in found.strained.items():
+        for one in strained.broke:
+            label = "-".join(re.findall(r"[a-z0-9]+", f"{one.path} {one.kind}".lower()))[:60]
+            path = folder / f"{template}.sample-strain-{label}.json"
+            path.parent.mkdir(parents=True, exist_ok=True)
+            if not path.exists():
+                written = json.dumps(one.data, ensure_ascii=False, indent=2, default=_as_number)
+                write(f"{written}\n".encode(), str(path))
+
+
+def _as_number(value: Any) -> Any:
+    """Returns what JSON has no form for: a decimal as a number, a day as a text."""
+    if isinstance(value, Decimal):
+        return int(value) if value == value.to_integral_value() else float(value)
+    return str(value)
+
+
 def _sum(found: Check) -> str:
     """Returns the summary: how many of each severity, and how much the samples try."""
     counts = [(severity, sum(1 + len(one.others) for one in found.of(severity))) for severity in _SEVERITIES]
@@ -258,4 +297,8 @@ def _sum(found: Check) -> str:
     if found.coverage:
         count = len(found.coverage)
         parts.append(f"{count} template{'s' * (count != 1)}, whose samples try {found.overall}")
+    if found.strained:
+        tried = sum(one.tried for one in found.strained.values())
+        left = sum(one.left for one in found.strained.values())
+        parts.append(f"{tried:,} strained data tried{f', {left:,} left out' if left else ''}")
     return f"{'; '.join(parts)}."

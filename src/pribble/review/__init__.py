@@ -1,13 +1,16 @@
 """Looking before sending: what will go wrong with a message, told before its readers tell."""
 
-from pribble.review.check import Check, Weight, check, check_message
+from pribble.review.check import Check, Strained, Weight, check, check_message
 from pribble.review.coverage import Coverage, Way
 from pribble.review.simulating import View, simulate
+from pribble.review.strain import Strain
 from pribble.review.viewers import Viewer, known_viewers
 
 __all__ = [
     "Check",
     "Coverage",
+    "Strain",
+    "Strained",
     "View",
     "Viewer",
     "Way",

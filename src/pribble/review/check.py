@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -26,12 +26,14 @@ from pribble.review.checks.lost import check_lost
 from pribble.review.checks.page import check_page
 from pribble.review.checks.picture import check_pictures
 from pribble.review.checks.placeholder import check_placeholders
+from pribble.review.checks.strained import check_strained
 from pribble.review.checks.subject import check_subject
 from pribble.review.checks.text import check_text
 from pribble.review.checks.words import is_everyday, known_names
 from pribble.review.coverage import Coverage, coverage_of, report_untried
 from pribble.review.page_view import PageView
 from pribble.review.report import Report
+from pribble.review.strain import Strain, strains_of
 from pribble.review.viewers import Viewer, chosen_viewers
 from pribble.template import Template, TemplateFolder, linked_source, trace
 
@@ -50,17 +52,28 @@ class Weight:
 
 
 @dataclass(frozen=True, slots=True)
+class Strained:
+    """What was tried of one template with data that hurt: how many were `tried` and `left` out, since there are more
+    than are tried, and those that broke something."""
+
+    tried: int
+    left: int
+    broke: tuple[Strain, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class Check:
     """What a check found: errors first, each rule once for a file.
 
     `weights` are the sizes of the messages, `coverage` says which ways each template's samples take, and `overall`
-    which all together do.
+    which all together do.  `strained` is what was tried of each template, where data that hurt were asked for.
     """
 
     findings: tuple[Finding, ...]
     weights: tuple[Weight, ...] = ()
     coverage: Mapping[str, Coverage] = field(default_factory=dict)
     overall: Coverage = field(default_factory=Coverage)
+    strained: Mapping[str, Strained] = field(default_factory=dict)
 
     def __iter__(self) -> Iterator[Finding]:
         return iter(self.findings)
@@ -83,6 +96,7 @@ def check(
     recipients: int = 1,
     viewers: Iterable[str | Viewer] | None = None,
     for_real_readers: bool = False,
+    strain: bool = False,
     off: Collection[str] = (),
 ) -> Check:
     """Returns what will go wrong with the messages of templates.
@@ -93,12 +107,13 @@ def check(
     - `recipients`: how many messages there will be of each template.
     - `viewers`: what readers look with, by the names of profiles or as `Viewer`s; all that are ours by default.
     - `for_real_readers`: whether readers beyond your own machines get them, so that a link to one of these is an error.
+    - `strain`: whether data that hurt are tried too, made from the fields and the first sample (docs/checks.md).
     - `off`: the rules that are not asked for.
 
     Every template is rendered with each sample in each of its languages.  A template that cannot be compiled or
     rendered is a finding too.  Nothing is fetched, and no file is written.
     """
-    flags(for_real_readers=for_real_readers)
+    flags(for_real_readers=for_real_readers, strain=strain)
     integers(recipients=recipients)
     report, seen_by = Report(), chosen_viewers(viewers)
     checked = []
@@ -108,6 +123,7 @@ def check(
         checked.append(one)
     for one in checked:
         _check_template(one, seen_by, report)
+    strained = {one.template.name: _strain(one, seen_by, report) for one in checked} if strain else {}
     _report_unused(checked, data, report)
     overall = coverage_of(case for one in checked for case in one.cases)
     report_untried(overall, report)
@@ -119,6 +135,7 @@ def check(
         weights,
         {one.template.name: coverage_of(one.cases) for one in checked},
         overall,
+        strained,
     )
 
 
@@ -256,24 +273,28 @@ def _take_compiled(template: Template, locale: str, report: Report) -> None:
 
 def _check_template(checked: Checked, seen_by: Sequence[Viewer], report: Report) -> None:
     for case in checked.cases:
-        for finding in case.rendering.findings:
-            report.take(finding)
-        check_values(case, report)
-        check_stranded(case, report)
-        check_placeholders(case, report)
-        check_subject(case, report)
-        check_text(case, report)
-        if case.view is not None:
-            check_view(
-                case.view,
-                case.start,
-                case.language,
-                case.pictures,
-                report,
-                for_real_readers=case.for_real_readers,
-                seen_by=seen_by,
-            )
+        _check_case(case, seen_by, report)
     check_locales(checked, report)
+
+
+def _check_case(case: Case, seen_by: Sequence[Viewer], report: Report) -> None:
+    for finding in case.rendering.findings:
+        report.take(finding)
+    check_values(case, report)
+    check_stranded(case, report)
+    check_placeholders(case, report)
+    check_subject(case, report)
+    check_text(case, report)
+    if case.view is not None:
+        check_view(
+            case.view,
+            case.start,
+            case.language,
+            case.pictures,
+            report,
+            for_real_readers=case.for_real_readers,
+            seen_by=seen_by,
+        )
 
 
 def _report_unused(checked: Iterable[Checked], given: Any, report: Report) -> None:
@@ -290,6 +311,36 @@ def _report_unused(checked: Iterable[Checked], given: Any, report: Report) -> No
             paths = unused_paths(one, one.template.samples.values())
             if paths:
                 report.add("data.unused", one.cases[0].start, _listed(paths), path=paths[0])
+
+
+def _strain(checked: Checked, seen_by: Sequence[Viewer], report: Report) -> Strained:
+    """Try data that hurt, and report what they break that the samples do not, once, with the first that do it."""
+    template = checked.template
+    first = checked.cases[0] if checked.cases else None
+    strains, left = strains_of(template, first.data if first is not None else None)
+    known = {(one.rule, one.where) for one in report.all}
+    broke = []
+    for each in strains:
+        before = len(report.all)
+        try:
+            traced = trace(template, each.data)
+        except PribbleError as error:
+            # Of a text or number that is none in its place the data are to blame; of what is missing, the template.
+            if each.kind in ("left out", "empty", "one", "many"):
+                report.add("strain.fails", error.place, each.what, error.problem, path=each.path)
+        else:
+            file = linked_source(template, template.settings.locale).sources[0]
+            case = Case(template, template.settings.locale, each.what, each.data, traced, file)
+            check_strained(case, each, first, report)
+            scratch = Report()
+            _check_case(case, seen_by, scratch)
+            for one in scratch.all:
+                if one.severity != "note" and (one.rule, one.where) not in known:
+                    report.take(replace(one, message=f"{one.message}, with {each.what}"))
+        if len(report.all) > before:
+            broke.append(each)
+            known |= {(one.rule, one.where) for one in report.all[before:]}
+    return Strained(len(strains), left, tuple(broke))
 
 
 def _listed(paths: list[str]) -> str:

@@ -194,10 +194,17 @@ class PageView:
                 size += len(made[-1])
         return " ".join("".join(made).split())
 
+    def element_at(self, offset: int) -> Element | None:
+        """Returns the element whose text stands at an offset of the page; None where none does."""
+        index = bisect_right(self._text_starts, offset) - 1
+        if index < 0 or offset >= self.texts[index].end:
+            return None
+        return self.elements[self.texts[index].element]
+
     def reads(self, offset: int) -> bool:
         """Returns whether what stands at an offset of the page is text that can be read."""
-        index = bisect_right(self._text_starts, offset) - 1
-        return index >= 0 and offset < self.texts[index].end and self.is_read(self.texts[index].element)
+        element = self.element_at(offset)
+        return element is not None and self.is_read(element.number)
 
     @cached_property
     def _text_starts(self) -> list[int]:

@@ -407,6 +407,46 @@ RULES: dict[str, CheckRule] = {
         "nothing, unless it is more than you thought",
         "how many bytes a message has, by the way in which pictures travel",
     ),
+    # -- strain --
+    "strain.fails": CheckRule(
+        _E,
+        "Pribble, docs/checks.md",
+        "with {}: {}",
+        "write a ? where a field may be missing, and {{{{ … else … }}}} for what stands there instead",
+    ),
+    "strain.lone": CheckRule(
+        _W, "Pribble, docs/checks.md", "{} stands alone with {}", "put it into an if, or into the else of the loop"
+    ),
+    "strain.negative": CheckRule(
+        _W,
+        "Pribble, docs/checks.md",
+        "{} is what a reader gets with {}",
+        "write another sentence for less than none",
+    ),
+    "strain.zero": CheckRule(
+        _W, "Pribble, docs/checks.md", "{} is what a reader gets with {}", "write another sentence for none"
+    ),
+    "strain.one": CheckRule(
+        _W, "Pribble, docs/checks.md", "{} is what a reader gets with {}", 'write as plural(one = "…", other = "…")'
+    ),
+    "strain.direction": CheckRule(
+        _W,
+        "HTML 4.5.24, UAX 9",
+        "what follows a name from right to left goes to its other side: {} ({})",
+        "put the value into <bdi>",
+    ),
+    "strain.subject": CheckRule(
+        _W,
+        "Pribble, docs/checks.md",
+        "the subject reads {} with {}",
+        "say what stands there instead: {{{{ … else … }}}}",
+    ),
+    "strain.wide": CheckRule(
+        _W,
+        "Pribble, docs/checks.md",
+        "this is about {} pixels wide on a telephone of 390 with {}",
+        "let long words break (overflow-wrap: anywhere), or give a table fewer columns",
+    ),
     # -- allow --
     "allow.reason": CheckRule(
         _W,

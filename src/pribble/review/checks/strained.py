@@ -1,0 +1,221 @@
+"""What strained data bring about: words that read wrongly, what is left alone, what is wider than the screen."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+
+from pribble.cascade.elements import Element
+from pribble.graphemes import column_count
+from pribble.language.expressions import Formatted
+from pribble.rendering.traced import Shown, TracedText
+from pribble.review.cases import Case
+from pribble.review.checks.words import shortened
+from pribble.review.page_view import NARROW, Block, PageView
+from pribble.review.report import Report
+from pribble.review.strain import Strain
+
+_HEADINGS = ("h1", "h2", "h3", "h4", "h5", "h6")
+# The width of a column of text, as a share of its size: an estimate, since nobody knows a reader's font.
+_COLUMN = 0.55
+_WORD = re.compile(r"[^\W\d_]+")
+_CURRENCY = "€$£¥₹₺₩"
+_ISOLATED = frozenset({"bdi"})
+
+
+def check_strained(case: Case, strain: Strain, before: Case | None, report: Report) -> None:
+    """What one change brings about that the sample did not."""
+    if strain.kind in ("zero", "one", "negative"):
+        _check_number(case, strain, report)
+    if strain.kind == "left out":
+        _check_subject(case, strain, report)
+    if strain.kind == "direction":
+        _check_direction(case, strain, report)
+    if case.view is not None:
+        known = set(_lone(before.view)) if before is not None and before.view is not None else set()
+        for words, element in _lone(case.view):
+            if words not in {said for said, _ in known}:
+                report.add("strain.lone", case.view.tag_place(element), shortened(words), strain.what)
+        _check_width(case, case.view, strain, before.view if before is not None else None, report)
+
+
+# ---- numbers in sentences -------------------------------------------------------------------------------------
+
+
+def _shown_in_text(case: Case, strain: Strain) -> Iterator[tuple[Shown, str, str]]:
+    """Yields where the changed value stands in running text: what is before it, and behind."""
+    path = strain.path.replace("[]", "[0]")
+    if case.html is not None and case.view is not None:
+        for shown in case.html.shown:
+            if path in shown.paths and shown.start < shown.end and case.view.reads(shown.start):
+                block = _block_at(case.view.blocks, shown.start)
+                if block is not None:
+                    start, end = block.position(shown.start), block.position(shown.end)
+                    yield shown, block.text[:start], block.text[end:]
+    for traced in (case.traced.subject, case.traced.preheader):
+        if traced is not None:
+            for shown in traced.shown:
+                if path in shown.paths and shown.start < shown.end:
+                    yield shown, traced.text[: shown.start], traced.text[shown.end :]
+
+
+def _block_at(blocks: Sequence[Block], offset: int) -> Block | None:
+    return next((block for block in blocks if block.offsets[0] <= offset <= block.offsets[-1]), None)
+
+
+def _check_number(case: Case, strain: Strain, report: Report) -> None:
+    for shown, before, after in _shown_in_text(case, strain):
+        text = _text_of(case, shown)
+        words = len(_WORD.findall(before)) + len(_WORD.findall(after))
+        said = shortened(f"{before[-30:]}{text}{after[:30]}".strip())
+        digits = re.sub(r"[^0-9]", "", text)
+        is_sum = any(sign in text for sign in _CURRENCY) or re.search("[0-9][.,][0-9]", text)
+        if strain.kind == "negative" and words > 1 and is_sum and re.search("[-−–]", text):
+            report.add("strain.negative", shown.place, said, strain.what)
+        elif strain.kind == "zero" and digits and not digits.strip("0") and _counts(case, strain, shown, after):
+            report.add("strain.zero", shown.place, said, strain.what)
+        elif strain.kind == "one" and digits == "1" and _is_plural(after):
+            report.add("strain.one", shown.place, said, strain.what)
+
+
+def _text_of(case: Case, shown: Shown) -> str:
+    for traced in case.traced.texts:
+        if shown in traced.shown:
+            return _plain(traced, shown)
+    return ""
+
+
+def _plain(traced: TracedText, shown: Shown) -> str:
+    return re.sub(r"&[#\w]{1,10};", " ", traced.text[shown.start : shown.end])
+
+
+def _counts(case: Case, strain: Strain, shown: Shown, after: str) -> bool:
+    """Returns whether a number says how many there are of what the next word names: a plural, or one that ``plural``
+    chooses by the same value."""
+    following = [
+        one.value.name
+        for traced in case.traced.texts
+        for one in traced.shown
+        if shown in traced.shown and 0 <= one.start - shown.end < 8 and isinstance(one.value, Formatted)
+    ]
+    return _is_plural(after) or "plural" in following
+
+
+def _is_plural(after: str) -> bool:
+    """Returns whether an English plural follows: "1 nights"."""
+    found = re.match(r"[ \u00a0]([a-z]{3,}s)\b", after)
+    return found is not None and not found[1].endswith(("ss", "us", "is"))
+
+
+# ---- words ----------------------------------------------------------------------------------------------------
+
+
+def _check_subject(case: Case, strain: Strain, report: Report) -> None:
+    """An optional field that the subject shows as it is."""
+    subject = case.traced.subject
+    if subject is not None:
+        for shown in subject.shown:
+            if strain.path in shown.paths and shown.start == shown.end:
+                report.add("strain.subject", shown.place, shortened(subject.text), strain.what)
+
+
+def _check_direction(case: Case, strain: Strain, report: Report) -> None:
+    """A name from right to left in a sentence, whose punctuation goes with it."""
+    view = case.view
+    if view is None or case.html is None:
+        return
+    path = strain.path.replace("[]", "[0]")
+    for shown in case.html.shown:
+        if path not in shown.paths or not view.reads(shown.start):
+            continue
+        block = _block_at(view.blocks, shown.start)
+        element = view.element_at(shown.start)
+        if block is None or element is None or _is_isolated(element):
+            continue
+        after = block.text[block.position(shown.end) :]
+        before = block.text[: block.position(shown.start)]
+        # What has no direction of its own, and the digits, follow the name.
+        if re.match(r"[\s:,.()/–—-]*[0-9(:]", after) or (_WORD.search(before) and re.match(r"\s*[:(–—/-]", after)):
+            said = shortened(f"{before[-20:]}…{after[:20]}")
+            report.add("strain.direction", shown.place, said, strain.what)
+
+
+def _is_isolated(element: Element) -> bool:
+    around: Element | None = element
+    while around is not None:
+        if around.local_name in _ISOLATED or around.values.get("dir", "").lower() == "auto":
+            return True
+        if around.values.get("dir", "").lower() == "rtl":
+            return True
+        around = around.parent
+    return False
+
+
+def _lone(view: PageView) -> Iterator[tuple[str, Element]]:
+    """Yields headings with nothing behind them, and tables with header cells alone."""
+    headings = [one for one in view.elements if one.local_name in _HEADINGS and view.shows(one.number)]
+    for index, heading in enumerate(headings):
+        following = headings[index + 1] if index + 1 < len(headings) else None
+        end = following.opening.start if following is not None else _end_of(view, heading)
+        own = _HEADINGS.index(heading.local_name)
+        if following is not None and _HEADINGS.index(following.local_name) > own:
+            continue
+        if not view.said(view.ends[heading.number], end):
+            yield view.said(heading.opening.end, view.ends[heading.number]), heading
+    for table in view.elements:
+        if table.local_name == "table" and view.shows(table.number) and view.inside(table, "th"):
+            rows = view.inside(table, "tr")
+            if rows and not view.inside(table, "td"):
+                heads = [view.said(one.opening.end, view.ends[one.number]) for one in view.inside(table, "th")]
+                yield ", ".join(heads), table
+
+
+def _end_of(view: PageView, heading: Element) -> int:
+    """Returns where the part ends that a heading stands at the head of: the element around it that says more."""
+    return view.ends[heading.parent.number] if heading.parent is not None else len(view.html)
+
+
+# ---- widths ---------------------------------------------------------------------------------------------------
+
+
+def _check_width(case: Case, view: PageView, strain: Strain, before: PageView | None, report: Report) -> None:
+    """A row of a table, or a word, that is wider than a narrow screen; not where one was as wide before."""
+    if strain.kind not in ("unbroken", "long", "large", "many"):
+        return
+    widest = _widest(view)
+    if widest is None or widest[0] <= NARROW.width:
+        return
+    was = _widest(before) if before is not None else None
+    if was is None or was[0] <= NARROW.width or widest[0] > 1.25 * was[0]:
+        width, element = widest
+        report.add("strain.wide", view.tag_place(element), f"{width:,.0f}", strain.what)
+
+
+def _widest(view: PageView) -> tuple[float, Element] | None:
+    """Returns the least width of the widest row or block, about, in CSS pixels, and its element."""
+    found: tuple[float, Element] | None = None
+    styles = view.on(NARROW).styles
+    rows: dict[int, float] = {}
+    cells: dict[int, float] = {}
+    for block in view.blocks:
+        element: Element | None = view.elements[block.element]
+        assert element is not None
+        style = styles[element.number]
+        nowrap = "nowrap" in element.values.get("style", "") or "nowrap" in element.values
+        parts = [block.text] if nowrap else re.split(r"[ \n\ufffc\u200b-]", block.text)
+        width = max((column_count(part) or 0) for part in parts) * style.font_size * _COLUMN
+        while element is not None and element.local_name not in ("td", "th"):
+            element = element.parent
+        if element is None:
+            if found is None or width > found[0]:
+                found = width, view.elements[block.element]
+            continue
+        cells[element.number] = max(cells.get(element.number, 0.0), width)
+    for number, width in cells.items():
+        row = view.elements[number].parent
+        if row is not None:
+            rows[row.number] = rows.get(row.number, 0.0) + width + 8
+    for number, width in rows.items():
+        if found is None or width > found[0]:
+            found = width, view.elements[number]
+    return found
