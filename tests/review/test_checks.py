@@ -353,6 +353,36 @@ class Commands(Case):
             self.assertEqual(done.returncode, 1)
             self.assertIn(says, done.stderr)
 
+    def test_what_mends_itself(self) -> None:
+        page = (
+            "\ufeff<!DOCTYPE html>\r\n<html>\r\n<head><style>.o { background-image: url(waves.png); color: #fff }</style></head>\r\n"
+            "<body style='background:#fff'>{{ subject: }}x{{ :subject }}\r\n<table><tr><td class='o'>White words</td></tr></table>\r\n"
+            '<p><IMG src="seal.png" width="48"> and more words\r\n{{ for n in ns: }}<img src="seal.png" alt="{{ n }}" width="48" height="48">{{ :for }}\r\n'
+        )
+        pictures = {
+            f"templates/{name}.png": (DESIGNS / f"pictures/{name}.png").read_bytes() for name in ("waves", "seal")
+        }
+        folder = self.folder({"templates/a.html": page, "templates/a.sample.json": '{"ns": [1, 2]}', **pictures,
+                              "templates/a.de.html": page.replace("<html>", '<html lang="de">')})  # fmt: skip
+        template = folder.path / "templates/a.html"
+        given = ("check", "a", "--no-notes", "--fix")
+        done = pribble(*given, cwd=folder.path)
+        self.assertIn('+<table role="presentation"><tr><td bgcolor="#222222" class=', done.stdout)
+        self.assertIn("nothing is written", done.stderr)
+        self.assertEqual(template.read_bytes().decode(), page)
+        self.assertEqual(
+            pribble(*given, "--yes", "--json", cwd=folder.path).returncode, 1
+        )  # it was found, and is mended
+        mended = template.read_bytes().decode()
+        self.assertTrue(mended.startswith('\ufeff<!DOCTYPE html>\r\n<html lang="en">\r\n'))
+        self.assertIn('<IMG alt="" height="48" src="seal.png" width="48">', mended)
+        self.assertEqual(mended.count("\n"), mended.count("\r\n"))
+        done = pribble(*given, "--yes", cwd=folder.path)
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        self.assertNotIn("warning ", done.stdout)
+        self.assertEqual(template.read_bytes().decode(), mended)
+        self.assertIn("--yes", pribble("check", "a", "--yes", cwd=folder.path).stderr)
+
     def test_how_it_is_called(self) -> None:
         for given, says in (
             ((), "say what to check"),

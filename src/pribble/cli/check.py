@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 import argparse
+import codecs
+import difflib
 import json
 import re
-from collections.abc import Mapping
+import sys
+from collections.abc import Mapping, Sequence
 from decimal import Decimal
+from itertools import groupby
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -22,6 +26,7 @@ from pribble.cli.common import (
     template_folder,
     write,
 )
+from pribble.edits import Edit, replaced
 from pribble.errors import DataError, Place, did_you_mean
 from pribble.files import is_file
 from pribble.findings import Finding
@@ -31,6 +36,7 @@ if TYPE_CHECKING:
     from rich.console import Console
 
     from pribble.review import Check, Coverage, Strained
+    from pribble.review.report import Repair
     from pribble.review.viewers import Viewer
 
 _SEVERITIES = ("error", "warning", "note")
@@ -57,6 +63,10 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
     parser.add_argument(
         "--keep", metavar="DIR", type=Path, help="with --strain: write the data that broke something as samples there"
     )
+    parser.add_argument(
+        "--fix", action="store_true", help="mend what can be mended by an attribute, after showing what changes"
+    )
+    parser.add_argument("--yes", action="store_true", help="with --fix: without asking")
     parser.add_argument("--recipients", metavar="N", type=_count, default=1, help="how many messages there will be")
     parser.add_argument(
         "--for-real-readers",
@@ -113,12 +123,16 @@ def run(options: argparse.Namespace) -> int:
         found.append(check_message(raw, viewers=viewers, for_real_readers=options.for_real_readers, name=name))
     if options.keep is not None and not options.strain:
         raise Usage("--keep writes the data of --strain")
+    if options.yes and not options.fix:
+        raise Usage("--yes answers what --fix asks")
     strict = options.strict or settings.check.strict
     if options.json:
         print_json([_as_json(one) for one in found])
     else:
         for one in found:
             _show(one, notes=not options.no_notes)
+    if options.fix:
+        _fix([repair for one in found for repair in one.repairs], asks=not options.yes, quiet=options.json)
     failing = ("error", "warning") if strict else ("error",)
     return 1 if any(one.of(severity) for one in found for severity in failing) else 0
 
@@ -266,6 +280,39 @@ def _listed(places: tuple[Place, ...]) -> str:
     shown = ", ".join(f"{place.line}:{place.column}" for place in places[:_MOST_OTHERS])
     more = len(places) - _MOST_OTHERS
     return f"at {shown}{f' and {more} more' if more > 0 else ''}"
+
+
+def _fix(repairs: Sequence[Repair], *, asks: bool, quiet: bool) -> None:
+    """Show what changes in the files, and write it if that is wanted."""
+    if not repairs:
+        return
+    changed: dict[Path, tuple[str, str]] = {}
+    for name, group in groupby(repairs, key=lambda one: one.source.name):
+        edits = list(group)
+        text = edits[0].source.text
+        changed[Path(name)] = text, replaced(text, [Edit(one.offset, one.offset, (one.text,)) for one in edits])
+    if not quiet:
+        for path, (before, after) in changed.items():
+            lines = difflib.unified_diff(before.splitlines(), after.splitlines(), str(path), str(path), lineterm="")
+            print("\n".join(lines))
+    if asks and not _wants_it():
+        print("nothing is written (--fix --yes writes it)", file=sys.stderr)
+        return
+    for path, (before, after) in changed.items():
+        written = path.read_bytes()
+        marked = written.startswith(codecs.BOM_UTF8)
+        # What changed since it was read is not written over; line ends stay as they are.
+        if not is_file(path) or path.read_text(encoding="utf-8-sig") != before:
+            raise Usage(f"{path} has changed in the meantime")
+        ends = "\r\n" if b"\r\n" in written else "\n"
+        write((codecs.BOM_UTF8 if marked else b"") + after.replace("\n", ends).encode(), str(path))
+
+
+def _wants_it() -> bool:
+    """Returns whether who sits at the terminal says yes; nobody does where there is none."""
+    if not (sys.stdin.isatty() and sys.stdout.isatty()):
+        return False
+    return input("write this? (y/n) ").strip().lower() in ("y", "yes")
 
 
 def _keep(found: Check, folder: Path) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -32,11 +33,13 @@ from pribble.review.checks.text import check_text
 from pribble.review.checks.words import is_everyday, known_names
 from pribble.review.coverage import Coverage, coverage_of, report_untried
 from pribble.review.page_view import PageView
-from pribble.review.report import Report
+from pribble.review.report import Repair, Report
+from pribble.review.rules import RULES
 from pribble.review.strain import Strain, strains_of
 from pribble.review.viewers import Viewer, chosen_viewers
 from pribble.template import Template, TemplateFolder, linked_source, trace
 
+_ADDED = re.compile(r"shown with ((?:width|height)=\"[0-9]+\"(?: height=\"[0-9]+\")?)")
 # What the compiler says of some pages is said here of every page, in other words.
 _TOLD_ANEW = frozenset({"page.quirks", "page.relative-address"})
 
@@ -66,7 +69,8 @@ class Check:
     """What a check found: errors first, each rule once for a file.
 
     `weights` are the sizes of the messages, `coverage` says which ways each template's samples take, and `overall`
-    which all together do.  `strained` is what was tried of each template, where data that hurt were asked for.
+    which all together do.  `strained` is what was tried of each template, where data that hurt were asked for;
+    `repairs` mend findings by themselves (``pribble check --fix``).
     """
 
     findings: tuple[Finding, ...]
@@ -74,6 +78,7 @@ class Check:
     coverage: Mapping[str, Coverage] = field(default_factory=dict)
     overall: Coverage = field(default_factory=Coverage)
     strained: Mapping[str, Strained] = field(default_factory=dict)
+    repairs: tuple[Repair, ...] = ()
 
     def __iter__(self) -> Iterator[Finding]:
         return iter(self.findings)
@@ -136,6 +141,7 @@ def check(
         {one.template.name: coverage_of(one.cases) for one in checked},
         overall,
         strained,
+        tuple(report.repairs(off)),
     )
 
 
@@ -221,7 +227,13 @@ def _report_error(error: PribbleError, report: Report, *, rule: str = "", path: 
         rule = "picture.missing" if isinstance(error, PictureError) and rule == "template.broken" else rule
     report.take(
         Finding(
-            rule, "error", error.place, error.problem, error.hint or "mend it", "Pribble, docs/language.md", path=path
+            rule,
+            "error",
+            error.place,
+            error.problem,
+            error.hint or RULES[rule].fix,
+            "Pribble, docs/language.md",
+            path=path,
         )
     )
 
@@ -274,6 +286,7 @@ def _take_compiled(template: Template, locale: str, report: Report) -> None:
 def _check_template(checked: Checked, seen_by: Sequence[Viewer], report: Report) -> None:
     for case in checked.cases:
         _check_case(case, seen_by, report)
+        _mend_sizes(case, report)
     check_locales(checked, report)
 
 
@@ -295,6 +308,18 @@ def _check_case(case: Case, seen_by: Sequence[Viewer], report: Report) -> None:
             for_real_readers=case.for_real_readers,
             seen_by=seen_by,
         )
+
+
+def _mend_sizes(case: Case, report: Report) -> None:
+    """Sizes that were added to a picture, which the file could say itself: not where the data choose the picture."""
+    for finding in case.rendering.findings:
+        where = finding.where
+        added = _ADDED.search(finding.message) if finding.rule == "picture.size" else None
+        if where is None or added is None or "{{" in where.source.text[where.start : where.end]:
+            continue
+        tag = where.source.text.rfind("<img", 0, where.start)
+        if tag >= 0 and ">" not in where.source.text[tag : where.start]:
+            report.mend("picture.size", where.source.place(tag, tag + 4), "img", added[1], of=where)
 
 
 def _report_unused(checked: Iterable[Checked], given: Any, report: Report) -> None:

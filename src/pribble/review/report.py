@@ -3,13 +3,27 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
-from pribble.errors import Place
+from pribble.errors import Place, Source
 from pribble.findings import Finding, Severity
 from pribble.review.rules import RULES
 
 _ORDER: dict[str, int] = {"error": 0, "warning": 1, "note": 2}
+
+
+@dataclass(frozen=True, slots=True)
+class Repair:
+    """What mends a finding by itself: an attribute that is put into a tag, at `offset` of a source.
+
+    `rule` and `start` are the finding's: what is not found any more is not mended.
+    """
+
+    rule: str
+    source: Source
+    start: int
+    offset: int
+    text: str
 
 
 class Report:
@@ -18,6 +32,7 @@ class Report:
     def __init__(self) -> None:
         self._found: list[Finding] = []
         self._known: set[tuple[object, ...]] = set()
+        self._repairs: dict[tuple[str, int, str], Repair] = {}
 
     def add(
         self,
@@ -50,6 +65,23 @@ class Report:
         if key not in self._known:
             self._known.add(key)
             self._found.append(finding)
+
+    def mend(self, rule: str, tag: Place | None, name: str, attribute: str, *, of: Place | None = None) -> None:
+        """What was found under a rule at a tag is mended by an attribute, where the tag is written in a file; `of` is
+        the place of the finding where that is another one."""
+        if tag is None:
+            return
+        begun = f"<{name}"
+        offset = tag.start + len(begun)
+        if tag.source.text[tag.start : offset].lower() == begun:
+            key = tag.source.name, offset, attribute.partition("=")[0]
+            self._repairs.setdefault(key, Repair(rule, tag.source, (of or tag).start, offset, f" {attribute}"))
+
+    def repairs(self, off: Collection[str] = ()) -> list[Repair]:
+        """Returns what mends the findings that are left, in the order of files and offsets."""
+        left = {(one.rule, one.where.source.name, one.where.start) for one in self._found if one.where}
+        made = [one for one in self._repairs.values() if (one.rule, one.source.name, one.start) in left]
+        return sorted((one for one in made if one.rule not in off), key=lambda one: (one.source.name, one.offset))
 
     def findings(self, off: Collection[str] = ()) -> list[Finding]:
         """Returns what was found, without the rules that are `off`: errors first, then by file and place."""

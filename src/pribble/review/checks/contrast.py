@@ -8,6 +8,8 @@ from functools import lru_cache
 
 from pribble.cascade.colours import Colour, contrast
 from pribble.cascade.computed import ComputedStyle
+from pribble.cascade.elements import Element
+from pribble.errors import Place
 from pribble.findings import Severity
 from pribble.markup.references import decode_references
 from pribble.pictures.picture import Picture
@@ -20,6 +22,8 @@ _LARGE, _LARGE_BOLD, _BOLD = 24.0, 18.66, 700
 # A picture is looked at where it is at least so large, and so much of it must be seen.
 _SMALLEST_PICTURE, _SHARE = 16, 0.6
 _SAMPLED = 64
+# Elements that take a ground as an attribute; lighter text than this is for a dark one.
+_GROUNDED, _MIDDLE = frozenset({"td", "th", "table", "body"}), 0.18
 
 
 def least_contrast(style: ComputedStyle) -> float:
@@ -47,8 +51,22 @@ def check_text_contrast(view: PageView, report: Report) -> None:
                 report.add("contrast.unknown", place)
                 if ratio < least:
                     report.add("contrast.without-picture", place, says)
+                    _mend_ground(view, text.element, style, place, report)
             elif ratio < least:
                 report.add("contrast.text", place, says)
+
+
+def _mend_ground(view: PageView, number: int, style: ComputedStyle, place: Place | None, report: Report) -> None:
+    """Give the cell with a background picture the ground from which the text stands apart: dark, or light."""
+    around: Element | None = view.elements[number]
+    while around is not None and not (view.style(around.number).pictured and around.local_name in _GROUNDED):
+        around = around.parent
+    if around is None or place is None or "bgcolor" in around.values:
+        return
+    ground = "#222222" if style.color.luminance > _MIDDLE else "#ffffff"
+    tag = view.tag_place(around)
+    if tag is not None and tag.source is place.source:
+        report.mend("contrast.without-picture", tag, around.local_name, f'bgcolor="{ground}"', of=place)
 
 
 def check_picture_contrast(view: PageView, pictures: Mapping[str, Picture], report: Report) -> None:

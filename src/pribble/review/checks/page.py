@@ -44,6 +44,8 @@ def _check_language(view: PageView, start: Place | None, language: str, report: 
     if not said:
         place = view.tag_place(root) if root is not None and not root.implied else None
         report.add("page.language", place or start, "the page does not say its language", fix=(wanted or "en",))
+        if wanted and root is not None and "lang" not in root.values:
+            report.mend("page.language", place, "html", f'lang="{wanted}"')
     elif wanted and said.lower().partition("-")[0] != wanted.lower().partition("-")[0] and root is not None:
         message = f"the page says that it is in “{said[:30]}”, and the file is for {wanted}"
         report.add("page.language", view.attribute_place(root, "lang"), message, fix=(wanted,))
@@ -76,6 +78,7 @@ def _check_tables(view: PageView, report: Report) -> None:
             report.add("page.table-heads", view.tag_place(table))
         else:
             report.add("page.layout-role", view.tag_place(table))
+            report.mend("page.layout-role", view.tag_place(table), "table", 'role="presentation"')
 
 
 def _rows(table: Element) -> Iterator[list[Element]]:

@@ -56,6 +56,7 @@ def _check_words(
     small = all(one is not None and one < _SPACER for one in size)
     if not small and not (picture is not None and is_plain(picture)):
         report.add("picture.no-alt", view.tag_place(element), called)
+        report.mend("picture.no-alt", view.tag_place(element), "img", 'alt=""')
 
 
 def _check_address(
