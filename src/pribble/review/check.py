@@ -317,8 +317,9 @@ def _mend_sizes(case: Case, report: Report) -> None:
         added = _ADDED.search(finding.message) if finding.rule == "picture.size" else None
         if where is None or added is None or "{{" in where.source.text[where.start : where.end]:
             continue
-        tag = where.source.text.rfind("<img", 0, where.start)
-        if tag >= 0 and ">" not in where.source.text[tag : where.start]:
+        around = where.source.text[max(0, where.start - 2000) : where.start]
+        tag = where.start - len(around) + around.lower().rfind("<img")
+        if "<img" in around.lower() and ">" not in where.source.text[tag : where.start]:
             report.mend("picture.size", where.source.place(tag, tag + 4), "img", added[1], of=where)
 
 
