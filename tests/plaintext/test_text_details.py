@@ -124,6 +124,11 @@ SET = [
 
 
 class Details(unittest.TestCase):
+    def test_cells_that_stand_in_no_row(self) -> None:
+        for page in ("<table><y><td>a<td>b", "<table><p><td>a<td>b"):
+            self.assertEqual(plain_text(page), "a  b\n")
+            self.assertEqual(Template.from_text(page).render({}).text, "a  b\n")
+
     def test_what_hides(self) -> None:
         for sheet, body, said in [*HIDING, *SPACES]:
             with self.subTest(sheet, body=body):

@@ -422,6 +422,7 @@ class Flow:
 
     def _pop_table(self) -> None:
         """The end of a table."""
+        self._end_row()  # one of cells that stand in no row, within another element
         table = self.tables[-1]
         self._pop()
         # A table of one column arranges and says nothing: what its cells hold takes its place.

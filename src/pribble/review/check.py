@@ -279,8 +279,15 @@ def _take_compiled(template: Template, locale: str, report: Report) -> None:
     for finding in template.findings_for(locale):
         where = finding.where
         written = where.source.text[where.start : where.end] if where else ""
-        if finding.rule not in _TOLD_ANEW and not (finding.rule == "placeholder.left" and is_everyday(written, names)):
+        everyday = is_everyday(written, names) or (where is not None and _is_in_code(where))
+        if finding.rule not in _TOLD_ANEW and not (finding.rule == "placeholder.left" and everyday):
             report.take(finding)
+
+
+def _is_in_code(place: Place) -> bool:
+    """Returns whether a place of a file is in an element that shows what a machine reads or writes."""
+    before = place.source.text[max(0, place.start - 5000) : place.start].lower()
+    return any(before.rfind(f"<{name}") > before.rfind(f"</{name}") for name in ("pre", "code", "kbd", "samp"))
 
 
 def _check_template(checked: Checked, seen_by: Sequence[Viewer], report: Report) -> None:
@@ -379,7 +386,11 @@ def _weight(checked: Checked, recipients: int, report: Report) -> Weight:
     sizes: dict[str, int] = {}
     for embed in ("cid", "data") if case.rendering.pictures else ("cid",):
         rendering = checked.template.render(case.data, locale=case.locale, embed=embed)
-        sizes[embed] = len(bytes(message_of(rendering)))
+        try:
+            sizes[embed] = len(bytes(message_of(rendering)))
+        except PribbleError as error:  # a subject or text that no message can have
+            report.add("template.broken", error.place or case.start, error.problem)
+            return Weight(checked.template.name, sizes, recipients)
     says = f"{sizes['cid']:,} bytes"
     if "data" in sizes:
         says += f", with pictures as parts; {sizes['data']:,} with pictures in the page"

@@ -25,6 +25,7 @@ _INLINE = frozenset({"inline", "contents", "inline-block", "ruby", "ruby-text", 
 _REFERENCE = re.compile(r"&(?:#[0-9]{1,8}|#[xX][0-9a-fA-F]{1,7}|[A-Za-z][A-Za-z0-9]{1,31});?")
 # So much of a label is read, from so many texts; and so many elements within another are looked at.
 _LONGEST_LABEL, _MOST_TEXTS, _MOST_INSIDE = 300, 100, 50
+_CODE = frozenset({"pre", "code", "kbd", "samp", "tt", "listing", "xmp"})
 # What stands in a text for an element without one.
 _STANDING = {"br": "\n", "img": "\ufffc"}
 
@@ -193,6 +194,17 @@ class PageView:
                 made.append(decode_references(self.html[text.start : text.end]))
                 size += len(made[-1])
         return " ".join("".join(made).split())
+
+    def is_code(self, number: int) -> bool:
+        """Returns whether an element is in one that shows what a machine reads or writes, by number."""
+        return self._code[number]
+
+    @cached_property
+    def _code(self) -> list[bool]:
+        made: list[bool] = []
+        for element in self.elements:
+            made.append(element.local_name in _CODE or (element.parent is not None and made[element.parent.number]))
+        return made
 
     def element_at(self, offset: int) -> Element | None:
         """Returns the element whose text stands at an offset of the page; None where none does."""

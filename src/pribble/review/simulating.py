@@ -97,9 +97,8 @@ def seen_page(html: str, viewer: Viewer, pictures: Mapping[str, str]) -> tuple[s
 
 
 def _cut_of(text: str, viewer: Viewer) -> int | None:
-    if not viewer.cut or len(text.encode()) <= viewer.cut:
-        return None
-    return len(text.encode()[: viewer.cut].decode("utf-8", "ignore"))
+    octets = text.encode("utf-8", "replace") if viewer.cut else b""
+    return len(octets[: viewer.cut].decode("utf-8", "ignore")) if len(octets) > viewer.cut else None
 
 
 class _Seeing:

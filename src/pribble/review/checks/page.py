@@ -23,10 +23,10 @@ def check_page(view: PageView, start: Place | None, language: str, report: Repor
         report.add("page.quirks", view.place(0, 1) or start)
     for element in view.elements:
         _check_active(view, element, report)
-    size = len(view.html.encode())
-    if size > MOST_BYTES:
-        cut = len(view.html.encode()[:MOST_BYTES].decode("utf-8", "ignore"))
-        report.add("page.heavy", view.place(cut - 1, cut) or start, f"{size:,}")
+    octets = view.html.encode("utf-8", "replace")
+    if len(octets) > MOST_BYTES:
+        cut = len(octets[:MOST_BYTES].decode("utf-8", "ignore"))
+        report.add("page.heavy", view.place(cut - 1, cut) or start, f"{len(octets):,}")
     _check_tables(view, report)
     _check_headings(view, report)
     for element in view.elements:

@@ -35,8 +35,13 @@ def check_placeholders(case: Case, report: Report) -> None:
 
 def _check_page(view: PageView, html: TracedText, fields: Collection[str], report: Report) -> None:
     for block in view.blocks:
+        if view.is_code(block.element):
+            continue
         for start, end in placeholders(block.text, fields):
-            _report(html, *block.span(start, end), block.text[start:end], report)
+            first, last = block.span(start, end)
+            inside = view.element_at(first)
+            if inside is None or not view.is_code(inside.number):
+                _report(html, first, last, block.text[start:end], report)
         if is_filler(block.text):
             place = view.place(*block.span(0, 1))
             report.add("placeholder.filler", place, shortened(block.text))

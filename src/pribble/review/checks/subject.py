@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+import re
+
 from pribble.graphemes import column_count, graphemes
+from pribble.markup.references import decode_references
 from pribble.review.cases import Case
 from pribble.review.page_view import PageView
 from pribble.review.report import Report
 
 # So many columns of the subject and what follows it a list shows, about.
 LIST_WIDTH = 60
+# Characters without a width, with which preheaders are filled up so that nothing follows them.
+_UNSEEN = re.compile("[\u00ad\u034f\u200b-\u200f\u2060-\u2064\ufeff]+")
 
 
 def check_subject(case: Case, report: Report) -> None:
@@ -34,7 +39,8 @@ def preview_of(view: PageView) -> str:
     for text in view.texts:
         if view.elements[text.element].unrendered:
             continue
-        made = " ".join(f"{made} {view.html[text.start : text.end]}".split())
+        read = _UNSEEN.sub("", decode_references(view.html[text.start : text.end]))
+        made = " ".join(f"{made} {read}".split())
         if len(made) > 3 * LIST_WIDTH:
             break
     return made
