@@ -17,11 +17,12 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from PIL import Image
+from PIL import Image, ImageDraw, ImageFont
 from tests.chromium import browser, picture
 
 from pribble import TemplateFolder
 from pribble.demo import TEMPLATES, charted
+from pribble.review import known_viewers, simulate
 
 ROOT = Path(__file__).parent.parent
 SHOTS = ROOT / "docs/screenshots"
@@ -185,6 +186,35 @@ def main() -> None:
     terminal(["pribble audit build/notes/letter.eml"], "audit.png", columns=100, rows=58, size="9")
     mistakes(ROOT / "build/notes")
     checked(ROOT / "build/notes/checked")
+    viewed("berth-confirmed")
+
+
+def viewed(name: str) -> None:
+    """What each viewer that shows pages makes of a message, beside each other."""
+    templates = TemplateFolder(TEMPLATES, locale="en_GB", timezone="Europe/London")
+    rendering = templates[name].render(templates[name].samples[""])
+    message = rendering.message(sender="berths@skerrow.example", to="ana@example.org")
+    drawn: list[tuple[str, Image.Image]] = []
+    for viewer in known_viewers().values():
+        view = simulate(message, viewer)
+        if view.html is not None:
+            png = picture(browser(), view.html, width=min(view.width, 700))
+            whole = Image.open(io.BytesIO(png)).convert("RGB")
+            part = whole.crop((0, 0, whole.width, min(whole.height, 1000)))
+            drawn.append((viewer.name, part.resize((part.width * 2 // 5, part.height * 2 // 5))))
+    rows = [drawn[:4], drawn[4:]]
+    width = max(sum(image.width + 12 for _, image in row) for row in rows)
+    sheet = Image.new("RGB", (width, sum(max(image.height for _, image in row) + 30 for row in rows)), "#fdfdfb")
+    top = 0
+    for row in rows:
+        left = 6
+        for called, image in row:
+            ImageDraw.Draw(sheet).text((left, top + 6), called, fill="#1d2b36", font=ImageFont.load_default(14))
+            sheet.paste(image, (left, top + 26))
+            left += image.width + 12
+        top += max(image.height for _, image in row) + 30
+    sheet.save(SHOTS / "viewers.png", optimize=True)
+    print(SHOTS / "viewers.png")
 
 
 # Six mistakes in a copy of the demo: what stands there, and what takes its place.

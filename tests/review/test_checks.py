@@ -222,6 +222,22 @@ class Details(Case):
             "contrast.text", found('<table bgcolor="#222222"><tr><td><font color="#333333">dark</font></table>')
         )
 
+    def test_contrast_where_a_viewer_turns_the_page_dark(self) -> None:
+        page = '<p style="background:#7b7b7b;color:#000">words on a middle grey'
+        self.assertIn("where a viewer turns the page dark", found(page)["contrast.text"][0])
+        self.assertNotIn("contrast.text", found(page, viewers=["browser", "phone-dark"]))
+        for sound in (
+            "background:#fff;color:#222",
+            "background:#14364f;color:#fff",
+            "background:#ffd75e;color:#3a2c00",
+        ):
+            self.assertNotIn("contrast.text", found(f'<p style="{sound}">words'), sound)
+
+    def test_code_is_no_placeholder(self) -> None:
+        for page in ("<pre>expected [name] at ${HOME}</pre>", "<p>Write <code>{name}</code> and <kbd>%name%</kbd></p>"):
+            self.assertNotIn("placeholder.left", found(page, {}), page)
+        self.assertIn("placeholder.left", found("<pre>x</pre><p>Dear [name],"))
+
     def test_links(self) -> None:
         for rule, address in {
             "link.empty": "",

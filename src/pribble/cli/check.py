@@ -249,6 +249,9 @@ def _show(found: Check, *, notes: bool) -> None:
             console.print(Text(name or "the message", "bold"))
             file = name
         _show_finding(console, finding)
+    if len(found.coverage) > 1 and any(one.ways for one in found.coverage.values()):
+        figures = [f"{name} {one.tried} of {len(one.ways)}" for name, one in found.coverage.items() if one.ways]
+        console.print(Text(f"ways that samples try: {', '.join(figures)}", "dim"), soft_wrap=True)
     console.print(Text(_sum(found), "green" if found.is_sound else ""), soft_wrap=True)
 
 

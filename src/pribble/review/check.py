@@ -197,7 +197,7 @@ def check_view(
     check_lost(view, seen_by, report)
     check_page(view, start, language, report)
     check_pictures(view, pictures, report)
-    check_text_contrast(view, report)
+    check_text_contrast(view, report, forced=any(viewer.scheme == "forced" for viewer in seen_by))
     check_picture_contrast(view, pictures, report)
     check_links(view, report, for_real_readers=for_real_readers)
 

@@ -1,6 +1,6 @@
 """How a program that turns light pages dark by itself changes their colours.  The formula is our own, and plain:
 
-of the lightness L* of a colour (CIE 1976, 0 to 100) a ground above 40 and a text below 60 get 100 − 0.88·L*: the ground
+of the lightness L* of a colour (CIE 1976, 0 to 100) a ground above 53 and a text below 53 get 100 − 0.88·L*: the ground
 by less light, the text by white light added.  Opacity stays.  Pictures, gradients, borders and what is dark already are
 left alone.
 """
@@ -15,13 +15,15 @@ from pribble.edits import Edit, replaced
 from pribble.markup.foreign_pages import read_foreign_page
 from pribble.values.escaping import markup
 
-_SHARE, _LIGHT, _DARK = 0.88, 40.0, 60.0
+# At this lightness the formula changes nothing: what is darker would become lighter.
+_SHARE = 0.88
+_MIDDLE = 100 / (1 + _SHARE)
 
 
 def dark_ground(colour: Colour) -> Colour:
     """Returns the ground that takes the place of one."""
     lightness = _lightness(colour.luminance)
-    if lightness <= _LIGHT:
+    if lightness <= _MIDDLE:
         return colour
     share = _luminance(100 - _SHARE * lightness) / colour.luminance
     return colour.lit([part * share for part in colour.light])
@@ -31,7 +33,7 @@ def dark_text(colour: Colour) -> Colour:
     """Returns the colour of text that takes the place of one."""
     before = colour.luminance
     lightness = _lightness(before)
-    if lightness >= _DARK:
+    if lightness >= _MIDDLE:
         return colour
     added = (_luminance(100 - _SHARE * lightness) - before) / (1 - before)
     return colour.lit([part + (1 - part) * added for part in colour.light])

@@ -267,15 +267,18 @@ class PageView:
 
     # -- grounds --
 
-    def grounds(self, screen: Screen) -> list[Ground]:
-        """Returns what lies under the text of each element on a screen."""
+    def grounds(self, screen: Screen, turned: Callable[[Colour], Colour] = lambda colour: colour) -> list[Ground]:
+        """Returns what lies under the text of each element on a screen; `turned` says what a viewer makes of the
+        colours of grounds."""
         styled = self.on(screen)
+        canvas = turned(styled.canvas)
         made: list[Ground] = []
         for element, style in zip(self.elements, styled.styles, strict=True):
-            outer = made[element.parent.number] if element.parent else Ground(styled.canvas, False)
+            outer = made[element.parent.number] if element.parent else Ground(canvas, False)
             covers = style.background_color.alpha == 1
             # What the root has for a ground lies under the whole page already.
-            colour = style.background_color.over(outer.colour) if element.parent else styled.canvas
+            own = turned(style.background_color) if style.background_color.alpha else style.background_color
+            colour = own.over(outer.colour) if element.parent else canvas
             share, rest = outer.share, outer.rest
             if style.opacity < 1:
                 beneath = (outer.colour.red, outer.colour.green, outer.colour.blue)

@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from functools import lru_cache
 
 from pribble.cascade.colours import Colour, contrast
 from pribble.cascade.computed import ComputedStyle
 from pribble.cascade.elements import Element
+from pribble.cascade.media_queries import Screen
 from pribble.errors import Place
 from pribble.findings import Severity
 from pribble.markup.references import decode_references
 from pribble.pictures.picture import Picture
-from pribble.review.page_view import DARK, WIDE, PageView, screens_of
+from pribble.review.darkening import dark_ground, dark_text
+from pribble.review.page_view import DARK, WIDE, PageView, Text, screens_of
 from pribble.review.report import Report
 
 LEAST, LEAST_OF_LARGE, LEAST_OF_PICTURES = 4.5, 3.0, 3.0
@@ -32,28 +34,49 @@ def least_contrast(style: ComputedStyle) -> float:
     return LEAST_OF_LARGE if large else LEAST
 
 
-def check_text_contrast(view: PageView, report: Report) -> None:
-    """Text and its ground, on each screen that the page looks different on."""
+def check_text_contrast(view: PageView, report: Report, *, forced: bool = False) -> None:
+    """Text and its ground, on each screen that the page looks different on; with `forced`, where a viewer turns its
+    colours dark as well."""
     for called, screen in screens_of(view):
         styles, grounds = view.on(screen).styles, view.grounds(screen)
-        for text in view.texts:
-            written = view.html[text.start : text.end]
-            if not any(c.isalnum() for c in decode_references(written)) or not view.is_read(text.element, screen):
-                continue
+        for text, start, end in _read_texts(view, screen):
             style, ground = styles[text.element], grounds[text.element]
             over, beneath = ground.seen(style.color)
             ratio, least = contrast(over, beneath), least_contrast(style)
-            # A character that is too dark is told of at its first letter, where the caret stands well.
-            start = text.start + len(written) - len(written.lstrip())
-            place = view.place(start, text.start + len(written.rstrip()))
             says = f"text in {over} on {beneath} has a contrast of {ratio:.1f}, and needs {least:g}{called}"
             if ground.pictured:
-                report.add("contrast.unknown", place)
+                report.add("contrast.unknown", view.place(start, end))
                 if ratio < least:
+                    place = view.place(start, end)
                     report.add("contrast.without-picture", place, says)
                     _mend_ground(view, text.element, style, place, report)
             elif ratio < least:
-                report.add("contrast.text", place, says)
+                report.add("contrast.text", view.place(start, end), says)
+    if forced:
+        _check_forced(view, report)
+
+
+def _check_forced(view: PageView, report: Report) -> None:
+    """Text that stands apart from its ground, and no more where a viewer turns both dark."""
+    styles, before, grounds = view.on(WIDE).styles, view.grounds(WIDE), view.grounds(WIDE, dark_ground)
+    for text, start, end in _read_texts(view, WIDE):
+        style, ground = styles[text.element], grounds[text.element]
+        over, beneath = ground.seen(dark_text(style.color))
+        ratio, least = contrast(over, beneath), least_contrast(style)
+        if ratio < least and not ground.pictured and contrast(*before[text.element].seen(style.color)) >= least:
+            says = (
+                f"text in {over} on {beneath} has a contrast of {ratio:.1f}, and needs {least:g}, where a viewer turns"
+            )
+            report.add("contrast.text", view.place(start, end), f"{says} the page dark")
+
+
+def _read_texts(view: PageView, screen: Screen) -> Iterator[tuple[Text, int, int]]:
+    """Yields the texts with a letter or digit that can be read on a screen, and where they begin and end."""
+    for text in view.texts:
+        written = view.html[text.start : text.end]
+        if any(c.isalnum() for c in decode_references(written)) and view.is_read(text.element, screen):
+            start = text.start + len(written) - len(written.lstrip())
+            yield text, start, text.start + len(written.rstrip())
 
 
 def _mend_ground(view: PageView, number: int, style: ComputedStyle, place: Place | None, report: Report) -> None:
