@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from pribble.cascade.colours import Scheme
-from pribble.cascade.specified import READ, specified
+from pribble.cascade.specified import PIXELS, READ, specified
 from pribble.cascade.syntax import Node, component_values
 
 
@@ -21,20 +21,8 @@ class Screen:
     scheme: Scheme = "light"
 
 
-# Units of length in CSS pixels; those of fonts are of the initial font here (Media Queries 4, 1.3).
-_PIXELS = {
-    "px": 1.0,
-    "pt": 4 / 3,
-    "pc": 16.0,
-    "in": 96.0,
-    "cm": 96 / 2.54,
-    "mm": 96 / 25.4,
-    "q": 96 / 101.6,
-    "em": 16.0,
-    "rem": 16.0,
-    "ex": 8.0,
-    "ch": 8.0,
-}
+# Of lengths in queries fonts are the initial one (Media Queries 4, 1.3).
+_PIXELS = {**PIXELS, "em": 16.0, "ex": 8.0, "ch": 8.0}
 _DOTS = {"dppx": 1.0, "x": 1.0, "dpi": 1 / 96, "dpcm": 2.54 / 96}
 # What a screen with a pointer says of itself, for features that are words.
 _WORDS = {

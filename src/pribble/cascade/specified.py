@@ -53,7 +53,8 @@ _SIZES = {
     (False, _MONOSPACE): (9, 10, 12, 13, 16, 20, 26, 39),
     (_QUIRKS, _MONOSPACE): (9, 9, 10, 13, 16, 20, 26, 40),
 }
-_PIXELS = {
+# Units of length in CSS pixels (CSS Values 4, 6.2); that of the root's font is of the initial one.
+PIXELS = {
     "px": 1.0,
     "pt": 4 / 3,
     "pc": 16.0,
@@ -188,7 +189,7 @@ def _length(word: str) -> str | None:
         return None if number else "0px"
     if unit in ("%", "vw", "vh"):
         return f"{number:g}{'%' if unit == '%' else unit}"
-    return f"{number * _PIXELS.get(unit, 16.0):g}px"
+    return f"{number * PIXELS.get(unit, 16.0):g}px"
 
 
 def _font_size(nodes: Sequence[Node]) -> object | None:
@@ -206,7 +207,7 @@ def _font_size(nodes: Sequence[Node]) -> object | None:
         unit = node.lower_unit
         if unit in _RELATIVE:
             return float(node.value), unit
-        return (float(node.value) * _PIXELS[unit], "px") if unit in _PIXELS else None
+        return (float(node.value) * PIXELS[unit], "px") if unit in PIXELS else None
     return None
 
 

@@ -170,13 +170,7 @@ def compile_page(styled: StyledSource, world: ProgramWorld) -> CompiledTemplate:
         None,
     )
     late = "text" not in extracted and text_depends_on_data(style_edits.inlined)
-    steps = build_html_steps(
-        linked,
-        page,
-        resources,
-        None if style_edits.runtime_dependencies else style_edits,
-        preheader="preheader" in extracted,
-    )
+    steps = _html_steps(styled, extracted)
     is_derived = not late and "text" not in extracted
     text_steps = build_text_steps(linked, page, text_styles(style_edits.inlined)) if is_derived else None
     programs = page_programs(steps, text_steps, world, is_final=not style_edits.runtime_dependencies)
@@ -214,6 +208,14 @@ def compile_page(styled: StyledSource, world: ProgramWorld) -> CompiledTemplate:
     )
 
 
+def _html_steps(styled: StyledSource, extracted: dict[str, ExtractedBlock], *, traced: bool = False) -> list[Step]:
+    style_edits = None if styled.style_edits.runtime_dependencies else styled.style_edits
+    preheader = "preheader" in extracted
+    return build_html_steps(
+        styled.linked, styled.page, styled.resources, style_edits, preheader=preheader, traced=traced
+    )
+
+
 @dataclass(frozen=True, slots=True)
 class TracedTemplate:
     """The traced programs of a template; `text` is None where the plain text is derived."""
@@ -227,17 +229,9 @@ class TracedTemplate:
 
 def compile_traced_page(styled: StyledSource, world: ProgramWorld) -> TracedTemplate:
     """Returns the traced programs of a template that is a page."""
-    linked, page, style_edits, resources = styled.linked, styled.page, styled.style_edits, styled.resources
-    extracted = _extracted_blocks(linked)
-    title = None if "subject" in extracted else build_title_steps(linked, page)
-    steps = build_html_steps(
-        linked,
-        page,
-        resources,
-        None if style_edits.runtime_dependencies else style_edits,
-        preheader="preheader" in extracted,
-        traced=True,
-    )
+    linked, extracted = styled.linked, _extracted_blocks(styled.linked)
+    title = None if "subject" in extracted else build_title_steps(linked, styled.page)
+    steps = _html_steps(styled, extracted, traced=True)
     return TracedTemplate(
         linked,
         build_traced_program(steps, linked, world),

@@ -23,36 +23,43 @@ _LONGEST_PATH = 100
 _STEP = re.compile(r"([^.\[\]]+)|\[([0-9]{1,9})\]")
 
 
-def data_path(node: Expression, turns: Mapping[Binding, int], steps: int = 0) -> str | None:
-    """Returns the path of the value that an expression is, `turns` being those of the loops around it; None where it
-    is no path."""
+def path_of(node: Expression, turns: Mapping[Binding, int] | None = None, steps: int = 0) -> str | None:
+    """Returns the path of fields that an expression names, or None where it names none.
+
+    Positions in lists are left open (``lines[].price``), or with `turns`, those of the loops around it, written out.
+    """
     if steps > _LONGEST_PATH:
         return None
     steps += 1
     match node:
         case Name(name=name):
             return name
-        case Maybe(step=step):
-            return data_path(step, turns, steps)
         case Member(base=base, name=name) | Subscript(base=base, key=Constant(value=str(name))):
             if isinstance(base, All):
                 return name
-            inner = data_path(base, turns, steps)
+            inner = path_of(base, turns, steps)
             return None if inner is None else f"{inner}.{name}"
-        case Subscript(base=base, key=Constant(value=int(index))):
-            inner = data_path(base, turns, steps)
-            return None if inner is None else f"{inner}[{index}]"
+        case Subscript(base=base, key=key):
+            return _item(path_of(base, turns, steps), turns, key.value if isinstance(key, Constant) else None)
+        case Maybe(step=step):
+            return path_of(step, turns, steps)
         case Local(binding=binding) if binding.value is not None:
-            inner = data_path(binding.value, turns, steps)
+            inner = path_of(binding.value, turns, steps)
             if binding.kind == "item":
-                return None if inner is None or binding not in turns else f"{inner}[{turns[binding]}]"
+                return _item(inner, turns, turns.get(binding) if turns is not None else None)
             return inner if binding.kind == "let" else None
     return None
 
 
+def _item(path: str | None, turns: Mapping[Binding, int] | None, position: object) -> str | None:
+    if path is None or turns is None:
+        return None if path is None else f"{path}[]"
+    return f"{path}[{position}]" if isinstance(position, int) else None
+
+
 def data_paths(node: Expression, turns: Mapping[Binding, int], depth: int = 0) -> Iterator[str]:
     """Yields the paths of all values that an expression reads."""
-    path = data_path(node, turns)
+    path = path_of(node, turns)
     if path is not None:
         yield path
         return

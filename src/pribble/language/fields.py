@@ -7,6 +7,7 @@ from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass, field
 
 from pribble.errors import Place
+from pribble.language.data_paths import path_of
 from pribble.language.expressions import (
     All,
     Arithmetic,
@@ -215,36 +216,6 @@ def rebound(node: Expression, item: Binding) -> Expression:
     if isinstance(node, Member) and isinstance(node.base, Local) and node.base.binding is item:
         return Name(node.place, node.name)
     return rebuilt(node, lambda inner: rebound(inner, item))
-
-
-# A path of more steps than this is none of a person's.
-_LONGEST_PATH = 100
-
-
-def path_of(node: Expression, steps: int = 0) -> str | None:
-    """Returns the path of fields that an expression names, or None where it names none."""
-    if steps > _LONGEST_PATH:
-        return None
-    steps += 1
-    match node:
-        case Name(name=name):
-            return name
-        case Member(base=base, name=name) | Subscript(base=base, key=Constant(value=str(name))):
-            if isinstance(base, All):
-                return name
-            inner = path_of(base, steps)
-            return None if inner is None else f"{inner}.{name}"
-        case Subscript(base=base):
-            inner = path_of(base, steps)
-            return None if inner is None else f"{inner}[]"
-        case Maybe(step=step):
-            return path_of(step, steps)
-        case Local(binding=binding) if binding.value is not None:
-            inner = path_of(binding.value, steps)
-            if binding.kind == "item":
-                return None if inner is None else f"{inner}[]"
-            return inner if binding.kind == "let" else None
-    return None
 
 
 def _paths_guarded_by(test: Expression) -> Iterator[str]:

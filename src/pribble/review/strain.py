@@ -12,8 +12,9 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 
+from pribble.language.data_paths import path_of
 from pribble.language.expressions import Comparison, Constant, Expression, children
-from pribble.language.fields import Field, path_of
+from pribble.language.fields import Field
 from pribble.language.linked_source import LinkedSource
 from pribble.language.samples import data_skeleton
 from pribble.review.cases import leaf_paths, value_at

@@ -7,7 +7,7 @@ from bisect import bisect_right
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import date, datetime
 
-from pribble.language.data_paths import data_path
+from pribble.language.data_paths import path_of
 from pribble.language.expressions import (
     All,
     Binding,
@@ -119,7 +119,7 @@ def _choices(node: Expression, depth: int = 0) -> Iterator[Choice]:
 
 def _check_test(case: Case, test: Expression, bindings: Mapping[Binding, int], report: Report) -> None:
     for node in _held(test):
-        path = data_path(node, bindings)
+        path = path_of(node, bindings)
         value = value_at(case.data, path) if path is not None else None
         if isinstance(value, str) and value.strip().lower() in _FALSE_WORDS:
             report.add("data.text-flag", node.place, f"{path} is the text “{value.strip()}”", path=path or "")
