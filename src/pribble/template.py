@@ -33,7 +33,7 @@ from pribble.compiler.dynamic_pictures import picture_functions
 from pribble.compiler.formatter_results import FORMATTER_RESULTS, FormatterResults
 from pribble.compiler.mark_analysis import brought_elements, may_be_nothing
 from pribble.compiler.markup_formatters import MARKUP_FORMATTERS
-from pribble.compiler.program import POINTED, ProgramWorld
+from pribble.compiler.program import POINTED, Optimisations, ProgramWorld
 from pribble.compiler.text_program import TEXT_FUNCTIONS
 from pribble.compiler.value_reuse import REUSE_FUNCTIONS
 from pribble.errors import DataError, FieldError, Place, PribbleError, Source, TemplateError, did_you_mean, visible
@@ -593,6 +593,13 @@ class Template:
                 ),
             )
         return found
+
+
+def without_optimisations(folder: TemplateFolder) -> TemplateFolder:
+    """Returns a folder, whose templates are compiled from now on without what makes many messages cheaper: for who
+    renders few."""
+    folder.world = replace(folder.world, optimisations=Optimisations(False, False, False))
+    return folder
 
 
 def linked_source(template: Template, locale: str) -> LinkedSource:

@@ -62,7 +62,6 @@ class ComputedStyle:
     text_align: str
     width: str
     height: str
-    max_width: str
     max_height: str
     clips: bool
     text_indent: str
@@ -107,6 +106,7 @@ class PageStyles:
             self._read_sheet(element)
         self._index = ElementIndex(self.document.elements)
         self.matched = self._match()
+        self._read: dict[str, tuple[Declaration, ...]] = {}  # by what is written
         self.own = [self._own_declarations(element) for element in self.document.elements]
         self.uses_custom = any(uses_custom(d) for rule in self.rules.all for d in rule.declarations) or any(
             uses_custom(d) for own in self.own for d in own
@@ -134,7 +134,11 @@ class PageStyles:
         style = element.opening.attribute("style")
         if style is None:
             return ()
-        return tuple(own.declaration for own in style_attribute.read_style_attribute(self.text, style))
+        written = self.text[style.value_start : style.value_end]
+        if written not in self._read:
+            read = style_attribute.read_style_attribute(self.text, style)
+            self._read[written] = tuple(own.declaration for own in read)
+        return self._read[written]
 
     def on(self, screen: Screen) -> StyledPage:
         """Returns what the elements look like on a screen."""
@@ -262,7 +266,6 @@ class _Computing:
             _aligned(value("text-align"), parent, display),
             _sized(value("width"), "auto"),
             _sized(value("height"), "auto"),
-            _sized(value("max-width"), "none"),
             _sized(value("max-height"), "none"),
             clips=any(str(value(f"overflow-{axis}")) in ("hidden", "clip") for axis in "xy"),
             text_indent=str(value("text-indent") or "0"),

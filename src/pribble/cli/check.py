@@ -31,6 +31,7 @@ from pribble.errors import DataError, Place, did_you_mean
 from pribble.files import is_file
 from pribble.findings import Finding
 from pribble.settings import SETTINGS_FILE, ProjectSettings, project_settings
+from pribble.template import without_optimisations
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -168,9 +169,9 @@ def _templates(names: list[str], options: argparse.Namespace, settings: ProjectS
     """Returns the folder with all templates, or those that are named."""
     folder = options.templates or settings.templates or Path("templates")
     if options.all:
-        return template_folder(folder, options, settings)
+        return without_optimisations(template_folder(folder, options, settings))
     found = [located(named, folder) for named in names]
-    folders = {around: template_folder(around, options, settings) for around, _ in found}
+    folders = {around: without_optimisations(template_folder(around, options, settings)) for around, _ in found}
     return (folders[around][name] for around, name in found)
 
 

@@ -29,7 +29,7 @@ from pribble.compiler.steps import (
 from pribble.errors import Place
 from pribble.language.expressions import Choice, Constant, Expression, Local, Maybe
 from pribble.language.linked_source import BRANCH, CLOSE, OPEN, LinkedSource, Marker
-from pribble.passes.traces import TRACE_END, ShownValue, TraceBegin
+from pribble.passes.traces import TRACE_END, ShownValue, TraceBegin, TraceEnd
 from pribble.values.settings import Settings
 
 WayKind = Literal["branch", "loop", "choice", "optional"]
@@ -271,7 +271,14 @@ class TracingEmitter(PieceEmitter):
 
     def emit(self, run: Sequence[RunStep | TraceCall], expressions: ExpressionCompiler) -> list[ast.stmt]:
         statements: list[ast.stmt] = []
+        constant: list[object] = []  # texts and their traces, which are added together
         for step in run:
+            if isinstance(step, str | TraceBegin | TraceEnd):
+                constant.append(step)
+                continue
+            if constant:
+                statements.append(self._added(expressions.constant(tuple(constant))))
+                constant = []
             match step:
                 case TraceCall(method=method, numbers=numbers):
                     statements.append(ast.Expr(_traced(method, *numbers)))
@@ -285,9 +292,7 @@ class TracingEmitter(PieceEmitter):
                     text = unless_nothing(shown_value, ast.Constant(None), lambda shown: shown, expressions)
                     number = self._number(shown_value.value)
                     around = [ast.Constant(before), text, ast.Constant(after)]
-                    pieces = _traced("optional", number, *around)
-                    held = "out" if self._append == "append" else "held"
-                    statements.append(ast.AugAssign(ast.Name(held, ast.Store()), ast.Add(), pieces))
+                    statements.append(self._added(_traced("optional", number, *around)))
                 case DynamicPicture(value=value):
                     inner = super().emit([step], expressions)
                     source = value if value is not None else self._composed
@@ -295,7 +300,14 @@ class TracingEmitter(PieceEmitter):
                     self._composed = None
                 case _:
                     statements += super().emit([step], expressions)
+        if constant:
+            statements.append(self._added(expressions.constant(tuple(constant))))
         return statements
+
+    def _added(self, pieces: ast.expr) -> ast.stmt:
+        """Returns the statement that adds several pieces."""
+        held = "out" if self._append == "append" else "held"
+        return ast.AugAssign(ast.Name(held, ast.Store()), ast.Add(), pieces)
 
     def _around(self, value: Expression, statements: list[ast.stmt]) -> list[ast.stmt]:
         """Returns statements that make the text of a value, between the marks of a trace."""

@@ -21,6 +21,7 @@ WIDE, NARROW = Screen(1000), Screen(390)
 DARK = Screen(1000, scheme="dark")
 # Text that is smaller than this, in CSS pixels, is there to be hidden.
 _SMALLEST = 2.5
+_MOVED_OUT = ("-9999", "-999")
 _INLINE = frozenset({"inline", "contents", "inline-block", "ruby", "ruby-text", "inline-flex", "inline-table"})
 _REFERENCE = re.compile(r"&(?:#[0-9]{1,8}|#[xX][0-9a-fA-F]{1,7}|[A-Za-z][A-Za-z0-9]{1,31});?")
 # So much of a label is read, from so many texts; and so many elements within another are looked at.
@@ -142,9 +143,11 @@ class PageView:
         return found
 
     def is_read(self, number: int, screen: Screen = WIDE) -> bool:
-        """Returns whether text directly in an element can be read: it shows, and is not made small to be hidden."""
+        """Returns whether text directly in an element can be read: it shows, and is not made small, or moved out of the
+        window, to be hidden."""
         style = self.on(screen).styles[number]
-        return self.shows(number, screen) and style.visibility == "visible" and style.font_size >= _SMALLEST
+        small = style.font_size < _SMALLEST or style.text_indent.startswith(_MOVED_OUT)
+        return self.shows(number, screen) and style.visibility == "visible" and not small
 
     def style(self, number: int) -> ComputedStyle:
         """Returns what an element looks like on a wide screen."""
