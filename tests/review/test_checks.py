@@ -139,6 +139,13 @@ class OfMessages(Case):
         assert one.where is not None
         self.assertEqual((one.rule, one.where.source.name), ("link.empty", "draft.eml (text/html)"))
 
+    def test_a_message_whose_header_nobody_can_read(self) -> None:
+        raw = (ROOT / "tests/data/broken.eml").read_bytes()
+        self.assertIn("addresses.comma-in-name", self.rules(raw))
+        for odd in (b"", b"\0", b"From: \r\n\r\n<p>", b"Content-Type: text/html; charset=x\r\n\r\n<a href=''>x"):
+            self.assertIn("subject.none", self.rules(odd))
+        self.assertIn("link.empty", self.rules(b"Content-Type: text/html; charset=x\r\n\r\n<a href=''>x"))
+
     def test_the_demo_message(self) -> None:
         folder = TemplateFolder(DEMO, locale="en_GB", timezone="Europe/London")
         for template in folder.values():
@@ -160,6 +167,13 @@ class Details(Case):
         for word in ("None", "null", "[object Object]", "NaN"):
             self.assertIn("data.hollow", found("<p>Dear {{ name }}", {"name": word}))
         self.assertNotIn("data.hollow", found("<p>Dear {{ name }}", {"name": "none of it"}))
+
+    def test_all_that_is_missing_is_named_at_once(self) -> None:
+        (says,) = found("<p>{{ name }} {{ berth.number }} {{ name }} {{ until as date }}", {"until": "soon"})[
+            "data.missing"
+        ]
+        self.assertIn('no field "name" in the data; no field "berth" in the data', says)
+        self.assertIn("date takes a day", says)
 
     def test_words_left_alone(self) -> None:
         for page in (

@@ -166,6 +166,12 @@ def _contents(root: Entity) -> dict[str, Any]:
     }
 
 
+def text_and_page(root: Entity) -> tuple[str | None, str | None]:
+    """Returns the plain text and the page of a message that was read, None for what it does not have."""
+    found = _contents(root)
+    return found["text"], found["html"]
+
+
 def _leaves(entity: Entity) -> Iterator[Entity]:
     if entity.is_multipart:
         for part in entity.parts:

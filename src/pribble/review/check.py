@@ -15,6 +15,7 @@ from pribble.mime.audit import audit
 from pribble.mime.base import BaseMessage
 from pribble.mime.message import Message
 from pribble.mime.reading import Entity, read_message
+from pribble.mime.stored import text_and_page
 from pribble.pictures.picture import Picture
 from pribble.review.allowing import apply_allowed
 from pribble.review.cases import Case, Checked, message_of
@@ -155,20 +156,21 @@ def check_message(
     """Returns what is wrong with a message, anyone's: what its page alone shows, and what its audit finds.
 
     `viewers` are what readers look with, as `check` has it; `name` is what places call the
-    message.  Raises `HeaderError` for bytes that are no message.
+    message.
     """
     are_instances((BaseMessage, bytes), "a Message or bytes", message=message)
     flags(for_real_readers=for_real_readers)
-    raw = bytes(message)
-    known = message if isinstance(message, BaseMessage) else Message.from_bytes(raw)
+    raw, report = bytes(message), Report()
     root = read_message(raw.decode("latin-1"))
-    report = Report()
-    check_envelope(known, root, report)
-    if known.subject is None:
+    known = _as_message(message)
+    if known is not None:
+        check_envelope(known, root, report)
+    if not any(field.key == "subject" for field in root.fields):
         report.add("subject.none", None)
-    if known.html is not None:
-        source = Source(f"{name} (text/html)", known.html)
-        view = PageView(known.html, source.place)
+    html = text_and_page(root)[1] if known is None else known.html
+    if html is not None:
+        source = Source(f"{name} (text/html)", html)
+        view = PageView(html, source.place)
         check_view(
             view,
             source.place(0, 1),
@@ -181,6 +183,16 @@ def check_message(
     for finding in audit(raw, name=name):
         report.take(finding)
     return Check(tuple(report.findings()), (), {})
+
+
+def _as_message(given: BaseMessage | bytes) -> BaseMessage | None:
+    """Returns a message with its people; None of one whose header names none that could be (the audit tells why)."""
+    if isinstance(given, BaseMessage):
+        return given
+    try:
+        return Message.from_bytes(given)
+    except PribbleError:
+        return None
 
 
 def check_view(

@@ -9,6 +9,8 @@ from pribble.errors import Place, Source
 from pribble.findings import Finding, Severity
 from pribble.review.rules import RULES
 
+# So many of the fields that are missing are named in one finding.
+_MOST_NAMED = 12
 _ORDER: dict[str, int] = {"error": 0, "warning": 1, "note": 2}
 
 
@@ -106,6 +108,11 @@ class Report:
 def _merged(group: list[Finding]) -> Finding:
     group = sorted(group, key=lambda one: one.where.start if one.where else 0)
     others = tuple(one.where for one in group[1:] if one.where is not None)
+    if group[0].rule == "data.missing" and len(group) > 1:  # each field is named
+        said = list(dict.fromkeys(one.message for one in group))
+        more = f"; and {len(said) - _MOST_NAMED} more" if len(said) > _MOST_NAMED else ""
+        first = replace(group[0], message="; ".join(said[:_MOST_NAMED]) + more, fix=RULES["data.missing"].fix)
+        return replace(first, others=others)
     return replace(group[0], others=others) if others else group[0]
 
 

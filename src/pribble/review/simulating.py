@@ -22,8 +22,8 @@ from pribble.markup.foreign_pages import read_foreign_page
 from pribble.markup.page import Page
 from pribble.markup.scanner import Attribute
 from pribble.mime.base import BaseMessage
-from pribble.mime.message import Message
 from pribble.mime.reading import Entity, read_message
+from pribble.mime.stored import text_and_page
 from pribble.review.conditional_comments import read_comments, shapes_as_boxes
 from pribble.review.darkening import darkened
 from pribble.review.viewers import Viewer, named_viewer
@@ -64,17 +64,17 @@ def simulate(message: BaseMessage | bytes, viewer: str | Viewer) -> View:
     """Returns what a viewer's reader gets of a message: ``simulate(message, "phone-dark")``.
 
     `viewer` is the name of a profile, or one.  A picture that does not show leaves its box and its words.  Raises
-    `ValueError` for an unknown viewer, `HeaderError` for bytes that are no message.
+    `ValueError` for an unknown viewer.
     """
     are_instances((BaseMessage, bytes), "a Message or bytes", message=message)
     chosen = viewer if isinstance(viewer, Viewer) else named_viewer(viewer)
     raw = bytes(message)
-    known = message if isinstance(message, BaseMessage) else Message.from_bytes(raw)
-    text = known.text
-    if chosen.text_only or known.html is None:
+    root = read_message(raw.decode("latin-1"))
+    text, page = (message.text, message.html) if isinstance(message, BaseMessage) else text_and_page(root)
+    if chosen.text_only or page is None:
         cut = _cut_of(text or "", chosen)
         return View(chosen, None, text if cut is None or text is None else text[:cut], chosen.width, cut=cut)
-    html, lost, cut = seen_page(known.html, chosen, addresses_of(read_message(raw.decode("latin-1"))))
+    html, lost, cut = seen_page(page, chosen, addresses_of(root))
     return View(chosen, html, text, chosen.width, lost, cut)
 
 
