@@ -9,7 +9,7 @@ from pribble.errors import Source
 from pribble.review import check
 from pribble.review.check import check_view
 from pribble.review.page_view import PageView
-from pribble.review.report import Report
+from pribble.review.report import CheckReport
 
 DATA = {"name": "Kittiwake"}
 
@@ -36,6 +36,6 @@ def _template(size: int) -> Template:
 
 def check_page(html: str) -> object:
     """Everything that a page alone is checked for."""
-    source, report = Source("page", html), Report()
+    source, report = Source("page", html), CheckReport()
     check_view(PageView(html, source.place), source.place(0, 1), "en", {}, report, for_real_readers=False)
     return report.findings()

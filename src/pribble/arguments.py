@@ -71,7 +71,7 @@ def are_instances(kind: type | tuple[type, ...], words: str, **given: object) ->
             raise wrong(name, words, value)
 
 
-def check(name: str, words: str, is_one: Callable[[object], bool], value: object) -> None:
+def ensure(name: str, words: str, is_one: Callable[[object], bool], value: object) -> None:
     """Raise `TypeError` for a value that is not what `words` say, as a test finds."""
     if not is_one(value):
         raise wrong(name, words, value)

@@ -8,7 +8,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Literal
 
-from pribble.arguments import check, flags, integers, possible_paths, texts
+from pribble.arguments import ensure, flags, integers, possible_paths, texts
 from pribble.findings import Finding
 from pribble.markup.foreign_pages import read_foreign_page
 from pribble.passes.pieces import texts_of
@@ -54,7 +54,7 @@ def inline_styles(
     texts(html=html)
     flags(presentational=presentational)
     if tell is not None:
-        check("tell", "a function of a Finding", callable, tell)
+        ensure("tell", "a function of a Finding", callable, tell)
     folders = _folders(folder)
     near = (folders[0] if folders else Path()) / "page.html"
     finder = PictureFinder(folders, frozenset(), outside=_OUTSIDE)
@@ -130,7 +130,7 @@ def _folders(given: Folders | None) -> list[Path]:
     if given is None:
         return []
     several = [given] if isinstance(given, str | os.PathLike) else given
-    check("folder", "a path or a list of paths", _are_paths, several)
+    ensure("folder", "a path or a list of paths", _are_paths, several)
     for one in several:
         possible_paths(folder=one)
     return [Path(one) for one in several]

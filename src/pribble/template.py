@@ -17,7 +17,7 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import Any
 
-from pribble.arguments import are_instances, check, flags, numbers, possible_paths, texts
+from pribble.arguments import are_instances, ensure, flags, numbers, possible_paths, texts
 from pribble.compiler.compiled_template import (
     BoundTemplate,
     CompiledTemplate,
@@ -110,7 +110,7 @@ class TemplateFolder(Mapping[str, "Template"]):
         for one in picture_folders:
             possible_paths(picture_folders=one)
         if fetch is not None:
-            check("fetch", "a function of an address", callable, fetch)
+            ensure("fetch", "a function of an address", callable, fetch)
         self.path = Path(path)
         if not self.path.is_dir():
             raise NotADirectoryError(f'there is no template folder "{self.path}"')
@@ -150,7 +150,7 @@ class TemplateFolder(Mapping[str, "Template"]):
         are_instances(Limits, "Limits", limits=limits)
         are_instances(Mapping, "a mapping of names", formatters=formatters or {}, common=common or {})
         for name, function in (formatters or {}).items():
-            check(f"formatters[{name!r}]", "a function", callable, function)
+            ensure(f"formatters[{name!r}]", "a function", callable, function)
         own = {name: application_formatter(name, f) for name, f in (formatters or {}).items()}
         for name in (*own, *(common or ())):
             if not isinstance(name, str) or not _NAME.fullmatch(name):

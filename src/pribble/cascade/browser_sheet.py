@@ -111,28 +111,28 @@ def browser_rules(element: Element, *, quirks: bool) -> Declared:
 def attribute_rules(element: Element, links: Colour | None) -> dict[str, str | Colour]:
     """Returns what the attributes of an element say; `links` is the colour that the body's attribute gives them."""
     made: dict[str, str | Colour] = {}
-    for property_name, value in _said(element):
+    for property_name, value in _hints(element):
         made[property_name] = value
     if links is not None and element.local_name == "a" and "href" in element.values:
         made["color"] = links
     return made
 
 
-def _said(element: Element) -> Iterator[tuple[str, str | Colour]]:
+def _hints(element: Element) -> Iterator[tuple[str, str | Colour]]:
     name, values = element.local_name, element.values
     if not values or element.foreign:
         return
     if name in _GROUNDED:
-        if (ground := _colour(values, "bgcolor")) is not None:
+        if (ground := _hinted_colour(values, "bgcolor")) is not None:
             yield "background-color", ground
         if values.get("background", "").strip():
             yield "background-image", "url()"
-    if name == "body" and (text := _colour(values, "text")) is not None:
+    if name == "body" and (text := _hinted_colour(values, "text")) is not None:
         yield "color", text
-    if name in ("font", "hr") and (text := _colour(values, "color")) is not None:
+    if name in ("font", "hr") and (text := _hinted_colour(values, "color")) is not None:
         yield "color" if name == "font" else "background-color", text
     if name == "font":
-        if (size := _font_size(values.get("size", ""))) is not None:
+        if (size := _hinted_font_size(values.get("size", ""))) is not None:
             yield "font-size", size
         if values.get("face", "").strip():
             yield "font-family", values["face"]
@@ -142,15 +142,15 @@ def _said(element: Element) -> Iterator[tuple[str, str | Colour]]:
     elif name in _FLOATED and align in ("left", "right"):
         yield "float", align
     for measure, names in _MEASURED.items():
-        if name in names and (length := _length(values.get(measure, ""))) is not None:
+        if name in names and (length := _dimension(values.get(measure, ""))) is not None:
             yield measure, length
 
 
-def _colour(values: Mapping[str, str], name: str) -> Colour | None:
+def _hinted_colour(values: Mapping[str, str], name: str) -> Colour | None:
     return legacy_colour(values[name]) if name in values else None
 
 
-def _font_size(written: str) -> str | None:
+def _hinted_font_size(written: str) -> str | None:
     """Returns the size that ``<font size>`` means (WHATWG HTML 15.3.4)."""
     written = written.strip(" \t\n\f\r")
     sign = written[:1] if written[:1] in ("+", "-") else ""
@@ -162,7 +162,7 @@ def _font_size(written: str) -> str | None:
     return _FONT_SIZES[min(max(number, 1), 7) - 1]
 
 
-def _length(written: str) -> str | None:
+def _dimension(written: str) -> str | None:
     """Returns a dimension of an attribute as CSS writes it (WHATWG HTML 2.3.4.4)."""
     written = written.lstrip(" \t\n\f\r").removeprefix("+")
     digits = _leading_digits(written)
@@ -183,9 +183,9 @@ def _leading_digits(written: str) -> str:
 
 def body_text(body: Element | None) -> Colour | None:
     """Returns the colour of text that the body's attribute gives, which tables without a doctype fall back on."""
-    return None if body is None else _colour(body.values, "text")
+    return None if body is None else _hinted_colour(body.values, "text")
 
 
 def link_colour(body: Element | None) -> Colour | None:
     """Returns the colour of links that the body's attribute gives."""
-    return None if body is None else _colour(body.values, "link")
+    return None if body is None else _hinted_colour(body.values, "link")

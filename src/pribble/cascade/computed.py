@@ -248,7 +248,7 @@ class _Computing:
         scheme = self._scheme(value("color-scheme"), parent)
         colour = self._colour(value("color"), scheme, parent)
         keyword, monospace, size = self._font(value, parent)
-        display = str(_plain(value("display"), "inline", parent and parent.display))
+        display = str(_not_inherited(value("display"), "inline", parent and parent.display))
         placed = str(value("float") or "none") in ("left", "right")
         placed |= str(value("position") or "static") in ("absolute", "fixed")
         if parent is None or placed or parent.display in _LAID_OUT:
@@ -259,11 +259,11 @@ class _Computing:
             self._ground(value("background-color"), colour, scheme, parent),
             parent.pictured if image == "inherit" and parent else image not in (None, "none", "initial", "unset"),
             size,
-            _weight(value("font-weight"), parent),
+            _computed_weight(value("font-weight"), parent),
             display,
             str(_inherited(value("visibility"), "visible", parent and parent.visibility)),
-            float(str(_plain(value("opacity"), 1.0, parent and parent.opacity))),
-            _aligned(value("text-align"), parent, display),
+            float(str(_not_inherited(value("opacity"), 1.0, parent and parent.opacity))),
+            _computed_alignment(value("text-align"), parent, display),
             _sized(value("width"), "auto"),
             _sized(value("height"), "auto"),
             _sized(value("max-height"), "none"),
@@ -371,7 +371,7 @@ def _read(longhand: str, given: str | Colour | None) -> object | None:
     return specified(longhand, longhand, given) if isinstance(given, str) else given
 
 
-def _plain(given: object, initial: object, inherited: object) -> object:
+def _not_inherited(given: object, initial: object, inherited: object) -> object:
     """Returns the value of a property that is not inherited."""
     if given == "inherit":
         return initial if inherited is None else inherited
@@ -385,7 +385,7 @@ def _inherited(given: object, initial: object, inherited: object) -> object:
     return initial if given == "initial" else given
 
 
-def _weight(given: object, parent: ComputedStyle | None) -> int:
+def _computed_weight(given: object, parent: ComputedStyle | None) -> int:
     before = parent.font_weight if parent else 400
     word = str(_inherited(given, "400", str(before)))
     if word == "bolder":  # CSS Fonts 4, 2.2.1
@@ -395,7 +395,7 @@ def _weight(given: object, parent: ComputedStyle | None) -> int:
     return round(float(word))
 
 
-def _aligned(given: object, parent: ComputedStyle | None, display: str) -> str:
+def _computed_alignment(given: object, parent: ComputedStyle | None, display: str) -> str:
     before = parent.text_align if parent else "start"
     if given == "-pribble-th":  # a heading cell is centred, unless its row says where it stands
         return "center" if before == "start" else before

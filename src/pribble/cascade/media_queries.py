@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from pribble.cascade.colours import Scheme
-from pribble.cascade.specified import PIXELS, READ, specified
+from pribble.cascade.specified import PIXELS, READ, significant, specified
 from pribble.cascade.syntax import Node, component_values
 
 
@@ -66,7 +66,7 @@ def condition_holds(condition: str, screen: Screen) -> bool:
     if keyword == "@media":
         return media_holds(said, screen)
     if keyword == "@supports":
-        return _condition(_parts(component_values(said)), lambda node: _supported(node), 0) is True
+        return _condition(significant(component_values(said)), lambda node: _supported(node), 0) is True
     return False
 
 
@@ -79,18 +79,14 @@ def media_holds(queries: str, screen: Screen) -> bool:
             lists.append(one := [])
         else:
             one.append(node)
-    return any(_query(_parts(each), screen) is True for each in lists) or not queries.strip()
-
-
-def _parts(nodes: Sequence[Node]) -> list[Node]:
-    return [node for node in nodes if node.type not in ("whitespace", "comment")]
+    return any(_media_query(significant(each), screen) is True for each in lists) or not queries.strip()
 
 
 def _word(nodes: Sequence[Node], index: int) -> str:
     return nodes[index].lower_value if index < len(nodes) and nodes[index].type == "ident" else ""
 
 
-def _query(nodes: list[Node], screen: Screen) -> _Truth:
+def _media_query(nodes: list[Node], screen: Screen) -> _Truth:
     """A query: a medium and conditions, or a condition alone (Media Queries 4, 2.2)."""
     first = _word(nodes, 0)
     negated = first == "not" and _word(nodes, 1) != ""
@@ -128,7 +124,7 @@ def _condition(nodes: Sequence[Node], leaf: Callable[[Node], _Truth], depth: int
 
 def _term(node: Node, leaf: Callable[[Node], _Truth], depth: int) -> _Truth:
     if node.type == "() block":
-        inner = _parts(node.content)
+        inner = significant(node.content)
         nests = bool(inner) and (inner[0].type in ("() block", "function") or _word(inner, 0) == "not")
         if nests and not any(each.type == "literal" for each in inner):
             return _condition(inner, leaf, depth + 1)
@@ -149,7 +145,7 @@ def _supported(node: Node) -> _Truth:
     """Whether a browser knows a declaration, or a selector: it is taken to know what somebody asks for, but for values
     that are none of a property that is read here."""
     if node.type == "() block":
-        inner = _parts(node.content)
+        inner = significant(node.content)
         name = _word(inner, 0)
         if name in READ and len(inner) > 2:
             written = "".join(each.serialize() for each in node.content).partition(":")[2].strip()
@@ -164,12 +160,12 @@ def _feature(node: Node, screen: Screen) -> _Truth:
     """``(name)``, ``(name: value)``, ``(name < value)``, ``(value < name < value)`` (Media Queries 4, 2.4)."""
     if node.type != "() block":
         return None
-    parts = _parts(node.content)
+    parts = significant(node.content)
     if len(parts) == 1:
         return _flag(_word(parts, 0), screen)
     name = _word(parts, 0)
     if name and parts[1].type == "literal" and parts[1].value == ":":
-        return _plain(name, parts[2:], screen)
+        return _plain_feature(name, parts[2:], screen)
     return _range(parts, screen)
 
 
@@ -183,7 +179,7 @@ def _flag(name: str, screen: Screen) -> _Truth:
     return _WORDS[name] not in _NONE_OF if name in _WORDS else None
 
 
-def _plain(name: str, value: Sequence[Node], screen: Screen) -> _Truth:
+def _plain_feature(name: str, value: Sequence[Node], screen: Screen) -> _Truth:
     word = _word(value, 0) if len(value) == 1 else ""
     if name == "prefers-color-scheme":
         return word == screen.scheme if word in ("light", "dark") else None

@@ -104,15 +104,15 @@ def specified(longhand: str, prop: str, written: str) -> object | None:
     if prop == "background":
         return _of_background(longhand, written)
     if prop == "font":
-        return _of_font(longhand, written)
+        return _font_part(longhand, written)
     if longhand in ("color", "background-color"):
-        return _colour(word)
+        return _colour_word(word)
     if longhand == "background-image":
         return "none" if word == "none" else "picture" if _is_pictured(component_values(written)) else None
     if longhand == "font-size":
-        return _font_size(component_values(written))
+        return _font_size_value(component_values(written))
     if longhand == "font-weight":
-        return _weight(word)
+        return _weight_value(word)
     if longhand == "font-family":
         return word.strip() or None
     if longhand == "opacity":
@@ -120,20 +120,21 @@ def specified(longhand: str, prop: str, written: str) -> object | None:
     if longhand == "color-scheme":
         return word
     if longhand in ("width", "height", "max-width", "max-height", "text-indent"):
-        return _length(word)
+        return _length_value(word)
     if longhand.startswith("overflow"):
         words = word.split()
         word = words[-1 if longhand.endswith("y") else 0] if words else ""
     if longhand == "display" and " " in word:  # "block flow", "inline flex" (CSS Display 3, 2)
-        word = _display(word.split())
+        word = _display_words(word.split())
     return word if word in _WORDS[longhand] else None
 
 
-def _parts(nodes: Sequence[Node]) -> list[Node]:
+def significant(nodes: Sequence[Node]) -> list[Node]:
+    """Returns component values without white space and comments."""
     return [node for node in nodes if node.type not in ("whitespace", "comment")]
 
 
-def _colour(word: str) -> object | None:
+def _colour_word(word: str) -> object | None:
     if word in _LIGHT_SYSTEM or word in ("currentcolor", "-pribble-body-text"):
         return word
     if word.startswith("light-dark("):
@@ -142,7 +143,7 @@ def _colour(word: str) -> object | None:
 
 
 def _is_pictured(nodes: Sequence[Node]) -> bool:
-    parts = _parts(nodes)
+    parts = significant(nodes)
     return bool(parts) and (parts[0].type == "url" or _is_picture(parts[0]))
 
 
@@ -150,7 +151,7 @@ def _is_picture(node: Node) -> bool:
     return node.type == "url" or (node.type == "function" and _PICTURED.match(node.lower_name) is not None)
 
 
-def _display(words: Sequence[str]) -> str:
+def _display_words(words: Sequence[str]) -> str:
     outer = "inline" if "inline" in words else "block"
     inner = next((word for word in words if word not in ("block", "inline", "flow")), "")
     if inner == "list-item":
@@ -160,14 +161,14 @@ def _display(words: Sequence[str]) -> str:
     return (f"inline-{inner}" if outer == "inline" else inner) if inner else outer
 
 
-def _weight(word: str) -> str | None:
+def _weight_value(word: str) -> str | None:
     if word in ("normal", "bold", "bolder", "lighter"):
         return {"normal": "400", "bold": "700"}.get(word, word)
     return word if re.fullmatch(r"[0-9]{1,4}(?:\.[0-9]{1,6})?", word) and 1 <= float(word) <= 1000 else None
 
 
 def _opacity(nodes: Sequence[Node]) -> float | None:
-    parts = _parts(nodes)
+    parts = significant(nodes)
     if len(parts) != 1 or parts[0].type not in ("number", "percentage"):
         return None
     number = float(parts[0].value) / (100 if parts[0].type == "percentage" else 1)
@@ -177,7 +178,7 @@ def _opacity(nodes: Sequence[Node]) -> float | None:
 _SIZE = re.compile(r"([-+]?(?:[0-9]{1,9}(?:\.[0-9]{0,9})?|\.[0-9]{1,9}))(px|pt|pc|in|cm|mm|q|r?em|%|vw|vh)?")
 
 
-def _length(word: str) -> str | None:
+def _length_value(word: str) -> str | None:
     """Returns a length in pixels or percent; a word as it is; "some" for what is computed elsewhere."""
     if word in ("auto", "none", "min-content", "max-content", "fit-content"):
         return word
@@ -192,8 +193,8 @@ def _length(word: str) -> str | None:
     return f"{number * PIXELS.get(unit, 16.0):g}px"
 
 
-def _font_size(nodes: Sequence[Node]) -> object | None:
-    parts = _parts(nodes)
+def _font_size_value(nodes: Sequence[Node]) -> object | None:
+    parts = significant(nodes)
     if len(parts) != 1:
         return None
     node = parts[0]
@@ -211,9 +212,9 @@ def _font_size(nodes: Sequence[Node]) -> object | None:
     return None
 
 
-def _of_font(longhand: str, written: str) -> object | None:
+def _font_part(longhand: str, written: str) -> object | None:
     """Returns what the shorthand says: words, a size and perhaps the height of a line, a family (CSS Fonts 4, 2.7)."""
-    parts = _parts(component_values(written))
+    parts = significant(component_values(written))
     at = next((i for i, node in enumerate(parts) if _is_size(node)), None)
     if at is None or at + 1 >= len(parts) or any(node.type not in ("ident", "number") for node in parts[:at]):
         return None
@@ -222,10 +223,10 @@ def _of_font(longhand: str, written: str) -> object | None:
         return None
     match longhand:
         case "font-size":
-            return _font_size(parts[at : at + 1])
+            return _font_size_value(parts[at : at + 1])
         case "font-weight":
             words = [node.serialize().lower() for node in parts[:at]]
-            return next((found for word in words if word != "normal" and (found := _weight(word))), "400")
+            return next((found for word in words if word != "normal" and (found := _weight_value(word))), "400")
     return "".join(node.serialize() for node in parts[family:]).lower()
 
 
@@ -239,12 +240,12 @@ def _of_background(longhand: str, written: str) -> object | None:
     """Returns what the shorthand says of the colour, or of a picture (CSS Backgrounds 3, 2.10)."""
     colour: object | None = None
     pictured = False
-    for node in _parts(component_values(written)):
+    for node in significant(component_values(written)):
         if _is_picture(node):
             pictured = True
         elif node.type == "literal" and node.value in ("/", ","):
             continue
-        elif (found := _colour(node.serialize().lower())) is not None:
+        elif (found := _colour_word(node.serialize().lower())) is not None:
             if colour is not None:
                 return None
             colour = found

@@ -104,7 +104,7 @@ class Invitation:
     def asked(self, named: Sequence[Address]) -> tuple[Address, ...]:
         """Returns who is asked, where those in `named` (the message's To) are besides the attendees; each once, without
         the organizer.  Raises `HeaderError` where somebody must be and nobody is (RFC 5546 3.2.2)."""
-        arguments.check("named", "a list of Address objects", _are_addresses, named)
+        arguments.ensure("named", "a list of Address objects", _are_addresses, named)
         if self.method == "PUBLISH":  # which asks nobody (RFC 5546 3.2.1)
             return ()
         everyone = {address.addr: address for address in (*self._attendees, *named)}

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from datetime import datetime
 
-from pribble.arguments import check
+from pribble.arguments import ensure
 from pribble.mime.part import Attachment
 
 _Is = Callable[[object], bool]
@@ -72,4 +72,4 @@ def check_kinds(given: Mapping[str, object]) -> None:
     """Raise `TypeError`, which names the argument, for the first that is of another kind than it should be."""
     for name, value in given.items():
         if name in _KINDS and (value is not None or name in _NEEDED):
-            check(name, *_KINDS[name], value)
+            ensure(name, *_KINDS[name], value)

@@ -14,7 +14,7 @@ from pribble.errors import Place, Source, TemplateError
 from pribble.language.marks import Mark, cut_marks
 from pribble.markup.events import Closed, Opened
 from pribble.markup.foreign_pages import read_foreign_page
-from pribble.review.report import Report
+from pribble.review.report import CheckReport
 from pribble.review.rules import RULES
 
 _ALLOW = re.compile(r"\s*+#\s*+allow\s")
@@ -40,7 +40,7 @@ class Allowed:
         )
 
 
-def apply_allowed(report: Report, sources: Iterable[Source], known: Iterable[str]) -> None:
+def apply_allowed(report: CheckReport, sources: Iterable[Source], known: Iterable[str]) -> None:
     """Take back what remarks in the sources allow; report a remark that allows nothing."""
     remarks = [one for source in sources for one in allowed_in(source)]
     rules = {*RULES, *known}
@@ -72,7 +72,7 @@ def allowed_in(source: Source) -> Iterator[Allowed]:
         marks = [each for each in cut_marks(source) if isinstance(each, Mark) and each.remark]
     except TemplateError:  # told when the template is compiled
         return
-    found = [(mark, said) for mark in marks if (said := _said(source.text[mark.inner_start : mark.inner_end]))]
+    found = [(mark, said) for mark in marks if (said := _read_remark(source.text[mark.inner_start : mark.inner_end]))]
     if not found:
         return
     elements = _elements(source.text)
@@ -86,7 +86,7 @@ def allowed_in(source: Source) -> Iterator[Allowed]:
         yield Allowed(*said, place, start, end)
 
 
-def _said(remark: str) -> tuple[str, str] | None:
+def _read_remark(remark: str) -> tuple[str, str] | None:
     """Returns the rule that a remark allows, and the reason; None for another remark."""
     found = _ALLOW.match(remark)
     if found is None:

@@ -34,7 +34,7 @@ from pribble.review.checks.text import check_text
 from pribble.review.checks.words import is_everyday, known_names
 from pribble.review.coverage import Coverage, coverage_of, report_untried
 from pribble.review.page_view import PageView
-from pribble.review.report import Repair, Report
+from pribble.review.report import CheckReport, Repair
 from pribble.review.rules import RULES
 from pribble.review.strain import Strain, strains_of
 from pribble.review.viewers import Viewer, chosen_viewers
@@ -121,7 +121,7 @@ def check(
     """
     flags(for_real_readers=for_real_readers, strain=strain)
     integers(recipients=recipients)
-    report, seen_by = Report(), chosen_viewers(viewers)
+    report, seen_by = CheckReport(), chosen_viewers(viewers)
     checked = []
     for template in _templates(templates, report):
         one = Checked(template)
@@ -133,7 +133,7 @@ def check(
     _report_unused(checked, data, report)
     overall = coverage_of(case for one in checked for case in one.cases)
     report_untried(overall, report)
-    weights = tuple(_weight(one, recipients, report) for one in checked if one.cases)
+    weights = tuple(_message_weight(one, recipients, report) for one in checked if one.cases)
     sources = {source.name: source for one in checked for source in one.sources}
     apply_allowed(report, sources.values(), {finding.rule for finding in report.all})
     return Check(
@@ -160,7 +160,7 @@ def check_message(
     """
     are_instances((BaseMessage, bytes), "a Message or bytes", message=message)
     flags(for_real_readers=for_real_readers)
-    raw, report = bytes(message), Report()
+    raw, report = bytes(message), CheckReport()
     root = read_message(raw.decode("latin-1"))
     known = _as_message(message)
     if known is not None:
@@ -200,7 +200,7 @@ def check_view(
     start: Place,
     language: str,
     pictures: Mapping[str, Picture],
-    report: Report,
+    report: CheckReport,
     *,
     for_real_readers: bool,
     seen_by: Sequence[Viewer] = (),
@@ -217,7 +217,7 @@ def check_view(
 # ---- templates ------------------------------------------------------------------------------------------------
 
 
-def _templates(given: TemplateFolder | Template | Iterable[Template], report: Report) -> Iterator[Template]:
+def _templates(given: TemplateFolder | Template | Iterable[Template], report: CheckReport) -> Iterator[Template]:
     if isinstance(given, Template):
         yield given
         return
@@ -233,7 +233,7 @@ def _templates(given: TemplateFolder | Template | Iterable[Template], report: Re
             _report_error(error, report)
 
 
-def _report_error(error: PribbleError, report: Report, *, rule: str = "", path: str = "") -> None:
+def _report_error(error: PribbleError, report: CheckReport, *, rule: str = "", path: str = "") -> None:
     if not rule:
         rule = "picture.local" if isinstance(error, PictureOnDisk) else "template.broken"
         rule = "picture.missing" if isinstance(error, PictureError) and rule == "template.broken" else rule
@@ -251,7 +251,7 @@ def _report_error(error: PribbleError, report: Report, *, rule: str = "", path: 
 
 
 def _render(
-    checked: Checked, samples: Collection[str] | None, data: Any, report: Report, *, for_real_readers: bool
+    checked: Checked, samples: Collection[str] | None, data: Any, report: CheckReport, *, for_real_readers: bool
 ) -> None:
     """Render a template with each sample in each language; what cannot be rendered is reported."""
     template = checked.template
@@ -285,7 +285,7 @@ def _render(
     checked.sources = tuple(sources.values())
 
 
-def _take_compiled(template: Template, locale: str, report: Report) -> None:
+def _take_compiled(template: Template, locale: str, report: CheckReport) -> None:
     """Take what was found when a template was compiled, but for what is said here in other words."""
     names = known_names([field.path for field in template.fields(locale=locale)])
     for finding in template.findings_for(locale):
@@ -302,14 +302,14 @@ def _is_in_code(place: Place) -> bool:
     return any(before.rfind(f"<{name}") > before.rfind(f"</{name}") for name in ("pre", "code", "kbd", "samp"))
 
 
-def _check_template(checked: Checked, seen_by: Sequence[Viewer], report: Report) -> None:
+def _check_template(checked: Checked, seen_by: Sequence[Viewer], report: CheckReport) -> None:
     for case in checked.cases:
         _check_case(case, seen_by, report)
         _mend_sizes(case, report)
     check_locales(checked, report)
 
 
-def _check_case(case: Case, seen_by: Sequence[Viewer], report: Report) -> None:
+def _check_case(case: Case, seen_by: Sequence[Viewer], report: CheckReport) -> None:
     for finding in case.rendering.findings:
         report.take(finding)
     check_values(case, report)
@@ -329,7 +329,7 @@ def _check_case(case: Case, seen_by: Sequence[Viewer], report: Report) -> None:
         )
 
 
-def _mend_sizes(case: Case, report: Report) -> None:
+def _mend_sizes(case: Case, report: CheckReport) -> None:
     """Sizes that were added to a picture, which the file could say itself: not where the data choose the picture."""
     for finding in case.rendering.findings:
         where = finding.where
@@ -342,8 +342,8 @@ def _mend_sizes(case: Case, report: Report) -> None:
             report.mend("picture.size", where.source.place(tag, tag + 4), "img", added[1], of=where)
 
 
-def _report_unused(checked: Iterable[Checked], given: Any, report: Report) -> None:
-    """Report what of the data no template reads: of data that are given, none of all of them."""
+def _report_unused(checked: Iterable[Checked], given: Any, report: CheckReport) -> None:
+    """CheckReport what of the data no template reads: of data that are given, none of all of them."""
     if given is not None:
         unused = [set(unused_paths(one, [given])) for one in checked if one.cases]
         shared = sorted(set.intersection(*unused)) if unused else []
@@ -358,7 +358,7 @@ def _report_unused(checked: Iterable[Checked], given: Any, report: Report) -> No
                 report.add("data.unused", one.cases[0].start, _listed(paths), path=paths[0])
 
 
-def _strain(checked: Checked, seen_by: Sequence[Viewer], report: Report) -> Strained:
+def _strain(checked: Checked, seen_by: Sequence[Viewer], report: CheckReport) -> Strained:
     """Try data that hurt, and report what they break that the samples do not, once, with the first that do it."""
     template = checked.template
     first = checked.cases[0] if checked.cases else None
@@ -377,7 +377,7 @@ def _strain(checked: Checked, seen_by: Sequence[Viewer], report: Report) -> Stra
             file = linked_source(template, template.settings.locale).sources[0]
             case = Case(template, template.settings.locale, each.what, each.data, traced, file)
             check_strained(case, each, first, report)
-            scratch = Report()
+            scratch = CheckReport()
             _check_case(case, seen_by, scratch)
             for one in scratch.all:
                 if one.severity != "note" and (one.rule, one.where) not in known:
@@ -392,7 +392,7 @@ def _listed(paths: list[str]) -> str:
     return f"{', '.join(paths[:6])}{f' and {len(paths) - 6} more' if len(paths) > 6 else ''}"
 
 
-def _weight(checked: Checked, recipients: int, report: Report) -> Weight:
+def _message_weight(checked: Checked, recipients: int, report: CheckReport) -> Weight:
     """Returns how heavy the messages of a template are, pictures as parts and within the page."""
     case = checked.cases[0]
     sizes: dict[str, int] = {}

@@ -26,7 +26,7 @@ _SIZE = re.compile(r"[0-9]{1,6}(?:\.[0-9]{1,4})?(?:px|pt|%)?\Z")
 _SHARE = re.compile(r"([0-9]{1,4}(?:\.[0-9]{1,4})?)%\Z")
 
 
-def holds(condition: str, engine: str) -> bool:
+def engine_matches(condition: str, engine: str) -> bool:
     """Returns whether a condition holds for an engine, as "mso 16"; nothing holds for "", which reads no comments."""
     name, _, version = engine.lower().partition(" ")
     return any(
@@ -50,7 +50,7 @@ def _term_holds(term: str, name: str, version: float) -> bool:
     return not own if found[1] else own
 
 
-def read_comments(html: str, engine: str) -> str:
+def comments_as_read(html: str, engine: str) -> str:
     """Returns a page as an engine reads it: of conditional comments what they hold for it, and no comments else."""
     edits: list[Edit[str]] = []
     left: int | None = None  # where a stretch begins that this engine leaves out
@@ -64,9 +64,9 @@ def read_comments(html: str, engine: str) -> str:
         shown = _SHOWN.match(written)
         hidden = None if shown else _HIDDEN.match(written)
         closing = _HIDDEN_END.search(written) if hidden else None
-        if shown and engine and not holds(shown[1], engine):
+        if shown and engine and not engine_matches(shown[1], engine):
             left = start
-        elif hidden and closing and engine and holds(hidden[1], engine):
+        elif hidden and closing and engine and engine_matches(hidden[1], engine):
             edits += [Edit(start, start + hidden.end(), ()), Edit(start + closing.start(), end, ())]
         else:
             edits.append(Edit(start, end, ()))

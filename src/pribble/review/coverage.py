@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pribble.compiler.tracing import Fork
 from pribble.errors import Place
 from pribble.review.cases import Case
-from pribble.review.report import Report
+from pribble.review.report import CheckReport
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,14 +54,14 @@ def coverage_of(cases: Iterable[Case]) -> Coverage:
                 forks[key] = fork, [one + other for one, other in zip(known[1], counts, strict=True)]
     return Coverage(
         tuple(
-            Way(place, _said(fork, index), count)
+            Way(place, _in_words(fork, index), count)
             for fork, counts in forks.values()
             for index, (place, count) in enumerate(zip(fork.places, counts, strict=True))
         )
     )
 
 
-def _said(fork: Fork, way: int) -> str:
+def _in_words(fork: Fork, way: int) -> str:
     match fork.kind:
         case "loop":
             return ("an empty list here", "a list of one here", "a list of several here")[way]
@@ -72,7 +72,7 @@ def _said(fork: Fork, way: int) -> str:
     return "none of these branches" if fork.ways[way] == "no branch" else "this branch"
 
 
-def report_untried(coverage: Coverage, report: Report) -> None:
-    """Report the ways that no sample takes, each at its line."""
+def report_untried(coverage: Coverage, report: CheckReport) -> None:
+    """CheckReport the ways that no sample takes, each at its line."""
     for way in coverage.untried:
         report.add("data.untried", way.place, way.what)

@@ -28,7 +28,7 @@ class Repair:
     text: str
 
 
-class Report:
+class CheckReport:
     """Takes findings by their rule and place; what is found twice at one place is one."""
 
     def __init__(self) -> None:
@@ -93,7 +93,7 @@ class Report:
                 file = one.where.source.name if one.where else ""
                 groups.setdefault((one.rule, one.severity, file), []).append(one)
         made = [_merged(group) for group in groups.values()]
-        return sorted(made, key=_order)
+        return sorted(made, key=_finding_order)
 
     @property
     def all(self) -> list[Finding]:
@@ -116,6 +116,6 @@ def _merged(group: list[Finding]) -> Finding:
     return replace(group[0], others=others) if others else group[0]
 
 
-def _order(finding: Finding) -> tuple[int, str, int, str]:
+def _finding_order(finding: Finding) -> tuple[int, str, int, str]:
     where = finding.where
     return _ORDER[finding.severity], where.source.name if where else "", where.start if where else 0, finding.rule

@@ -24,7 +24,7 @@ from pribble.markup.scanner import Attribute
 from pribble.mime.base import BaseMessage
 from pribble.mime.reading import Entity, read_message
 from pribble.mime.stored import text_and_page
-from pribble.review.conditional_comments import read_comments, shapes_as_boxes
+from pribble.review.conditional_comments import comments_as_read, shapes_as_boxes
 from pribble.review.darkening import darkened
 from pribble.review.viewers import Viewer, named_viewer
 from pribble.values.escaping import markup
@@ -90,7 +90,7 @@ def addresses_of(root: Entity) -> dict[str, str]:
 def seen_page(html: str, viewer: Viewer, pictures: Mapping[str, str]) -> tuple[str, tuple[Lost, ...], int | None]:
     """Returns a page as a viewer shows it, what that takes out, and where it cuts the page off."""
     cut = _cut_of(html, viewer)
-    page = read_comments(html if cut is None else html[:cut], viewer.engine)
+    page = comments_as_read(html if cut is None else html[:cut], viewer.engine)
     made = _Seeing(page, viewer, pictures)
     page = shapes_as_boxes(made.page()) if viewer.engine else made.page()
     return darkened(page) if viewer.scheme == "forced" else page, tuple(made.lost), cut

@@ -16,7 +16,7 @@ from pribble.markup.references import decode_references
 from pribble.pictures.picture import Picture
 from pribble.review.darkening import dark_ground, dark_text
 from pribble.review.page_view import DARK, WIDE, PageView, Text, screens_of
-from pribble.review.report import Report
+from pribble.review.report import CheckReport
 
 LEAST, LEAST_OF_LARGE, LEAST_OF_PICTURES = 4.5, 3.0, 3.0
 # Text is large from these sizes on, in CSS pixels: 18 and 14 points (WCAG 2.2, large scale).
@@ -34,7 +34,7 @@ def least_contrast(style: ComputedStyle) -> float:
     return LEAST_OF_LARGE if large else LEAST
 
 
-def check_text_contrast(view: PageView, report: Report, *, forced: bool = False) -> None:
+def check_text_contrast(view: PageView, report: CheckReport, *, forced: bool = False) -> None:
     """Text and its ground, on each screen that the page looks different on; with `forced`, where a viewer turns its
     colours dark as well."""
     for called, screen in screens_of(view):
@@ -56,7 +56,7 @@ def check_text_contrast(view: PageView, report: Report, *, forced: bool = False)
         _check_forced(view, report)
 
 
-def _check_forced(view: PageView, report: Report) -> None:
+def _check_forced(view: PageView, report: CheckReport) -> None:
     """Text that stands apart from its ground, and no more where a viewer turns both dark."""
     styles, before, grounds = view.on(WIDE).styles, view.grounds(WIDE), view.grounds(WIDE, dark_ground)
     for text, start, end in _read_texts(view, WIDE):
@@ -79,7 +79,7 @@ def _read_texts(view: PageView, screen: Screen) -> Iterator[tuple[Text, int, int
             yield text, start, text.start + len(written.rstrip())
 
 
-def _mend_ground(view: PageView, number: int, style: ComputedStyle, place: Place | None, report: Report) -> None:
+def _mend_ground(view: PageView, number: int, style: ComputedStyle, place: Place | None, report: CheckReport) -> None:
     """Give the cell with a background picture the ground from which the text stands apart: dark, or light."""
     around: Element | None = view.elements[number]
     while around is not None and not (view.style(around.number).pictured and around.local_name in _GROUNDED):
@@ -92,7 +92,7 @@ def _mend_ground(view: PageView, number: int, style: ComputedStyle, place: Place
         report.mend("contrast.without-picture", tag, around.local_name, f'bgcolor="{ground}"', of=place)
 
 
-def check_picture_contrast(view: PageView, pictures: Mapping[str, Picture], report: Report) -> None:
+def check_picture_contrast(view: PageView, pictures: Mapping[str, Picture], report: CheckReport) -> None:
     """Pictures with transparency, and the ground that they stand on."""
     for called, screen in screens_of(view):
         if screen not in (WIDE, DARK):

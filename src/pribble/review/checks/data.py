@@ -29,7 +29,7 @@ from pribble.rendering.traced import Shown, TracedText
 from pribble.review.cases import Case, Checked, leaf_paths, value_at
 from pribble.review.checks.words import shortened
 from pribble.review.page_view import Block, PageView
-from pribble.review.report import Report
+from pribble.review.report import CheckReport
 
 _HOLLOW = frozenset({"None", "null", "NULL", "undefined", "NaN", "nan", "NaT", "<NA>", "Invalid Date", "Infinity"})
 _OBJECT = re.compile(r"\[object [A-Za-z]{1,40}\]")
@@ -47,18 +47,18 @@ _BRACKETS = {"(": ")", "[": "]", "“": "”", "«": "»", "„": "“", "‘": 
 _STOPS = ",.;:!?"
 
 
-def check_values(case: Case, report: Report) -> None:
+def check_values(case: Case, report: CheckReport) -> None:
     """What the values show."""
     for traced in case.traced.texts:
         for shown in traced.shown:
             if shown.start < shown.end:
-                _check_value(case, traced, shown, report)
+                _check_shown_value(case, traced, shown, report)
     _check_flags(case, report)
     if case.view is not None and case.html is not None:
         _check_literals(case.view, case.html, report)
 
 
-def _check_value(case: Case, traced: TracedText, shown: Shown, report: Report) -> None:
+def _check_shown_value(case: Case, traced: TracedText, shown: Shown, report: CheckReport) -> None:
     written = traced.text[shown.start : shown.end]
     text = decode_references(written) if traced is case.html else written
     of = f" ({shown.paths[0]})" if shown.paths else ""
@@ -87,7 +87,7 @@ def _is_first_day(value: object) -> bool:
     return isinstance(day, date) and day == date(1970, 1, 1)
 
 
-def _check_literals(view: PageView, html: TracedText, report: Report) -> None:
+def _check_literals(view: PageView, html: TracedText, report: CheckReport) -> None:
     """What stands in the file itself and was read in another charset."""
     for block in view.blocks:
         for found in _GARBLED.finditer(block.text):
@@ -100,45 +100,45 @@ def _check_literals(view: PageView, html: TracedText, report: Report) -> None:
 # ---- flags ----------------------------------------------------------------------------------------------------
 
 
-def _check_flags(case: Case, report: Report) -> None:
+def _check_flags(case: Case, report: CheckReport) -> None:
     for traced in case.traced.texts:
         for one in traced.tested:
             _check_test(case, one.test, one.bindings, report)
         for shown in traced.shown:
-            for choice in _choices(shown.value):
+            for choice in _choices_in(shown.value):
                 _check_test(case, choice.test, shown.bindings, report)
 
 
-def _choices(node: Expression, depth: int = 0) -> Iterator[Choice]:
+def _choices_in(node: Expression, depth: int = 0) -> Iterator[Choice]:
     if isinstance(node, Choice):
         yield node
     if depth < 50:
         for inner in children(node):
-            yield from _choices(inner, depth + 1)
+            yield from _choices_in(inner, depth + 1)
 
 
-def _check_test(case: Case, test: Expression, bindings: Mapping[Binding, int], report: Report) -> None:
-    for node in _held(test):
+def _check_test(case: Case, test: Expression, bindings: Mapping[Binding, int], report: CheckReport) -> None:
+    for node in _asked(test):
         path = path_of(node, bindings)
         value = value_at(case.data, path) if path is not None else None
         if isinstance(value, str) and value.strip().lower() in _FALSE_WORDS:
             report.add("data.text-flag", node.place, f"{path} is the text “{value.strip()}”", path=path or "")
 
 
-def _held(test: Expression, depth: int = 0) -> Iterator[Expression]:
+def _asked(test: Expression, depth: int = 0) -> Iterator[Expression]:
     """Yields what a test asks whether it holds."""
     match test:
         case Name() | Member() | Subscript() | Local() | Maybe():
             yield test
         case Both() | Either() | Not() if depth < 50:
             for inner in children(test):
-                yield from _held(inner, depth + 1)
+                yield from _asked(inner, depth + 1)
 
 
 # ---- words left alone -----------------------------------------------------------------------------------------
 
 
-def check_stranded(case: Case, report: Report) -> None:
+def check_stranded(case: Case, report: CheckReport) -> None:
     """Words and signs that stand alone where a value came to nothing."""
     if case.view is not None and case.html is not None:
         finder = _BlockFinder(case.view)
@@ -177,7 +177,7 @@ class _BlockFinder:
         return None
 
 
-def _check_around(before: str, after: str, shown: Shown, report: Report) -> None:
+def _check_around(before: str, after: str, shown: Shown, report: CheckReport) -> None:
     if _strands(before, after):
         alone = f"{before[-25:]}{after[:15]}"
         path = shown.paths[0] if shown.paths else ""
@@ -210,17 +210,17 @@ def unused_paths(checked: Checked, data: Iterable[object]) -> list[str]:
     used = {field.path for field in template.fields()}
     for case in checked.cases:
         used |= {field.path for field in template.fields(locale=case.locale)}
-    reached = {path[:end] for path in used for end in (*_ends(path), len(path))}
+    reached = {path[:end] for path in used for end in (*_path_ends(path), len(path))}
     found: dict[str, None] = {}
     for each in data:
         for leaf in leaf_paths(each):
-            if leaf not in reached and not any(leaf[:end] in used for end in _ends(leaf)):
-                outermost = next(leaf[:end] for end in (*_ends(leaf), len(leaf)) if leaf[:end] not in reached)
+            if leaf not in reached and not any(leaf[:end] in used for end in _path_ends(leaf)):
+                outermost = next(leaf[:end] for end in (*_path_ends(leaf), len(leaf)) if leaf[:end] not in reached)
                 found[outermost] = None
     return list(found)
 
 
-def _ends(path: str) -> list[int]:
+def _path_ends(path: str) -> list[int]:
     return [found.start() for found in re.finditer(r"[.\[]", path)]
 
 

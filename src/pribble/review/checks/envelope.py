@@ -8,7 +8,7 @@ from collections import Counter
 from pribble.mime.base import BaseMessage
 from pribble.mime.encoded_words import decoded_text
 from pribble.mime.reading import Entity
-from pribble.review.report import Report
+from pribble.review.report import CheckReport
 
 _NO_REPLY = re.compile(
     r"(?:do-?not-?reply|no-?reply|keine-?antwort|ne-?pas-?repondre|no-?responder)(?:\b|_|[0-9])", re.IGNORECASE
@@ -16,7 +16,7 @@ _NO_REPLY = re.compile(
 _HTTPS = re.compile("<https:[^<>]{1,2000}>", re.IGNORECASE)
 
 
-def check_envelope(message: BaseMessage, root: Entity, report: Report) -> None:
+def check_envelope(message: BaseMessage, root: Entity, report: CheckReport) -> None:
     """The recipients of a message, where answers to it go, and how a reader leaves its list."""
     counted = Counter(address.addr.casefold() for field in (message.to, message.cc, message.bcc) for address in field)
     for recipient, count in counted.items():

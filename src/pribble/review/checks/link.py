@@ -11,7 +11,7 @@ from pribble.markup.events import Characters, Closed, Opened
 from pribble.markup.references import decode_references
 from pribble.review.checks.words import host_of, registrable, shortened
 from pribble.review.page_view import Link, PageView
-from pribble.review.report import Report
+from pribble.review.report import CheckReport
 
 _SCHEME = re.compile(r"([a-z][a-z0-9+.-]{0,30}):", re.IGNORECASE)
 _FOLLOWED = frozenset("https http mailto tel sms cid geo webcal callto facetime xmpp sip sips".split())
@@ -25,17 +25,19 @@ _VAGUE = frozenset(
 )
 
 
-def check_links(view: PageView, report: Report, *, for_real_readers: bool) -> None:
+def check_links(view: PageView, report: CheckReport, *, for_real_readers: bool) -> None:
     """Each link of a page."""
     ids = {element.values[name] for element in view.elements for name in ("id", "name") if name in element.values}
     for link in view.links:
-        _check_address(view, link, ids, report, for_real_readers=for_real_readers)
+        _check_link_address(view, link, ids, report, for_real_readers=for_real_readers)
         _check_label(view, link, report)
     _check_same_labels(view, report)
     _check_twins(view, report)
 
 
-def _check_address(view: PageView, link: Link, ids: set[str], report: Report, *, for_real_readers: bool) -> None:
+def _check_link_address(
+    view: PageView, link: Link, ids: set[str], report: CheckReport, *, for_real_readers: bool
+) -> None:
     address, place = link.address, view.attribute_place(link.element, "href")
     scheme = _SCHEME.match(address)
     if address in ("", "#"):
@@ -70,7 +72,7 @@ def _ends_with(host: str, names: tuple[str, ...]) -> bool:
     return any(host == name or host.endswith(f".{name}") for name in names)
 
 
-def _check_label(view: PageView, link: Link, report: Report) -> None:
+def _check_label(view: PageView, link: Link, report: CheckReport) -> None:
     place = view.tag_place(link.element)
     shown = _ADDRESS_LABEL.fullmatch(link.label)
     host = host_of(link.address)
@@ -81,7 +83,7 @@ def _check_label(view: PageView, link: Link, report: Report) -> None:
         report.add("link.vague", place, shortened(link.label))
 
 
-def _check_same_labels(view: PageView, report: Report) -> None:
+def _check_same_labels(view: PageView, report: CheckReport) -> None:
     known: dict[str, tuple[str, Place | None]] = {}
     for link in view.links:
         label, place = link.label.casefold(), view.tag_place(link.element)
@@ -93,7 +95,7 @@ def _check_same_labels(view: PageView, report: Report) -> None:
             report.add("link.same-label", place, shortened(link.label))
 
 
-def _check_twins(view: PageView, report: Report) -> None:
+def _check_twins(view: PageView, report: CheckReport) -> None:
     """Buttons that one old engine alone reads, against the link that all others read."""
     shown = [(link.element.opening.start, link) for link in view.links]
     for start, end, address, label in _hidden_links(view):

@@ -6,10 +6,10 @@ from collections import Counter
 
 from pribble.review.cases import Case, Checked
 from pribble.review.checks.words import host_of, shortened
-from pribble.review.report import Report
+from pribble.review.report import CheckReport
 
 
-def check_locales(checked: Checked, report: Report) -> None:
+def check_locales(checked: Checked, report: CheckReport) -> None:
     """What the file of a language has not that the plain one has, or the reverse."""
     plain = {case.sample: case for case in checked.cases if case.locale == checked.template.settings.locale}
     for case in checked.cases:
@@ -18,13 +18,13 @@ def check_locales(checked: Checked, report: Report) -> None:
             _check_pair(first, case, report)
 
 
-def _check_pair(plain: Case, other: Case, report: Report) -> None:
+def _check_pair(plain: Case, other: Case, report: CheckReport) -> None:
     own = {field.path for field in plain.template.fields(locale=plain.locale)}
     theirs = {field.path for field in other.template.fields(locale=other.locale)}
     for missing, says in ((own - theirs, "not shown here, and in"), (theirs - own, "shown here, and not in")):
         if missing:
             names = ", ".join(sorted(missing)[:6])
-            report.add("locale.fields", other.start, f"{names}: {says} {_name(plain)}")
+            report.add("locale.fields", other.start, f"{names}: {says} {_file_name(plain)}")
     if plain.view is not None and other.view is not None:
         mine = Counter(host_of(link.address) or link.address for link in plain.view.links)
         given = Counter(host_of(link.address) or link.address for link in other.view.links)
@@ -34,21 +34,23 @@ def _check_pair(plain: Case, other: Case, report: Report) -> None:
             report.add(
                 "locale.links",
                 other.start,
-                f"{_name(plain)} has links that this {which}: {shortened(lacking[0])}"
+                f"{_file_name(plain)} has links that this {which}: {shortened(lacking[0])}"
                 if mine - given
-                else f"this has a link that {_name(plain)} has not: {shortened(lacking[0])}",
+                else f"this has a link that {_file_name(plain)} has not: {shortened(lacking[0])}",
             )
         counts = [sum(one.local_name == "img" for one in case.view.elements) for case in (plain, other) if case.view]
         if counts[0] != counts[1]:
-            report.add("locale.pictures", other.start, f"{counts[1]} pictures here, and {counts[0]} in {_name(plain)}")
+            report.add(
+                "locale.pictures", other.start, f"{counts[1]} pictures here, and {counts[0]} in {_file_name(plain)}"
+            )
     blocks = [
         {name for name in ("subject", "preheader", "text") if getattr(case.traced, name) is not None}
         for case in (plain, other)
     ]
     if blocks[0] != blocks[1]:
         names = ", ".join(sorted(blocks[0] ^ blocks[1]))
-        report.add("locale.blocks", other.start, f"{names}: only one of this and {_name(plain)} has it")
+        report.add("locale.blocks", other.start, f"{names}: only one of this and {_file_name(plain)} has it")
 
 
-def _name(case: Case) -> str:
+def _file_name(case: Case) -> str:
     return case.file.name.replace("\\", "/").rpartition("/")[2]

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 
 from pribble.cascade.longhands import longhands
 from pribble.review.page_view import PageView
-from pribble.review.report import Report
+from pribble.review.report import CheckReport
 from pribble.review.viewers import Viewer
 
 # Elements that show something by themselves; of the others that viewers take out, `page.active` tells.
@@ -14,7 +14,7 @@ _SHOWING = frozenset({"svg", "math", "video", "audio", "canvas", "object", "embe
 _PLACED = frozenset({"absolute", "fixed", "sticky"})
 
 
-def check_lost(view: PageView, viewers: Sequence[Viewer], report: Report) -> None:
+def check_lost(view: PageView, viewers: Sequence[Viewer], report: CheckReport) -> None:
     """Elements, ways of laying out, and rules of style sheets that no element repeats."""
     seeing = [viewer for viewer in viewers if not viewer.text_only]
     for element in view.elements:
@@ -22,19 +22,19 @@ def check_lost(view: PageView, viewers: Sequence[Viewer], report: Report) -> Non
             continue
         name, style = element.local_name, view.style(element.number)
         place = view.tag_place(element)
-        if name in _SHOWING and (losing := _named(v for v in seeing if name in v.elements)):
+        if name in _SHOWING and (losing := _viewer_names(v for v in seeing if name in v.elements)):
             report.add("page.lost", place, f"<{name}>", losing)
         beside = sum(1 for child in element.children if view.shows(child.number))
-        if beside > 1 and (losing := _named(v for v in seeing if style.display in v.displays)):
+        if beside > 1 and (losing := _viewer_names(v for v in seeing if style.display in v.displays)):
             report.add("page.lost", place, f"display: {style.display}, by which {beside} stand side by side,", losing)
-        if style.position in _PLACED and (losing := _named(v for v in seeing if "position" in v.properties)):
+        if style.position in _PLACED and (losing := _viewer_names(v for v in seeing if "position" in v.properties)):
             report.add("page.lost", place, f"position: {style.position}", losing)
     _check_sheets(view, seeing, report)
 
 
-def _check_sheets(view: PageView, seeing: Sequence[Viewer], report: Report) -> None:
+def _check_sheets(view: PageView, seeing: Sequence[Viewer], report: CheckReport) -> None:
     """Rules that always hold and are in a sheet alone."""
-    losing = _named(viewer for viewer in seeing if viewer.style_elements == "none")
+    losing = _viewer_names(viewer for viewer in seeing if viewer.style_elements == "none")
     if not losing:
         return
     told: set[int] = set()
@@ -52,6 +52,6 @@ def _check_sheets(view: PageView, seeing: Sequence[Viewer], report: Report) -> N
                 break
 
 
-def _named(viewers: Iterable[Viewer]) -> str:
+def _viewer_names(viewers: Iterable[Viewer]) -> str:
     names = [viewer.name for viewer in viewers]
     return ", ".join(names[:4])

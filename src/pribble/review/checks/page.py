@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from pribble.cascade.elements import Element
 from pribble.errors import Place
 from pribble.review.page_view import PageView
-from pribble.review.report import Report
+from pribble.review.report import CheckReport
 
 _ACTIVE = frozenset("script form frame frameset iframe embed object applet input button select textarea".split())
 # Some receivers show so many bytes of a page, and a link to the rest.
@@ -16,7 +16,7 @@ _HEADINGS = ("h1", "h2", "h3", "h4", "h5", "h6")
 _ARRANGED = frozenset({"presentation", "none"})
 
 
-def check_page(view: PageView, start: Place | None, language: str, report: Report) -> None:
+def check_page(view: PageView, start: Place | None, language: str, report: CheckReport) -> None:
     """The page; `language` is that it should be written in, "" where nobody says."""
     _check_language(view, start, language, report)
     if view.page.quirks:
@@ -37,7 +37,7 @@ def check_page(view: PageView, start: Place | None, language: str, report: Repor
                     break
 
 
-def _check_language(view: PageView, start: Place | None, language: str, report: Report) -> None:
+def _check_language(view: PageView, start: Place | None, language: str, report: CheckReport) -> None:
     root = next((element for element in view.elements if element.local_name == "html"), None)
     said = root.values.get("lang", "").strip() if root is not None else ""
     wanted = language.replace("_", "-")
@@ -51,7 +51,7 @@ def _check_language(view: PageView, start: Place | None, language: str, report: 
         report.add("page.language", view.attribute_place(root, "lang"), message, fix=(wanted,))
 
 
-def _check_active(view: PageView, element: Element, report: Report) -> None:
+def _check_active(view: PageView, element: Element, report: CheckReport) -> None:
     name = element.local_name
     if name == "script" and element.values.get("type", "").strip().lower() == "application/ld+json":
         return
@@ -65,7 +65,7 @@ def _check_active(view: PageView, element: Element, report: Report) -> None:
 # ---- tables ---------------------------------------------------------------------------------------------------
 
 
-def _check_tables(view: PageView, report: Report) -> None:
+def _check_tables(view: PageView, report: CheckReport) -> None:
     for table in view.elements:
         if table.local_name != "table" or not view.shows(table.number):
             continue
@@ -102,7 +102,7 @@ def _is_data(view: PageView, rows: list[list[Element]]) -> bool:
     return any(all(any(c.isdigit() for c in text) for text in column) for column in list(columns)[1:])
 
 
-def _check_headings(view: PageView, report: Report) -> None:
+def _check_headings(view: PageView, report: CheckReport) -> None:
     level = 0
     for element in view.elements:
         if element.local_name in _HEADINGS and view.shows(element.number):

@@ -13,7 +13,7 @@ from pribble.mime.media_types import SVG, is_shown_everywhere
 from pribble.pictures.picture import Picture
 from pribble.review.checks.words import shortened
 from pribble.review.page_view import PageView
-from pribble.review.report import Report
+from pribble.review.report import CheckReport
 
 # Of a picture in the page itself, and of one in a part of its own, in bytes.
 MOST_IN_ADDRESS, MOST_IN_PART = 800_000, 1_000_000
@@ -22,7 +22,7 @@ _FEWEST_WORDS = 10
 _PIXELS = re.compile(r"([0-9]{1,6}(?:\.[0-9]{1,4})?)(?:px)?")
 
 
-def check_pictures(view: PageView, pictures: Mapping[str, Picture], report: Report) -> None:
+def check_pictures(view: PageView, pictures: Mapping[str, Picture], report: CheckReport) -> None:
     """Each picture of a page; `pictures` are those that travel with it, by their addresses."""
     shown = [one for one in view.elements if one.local_name == "img" and view.shows(one.number)]
     for element in shown:
@@ -31,7 +31,7 @@ def check_pictures(view: PageView, pictures: Mapping[str, Picture], report: Repo
         called = picture.called if picture is not None else f"the picture {shortened(address, 40)}"
         size = shown_size(view, element)
         _check_words(view, element, picture, called, size, report)
-        _check_address(view, element, address, picture, called, report)
+        _check_source(view, element, address, picture, called, report)
         if picture is not None and picture.type != SVG.name:
             _check_size(view, element, picture, size, report)
         if size[0] is None and view.style(element.number).width == "auto":
@@ -49,7 +49,7 @@ def _check_words(
     picture: Picture | None,
     called: str,
     size: tuple[float | None, float | None],
-    report: Report,
+    report: CheckReport,
 ) -> None:
     if "alt" in element.values:
         return
@@ -59,8 +59,8 @@ def _check_words(
         report.mend("picture.no-alt", view.tag_place(element), "img", 'alt=""')
 
 
-def _check_address(
-    view: PageView, element: Element, address: str, picture: Picture | None, called: str, report: Report
+def _check_source(
+    view: PageView, element: Element, address: str, picture: Picture | None, called: str, report: CheckReport
 ) -> None:
     place = view.attribute_place(element, "src")
     if is_on_disk(address) or address.lower().startswith("blob:"):
@@ -91,7 +91,7 @@ def _pixels(size: str) -> float | None:
 
 
 def _check_size(
-    view: PageView, element: Element, picture: Picture, size: tuple[float | None, float | None], report: Report
+    view: PageView, element: Element, picture: Picture, size: tuple[float | None, float | None], report: CheckReport
 ) -> None:
     width, height = size
     if not width or is_plain(picture):
@@ -107,7 +107,7 @@ def _check_size(
         report.add("picture.coarse", view.attribute_place(element, "src"), says)
 
 
-def _check_alone(view: PageView, shown: list[Element], report: Report) -> None:
+def _check_alone(view: PageView, shown: list[Element], report: CheckReport) -> None:
     words = sum(len(block.text.replace("\ufffc", " ").split()) for block in view.blocks)
     if words < _FEWEST_WORDS and any((shown_size(view, one)[0] or 0) > 100 for one in shown):
         report.add("picture.alone", view.tag_place(shown[0]), f"{words} words" if words != 1 else "one word")

@@ -9,13 +9,13 @@ from pribble.rendering.traced import TracedText
 from pribble.review.cases import Case
 from pribble.review.checks.words import is_filler, known_names, placeholders, shortened
 from pribble.review.page_view import PageView
-from pribble.review.report import Report
+from pribble.review.report import CheckReport
 
 # Attributes whose text a reader meets.
 _READ = ("alt", "title", "href", "src", "aria-label")
 
 
-def check_placeholders(case: Case, report: Report) -> None:
+def check_placeholders(case: Case, report: CheckReport) -> None:
     """Placeholders in what readers see."""
     fields = known_names([field.path for field in case.template.fields(locale=case.locale)])
     if case.view is not None and case.html is not None:
@@ -23,7 +23,7 @@ def check_placeholders(case: Case, report: Report) -> None:
     for traced in (case.traced.subject, case.traced.preheader, case.traced.text):
         if traced is not None:
             for start, end in placeholders(traced.text, fields):
-                _report(traced, start, end, traced.text[start:end], report)
+                _report_left(traced, start, end, traced.text[start:end], report)
     for traced in case.traced.texts:
         for shown in traced.shown:
             text = traced.text[shown.start : shown.end]
@@ -33,7 +33,7 @@ def check_placeholders(case: Case, report: Report) -> None:
                 report.add("placeholder.in-data", shown.place, shortened(text[start:end]), path=path)
 
 
-def _check_page(view: PageView, html: TracedText, fields: Collection[str], report: Report) -> None:
+def _check_page(view: PageView, html: TracedText, fields: Collection[str], report: CheckReport) -> None:
     for block in view.blocks:
         if view.is_code(block.element):
             continue
@@ -41,7 +41,7 @@ def _check_page(view: PageView, html: TracedText, fields: Collection[str], repor
             first, last = block.span(start, end)
             inside = view.element_at(first)
             if inside is None or not view.is_code(inside.number):
-                _report(html, first, last, block.text[start:end], report)
+                _report_left(html, first, last, block.text[start:end], report)
         if is_filler(block.text):
             place = view.place(*block.span(0, 1))
             report.add("placeholder.filler", place, shortened(block.text))
@@ -56,7 +56,7 @@ def _check_page(view: PageView, html: TracedText, fields: Collection[str], repor
                     report.add("placeholder.left", place, shortened(element.values[name][start:end]))
 
 
-def _report(traced: TracedText, start: int, end: int, text: str, report: Report) -> None:
+def _report_left(traced: TracedText, start: int, end: int, text: str, report: CheckReport) -> None:
     """A placeholder of the file, of which no value shows a part."""
     if not any(traced.shown_within(start, end)):
         report.add("placeholder.left", traced.place(start, end), shortened(text))

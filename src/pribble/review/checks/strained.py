@@ -12,7 +12,7 @@ from pribble.rendering.traced import Shown, TracedText
 from pribble.review.cases import Case
 from pribble.review.checks.words import shortened
 from pribble.review.page_view import NARROW, Block, PageView
-from pribble.review.report import Report
+from pribble.review.report import CheckReport
 from pribble.review.strain import Strain
 
 _HEADINGS = ("h1", "h2", "h3", "h4", "h5", "h6")
@@ -23,7 +23,7 @@ _CURRENCY = "€$£¥₹₺₩"
 _ISOLATED = frozenset({"bdi"})
 
 
-def check_strained(case: Case, strain: Strain, before: Case | None, report: Report) -> None:
+def check_strained(case: Case, strain: Strain, before: Case | None, report: CheckReport) -> None:
     """What one change brings about that the sample did not."""
     if strain.kind in ("zero", "one", "negative"):
         _check_number(case, strain, report)
@@ -36,7 +36,7 @@ def check_strained(case: Case, strain: Strain, before: Case | None, report: Repo
         for words, element in _lone(case.view):
             if words not in {said for said, _ in known}:
                 report.add("strain.lone", case.view.tag_place(element), shortened(words), strain.what)
-        _check_width(case, case.view, strain, before.view if before is not None else None, report)
+        _check_widest(case, case.view, strain, before.view if before is not None else None, report)
 
 
 # ---- numbers in sentences -------------------------------------------------------------------------------------
@@ -63,9 +63,9 @@ def _block_at(blocks: Sequence[Block], offset: int) -> Block | None:
     return next((block for block in blocks if block.offsets[0] <= offset <= block.offsets[-1]), None)
 
 
-def _check_number(case: Case, strain: Strain, report: Report) -> None:
+def _check_number(case: Case, strain: Strain, report: CheckReport) -> None:
     for shown, before, after in _shown_in_text(case, strain):
-        text = _text_of(case, shown)
+        text = _shown_text(case, shown)
         words = len(_WORD.findall(before)) + len(_WORD.findall(after))
         said = shortened(f"{before[-30:]}{text}{after[:30]}".strip())
         digits = re.sub(r"[^0-9]", "", text)
@@ -78,14 +78,14 @@ def _check_number(case: Case, strain: Strain, report: Report) -> None:
             report.add("strain.one", shown.place, said, strain.what)
 
 
-def _text_of(case: Case, shown: Shown) -> str:
+def _shown_text(case: Case, shown: Shown) -> str:
     for traced in case.traced.texts:
         if shown in traced.shown:
-            return _plain(traced, shown)
+            return _unescaped(traced, shown)
     return ""
 
 
-def _plain(traced: TracedText, shown: Shown) -> str:
+def _unescaped(traced: TracedText, shown: Shown) -> str:
     return re.sub(r"&[#\w]{1,10};", " ", traced.text[shown.start : shown.end])
 
 
@@ -110,7 +110,7 @@ def _is_plural(after: str) -> bool:
 # ---- words ----------------------------------------------------------------------------------------------------
 
 
-def _check_subject(case: Case, strain: Strain, report: Report) -> None:
+def _check_subject(case: Case, strain: Strain, report: CheckReport) -> None:
     """An optional field that the subject shows as it is."""
     subject = case.traced.subject
     if subject is not None:
@@ -119,7 +119,7 @@ def _check_subject(case: Case, strain: Strain, report: Report) -> None:
                 report.add("strain.subject", shown.place, shortened(subject.text), strain.what)
 
 
-def _check_direction(case: Case, strain: Strain, report: Report) -> None:
+def _check_direction(case: Case, strain: Strain, report: CheckReport) -> None:
     """A name from right to left in a sentence, whose punctuation goes with it."""
     view = case.view
     if view is None or case.html is None:
@@ -178,7 +178,7 @@ def _end_of(view: PageView, heading: Element) -> int:
 # ---- widths ---------------------------------------------------------------------------------------------------
 
 
-def _check_width(case: Case, view: PageView, strain: Strain, before: PageView | None, report: Report) -> None:
+def _check_widest(case: Case, view: PageView, strain: Strain, before: PageView | None, report: CheckReport) -> None:
     """A row of a table, or a word, that is wider than a narrow screen; not where one was as wide before."""
     if strain.kind not in ("unbroken", "long", "large", "many"):
         return

@@ -8,7 +8,7 @@ from pribble.graphemes import column_count, graphemes
 from pribble.markup.references import decode_references
 from pribble.review.cases import Case
 from pribble.review.page_view import PageView
-from pribble.review.report import Report
+from pribble.review.report import CheckReport
 
 # So many columns of the subject and what follows it a list shows, about.
 LIST_WIDTH = 60
@@ -16,7 +16,7 @@ LIST_WIDTH = 60
 _UNSEEN = re.compile("[\u00ad\u034f\u200b-\u200f\u2060-\u2064\ufeff]+")
 
 
-def check_subject(case: Case, report: Report) -> None:
+def check_subject(case: Case, report: CheckReport) -> None:
     """What a list shows, and a preheader that says nothing new."""
     subject = case.rendering.subject
     if subject is None:

@@ -8,12 +8,12 @@ from pribble.conversion import compare
 from pribble.markup.references import decode_references
 from pribble.review.cases import Case
 from pribble.review.checks.words import shortened
-from pribble.review.report import Report
+from pribble.review.report import CheckReport
 
 _PARTS = re.compile(r"[^\W_]+")
 
 
-def check_text(case: Case, report: Report) -> None:
+def check_text(case: Case, report: CheckReport) -> None:
     """The two forms of a message whose text is written by hand."""
     html, text = case.html, case.traced.text
     if html is None or text is None or case.view is None:
@@ -22,12 +22,12 @@ def check_text(case: Case, report: Report) -> None:
     if not found:
         return
     lacking = {
-        part.casefold() for one in (found.words.text, found.numbers.text) for each in one for part in _parts(each)
+        part.casefold() for one in (found.words.text, found.numbers.text) for each in one for part in _word_parts(each)
     }
     told: set[str] = set()
     for shown in html.shown:
         value = decode_references(html.text[shown.start : shown.end])
-        parts = {part.casefold() for part in _parts(value)}
+        parts = {part.casefold() for part in _word_parts(value)}
         if shown.paths and parts and parts <= lacking and case.view.reads(shown.start):
             says = f"the page shows {shortened(value)} ({shown.paths[0]}), and the text does not"
             report.add("text.value", shown.place, says, path=shown.paths[0])
@@ -35,9 +35,8 @@ def check_text(case: Case, report: Report) -> None:
     place = text.place(0, 1) or case.start
     for address in found.addresses.text:
         report.add("text.address", place, shortened(address))
-    words = [
-        word for word in (*found.words.text, *found.numbers.text) if not {p.casefold() for p in _parts(word)} <= told
-    ]
+    lacks = (*found.words.text, *found.numbers.text)
+    words = [word for word in lacks if not {part.casefold() for part in _word_parts(word)} <= told]
     if words:
         report.add(
             "text.words", place, f"the text lacks the words {', '.join(words[:8])}{' …' if len(words) > 8 else ''}"
@@ -49,5 +48,5 @@ def check_text(case: Case, report: Report) -> None:
         )
 
 
-def _parts(text: str) -> list[str]:
+def _word_parts(text: str) -> list[str]:
     return _PARTS.findall(text)
