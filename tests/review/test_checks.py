@@ -166,7 +166,33 @@ class Details(Case):
         )
         for word in ("None", "null", "[object Object]", "NaN"):
             self.assertIn("data.hollow", found("<p>Dear {{ name }}", {"name": word}))
-        self.assertNotIn("data.hollow", found("<p>Dear {{ name }}", {"name": "none of it"}))
+        for words in ("Hello [object Object], bye", "It costs NaN", "on Invalid Date"):
+            self.assertIn("data.hollow", found("<p>{{ name }}", {"name": words}), words)
+        for words in ("none of it", "Nan Bell", "NaN-proof", "the null hypothesis"):
+            self.assertNotIn("data.hollow", found("<p>Dear {{ name }}", {"name": words}), words)
+
+    def test_what_was_encoded_twice_or_read_wrongly(self) -> None:
+        for words in ("Caf&eacute;", "Tom &amp; Jerry", "&#8364; 5", "<b>bold</b>"):
+            self.assertIn("data.twice-encoded", found("<p>{{ name }}", {"name": words}), words)
+        for words in ("AT&T;", "R&D; and more", "a < b > c", "x&y;", "&nonsense;"):
+            self.assertNotIn("data.twice-encoded", found("<p>{{ name }}", {"name": words}), words)
+        for words in ("Müller", "€ 5", "it’s", "Škoda", "Ружа", "星野徹", "Ωmega άλφα", "–"):
+            wrong = words.encode().decode("cp1252", "replace")
+            self.assertIn("data.garbled", found("<p>{{ name }}", {"name": wrong}), wrong)
+            self.assertNotIn("data.garbled", found("<p>{{ name }}", {"name": words}), words)
+        for words in (
+            "„FPÖ“",
+            "São Paulo",
+            "« À bientôt »",
+            "CHÂTEAU",
+            "NÃO",
+            "Ångström",
+            "10 °C",
+            "Æ’s",
+            "Ñandú",
+            "Ð",
+        ):
+            self.assertNotIn("data.garbled", found("<p>{{ name }}", {"name": words}), words)
 
     def test_all_that_is_missing_is_named_at_once(self) -> None:
         (says,) = found("<p>{{ name }} {{ berth.number }} {{ name }} {{ until as date }}", {"until": "soon"})[
@@ -195,7 +221,19 @@ class Details(Case):
             self.assertNotIn("data.stranded", found(f"<p>{page}</p>"), page)
 
     def test_placeholders_and_what_is_none(self) -> None:
-        for left in ("[[code]]", "%%CODE%%", "${code}", "{first name}", "<<Code>>", "[Company]", "%name%", "«Name»"):
+        for left in (
+            "[[code]]",
+            "%%CODE%%",
+            "${code}",
+            "{first name}",
+            "<<Code>>",
+            "[Company]",
+            "%name%",
+            "«Name»",
+            "[Your Name Here]",
+            "[Insert date]",
+            "{CUSTOMER_NAME}",
+        ):
             made = found(f"<p>Your {left.replace('<', '&lt;')} is ready")
             self.assertIn("placeholder.left", made, left)
         for sound in (
@@ -208,6 +246,9 @@ class Details(Case):
             "«Bonjour» dit-il",
             "100%",
             "[1]",
+            "[see above]",
+            "[the harbour]",
+            "[translated]",
         ):
             made = found(f"<p>We say {sound.replace('<', '&lt;')} here")
             self.assertNotIn("placeholder.left", made, sound)

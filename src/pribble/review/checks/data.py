@@ -32,15 +32,20 @@ from pribble.review.page_view import Block, PageView
 from pribble.review.report import CheckReport
 
 _HOLLOW = frozenset({"None", "null", "NULL", "undefined", "NaN", "nan", "NaT", "<NA>", "Invalid Date", "Infinity"})
-_OBJECT = re.compile(r"\[object [A-Za-z]{1,40}\]")
-_ENCODED = re.compile(
-    r"&(?:amp|lt|gt|quot|apos|nbsp|#[0-9]{1,6}|#[xX][0-9a-fA-F]{1,6});"
-    r"|</?(?:a|b|br|div|em|font|h[1-6]|i|img|li|ol|p|span|strong|sub|sup|table|td|tr|u|ul)(?:\s[^<>]{0,300})?/?>",
+# What programs write for nothing and no person does, wherever it stands.
+_ANYWHERE = re.compile(r"\[object [A-Za-z]{1,40}\]|\bInvalid Date\b|(?<![\w-])NaN(?![\w-])")
+_REFERENCE = re.compile(r"&(?:[A-Za-z]{2,10}[0-9]{0,2}|#[0-9]{1,6}|#[xX][0-9a-fA-F]{1,6});")
+_TAG = re.compile(
+    r"</?(?:a|b|br|div|em|font|h[1-6]|i|img|li|ol|p|span|strong|sub|sup|table|td|tr|u|ul)(?:\s[^<>]{0,300})?/?>",
     re.IGNORECASE,
 )
-# UTF-8 that was read as Windows-1252: what the first octets of letters, and of dashes and quotation marks, become.
+# UTF-8 that was read as Windows-1252: what the first octets of letters, and of dashes, quotation marks and the euro,
+# become; of Greek and Cyrillic several in a row, since one letter and a sign may stand together.
 _OCTETS = "\u0080-\u00bf€‚ƒ„…†‡ˆ‰Š‹ŒŽ‘’“”•–—˜™š›œžŸ"
-_GARBLED = re.compile(f"Ã[{_OCTETS}]|Â[\u00a0-\u00bf]|â€[{_OCTETS}]|ð[{_OCTETS}]{{3}}|ï¿½|\ufffd")
+_GARBLED = re.compile(
+    f"Ã[{_OCTETS}]|Â[\u00a0-\u00bf]|[ÄÅ][\u00a0-\u00bf]|â[€‚„][{_OCTETS}]|(?:[ÎÏÐÑ][{_OCTETS}]){{2}}"
+    f"|(?:[ãäåæçèé][{_OCTETS}]{{2}}){{2}}|ð[{_OCTETS}]{{3}}|ï¿½|\ufffd"
+)
 _FALSE_WORDS = frozenset({"0", "false", "no", "off", "n"})
 _CURRENCY = "€$£¥₹₺₩"
 _BRACKETS = {"(": ")", "[": "]", "“": "”", "«": "»", "„": "“", "‘": "’"}
@@ -65,7 +70,8 @@ def _check_shown_value(case: Case, traced: TracedText, shown: Shown, report: Che
     path = shown.paths[0] if shown.paths else ""
     if is_hollow(text) or any(_is_first_day(value_at(case.data, one)) for one in shown.paths):
         report.add("data.hollow", shown.place, f"{shortened(text.strip())}{of}", path=path)
-    if (found := _ENCODED.search(text)) is not None and not (traced is case.html and "<" in written):
+    is_markup = traced is case.html and "<" in written
+    if not is_markup and (found := _encoded(text)) is not None:
         around = text[max(0, found.start() - 20) : found.end() + 20]
         report.add("data.twice-encoded", shown.place, f"{shortened(around)}{of}", path=path)
     if (found := _GARBLED.search(text)) is not None:
@@ -75,8 +81,15 @@ def _check_shown_value(case: Case, traced: TracedText, shown: Shown, report: Che
 
 def is_hollow(text: str) -> bool:
     """Returns whether a text is what programs write for nothing."""
-    text = text.strip()
-    return text in _HOLLOW or _OBJECT.fullmatch(text) is not None
+    return text.strip() in _HOLLOW or _ANYWHERE.search(text) is not None
+
+
+def _encoded(text: str) -> re.Match[str] | None:
+    """Returns the first reference or tag that shows as it is written; None where none does."""
+    for found in _REFERENCE.finditer(text):
+        if decode_references(found[0]) != found[0]:
+            return found
+    return _TAG.search(text)
 
 
 def _is_first_day(value: object) -> bool:

@@ -26,6 +26,12 @@ _STOCK = frozenset(
     "insert image|image|logo|title|subject|signature|your signature|job title|unsubscribe|unsubscribe link|code|"
     "salutation|greeting|placeholder|text|website|number|product|product name".split("|")
 )
+# What is asked for in several words: "[Your Name Here]", "[Insert date]".
+_NOUNS = frozenset("name date company link url email e mail address phone amount title city number code logo".split())
+_BESIDE = frozenset(
+    "your insert enter add first last full here customer recipient client user order invoice company s event to "
+    "contact business product account reference street job the this my our".split()
+)
 _FILLER = re.compile(r"\blorem\s+ipsum\b|\bdolor\s+sit\s+amet\b|\A(?:TODO|FIXME|TBD|XXX)\b(?!\w)", re.IGNORECASE)
 
 
@@ -52,7 +58,9 @@ def is_everyday(written: str, fields: Collection[str]) -> bool:
 def is_name(inside: str, fields: Collection[str]) -> bool:
     """Returns whether what stands between two signs is a name to be filled in."""
     plain = folded(inside)
-    return plain in _STOCK or plain.replace(" ", "") in fields
+    words = plain.split()
+    asked = len(words) < 6 and not _NOUNS.isdisjoint(words) and all(word in _NOUNS or word in _BESIDE for word in words)
+    return plain in _STOCK or plain.replace(" ", "") in fields or (asked and len(words) > 1)
 
 
 def folded(name: str) -> str:
