@@ -209,6 +209,8 @@ class Details(Case):
             "Phone: {{ n? }}",
             "“{{ n? }}” is it",
             "<b>Hello {{ n? }}!</b>",
+            "您好，{{ n? }}！",
+            "编号（{{ n? }}）",
         ):
             self.assertIn("data.stranded", found(f"<p>{page}</p>"), page)
         for page in (

@@ -48,8 +48,9 @@ _GARBLED = re.compile(
 )
 _FALSE_WORDS = frozenset({"0", "false", "no", "off", "n"})
 _CURRENCY = "€$£¥₹₺₩"
-_BRACKETS = {"(": ")", "[": "]", "“": "”", "«": "»", "„": "“", "‘": "’"}
+_BRACKETS = {"(": ")", "[": "]", "（": "）", "「": "」", "【": "】", "“": "”", "«": "»", "„": "“", "‘": "’"}
 _STOPS = ",.;:!?"
+_WIDE_STOPS, _WIDE_PAUSES = "，。！？；：、", "，、：；"
 
 
 def check_values(case: Case, report: CheckReport) -> None:
@@ -200,6 +201,9 @@ def _check_around(before: str, after: str, shown: Shown, report: CheckReport) ->
 def _strands(before: str, after: str) -> bool:
     head, tail = before.rstrip(), after.lstrip()
     if _BRACKETS.get(head[-1:]) is not None and _BRACKETS[head[-1]] == tail[:1]:
+        return True
+    # Han is written without spaces: two signs meet where a name came to nothing.
+    if tail[:1] and tail[0] in _WIDE_STOPS and (not head or head[-1] in _WIDE_PAUSES):
         return True
     if tail[:1] and tail[0] in _STOPS and (before[-1:] in ("", " ", "\u00a0")) and not tail.startswith("..."):
         return True
