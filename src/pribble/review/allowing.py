@@ -5,8 +5,10 @@ Before the first element of a file one holds for the file; else for the element 
 
 from __future__ import annotations
 
+import math
 import re
 from bisect import bisect_right
+from collections import deque
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
@@ -19,11 +21,15 @@ from pribble.review.rules import RULES
 
 _ALLOW = re.compile(r"\s*+#\s*+allow\s")
 _FIRST_TAG = re.compile(r"<[A-Za-z]")
+_SPACE = re.compile(r"\s*+")
 
 
 @dataclass(frozen=True, slots=True)
 class Allowed:
-    """A remark that allows what a rule finds, in its source from `start` to `end`."""
+    """A remark that allows what a rule finds, in its source from `start` to `end`.
+
+    These stretches are elements, or the whole source: two of them are apart, or one is within the other.
+    """
 
     rule: str
     reason: str
@@ -31,39 +37,55 @@ class Allowed:
     start: int
     end: int
 
-    def silences(self, rule: str, place: Place) -> bool:
-        """Returns whether a finding of a rule at a place is allowed."""
-        return (
-            self.rule == rule
-            and place.source.name == self.place.source.name
-            and self.start <= place.start < max(self.end, self.start + 1)
-        )
-
 
 def apply_allowed(report: CheckReport, sources: Iterable[Source], known: Iterable[str]) -> None:
     """Take back what remarks in the sources allow; report a remark that allows nothing."""
     remarks = [one for source in sources for one in allowed_in(source)]
     rules = {*RULES, *known}
-    silenced: set[int] = set()
-    used: set[int] = set()
     for remark in remarks:
         if remark.rule not in rules:
             report.add("allow.unknown", remark.place, remark.rule[:40])
         elif not remark.reason:
             report.add("allow.reason", remark.place, fix=(remark.rule,))
-    sound = [(number, one) for number, one in enumerate(remarks) if one.reason and one.rule in rules]
-    by_rule: dict[str, list[tuple[int, Allowed]]] = {}
-    for number, one in sound:
-        by_rule.setdefault(one.rule, []).append((number, one))
+    sound = [one for one in remarks if one.reason and one.rule in rules]
+    allowing: dict[tuple[str, str], list[Allowed]] = {}
+    for one in sound:
+        allowing.setdefault((one.rule, one.place.source.name), []).append(one)
+    found: dict[tuple[str, str], list[tuple[int, int]]] = {}
     for index, finding in enumerate(report.all):
-        for number, one in by_rule.get(finding.rule, ()):
-            if finding.where is not None and one.silences(finding.rule, finding.where):
-                silenced.add(index)
-                used.add(number)
+        if finding.where is not None:
+            found.setdefault((finding.rule, finding.where.source.name), []).append((finding.where.start, index))
+    silenced: set[int] = set()
+    used: set[int] = set()
+    for key, group in allowing.items():
+        _silence(group, found.get(key, ()), silenced, used)
     report.drop(silenced)
-    for number, one in sound:
-        if number not in used:
+    for one in sound:
+        if id(one) not in used:
             report.add("allow.idle", one.place, one.rule)
+
+
+def _silence(group: Iterable[Allowed], found: Iterable[tuple[int, int]], silenced: set[int], used: set[int]) -> None:
+    """Take note of which findings the remarks of one rule in one source allow, and which of the remarks do, in one
+    walk through the source; `found` are the offsets of the findings, and their numbers."""
+    waiting = deque(sorted(group, key=lambda one: (one.start, -one.end)))
+    around: list[Allowed] = []
+
+    def leave(offset: float) -> None:
+        while around and around[-1].end <= offset:
+            inner = around.pop()
+            if around and id(inner) in used:  # what is in it is in the one around it too
+                used.add(id(around[-1]))
+
+    for offset, number in sorted(found):
+        while waiting and waiting[0].start <= offset:
+            leave(waiting[0].start)
+            around.append(waiting.popleft())
+        leave(offset)
+        if around:
+            silenced.add(number)
+            used.add(id(around[-1]))
+    leave(math.inf)
 
 
 def allowed_in(source: Source) -> Iterator[Allowed]:
@@ -75,15 +97,12 @@ def allowed_in(source: Source) -> Iterator[Allowed]:
     found = [(mark, said) for mark in marks if (said := _read_remark(source.text[mark.inner_start : mark.inner_end]))]
     if not found:
         return
-    elements = _elements(source.text)
     first = _FIRST_TAG.search(source.text)
-    for mark, said in found:
-        place = source.place(mark.start, mark.end)
+    stretches = _stretches(source.text, [mark for mark, _ in found])
+    for (mark, said), (start, end) in zip(found, stretches, strict=True):
         if first is None or mark.start < first.start():
             start, end = 0, len(source.text)
-        else:
-            start, end = _element_at(source.text, elements, mark)
-        yield Allowed(*said, place, start, end)
+        yield Allowed(*said, source.place(mark.start, mark.end), start, max(end, start + 1))
 
 
 def _read_remark(remark: str) -> tuple[str, str] | None:
@@ -113,10 +132,23 @@ def _elements(text: str) -> list[tuple[int, int]]:
     return sorted(made)
 
 
-def _element_at(text: str, elements: list[tuple[int, int]], mark: Mark) -> tuple[int, int]:
-    """Returns the element that a remark stands before, or the innermost that it stands in."""
-    index = bisect_right(elements, (mark.end, 0))
-    if index < len(elements) and not text[mark.end : elements[index][0]].strip():
-        return elements[index]
-    around = [(start, end) for start, end in elements[:index] if start <= mark.start < end]
-    return around[-1] if around else (0, len(text))
+def _stretches(text: str, remarks: Iterable[Mark]) -> Iterator[tuple[int, int]]:
+    """Yields for each remark, in their order, the element that it stands before, or the innermost that it stands in;
+    the whole text where there is none."""
+    elements = _elements(text)
+    around: list[tuple[int, int]] = []
+    begun = 0
+    for mark in remarks:
+        while begun < len(elements) and elements[begun][0] <= mark.start:
+            while around and around[-1][1] <= elements[begun][0]:
+                around.pop()
+            around.append(elements[begun])
+            begun += 1
+        while around and around[-1][1] <= mark.start:
+            around.pop()
+        index = bisect_right(elements, (mark.end, 0))
+        space = _SPACE.match(text, mark.end)
+        if index < len(elements) and space is not None and space.end() >= elements[index][0]:
+            yield elements[index]
+        else:
+            yield around[-1] if around else (0, len(text))
