@@ -102,6 +102,15 @@ class Traces(Case):
         assert place is not None
         self.assertEqual(page[place.start : place.end], "{{ line.sum }}")
 
+    def test_what_is_shown_within_a_stretch(self) -> None:
+        template = Template.from_text("<p>{{ a }}b{{ c }}{{ d }}e{{ f }}</p>")
+        traced = trace(template, {"a": "A", "c": "", "d": "DD", "f": "F"}).html
+        assert traced is not None
+        size = len(traced.text)
+        for start, end in ((start, end) for start in range(size) for end in range(start + 1, size + 1)):
+            expected = [one for one in traced.shown if one.start < end and one.end > start]
+            self.assertEqual(list(traced.shown_within(start, end)), expected, (start, end))
+
     def test_a_page_that_is_styled_when_it_is_rendered(self) -> None:
         page = (
             "<style>tr:nth-child(2n) td { color: red } .b { font-weight: bold }</style><table>{{ for r in rows: }}"

@@ -103,9 +103,8 @@ class TracedText:
         if start < one.end:
             last = self._written(bisect_right(self._starts, max(start, end - 1)) - 1, end - 1)
             return self.linked.place(first, first + 1 if last is None or last < first else last + 1)
-        behind = next(
-            (each.source.start for each in self.ranges[index + 1 :] if isinstance(each.source, Origin)), first
-        )
+        following = (self.ranges[each].source for each in range(index + 1, len(self.ranges)))
+        behind = next((source.start for source in following if isinstance(source, Origin)), first)
         return self.linked.place(first, max(first + 1, behind))
 
     def _written(self, index: int, offset: int) -> int | None:
@@ -120,14 +119,14 @@ class TracedText:
 
     def shown_within(self, start: int, end: int) -> Iterator[Shown]:
         """Yields the values that are shown from `start` to `end`."""
-        for one in self.shown[bisect_right(self._shown_ends, start) :]:
-            if one.start >= end:
+        for index in range(bisect_right(self._shown_ends, start), len(self.shown)):
+            if self.shown[index].start >= end:
                 return
-            yield one
+            yield self.shown[index]
 
     @cached_property
     def _shown_ends(self) -> list[int]:
-        return [one.end - (one.start != one.end) for one in self.shown]
+        return [one.end for one in self.shown]
 
 
 @dataclass(frozen=True, eq=False)
