@@ -28,7 +28,7 @@ from pribble.review.checks.lost import check_lost
 from pribble.review.checks.page import check_page
 from pribble.review.checks.picture import check_pictures
 from pribble.review.checks.placeholder import check_placeholders
-from pribble.review.checks.strained import check_strained
+from pribble.review.checks.strained import before_strain, check_strained
 from pribble.review.checks.subject import check_subject
 from pribble.review.checks.text import check_text
 from pribble.review.checks.words import is_everyday, known_names
@@ -343,7 +343,7 @@ def _mend_sizes(case: Case, report: CheckReport) -> None:
 
 
 def _report_unused(checked: Iterable[Checked], given: Any, report: CheckReport) -> None:
-    """CheckReport what of the data no template reads: of data that are given, none of all of them."""
+    """Report what of the data no template reads: of data that are given, none of all of them."""
     if given is not None:
         unused = [set(unused_paths(one, [given])) for one in checked if one.cases]
         shared = sorted(set.intersection(*unused)) if unused else []
@@ -364,9 +364,10 @@ def _strain(checked: Checked, seen_by: Sequence[Viewer], report: CheckReport) ->
     first = checked.cases[0] if checked.cases else None
     strains, left = strains_of(template, first.data if first is not None else None)
     known = {(one.rule, one.where) for one in report.all}
+    before = before_strain(first)
     broke = []
     for each in strains:
-        before = len(report.all)
+        count = len(report.all)
         try:
             traced = trace(template, each.data)
         except PribbleError as error:
@@ -376,15 +377,15 @@ def _strain(checked: Checked, seen_by: Sequence[Viewer], report: CheckReport) ->
         else:
             file = linked_source(template, template.settings.locale).sources[0]
             case = Case(template, template.settings.locale, each.what, each.data, traced, file)
-            check_strained(case, each, first, report)
+            check_strained(case, each, before, report)
             scratch = CheckReport()
             _check_case(case, seen_by, scratch)
             for one in scratch.all:
                 if one.severity != "note" and (one.rule, one.where) not in known:
                     report.take(replace(one, message=f"{one.message}, with {each.what}"))
-        if len(report.all) > before:
+        if new := report.all[count:]:
             broke.append(each)
-            known |= {(one.rule, one.where) for one in report.all[before:]}
+            known |= {(one.rule, one.where) for one in new}
     return Strained(len(strains), left, tuple(broke))
 
 

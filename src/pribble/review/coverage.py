@@ -73,6 +73,6 @@ def _in_words(fork: Fork, way: int) -> str:
 
 
 def report_untried(coverage: Coverage, report: CheckReport) -> None:
-    """CheckReport the ways that no sample takes, each at its line."""
+    """Report the ways that no sample takes, each at its line."""
     for way in coverage.untried:
         report.add("data.untried", way.place, way.what)

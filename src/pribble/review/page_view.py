@@ -176,6 +176,17 @@ class PageView:
                     blocks[-1].say(*decoded(self.html, start, end))
         return [made for block in blocks if (made := block.finished()) is not None]
 
+    def block_at(self, offset: int) -> Block | None:
+        """Returns the block in which something is said before and behind an offset of the page, or at it; None where
+        there is none."""
+        index = bisect_right(self.block_starts, offset) - 1
+        return self.blocks[index] if index >= 0 and offset <= self.blocks[index].offsets[-1] else None
+
+    @cached_property
+    def block_starts(self) -> list[int]:
+        """Where the blocks begin to say something."""
+        return [block.offsets[0] for block in self.blocks]
+
     def _open(self, blocks: list[_OpenBlock], number: int) -> None:
         element = self.elements[number]
         if self.style(number).display not in _INLINE:

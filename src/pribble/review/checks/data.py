@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from bisect import bisect_right
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping
 from datetime import date, datetime
 
 from pribble.language.data_paths import path_of
@@ -173,8 +173,6 @@ class _BlockFinder:
 
     def __init__(self, view: PageView) -> None:
         self.view = view
-        self.blocks: Sequence[Block] = view.blocks
-        self.starts = [block.offsets[0] for block in self.blocks]
         self.tags = [one.opening for one in view.elements if one.opening.end > one.opening.start]
         self.tag_starts = [tag.start for tag in self.tags]
 
@@ -183,8 +181,8 @@ class _BlockFinder:
         before = bisect_right(self.tag_starts, offset - 1) - 1
         if before >= 0 and offset < self.tags[before].end:
             return None
-        index = bisect_right(self.starts, offset) - 1
-        for block in self.blocks[max(index, 0) : index + 2]:
+        index = bisect_right(self.view.block_starts, offset) - 1
+        for block in self.view.blocks[max(index, 0) : index + 2]:
             element = self.view.elements[block.element]
             if element.opening.end <= offset <= self.view.ends[block.element]:
                 return block, block.position(offset)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ipaddress
 import re
+from bisect import bisect_right
 
 from pribble.errors import Place
 from pribble.findings import Severity
@@ -97,12 +98,12 @@ def _check_same_labels(view: PageView, report: CheckReport) -> None:
 
 def _check_twins(view: PageView, report: CheckReport) -> None:
     """Buttons that one old engine alone reads, against the link that all others read."""
-    shown = [(link.element.opening.start, link) for link in view.links]
+    starts = [link.element.opening.start for link in view.links]
     for start, end, address, label in _hidden_links(view):
-        following = next((link for at, link in shown if at > start), None)
-        if following is None:
+        index = bisect_right(starts, start)
+        if index == len(starts):
             continue
-        place = view.place(start, end)
+        following, place = view.links[index], view.place(start, end)
         if address != following.address:
             other = shortened(following.address)
             report.add(

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
+from dataclasses import dataclass
 
 from pribble.cascade.elements import Element
 from pribble.graphemes import column_count
@@ -11,7 +12,7 @@ from pribble.language.expressions import Formatted
 from pribble.rendering.traced import Shown, TracedText
 from pribble.review.cases import Case
 from pribble.review.checks.words import shortened
-from pribble.review.page_view import NARROW, Block, PageView
+from pribble.review.page_view import NARROW, PageView
 from pribble.review.report import CheckReport
 from pribble.review.strain import Strain
 
@@ -23,7 +24,24 @@ _CURRENCY = "€$£¥₹₺₩"
 _ISOLATED = frozenset({"bdi"})
 
 
-def check_strained(case: Case, strain: Strain, before: Case | None, report: CheckReport) -> None:
+@dataclass(frozen=True, slots=True)
+class Before:
+    """What the sample that is strained brings about itself: the headings that it leaves `lone`, and how wide its
+    `widest` row or block is."""
+
+    lone: frozenset[str] = frozenset()
+    widest: float = 0
+
+
+def before_strain(case: Case | None) -> Before:
+    """Returns what a sample brings about; nothing where there is none."""
+    if case is None or case.view is None:
+        return Before()
+    widest = _widest(case.view)
+    return Before(frozenset(words for words, _ in _lone(case.view)), widest[0] if widest is not None else 0)
+
+
+def check_strained(case: Case, strain: Strain, before: Before, report: CheckReport) -> None:
     """What one change brings about that the sample did not."""
     if strain.kind in ("zero", "one", "negative"):
         _check_number(case, strain, report)
@@ -32,73 +50,58 @@ def check_strained(case: Case, strain: Strain, before: Case | None, report: Chec
     if strain.kind == "direction":
         _check_direction(case, strain, report)
     if case.view is not None:
-        known = set(_lone(before.view)) if before is not None and before.view is not None else set()
         for words, element in _lone(case.view):
-            if words not in {said for said, _ in known}:
+            if words not in before.lone:
                 report.add("strain.lone", case.view.tag_place(element), shortened(words), strain.what)
-        _check_widest(case, case.view, strain, before.view if before is not None else None, report)
+        _check_widest(case.view, strain, before.widest, report)
 
 
 # ---- numbers in sentences -------------------------------------------------------------------------------------
 
 
-def _shown_in_text(case: Case, strain: Strain) -> Iterator[tuple[Shown, str, str]]:
-    """Yields where the changed value stands in running text: what is before it, and behind."""
+def _shown_in_text(case: Case, strain: Strain) -> Iterator[tuple[TracedText, Shown, str, str]]:
+    """Yields where the changed value stands in running text: the form that it is in, what is before it, and behind."""
     path = strain.path.replace("[]", "[0]")
     if case.html is not None and case.view is not None:
         for shown in case.html.shown:
             if path in shown.paths and shown.start < shown.end and case.view.reads(shown.start):
-                block = _block_at(case.view.blocks, shown.start)
+                block = case.view.block_at(shown.start)
                 if block is not None:
                     start, end = block.position(shown.start), block.position(shown.end)
-                    yield shown, block.text[:start], block.text[end:]
+                    yield case.html, shown, block.text[:start], block.text[end:]
     for traced in (case.traced.subject, case.traced.preheader):
         if traced is not None:
             for shown in traced.shown:
                 if path in shown.paths and shown.start < shown.end:
-                    yield shown, traced.text[: shown.start], traced.text[shown.end :]
-
-
-def _block_at(blocks: Sequence[Block], offset: int) -> Block | None:
-    return next((block for block in blocks if block.offsets[0] <= offset <= block.offsets[-1]), None)
+                    yield traced, shown, traced.text[: shown.start], traced.text[shown.end :]
 
 
 def _check_number(case: Case, strain: Strain, report: CheckReport) -> None:
-    for shown, before, after in _shown_in_text(case, strain):
-        text = _shown_text(case, shown)
+    for traced, shown, before, after in _shown_in_text(case, strain):
+        text = _unescaped(traced, shown)
         words = len(_WORD.findall(before)) + len(_WORD.findall(after))
         said = shortened(f"{before[-30:]}{text}{after[:30]}".strip())
         digits = re.sub(r"[^0-9]", "", text)
         is_sum = any(sign in text for sign in _CURRENCY) or re.search("[0-9][.,][0-9]", text)
         if strain.kind == "negative" and words > 1 and is_sum and re.search("[-−–]", text):
             report.add("strain.negative", shown.place, said, strain.what)
-        elif strain.kind == "zero" and digits and not digits.strip("0") and _counts(case, strain, shown, after):
+        elif strain.kind == "zero" and digits and not digits.strip("0") and _counts(traced, shown, after):
             report.add("strain.zero", shown.place, said, strain.what)
         elif strain.kind == "one" and digits == "1" and _is_plural(after):
             report.add("strain.one", shown.place, said, strain.what)
-
-
-def _shown_text(case: Case, shown: Shown) -> str:
-    for traced in case.traced.texts:
-        if shown in traced.shown:
-            return _unescaped(traced, shown)
-    return ""
 
 
 def _unescaped(traced: TracedText, shown: Shown) -> str:
     return re.sub(r"&[#\w]{1,10};", " ", traced.text[shown.start : shown.end])
 
 
-def _counts(case: Case, strain: Strain, shown: Shown, after: str) -> bool:
+def _counts(traced: TracedText, shown: Shown, after: str) -> bool:
     """Returns whether a number says how many there are of what the next word names: a plural, or one that ``plural``
     chooses by the same value."""
-    following = [
-        one.value.name
-        for traced in case.traced.texts
-        for one in traced.shown
-        if shown in traced.shown and 0 <= one.start - shown.end < 8 and isinstance(one.value, Formatted)
-    ]
-    return _is_plural(after) or "plural" in following
+    following = traced.shown_within(shown.end - 1, shown.end + 8)
+    return _is_plural(after) or any(
+        isinstance(one.value, Formatted) and one.value.name == "plural" and one.start >= shown.end for one in following
+    )
 
 
 def _is_plural(after: str) -> bool:
@@ -128,7 +131,7 @@ def _check_direction(case: Case, strain: Strain, report: CheckReport) -> None:
     for shown in case.html.shown:
         if path not in shown.paths or not view.reads(shown.start):
             continue
-        block = _block_at(view.blocks, shown.start)
+        block = view.block_at(shown.start)
         element = view.element_at(shown.start)
         if block is None or element is None or _is_isolated(element):
             continue
@@ -178,15 +181,14 @@ def _end_of(view: PageView, heading: Element) -> int:
 # ---- widths ---------------------------------------------------------------------------------------------------
 
 
-def _check_widest(case: Case, view: PageView, strain: Strain, before: PageView | None, report: CheckReport) -> None:
+def _check_widest(view: PageView, strain: Strain, before: float, report: CheckReport) -> None:
     """A row of a table, or a word, that is wider than a narrow screen; not where one was as wide before."""
     if strain.kind not in ("unbroken", "long", "large", "many"):
         return
     widest = _widest(view)
     if widest is None or widest[0] <= NARROW.width:
         return
-    was = _widest(before) if before is not None else None
-    if was is None or was[0] <= NARROW.width or widest[0] > 1.25 * was[0]:
+    if before <= NARROW.width or widest[0] > 1.25 * before:
         width, element = widest
         report.add("strain.wide", view.tag_place(element), f"{width:,.0f}", strain.what)
 
