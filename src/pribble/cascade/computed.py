@@ -87,6 +87,11 @@ class StyledPage:
     canvas: Colour
 
 
+def declares_schemes(element: Element) -> bool:
+    """Returns whether an element says which schemes its page is made for (WHATWG HTML 4.2.5.2)."""
+    return element.local_name == "meta" and element.values.get("name", "").lower() == "color-scheme"
+
+
 class _StillMatcher(Matcher):
     """Matches selectors while nobody touches the page: nothing is hovered, focused or visited."""
 
@@ -166,7 +171,7 @@ class _Computing:
     def _declared_by_page(self) -> str:
         """Returns the schemes that the page says it is made for (WHATWG HTML 4.2.5.2)."""
         for element in self.elements:
-            if element.local_name == "meta" and element.values.get("name", "").lower() == "color-scheme":
+            if declares_schemes(element):
                 return element.values.get("content", "").lower()
         return "normal"
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field, fields
-from typing import Any
+from typing import Any, Literal
 
 from pribble.errors import AddressError, HeaderError
 from pribble.mime.address import Address, AddressList, Group, mailbox, parse_list
@@ -144,19 +144,17 @@ def _contents(root: Entity) -> dict[str, Any]:
     html: str | None = None
     pictures: list[ReadPicture] = []
     attachments: list[Attachment] = []
-    for entity in _leaves(root):
-        kind, is_attached = entity.type.value, entity.disposition.value == "attachment"
-        if kind == "text/plain" and text is None and not is_attached:
-            text = _decoded_body(entity)
-            if (entity.type.get("format") or "").lower() == "flowed":
-                text_format = "flowed"
-                text = read_flowed(text, delsp=(entity.type.get("delsp") or "").lower() == "yes")
-        elif kind == "text/html" and html is None and not is_attached:
-            html = _decoded_body(entity)
-        elif entity.content_id is not None and not is_attached:
-            pictures.append(ReadPicture(kind, entity.file_name or "picture", entity.decoded(), entity.content_id))
-        elif is_attached or entity.file_name:
-            attachments.append(_attachment(entity))
+    for role, entity in _roles(root):
+        match role:
+            case "text":
+                text, text_format = _plain_text(entity), "flowed" if _is_flowed(entity) else "fixed"
+            case "html":
+                html = _decoded_body(entity)
+            case "picture":
+                id = entity.content_id or ""
+                pictures.append(ReadPicture(entity.type.value, entity.file_name or "picture", entity.decoded(), id))
+            case "file":
+                attachments.append(_attachment(entity))
     return {
         "text": text,
         "text_format": text_format,
@@ -168,8 +166,39 @@ def _contents(root: Entity) -> dict[str, Any]:
 
 def text_and_page(root: Entity) -> tuple[str | None, str | None]:
     """Returns the plain text and the page of a message that was read, None for what it does not have."""
-    found = _contents(root)
-    return found["text"], found["html"]
+    found: dict[str, Entity] = dict(_roles(root))  # of texts and pages there is one each; nothing else is decoded
+    text, html = found.get("text"), found.get("html")
+    return None if text is None else _plain_text(text), None if html is None else _decoded_body(html)
+
+
+def named_pictures(root: Entity) -> Iterator[tuple[str, Entity]]:
+    """Yields the pictures that the page of a message can name, each with the address that does (RFC 2392)."""
+    for entity in root.walk():
+        if entity.content_id and entity.type.value.startswith("image/"):
+            yield f"cid:{entity.content_id}", entity
+
+
+def _roles(root: Entity) -> Iterator[tuple[Literal["text", "html", "picture", "file"], Entity]]:
+    """Yields the parts that a reader meets, and what each is: one text, one page, pictures with a name, files."""
+    found: set[str] = set()
+    for entity in _leaves(root):
+        kind, is_attached = entity.type.value, entity.disposition.value == "attachment"
+        if kind in ("text/plain", "text/html") and kind not in found and not is_attached:
+            found.add(kind)
+            yield ("text" if kind == "text/plain" else "html"), entity
+        elif entity.content_id is not None and not is_attached:
+            yield "picture", entity
+        elif is_attached or entity.file_name:
+            yield "file", entity
+
+
+def _is_flowed(entity: Entity) -> bool:
+    return (entity.type.get("format") or "").lower() == "flowed"
+
+
+def _plain_text(entity: Entity) -> str:
+    text = _decoded_body(entity)
+    return read_flowed(text, delsp=(entity.type.get("delsp") or "").lower() == "yes") if _is_flowed(entity) else text
 
 
 def _leaves(entity: Entity) -> Iterator[Entity]:

@@ -15,7 +15,7 @@ from pribble.mime.audit import audit
 from pribble.mime.base import BaseMessage
 from pribble.mime.message import Message
 from pribble.mime.reading import Entity, read_message
-from pribble.mime.stored import text_and_page
+from pribble.mime.stored import named_pictures, text_and_page
 from pribble.pictures.picture import Picture
 from pribble.review.allowing import apply_allowed
 from pribble.review.cases import Case, Checked, message_of
@@ -416,10 +416,9 @@ def _message_weight(checked: Checked, recipients: int, report: CheckReport) -> W
 def _pictures(root: Entity) -> dict[str, Picture]:
     """Returns the pictures of a message by the addresses that its page names them by."""
     made: dict[str, Picture] = {}
-    for entity in root.walk():
-        if entity.content_id and entity.type.value.startswith("image/"):
-            try:
-                made[f"cid:{entity.content_id}"] = Picture.from_bytes(entity.decoded(), entity.file_name)
-            except PictureError:  # the audit tells of what is no picture
-                continue
+    for address, entity in named_pictures(root):
+        try:
+            made[address] = Picture.from_bytes(entity.decoded(), entity.file_name)
+        except PictureError:  # the audit tells of what is no picture
+            continue
     return made

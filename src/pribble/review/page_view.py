@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from pribble.cascade.colours import Colour
-from pribble.cascade.computed import ComputedStyle, PageStyles, StyledPage
+from pribble.cascade.computed import ComputedStyle, PageStyles, StyledPage, declares_schemes
 from pribble.cascade.elements import Element
 from pribble.cascade.media_queries import Screen
 from pribble.errors import Place
@@ -353,9 +353,7 @@ def screens_of(view: PageView) -> Iterator[tuple[str, Screen]]:
     conditions = {condition for rule in view.sheets.rules.all for condition in rule.conditions}
     if any("width" in condition for condition in conditions):
         yield " on a narrow screen", NARROW
-    schemes = any(
-        element.local_name == "meta" and element.values.get("name", "").lower() == "color-scheme"
-        for element in view.elements
-    )
-    if schemes or any("prefers-color-scheme" in condition for condition in conditions):
+    if any(map(declares_schemes, view.elements)) or any(
+        "prefers-color-scheme" in condition for condition in conditions
+    ):
         yield " in dark", DARK

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 from pribble.arguments import are_instances
 from pribble.cascade import style_attribute
+from pribble.cascade.computed import declares_schemes
 from pribble.cascade.elements import Document, Element
 from pribble.cascade.media_queries import condition_holds, media_holds
 from pribble.cascade.rules import condition
@@ -23,7 +24,7 @@ from pribble.markup.page import Page
 from pribble.markup.scanner import Attribute
 from pribble.mime.base import BaseMessage
 from pribble.mime.reading import Entity, read_message
-from pribble.mime.stored import text_and_page
+from pribble.mime.stored import named_pictures, text_and_page
 from pribble.review.conditional_comments import comments_as_read, shapes_as_boxes
 from pribble.review.darkening import darkened
 from pribble.review.viewers import Viewer, named_viewer
@@ -81,9 +82,8 @@ def simulate(message: BaseMessage | bytes, viewer: str | Viewer) -> View:
 def addresses_of(root: Entity) -> dict[str, str]:
     """Returns the pictures of a message as ``data:`` addresses, by those that its page names them by."""
     return {
-        f"cid:{entity.content_id}": f"data:{entity.type.value};base64,{base64.b64encode(entity.decoded()).decode()}"
-        for entity in root.walk()
-        if entity.content_id and entity.type.value.startswith("image/")
+        address: f"data:{entity.type.value};base64,{base64.b64encode(entity.decoded()).decode()}"
+        for address, entity in named_pictures(root)
     }
 
 
@@ -145,7 +145,7 @@ class _Seeing:
         name, tag, viewer = element.local_name, element.opening, self.viewer
         if name in _NEVER or (name == "head" and not viewer.head):
             return False, True
-        if name in _LINKED or (name == "meta" and element.values.get("name", "").lower() == "color-scheme"):
+        if name in _LINKED or declares_schemes(element):
             self._drop(tag.start, tag.end)
             return False, False
         if name == "style" and not element.foreign:
@@ -196,7 +196,7 @@ class _Seeing:
         viewer = self.viewer
         if one.name == "display" and one.value.strip().lower() in viewer.displays:
             return True
-        return one.name in viewer.properties or (one.name == "color-scheme")
+        return one.name in viewer.properties or one.name == "color-scheme"
 
     def _with_pictures(self, css: str) -> str:
         return replace_urls(css, lambda named: None if named.font else self._shown(named.address, "css"))
