@@ -107,8 +107,7 @@ class CompiledTemplate:
     def _without_point(self, settings: Settings) -> dict[Place, str]:
         """Returns the marks that show a value as it is where the locale, which is given, writes no point before
         decimals."""
-        extracted = [mark.extracted.linked for mark in self.linked.marks if mark.extracted is not None]
-        marks = [mark for linked in (self.linked, *extracted) for mark in linked.marks]
+        marks = [mark for linked in self.linked.with_extracted for mark in linked.marks]
         return {
             mark.value.place: locale
             for mark in marks

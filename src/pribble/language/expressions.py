@@ -6,7 +6,7 @@ and `Local` once it is known that the name stands for something the template its
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from decimal import Decimal
 
@@ -225,6 +225,18 @@ def children(node: Expression) -> tuple[Expression, ...]:
             return (body,)
         case Constant() | Name() | All() | Local():
             return ()
+
+
+# Inside an expression nobody looks deeper than this, whatever a template holds.
+_DEEPEST = 50
+
+
+def with_inner(node: Expression, depth: int = 0) -> Iterator[Expression]:
+    """Yields an expression and those inside it, in the order they were written."""
+    yield node
+    if depth < _DEEPEST:
+        for inner in children(node):
+            yield from with_inner(inner, depth + 1)
 
 
 def rebuilt(node: Expression, change: Callable[[Expression], Expression]) -> Expression:

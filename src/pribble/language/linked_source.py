@@ -109,6 +109,11 @@ class LinkedSource:
             return Place(first.source, first.start, last.end, first.via)
         return first
 
+    @property
+    def with_extracted(self) -> tuple[LinkedSource, ...]:
+        """Itself, and the sources of what is no part of the page."""
+        return self, *(mark.extracted.linked for mark in self.marks if mark.extracted is not None)
+
     def mark(self, offset: int) -> Marker:
         """Returns the mark whose character stands at `offset`."""
         return self.marks[mark_index(self.text[offset])]

@@ -44,10 +44,8 @@ _BLOCKS = frozenset("if for foreach each unless else elif elseif elsif end endif
 def find_stray_marks(linked: LinkedSource, *, html: bool = True) -> Iterator[Finding]:
     """Yields what looks like a mark and is none, of a page and of what was taken out of it; of a text with `html`
     off."""
-    yield from islice(_find(linked, html), MOST_OF_A_RULE)
-    for mark in linked.marks:
-        if mark.extracted is not None:
-            yield from islice(_find(mark.extracted.linked, html), MOST_OF_A_RULE)
+    for one in linked.with_extracted:
+        yield from islice(_find(one, html), MOST_OF_A_RULE)
 
 
 def _find(linked: LinkedSource, html: bool) -> Iterator[Finding]:

@@ -39,6 +39,11 @@ class Shown:
     value: Expression = field(repr=False)
     bindings: Mapping[Binding, int] = field(repr=False)
 
+    @property
+    def path(self) -> str:
+        """The first of its paths; "" where it shows no data."""
+        return self.paths[0] if self.paths else ""
+
 
 @dataclass(frozen=True, slots=True)
 class Tested:
@@ -143,6 +148,11 @@ class TracedRendering:
     def texts(self) -> tuple[TracedText, ...]:
         """All forms that are traced."""
         return tuple(one for one in (self.subject, self.preheader, self.html, self.text) if one is not None)
+
+    @property
+    def plain_texts(self) -> tuple[TracedText, ...]:
+        """The forms that are traced and no page."""
+        return tuple(one for one in self.texts if one is not self.html)
 
     def forks(self) -> Iterator[tuple[Fork, tuple[int, ...]]]:
         """Yields the places where the data decide, and how often each of their ways was taken."""

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 
 from pribble.language.data_paths import path_of
-from pribble.language.expressions import Comparison, Constant, Expression, children
+from pribble.language.expressions import Comparison, Constant, with_inner
 from pribble.language.fields import Field
 from pribble.language.linked_source import LinkedSource
 from pribble.language.samples import data_skeleton
@@ -102,20 +102,12 @@ def _is_free(value: str) -> bool:
 
 def _of_tests(linked: LinkedSource, base: Mapping[str, Data]) -> Iterator[Strain]:
     """Yields data for which the comparisons of a template come out one way and the other."""
-    sources = [linked, *(mark.extracted.linked for mark in linked.marks if mark.extracted is not None)]
-    for source in sources:
+    for source in linked.with_extracted:
         for mark in source.marks:
             for expression in mark.expressions():
-                for test in _comparisons(expression, 0):
-                    yield from _around(test, base)
-
-
-def _comparisons(node: Expression, depth: int) -> Iterator[Comparison]:
-    if isinstance(node, Comparison):
-        yield node
-    if depth < 50:
-        for inner in children(node):
-            yield from _comparisons(inner, depth + 1)
+                for test in with_inner(expression):
+                    if isinstance(test, Comparison):
+                        yield from _around(test, base)
 
 
 def _around(test: Comparison, base: Mapping[str, Data]) -> Iterator[Strain]:

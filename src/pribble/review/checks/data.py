@@ -22,12 +22,13 @@ from pribble.language.expressions import (
     Not,
     Subscript,
     children,
+    with_inner,
 )
 from pribble.language.linked_source import LinkedSource
 from pribble.markup.references import decode_references
 from pribble.rendering.traced import Shown, TracedText
 from pribble.review.cases import Case, Checked, leaf_paths, value_at
-from pribble.review.checks.words import shortened
+from pribble.review.checks.words import CURRENCY_SIGNS, shortened
 from pribble.review.page_view import Block, PageView
 from pribble.review.report import CheckReport
 
@@ -47,7 +48,6 @@ _GARBLED = re.compile(
     f"|(?:[ãäåæçèé][{_OCTETS}]{{2}}){{2}}|ð[{_OCTETS}]{{3}}|ï¿½|\ufffd"
 )
 _FALSE_WORDS = frozenset({"0", "false", "no", "off", "n"})
-_CURRENCY = "€$£¥₹₺₩"
 _BRACKETS = {"(": ")", "[": "]", "（": "）", "「": "」", "【": "】", "“": "”", "«": "»", "„": "“", "‘": "’"}
 _STOPS = ",.;:!?"
 _WIDE_STOPS, _WIDE_PAUSES = "，。！？；：、", "，、：；"
@@ -67,17 +67,20 @@ def check_values(case: Case, report: CheckReport) -> None:
 def _check_shown_value(case: Case, traced: TracedText, shown: Shown, report: CheckReport) -> None:
     written = traced.text[shown.start : shown.end]
     text = decode_references(written) if traced is case.html else written
-    of = f" ({shown.paths[0]})" if shown.paths else ""
-    path = shown.paths[0] if shown.paths else ""
+    path = shown.path
+    of = f" ({path})" if path else ""
     if is_hollow(text) or any(_is_first_day(value_at(case.data, one)) for one in shown.paths):
         report.add("data.hollow", shown.place, f"{shortened(text.strip())}{of}", path=path)
     is_markup = traced is case.html and "<" in written
-    if not is_markup and (found := _encoded(text)) is not None:
-        around = text[max(0, found.start() - 20) : found.end() + 20]
-        report.add("data.twice-encoded", shown.place, f"{shortened(around)}{of}", path=path)
+    if not is_markup and (found := _reference_or_tag(text)) is not None:
+        report.add("data.twice-encoded", shown.place, f"{_around(found)}{of}", path=path)
     if (found := _GARBLED.search(text)) is not None:
-        around = text[max(0, found.start() - 20) : found.end() + 20]
-        report.add("data.garbled", shown.place, f"{shortened(around)}{of}", path=path)
+        report.add("data.garbled", shown.place, f"{_around(found)}{of}", path=path)
+
+
+def _around(found: re.Match[str]) -> str:
+    """Returns what was found in a text, with a little of what is beside it."""
+    return shortened(found.string[max(0, found.start() - 20) : found.end() + 20])
 
 
 def is_hollow(text: str) -> bool:
@@ -85,7 +88,7 @@ def is_hollow(text: str) -> bool:
     return text.strip() in _HOLLOW or _ANYWHERE.search(text) is not None
 
 
-def _encoded(text: str) -> re.Match[str] | None:
+def _reference_or_tag(text: str) -> re.Match[str] | None:
     """Returns the first reference or tag that shows as it is written; None where none does."""
     for found in _REFERENCE.finditer(text):
         if decode_references(found[0]) != found[0]:
@@ -107,8 +110,7 @@ def _check_literals(view: PageView, html: TracedText, report: CheckReport) -> No
         for found in _GARBLED.finditer(block.text):
             start, end = block.span(*found.span())
             if not any(html.shown_within(start, end)):
-                around = block.text[max(0, found.start() - 20) : found.end() + 20]
-                report.add("data.garbled", view.place(start, end), shortened(around))
+                report.add("data.garbled", view.place(start, end), _around(found))
 
 
 # ---- flags ----------------------------------------------------------------------------------------------------
@@ -119,16 +121,9 @@ def _check_flags(case: Case, report: CheckReport) -> None:
         for one in traced.tested:
             _check_test(case, one.test, one.bindings, report)
         for shown in traced.shown:
-            for choice in _choices_in(shown.value):
-                _check_test(case, choice.test, shown.bindings, report)
-
-
-def _choices_in(node: Expression, depth: int = 0) -> Iterator[Choice]:
-    if isinstance(node, Choice):
-        yield node
-    if depth < 50:
-        for inner in children(node):
-            yield from _choices_in(inner, depth + 1)
+            for inner in with_inner(shown.value):
+                if isinstance(inner, Choice):
+                    _check_test(case, inner.test, shown.bindings, report)
 
 
 def _check_test(case: Case, test: Expression, bindings: Mapping[Binding, int], report: CheckReport) -> None:
@@ -160,12 +155,11 @@ def check_stranded(case: Case, report: CheckReport) -> None:
             if shown.start == shown.end and (found := finder.at(shown.start)) is not None:
                 block, position = found
                 _check_around(block.text[:position], block.text[position:], shown, report)
-    for traced in (case.traced.subject, case.traced.preheader, case.traced.text):
-        if traced is not None:
-            for shown in traced.shown:
-                if shown.start == shown.end:
-                    before = traced.text[: shown.start].rpartition("\n")[2]
-                    _check_around(before, traced.text[shown.start :].partition("\n")[0], shown, report)
+    for traced in case.traced.plain_texts:
+        for shown in traced.shown:
+            if shown.start == shown.end:
+                before = traced.text[: shown.start].rpartition("\n")[2]
+                _check_around(before, traced.text[shown.start :].partition("\n")[0], shown, report)
 
 
 class _BlockFinder:
@@ -192,8 +186,7 @@ class _BlockFinder:
 def _check_around(before: str, after: str, shown: Shown, report: CheckReport) -> None:
     if _strands(before, after):
         alone = f"{before[-25:]}{after[:15]}"
-        path = shown.paths[0] if shown.paths else ""
-        report.add("data.stranded", shown.place, shortened(alone.strip()), path=path)
+        report.add("data.stranded", shown.place, shortened(alone.strip()), path=shown.path)
 
 
 def _strands(before: str, after: str) -> bool:
@@ -205,9 +198,9 @@ def _strands(before: str, after: str) -> bool:
         return True
     if tail[:1] and tail[0] in _STOPS and (before[-1:] in ("", " ", "\u00a0")) and not tail.startswith("..."):
         return True
-    if head[-1:] and head[-1] in _CURRENCY and not tail[:1].isdigit():
+    if head[-1:] and head[-1] in CURRENCY_SIGNS and not tail[:1].isdigit():
         return True
-    if tail[:1] and tail[0] in _CURRENCY and not tail[1:2].isdigit() and not head[-1:].isdigit():
+    if tail[:1] and tail[0] in CURRENCY_SIGNS and not tail[1:2].isdigit() and not head[-1:].isdigit():
         return True
     if head.endswith(":") and not tail:
         return True
@@ -245,9 +238,11 @@ def _linked(checked: Checked) -> list[LinkedSource]:
 
 def _reads_all(linked: LinkedSource) -> bool:
     """Returns whether a template shows the data as a whole."""
-    sources = [linked, *(mark.extracted.linked for mark in linked.marks if mark.extracted is not None)]
     return any(
-        _holds_all(expression) for source in sources for mark in source.marks for expression in mark.expressions()
+        _holds_all(expression)
+        for source in linked.with_extracted
+        for mark in source.marks
+        for expression in mark.expressions()
     )
 
 

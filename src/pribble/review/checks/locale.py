@@ -29,15 +29,11 @@ def _check_pair(plain: Case, other: Case, report: CheckReport) -> None:
         mine = Counter(host_of(link.address) or link.address for link in plain.view.links)
         given = Counter(host_of(link.address) or link.address for link in other.view.links)
         if mine != given:
-            lacking = [*(mine - given)] or [*(given - mine)]
-            which = "has not" if mine - given else "has, and it has not"
-            report.add(
-                "locale.links",
-                other.start,
-                f"{_file_name(plain)} has links that this {which}: {shortened(lacking[0])}"
-                if mine - given
-                else f"this has a link that {_file_name(plain)} has not: {shortened(lacking[0])}",
-            )
+            if lacking := [*(mine - given)]:
+                says = f"{_file_name(plain)} has links that this has not: {shortened(lacking[0])}"
+            else:
+                says = f"this has a link that {_file_name(plain)} has not: {shortened(next(iter(given - mine)))}"
+            report.add("locale.links", other.start, says)
         counts = [sum(one.local_name == "img" for one in case.view.elements) for case in (plain, other) if case.view]
         if counts[0] != counts[1]:
             report.add(

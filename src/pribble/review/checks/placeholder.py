@@ -20,17 +20,15 @@ def check_placeholders(case: Case, report: CheckReport) -> None:
     fields = known_names([field.path for field in case.template.fields(locale=case.locale)])
     if case.view is not None and case.html is not None:
         _check_page(case.view, case.html, fields, report)
-    for traced in (case.traced.subject, case.traced.preheader, case.traced.text):
-        if traced is not None:
-            for start, end in placeholders(traced.text, fields):
-                _report_left(traced, start, end, traced.text[start:end], report)
+    for traced in case.traced.plain_texts:
+        for start, end in placeholders(traced.text, fields):
+            _report_left(traced, start, end, traced.text[start:end], report)
     for traced in case.traced.texts:
         for shown in traced.shown:
             text = traced.text[shown.start : shown.end]
             text = decode_references(text) if traced is case.html else text
             for start, end in placeholders(text, fields):
-                path = shown.paths[0] if shown.paths else ""
-                report.add("placeholder.in-data", shown.place, shortened(text[start:end]), path=path)
+                report.add("placeholder.in-data", shown.place, shortened(text[start:end]), path=shown.path)
 
 
 def _check_page(view: PageView, html: TracedText, fields: Collection[str], report: CheckReport) -> None:

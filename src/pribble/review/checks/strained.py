@@ -11,7 +11,7 @@ from pribble.graphemes import column_count
 from pribble.language.expressions import Formatted
 from pribble.rendering.traced import Shown, TracedText
 from pribble.review.cases import Case
-from pribble.review.checks.words import shortened
+from pribble.review.checks.words import CURRENCY_SIGNS, shortened
 from pribble.review.page_view import NARROW, PageView
 from pribble.review.report import CheckReport
 from pribble.review.strain import Strain
@@ -20,7 +20,6 @@ _HEADINGS = ("h1", "h2", "h3", "h4", "h5", "h6")
 # The width of a column of text, as a share of its size: an estimate, since nobody knows a reader's font.
 _COLUMN = 0.55
 _WORD = re.compile(r"[^\W\d_]+")
-_CURRENCY = "€$£¥₹₺₩"
 _ISOLATED = frozenset({"bdi"})
 
 
@@ -82,7 +81,7 @@ def _check_number(case: Case, strain: Strain, report: CheckReport) -> None:
         words = len(_WORD.findall(before)) + len(_WORD.findall(after))
         said = shortened(f"{before[-30:]}{text}{after[:30]}".strip())
         digits = re.sub(r"[^0-9]", "", text)
-        is_sum = any(sign in text for sign in _CURRENCY) or re.search("[0-9][.,][0-9]", text)
+        is_sum = any(sign in text for sign in CURRENCY_SIGNS) or re.search("[0-9][.,][0-9]", text)
         if strain.kind == "negative" and words > 1 and is_sum and re.search("[-−–]", text):
             report.add("strain.negative", shown.place, said, strain.what)
         elif strain.kind == "zero" and digits and not digits.strip("0") and _counts(traced, shown, after):

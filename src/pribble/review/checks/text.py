@@ -29,8 +29,8 @@ def check_text(case: Case, report: CheckReport) -> None:
         value = decode_references(html.text[shown.start : shown.end])
         parts = {part.casefold() for part in _word_parts(value)}
         if shown.paths and parts and parts <= lacking and case.view.reads(shown.start):
-            says = f"the page shows {shortened(value)} ({shown.paths[0]}), and the text does not"
-            report.add("text.value", shown.place, says, path=shown.paths[0])
+            says = f"the page shows {shortened(value)} ({shown.path}), and the text does not"
+            report.add("text.value", shown.place, says, path=shown.path)
             told |= parts
     place = text.place(0, 1) or case.start
     for address in found.addresses.text:

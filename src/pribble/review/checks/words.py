@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Collection, Iterator
 
+CURRENCY_SIGNS = "€$£¥₹₺₩"
 _INSIDE = r"[^\W\d_][\w .:'-]{0,40}"
 # A word between doubled brackets, or between signs that no sentence has.
 _DOUBLED = re.compile(
