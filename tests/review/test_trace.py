@@ -5,6 +5,7 @@ from __future__ import annotations
 import html
 import re
 import unittest
+from itertools import combinations
 from typing import Any
 
 from hypothesis import given
@@ -106,8 +107,7 @@ class Traces(Case):
         template = Template.from_text("<p>{{ a }}b{{ c }}{{ d }}e{{ f }}</p>")
         traced = trace(template, {"a": "A", "c": "", "d": "DD", "f": "F"}).html
         assert traced is not None
-        size = len(traced.text)
-        for start, end in ((start, end) for start in range(size) for end in range(start + 1, size + 1)):
+        for start, end in combinations(range(len(traced.text) + 1), 2):
             expected = [one for one in traced.shown if one.start < end and one.end > start]
             self.assertEqual(list(traced.shown_within(start, end)), expected, (start, end))
 

@@ -8,7 +8,7 @@ import difflib
 import json
 import re
 import sys
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
 from itertools import groupby
 from pathlib import Path
@@ -31,7 +31,7 @@ from pribble.errors import DataError, Place, did_you_mean
 from pribble.files import is_file
 from pribble.findings import Finding
 from pribble.settings import SETTINGS_FILE, ProjectSettings, project_settings
-from pribble.template import without_optimisations
+from pribble.template import Template, TemplateFolder, without_optimisations
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -165,13 +165,19 @@ def _given_data(options: argparse.Namespace) -> Any:
     return None if options.data is None else read_given_data(options.data)
 
 
-def _templates(names: list[str], options: argparse.Namespace, settings: ProjectSettings) -> Any:
+def _templates(
+    names: list[str], options: argparse.Namespace, settings: ProjectSettings
+) -> TemplateFolder | Iterator[Template]:
     """Returns the folder with all templates, or those that are named."""
+
+    def opened(path: Path) -> TemplateFolder:
+        return without_optimisations(template_folder(path, options, settings))
+
     folder = options.templates or settings.templates or Path("templates")
     if options.all:
-        return without_optimisations(template_folder(folder, options, settings))
+        return opened(folder)
     found = [located(named, folder) for named in names]
-    folders = {around: without_optimisations(template_folder(around, options, settings)) for around, _ in found}
+    folders = {around: opened(around) for around in dict.fromkeys(around for around, _ in found)}
     return (folders[around][name] for around, name in found)
 
 
