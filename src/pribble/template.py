@@ -27,6 +27,7 @@ from pribble.compiler.compiled_template import (
     compile_text,
     compile_traced_page,
     compile_traced_text,
+    compile_traced_text_page,
     read_styled_page,
 )
 from pribble.compiler.dynamic_pictures import picture_functions
@@ -50,7 +51,8 @@ from pribble.pictures.picture_finder import PictureFinder
 from pribble.pictures.picture_slots import Embed
 from pribble.rendering.late_styling import LateStyler
 from pribble.rendering.rendering import Rendering, RenderOptions, checked_base, checked_embed, with_preheader
-from pribble.rendering.traced import TracedRendering, run_traced
+from pribble.rendering.traced import TracedPieces, TracedRendering, run_traced
+from pribble.rendering.traced_words import WordKey, words_in_text
 from pribble.values.formatters import FORMATTERS, application_formatter
 from pribble.values.kinds import Data
 from pribble.values.lookup import known
@@ -577,10 +579,7 @@ class Template:
         found = self._bound.get(key)
         if found is None:
             compiled, folder = self._variant(asked), self.folder
-            near = Path(self._source.name)
-            late = LateStyler(
-                folder.pictures, folder.options.id_domain, near, folder.presentational, own=compiled.sheets
-            )
+            late = self._late_styler(compiled)
             found = self._bound[key] = (
                 compiled.bound(self._settings(timezone), folder.world),
                 replace(
@@ -593,6 +592,10 @@ class Template:
                 ),
             )
         return found
+
+    def _late_styler(self, compiled: CompiledTemplate) -> LateStyler:
+        folder, near = self.folder, Path(self._source.name)
+        return LateStyler(folder.pictures, folder.options.id_domain, near, folder.presentational, own=compiled.sheets)
 
 
 def without_optimisations(folder: TemplateFolder) -> TemplateFolder:
@@ -622,6 +625,28 @@ def trace(template: Template, data: Data, *, locale: str | None = None, timezone
     finally:
         POINTED.reset(noting)
         FORMATTER_RESULTS.reset(issuing)
+
+
+def trace_derived_text(
+    template: Template, data: Data, expected: str, *, locale: str | None = None, timezone: str | None = None
+) -> Mapping[WordKey, tuple[int, int]]:
+    """Returns where in the derived plain text, `expected`, the words of the page stand, by where they come from.
+
+    The arguments are those of `Template.render`.  Nothing where the text is written by hand.
+    """
+    asked = template._asked(locale)
+    compiled, folder = template._variant(asked), template.folder
+    if not template.is_page or any(mark.extracted and mark.extracted.kind == "text" for mark in compiled.linked.marks):
+        return {}
+    program = compile_traced_text_page(template._styled(compiled.linked), folder.world)
+    noting, issuing = POINTED.set({}), FORMATTER_RESULTS.set(FormatterResults())
+    try:
+        pieces, made = program.bound(template._settings(timezone), folder.world)(data)
+    finally:
+        POINTED.reset(noting)
+        FORMATTER_RESULTS.reset(issuing)
+    page = TracedPieces(pieces, made, program.sites, compiled.linked).as_written()
+    return words_in_text(page, template._late_styler(compiled).plain_text, expected)
 
 
 def _bare_numbers(pointed: Mapping[Place, tuple[str, str]]) -> Iterator[Finding]:

@@ -241,6 +241,12 @@ def compile_traced_page(styled: StyledSource, world: ProgramWorld) -> TracedTemp
     )
 
 
+def compile_traced_text_page(styled: StyledSource, world: ProgramWorld) -> TracedProgram:
+    """Returns the traced program of the page that a template's plain text can be taken from."""
+    steps = build_text_page_steps(styled.linked, styled.page, styled.resources, traced=True)
+    return build_traced_program(steps, styled.linked, world)
+
+
 def compile_traced_text(linked: LinkedSource, world: ProgramWorld) -> TracedTemplate:
     """Returns the traced programs of a text-only template."""
     subject = _traced_line(_extracted_blocks(linked).get("subject"), world)

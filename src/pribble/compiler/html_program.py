@@ -76,9 +76,11 @@ def resource_places(linked: LinkedSource, page: Page) -> tuple[Place, ...]:
     return tuple(places)
 
 
-def build_text_page_steps(linked: LinkedSource, page: Page, resources: TemplateResources) -> list[Step]:
+def build_text_page_steps(
+    linked: LinkedSource, page: Page, resources: TemplateResources, *, traced: bool = False
+) -> list[Step]:
     """Returns the steps of the page that a text is taken from when it is rendered: what only the HTML has left out,
-    what only the text has put in, and no pictures."""
+    what only the text has put in, and no pictures; `traced` as `build_html_steps` has it."""
     edits: list[Edit[Step]] = []
     opened: list[tuple[int, bool]] = []
     for event in page.events:
@@ -92,8 +94,8 @@ def build_text_page_steps(linked: LinkedSource, page: Page, resources: TemplateR
                     edits.append(Edit(start, event.offset + 1, ()))
             elif mark.extracted is not None and mark.extracted.kind == "only":
                 edits.append(Edit(event.offset, event.offset + 1, tuple(_only_text(mark.extracted))))
-    made = join_literals(_PageEdits(linked, page, resources, None).bare_steps(edits))
-    return [step for step in made if not isinstance(step, DynamicPicture)]
+    steps = _PageEdits(linked, page, resources, None, traced=traced).bare_steps(edits)
+    return [step for step in (steps if traced else join_literals(steps)) if not isinstance(step, DynamicPicture)]
 
 
 def _only_text(block: ExtractedBlock) -> Iterator[Step]:
@@ -160,7 +162,7 @@ class _PageEdits:
         end = len(self.linked.text)
         rules = _declaration_edits(self.linked, marks, self.contexts, 0, end)
         own = [*edits, *self._of_balance(), *self._of_resources(), *tags, *rules]
-        return edited_steps(self.linked, self.contexts, own, 0, end)
+        return edited_steps(self.linked, self.contexts, own, 0, end, traced=self.traced)
 
     def _of_balance(self) -> list[Edit[Step]]:
         """Returns what keeps apart or together what an author left to the page around it."""

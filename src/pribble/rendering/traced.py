@@ -184,6 +184,11 @@ class TracedPieces:
             sites = TracedSites(values, loops, sites.tests, sites.forks)
         return TracedText("".join(text for _, text in made), self.linked, sites, self.trace, ranges)
 
+    def as_written(self) -> TracedText:
+        """Returns the trace of a page that is made of texts alone, as they are."""
+        texts = texts_of(self.pieces)
+        return TracedText("".join(texts), self.linked, self.sites, self.trace, traced_ranges(self.pieces, texts))
+
     def as_line(self) -> TracedText:
         """Returns the trace of a line, each run of white space one space."""
         return self._kept(_kept_in_line)

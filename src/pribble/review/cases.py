@@ -6,7 +6,8 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
-from pribble.errors import Place, Source
+from pribble.errors import Place, PribbleError, Source
+from pribble.findings import Finding
 from pribble.language.data_paths import path_steps
 from pribble.mime.message import Message
 from pribble.pictures.picture import Picture
@@ -73,12 +74,28 @@ def message_of(rendering: Rendering) -> Message:
     return rendering.message(sender=_SENDER, to=_RECIPIENT)
 
 
+@dataclass(frozen=True, slots=True)
+class Failed:
+    """What could not be made, and why: the first problem, and others that were found with it.
+
+    `locale` and `sample` are "" where the file itself is at fault.
+    """
+
+    template: str
+    locale: str
+    sample: str
+    errors: Sequence[PribbleError]
+
+
 @dataclass(slots=True)
 class Checked:
-    """All that is checked of one template: its cases, and the sources of its files."""
+    """All that is checked of one template: its cases, what is found in each, those that fail, and the sources of its
+    files."""
 
     template: Template
     cases: list[Case] = field(default_factory=list)
+    found: list[Sequence[Finding]] = field(default_factory=list)
+    failed: list[Failed] = field(default_factory=list)
     sources: Sequence[Source] = ()
 
 

@@ -18,7 +18,7 @@ from pribble.mime.reading import Entity, read_message
 from pribble.mime.stored import named_pictures, text_and_page
 from pribble.pictures.picture import Picture
 from pribble.review.allowing import apply_allowed
-from pribble.review.cases import Case, Checked, message_of
+from pribble.review.cases import Case, Checked, Failed, message_of
 from pribble.review.checks.contrast import check_picture_contrast, check_text_contrast
 from pribble.review.checks.data import check_stranded, check_values, unused_paths
 from pribble.review.checks.envelope import check_envelope
@@ -121,9 +121,43 @@ def check(
     """
     flags(for_real_readers=for_real_readers, strain=strain)
     integers(recipients=recipients)
-    report, seen_by = CheckReport(), chosen_viewers(viewers)
-    checked = []
-    for template in _templates(templates, report):
+    return check_cases(
+        templates,
+        chosen_viewers(viewers),
+        samples=samples,
+        data=data,
+        recipients=recipients,
+        for_real_readers=for_real_readers,
+        strain=strain,
+        off=off,
+    ).check
+
+
+@dataclass(frozen=True, slots=True)
+class CheckedCases:
+    """A check, and the cases that it is of; `broken` are the templates that cannot be compiled."""
+
+    check: Check
+    templates: Sequence[Checked]
+    broken: Sequence[Failed]
+
+
+def check_cases(
+    templates: TemplateFolder | Template | Iterable[Template],
+    seen_by: Sequence[Viewer],
+    *,
+    samples: Collection[str] | None = None,
+    data: Any = None,
+    recipients: int = 1,
+    for_real_readers: bool = False,
+    strain: bool = False,
+    off: Collection[str] = (),
+) -> CheckedCases:
+    """Returns a check with all that it looked at; the arguments are those of `check`."""
+    report = CheckReport()
+    checked: list[Checked] = []
+    broken: list[Failed] = []
+    for template in _templates(templates, report, broken):
         one = Checked(template)
         _render(one, samples, data, report, for_real_readers=for_real_readers)
         checked.append(one)
@@ -136,7 +170,10 @@ def check(
     weights = tuple(_message_weight(one, recipients, report) for one in checked if one.cases)
     sources = {source.name: source for one in checked for source in one.sources}
     apply_allowed(report, sources.values(), {finding.rule for finding in report.all})
-    return Check(
+    left = {(finding.rule, finding.where) for finding in report.all if finding.rule not in off}
+    for one in checked:
+        one.found = [[each for each in found if (each.rule, each.where) in left] for found in one.found]
+    made = Check(
         tuple(report.findings(off)),
         weights,
         {one.template.name: coverage_of(one.cases) for one in checked},
@@ -144,6 +181,7 @@ def check(
         strained,
         tuple(report.repairs(off)),
     )
+    return CheckedCases(made, checked, broken)
 
 
 def check_message(
@@ -217,7 +255,9 @@ def check_view(
 # ---- templates ------------------------------------------------------------------------------------------------
 
 
-def _templates(given: TemplateFolder | Template | Iterable[Template], report: CheckReport) -> Iterator[Template]:
+def _templates(
+    given: TemplateFolder | Template | Iterable[Template], report: CheckReport, broken: list[Failed]
+) -> Iterator[Template]:
     if isinstance(given, Template):
         yield given
         return
@@ -230,6 +270,7 @@ def _templates(given: TemplateFolder | Template | Iterable[Template], report: Ch
         try:
             yield given[name]
         except PribbleError as error:
+            broken.append(Failed(name, "", "", [error]))
             _report_error(error, report)
 
 
@@ -269,6 +310,7 @@ def _render(
         try:
             linked = linked_source(template, locale)
         except PribbleError as error:
+            checked.failed += [Failed(template.name, locale, label, [error]) for label in chosen or ("",)]
             _report_error(error, report)
             continue
         sources |= {source.name: source for source in linked.sources}
@@ -277,7 +319,9 @@ def _render(
             try:
                 traced = trace(template, value, locale=locale)
             except PribbleError as error:  # then all that is wrong is told at once
-                for problem in template.problems(value, locale=locale) or [error]:
+                problems = template.problems(value, locale=locale) or [error]
+                checked.failed.append(Failed(template.name, locale, label, problems))
+                for problem in problems:
                     known = isinstance(problem, PictureError | TemplateError)
                     _report_error(problem, report, rule="" if known else "data.missing")
                 continue
@@ -304,8 +348,11 @@ def _is_in_code(place: Place) -> bool:
 
 def _check_template(checked: Checked, seen_by: Sequence[Viewer], report: CheckReport) -> None:
     for case in checked.cases:
-        _check_case(case, seen_by, report)
-        _mend_sizes(case, report)
+        own = CheckReport()
+        _check_case(case, seen_by, own)
+        _mend_sizes(case, own)
+        checked.found.append(own.all)
+        report.absorb(own)
     check_locales(checked, report)
 
 

@@ -68,6 +68,13 @@ class CheckReport:
             self._known.add(key)
             self._found.append(finding)
 
+    def absorb(self, other: CheckReport) -> None:
+        """Take all that another report took."""
+        for finding in other._found:
+            self.take(finding)
+        for key, repair in other._repairs.items():
+            self._repairs.setdefault(key, repair)
+
     def mend(self, rule: str, tag: Place | None, name: str, attribute: str, *, of: Place | None = None) -> None:
         """What was found under a rule at a tag is mended by an attribute, where the tag is written in a file; `of` is
         the place of the finding where that is another one."""
