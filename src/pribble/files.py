@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import secrets
 from pathlib import Path
 
 
@@ -35,3 +36,22 @@ def file_names(folder: Path) -> list[str]:
         return sorted(path.name for path in folder.iterdir() if is_file(path))
     except (OSError, ValueError):
         return []
+
+
+def write_file(path: Path, content: bytes) -> None:
+    """Write a file whole or not at all: what was there stays until the new one is complete.  Raises `OSError`."""
+    if path.exists() and not path.is_file():  # a device or a pipe is written to, and not replaced by a file
+        path.write_bytes(content)
+    else:
+        _replace(path.resolve(), content)  # what a link leads to is written, and the link stays
+
+
+def _replace(path: Path, content: bytes) -> None:
+    beside = path.with_name(f".{path.name[:200]}.{secrets.token_hex(4)}")
+    try:
+        with open(beside, "xb") as file:  # as permitted as the umask lets a file be
+            file.write(content)
+        os.replace(beside, path)
+    except BaseException:
+        beside.unlink(missing_ok=True)
+        raise

@@ -335,6 +335,7 @@ class Template:
         self._source = source
         self._compiled: dict[str, CompiledTemplate] = {}
         self._traced: dict[str, TracedTemplate] = {}
+        self._traced_texts: dict[str, TracedProgram] = {}
         self._languages: dict[str, str] = {}  # of the file that is chosen for a locale
         self._bound: dict[tuple[str, str], tuple[BoundTemplate, RenderOptions]] = {}
         self._lock = threading.Lock()
@@ -638,7 +639,10 @@ def trace_derived_text(
     compiled, folder = template._variant(asked), template.folder
     if not template.is_page or any(mark.extracted and mark.extracted.kind == "text" for mark in compiled.linked.marks):
         return {}
-    program = compile_traced_text_page(template._styled(compiled.linked), folder.world)
+    program = template._traced_texts.get(asked)
+    if program is None:
+        program = compile_traced_text_page(template._styled(compiled.linked), folder.world)
+        template._traced_texts[asked] = program
     noting, issuing = POINTED.set({}), FORMATTER_RESULTS.set(FormatterResults())
     try:
         pieces, made = program.bound(template._settings(timezone), folder.world)(data)

@@ -53,7 +53,7 @@ class MessageTestCase(unittest.TestCase):
         """
         path = self._snapshot(name)
         self._claim(path)
-        found = snapshot(self._message(made, envelope))
+        found = snapshot(snapshot_message(made, **envelope))
         if os.environ.get(VARIABLE) == "write":
             path.parent.mkdir(parents=True, exist_ok=True)
             path.write_text(found, encoding="utf-8", newline="\n")
@@ -69,7 +69,7 @@ class MessageTestCase(unittest.TestCase):
 
     def assertSound(self, made: Rendering | BaseMessage | bytes, **envelope: Any) -> None:
         """`made` departs from no standard: an audit finds neither errors nor warnings."""
-        found = [f for f in audit(self._message(made, envelope)) if f.severity != "note"]
+        found = [f for f in audit(snapshot_message(made, **envelope)) if f.severity != "note"]
         if found:
             self.fail("\n".join(f"{finding.rule} ({finding.reference}): {finding}" for finding in found))
 
@@ -78,18 +78,19 @@ class MessageTestCase(unittest.TestCase):
         if (other := _CLAIMED.setdefault(path.resolve(), self.id())) != self.id():
             self.fail(f"{other} has the snapshot {path} too; give one of them another name")
 
-    @staticmethod
-    def _message(made: Rendering | BaseMessage | bytes, envelope: dict[str, Any]) -> bytes:
-        if isinstance(made, Rendering):
-            fixed = {"sender": "sender@pribble.invalid", "date": DATE, "seed": SEED}
-            made = made.message(**{**fixed, **envelope})
-        return bytes(made)
-
     def _snapshot(self, name: str) -> Path:
         if not re.fullmatch(r"[\w. -]+", name) or name.startswith("."):
             raise ValueError(f'a snapshot\'s name is part of a file name, not "{name}"')
         folder = self.snapshots or Path(inspect.getfile(type(self))).parent / "snapshots"
         return folder / f"{name}.txt"
+
+
+def snapshot_message(made: Rendering | BaseMessage | bytes, **envelope: Any) -> bytes:
+    """Returns a message as snapshots hold it: that of a rendering, with `envelope`, has a fixed date and seed."""
+    if isinstance(made, Rendering):
+        fixed = {"sender": "sender@pribble.invalid", "date": DATE, "seed": SEED}
+        made = made.message(**{**fixed, **envelope})
+    return bytes(made)
 
 
 def snapshot(raw: bytes) -> str:

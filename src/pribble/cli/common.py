@@ -6,7 +6,6 @@ import argparse
 import json
 import os
 import re
-import secrets
 import sys
 from collections.abc import Iterable
 from pathlib import Path
@@ -14,7 +13,7 @@ from typing import Any, NoReturn
 
 from pribble import __version__
 from pribble.errors import DataError, Place, PribbleError, Source, did_you_mean
-from pribble.files import is_file
+from pribble.files import is_file, write_file
 from pribble.findings import Finding
 from pribble.mime.address import mailbox
 from pribble.mime.header_fields import DOMAIN, id_domain_of
@@ -313,20 +312,6 @@ def write(content: bytes, out: str | None) -> None:
     if not path.parent.is_dir():
         raise Usage(f"there is no folder {path.parent}")
     try:
-        if path.exists() and not path.is_file():  # a device or a pipe is written to, and not replaced by a file
-            path.write_bytes(content)
-        else:
-            _replace(path.resolve(), content)  # what a link leads to is written, and the link stays
+        write_file(path, content)
     except OSError as error:
         raise OSError(error.errno, error.strerror, str(path)) from None  # as it was asked for
-
-
-def _replace(path: Path, content: bytes) -> None:
-    beside = path.with_name(f".{path.name[:200]}.{secrets.token_hex(4)}")
-    try:
-        with open(beside, "xb") as file:  # as permitted as the umask lets a file be
-            file.write(content)
-        os.replace(beside, path)
-    except BaseException:
-        beside.unlink(missing_ok=True)
-        raise

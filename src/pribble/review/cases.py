@@ -13,6 +13,7 @@ from pribble.mime.message import Message
 from pribble.pictures.picture import Picture
 from pribble.rendering.rendering import Rendering
 from pribble.rendering.traced import TracedRendering, TracedText
+from pribble.rendering.traced_words import WordKey
 from pribble.review.page_view import PageView
 from pribble.template import Template
 from pribble.values.kinds import Data
@@ -24,7 +25,10 @@ _SENDER, _RECIPIENT = "sender@pribble.invalid", "recipient@pribble.invalid"
 
 @dataclass(frozen=True, eq=False)
 class Case:
-    """A template with one sample, in one language: `sample` is its label, `locale` that of the file."""
+    """A template with one sample, in one language: `sample` is its label, `locale` that of the file.
+
+    `words` says where the words of the page stand in the derived plain text, where that is asked for.
+    """
 
     template: Template
     locale: str
@@ -33,6 +37,7 @@ class Case:
     traced: TracedRendering
     file: Source
     for_real_readers: bool = False
+    words: Mapping[WordKey, tuple[int, int]] = field(default_factory=dict)
 
     @property
     def rendering(self) -> Rendering:
@@ -67,11 +72,11 @@ class Case:
         return self.locale if len(self.template.locales) > 1 else ""
 
 
-def message_of(rendering: Rendering) -> Message:
-    """Returns the message as it would travel, between made-up people."""
+def message_of(rendering: Rendering, sender: str | None = None) -> Message:
+    """Returns the message as it would travel, to a made-up person, and from one where no `sender` is given."""
     if rendering.subject is None:
-        return rendering.message(sender=_SENDER, to=_RECIPIENT, subject="(none)")
-    return rendering.message(sender=_SENDER, to=_RECIPIENT)
+        return rendering.message(sender=sender or _SENDER, to=_RECIPIENT, subject="(none)")
+    return rendering.message(sender=sender or _SENDER, to=_RECIPIENT)
 
 
 @dataclass(frozen=True, slots=True)

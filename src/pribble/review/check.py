@@ -38,7 +38,7 @@ from pribble.review.report import CheckReport, Repair
 from pribble.review.rules import RULES
 from pribble.review.strain import Strain, strains_of
 from pribble.review.viewers import Viewer, chosen_viewers
-from pribble.template import Template, TemplateFolder, linked_source, trace
+from pribble.template import Template, TemplateFolder, linked_source, trace, trace_derived_text
 
 _ADDED = re.compile(r"shown with ((?:width|height)=\"[0-9]+\"(?: height=\"[0-9]+\")?)")
 # What the compiler says of some pages is said here of every page, in other words.
@@ -152,14 +152,16 @@ def check_cases(
     for_real_readers: bool = False,
     strain: bool = False,
     off: Collection[str] = (),
+    words: bool = False,
 ) -> CheckedCases:
-    """Returns a check with all that it looked at; the arguments are those of `check`."""
+    """Returns a check with all that it looked at; the arguments are those of `check`, and with `words` the words of
+    pages are looked for in their plain texts."""
     report = CheckReport()
     checked: list[Checked] = []
     broken: list[Failed] = []
     for template in _templates(templates, report, broken):
         one = Checked(template)
-        _render(one, samples, data, report, for_real_readers=for_real_readers)
+        _render(one, samples, data, report, for_real_readers=for_real_readers, words=words)
         checked.append(one)
     for one in checked:
         _check_template(one, seen_by, report)
@@ -292,7 +294,13 @@ def _report_error(error: PribbleError, report: CheckReport, *, rule: str = "", p
 
 
 def _render(
-    checked: Checked, samples: Collection[str] | None, data: Any, report: CheckReport, *, for_real_readers: bool
+    checked: Checked,
+    samples: Collection[str] | None,
+    data: Any,
+    report: CheckReport,
+    *,
+    for_real_readers: bool,
+    words: bool,
 ) -> None:
     """Render a template with each sample in each language; what cannot be rendered is reported."""
     template = checked.template
@@ -318,6 +326,8 @@ def _render(
         for label, value in chosen.items():
             try:
                 traced = trace(template, value, locale=locale)
+                text = traced.rendering.text
+                found = trace_derived_text(template, value, text, locale=locale) if words else {}
             except PribbleError as error:  # then all that is wrong is told at once
                 problems = template.problems(value, locale=locale) or [error]
                 checked.failed.append(Failed(template.name, locale, label, problems))
@@ -325,7 +335,8 @@ def _render(
                     known = isinstance(problem, PictureError | TemplateError)
                     _report_error(problem, report, rule="" if known else "data.missing")
                 continue
-            checked.cases.append(Case(template, locale, label, value, traced, linked.sources[0], for_real_readers))
+            file = linked.sources[0]
+            checked.cases.append(Case(template, locale, label, value, traced, file, for_real_readers, found))
     checked.sources = tuple(sources.values())
 
 

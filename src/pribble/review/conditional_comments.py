@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from functools import lru_cache
 
 from pribble.cascade.colours import legacy_colour
 from pribble.edits import Edit, replaced
@@ -50,6 +51,7 @@ def _term_holds(term: str, name: str, version: float) -> bool:
     return not own if found[1] else own
 
 
+@lru_cache(maxsize=4)  # one page is often asked for by one viewer after the other
 def comments_as_read(html: str, engine: str) -> str:
     """Returns a page as an engine reads it: of conditional comments what they hold for it, and no comments else."""
     edits: list[Edit[str]] = []

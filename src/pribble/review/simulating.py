@@ -8,6 +8,7 @@ from __future__ import annotations
 import base64
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 
 from pribble.arguments import are_instances
 from pribble.cascade import style_attribute
@@ -73,7 +74,7 @@ def simulate(message: BaseMessage | bytes, viewer: str | Viewer) -> View:
     root = read_message(raw.decode("latin-1"))
     text, page = (message.text, message.html) if isinstance(message, BaseMessage) else text_and_page(root)
     if chosen.text_only or page is None:
-        cut = _cut_of(text or "", chosen)
+        cut = cut_of(text or "", chosen)
         return View(chosen, None, text if cut is None or text is None else text[:cut], chosen.width, cut=cut)
     html, lost, cut = seen_page(page, chosen, addresses_of(root))
     return View(chosen, html, text, chosen.width, lost, cut)
@@ -89,14 +90,15 @@ def addresses_of(root: Entity) -> dict[str, str]:
 
 def seen_page(html: str, viewer: Viewer, pictures: Mapping[str, str]) -> tuple[str, tuple[Lost, ...], int | None]:
     """Returns a page as a viewer shows it, what that takes out, and where it cuts the page off."""
-    cut = _cut_of(html, viewer)
+    cut = cut_of(html, viewer)
     page = comments_as_read(html if cut is None else html[:cut], viewer.engine)
     made = _Seeing(page, viewer, pictures)
     page = shapes_as_boxes(made.page()) if viewer.engine else made.page()
     return darkened(page) if viewer.scheme == "forced" else page, tuple(made.lost), cut
 
 
-def _cut_of(text: str, viewer: Viewer) -> int | None:
+def cut_of(text: str, viewer: Viewer) -> int | None:
+    """Returns after how many characters a viewer cuts a page or text off; None where it shows all."""
     octets = text.encode("utf-8", "replace") if viewer.cut else b""
     return len(octets[: viewer.cut].decode("utf-8", "ignore")) if len(octets) > viewer.cut else None
 
@@ -106,8 +108,7 @@ class _Seeing:
 
     def __init__(self, html: str, viewer: Viewer, pictures: Mapping[str, str]) -> None:
         self.html, self.viewer, self.pictures = html, viewer, pictures
-        self.read: Page = read_foreign_page(html)
-        self.document = Document(html, self.read, lambda _: "literal", lambda _: False)
+        self.read, self.document = _read(html)
         self.lost: list[Lost] = []
         self.edits: list[Edit[str]] = []
 
@@ -184,12 +185,12 @@ class _Seeing:
             self._lose("style=", attribute.start, attribute.end)
             return ""
         kept = []
-        for one in style_attribute.read_style_attribute(self.html, attribute):
-            if self._is_dropped(one.declaration):
-                self._lose(_called(one.declaration), one.start, one.end)
+        for start, end, declaration in _declarations(self.html[attribute.value_start : attribute.value_end]):
+            if self._is_dropped(declaration):
+                self._lose(_called(declaration), attribute.value_start + start, attribute.value_start + end)
             else:
-                mark = " !important" if one.declaration.important else ""
-                kept.append(f"{one.declaration.text}{mark}")
+                mark = " !important" if declaration.important else ""
+                kept.append(f"{declaration.text}{mark}")
         return self._with_pictures("; ".join(kept))
 
     def _is_dropped(self, one: Declaration) -> bool:
@@ -282,6 +283,21 @@ class _Seeing:
                     for one in sheet.declarations_in(rule.content, rule.inner_end):
                         if isinstance(one, Declaration) and self._is_dropped(one):
                             yield Edit(one.start, one.end, ())
+
+
+@lru_cache(maxsize=4)
+def _read(html: str) -> tuple[Page, Document]:
+    """Returns a page and its elements: one page is often asked for by one viewer after the other."""
+    page = read_foreign_page(html)
+    return page, Document(html, page, lambda _: "literal", lambda _: False)
+
+
+@lru_cache(maxsize=2000)
+def _declarations(written: str) -> tuple[tuple[int, int, Declaration], ...]:
+    """Returns the declarations of the value of a ``style`` attribute, and where each stands in it."""
+    attribute = Attribute("style", 0, len(written), 0, len(written), '"')
+    own = style_attribute.read_style_attribute(written, attribute)
+    return tuple((one.start, one.end, one.declaration) for one in own)
 
 
 def _called(one: Declaration) -> str:

@@ -41,57 +41,101 @@ class Strain:
     data: Data
 
 
+@dataclass(frozen=True, slots=True)
+class _Change:
+    """One change to data: the new value at a path, in the first item of a list; left out with None."""
+
+    path: str
+    kind: str
+    what: str
+    value: Data
+
+
+# Kinds of changes that are made together, to be looked at: the name of the whole, and what it is in words.
+_TOGETHER: Mapping[str, tuple[str, frozenset[str]]] = {
+    "least": ("every optional field left out, every list empty", frozenset({"left out", "empty"})),
+    "most": (
+        f"{_MANY} items in every list, texts three times as long, large numbers",
+        frozenset({"many", "long", "large"}),
+    ),
+    "unbroken": ("one long word in every text", frozenset({"unbroken"})),
+    "right to left": ("every text from right to left", frozenset({"direction"})),
+}
+
+
 def strains_of(template: Template, sample: Data | None) -> tuple[list[Strain], int]:
     """Returns strained data of a template, and how many more there would be; `sample` is what they begin from."""
     found = template.fields()
-    base = data_skeleton(found) if sample is None else sample
-    if not isinstance(base, Mapping):
+    base = _base(found, sample)
+    if base is None:
         return [], 0
     linked = linked_source(template, template.settings.locale)
     made: list[Strain] = []
     seen: set[tuple[str, str, str]] = set()
-    for strain in (*_of_fields(found, base), *_of_tests(linked, base)):
-        key = strain.kind, strain.path, strain.what
-        if key not in seen:
+    for change in (*_of_fields(found, base), *_of_tests(linked, base)):
+        key = change.kind, change.path, change.what
+        if key not in seen and (changed := _changed(base, change)) is not None:
             seen.add(key)
-            made.append(strain)
+            made.append(Strain(change.kind, change.what, change.path, changed))
     return made[:MOST], max(0, len(made) - MOST)
 
 
-def _of_fields(found: Sequence[Field], base: Mapping[str, Data]) -> Iterator[Strain]:
+def strained_together(template: Template, sample: Data | None) -> list[Strain]:
+    """Returns data of a template with all changes of some kinds at once, to be looked at: `kind` is "least", "most",
+    "unbroken" or "right to left"."""
+    found = template.fields()
+    base = _base(found, sample)
+    changes = [] if base is None else list(_of_fields(found, base))
+    made = []
+    for name, (what, kinds) in _TOGETHER.items():
+        data = base
+        # A list goes before what is in it.
+        for change in sorted((one for one in changes if one.kind in kinds), key=lambda one: one.path.count("[]")):
+            data = (data and _changed(data, change, everywhere=True)) or data
+        if data is not None and data != base:
+            made.append(Strain(name, what, "", data))
+    return made
+
+
+def _base(found: list[Field], sample: Data | None) -> Mapping[str, Data] | None:
+    base = data_skeleton(found) if sample is None else sample
+    return base if isinstance(base, Mapping) else None
+
+
+def _of_fields(found: Sequence[Field], base: Mapping[str, Data]) -> Iterator[_Change]:
     lists = {path.partition("[]")[0] for path in leaf_paths(base) if "[]" in path}
     lists |= {field.path.partition("[]")[0] for field in found if field.kind == "list" or "[]" in field.path}
     optional = [field.path for field in found if field.optional and not field.path.endswith("[]")]
     for path in optional:
-        yield from _changed(base, path, "left out", f"{path} left out", None)
+        yield _Change(path, "left out", f"{path} left out", None)
     for path in sorted(lists):
         items = value_at(base, path)
         if isinstance(items, list | tuple) and items:
-            yield from _changed(base, path, "empty", f"{path} empty", [])
-            yield from _changed(base, path, "one", f"one item in {path}", list(items[:1]))
+            yield _Change(path, "empty", f"{path} empty", [])
+            yield _Change(path, "one", f"one item in {path}", list(items[:1]))
             many = [items[index % len(items)] for index in range(_MANY)]
-            yield from _changed(base, path, "many", f"{_MANY} items in {path}", many)
+            yield _Change(path, "many", f"{_MANY} items in {path}", many)
     for field in found:
         value = value_at(base, field.path.replace("[]", "[0]"))
         yield from _of_value(base, field, value)
 
 
-def _of_value(base: Mapping[str, Data], field: Field, value: Data) -> Iterator[Strain]:
+def _of_value(base: Mapping[str, Data], field: Field, value: Data) -> Iterator[_Change]:
     path = field.path
     if isinstance(value, bool):
-        yield from _changed(base, path, "tested", f"{path} {'false' if value else 'true'}", not value)
+        yield _Change(path, "tested", f"{path} {'false' if value else 'true'}", not value)
     elif isinstance(value, int | float | Decimal):
         less: Data = -value if value > 0 else -3
         for kind, other in (("zero", 0), ("one", 1), ("negative", less), ("large", 1234567)):
-            yield from _changed(base, path, kind, f"{path} {other}", other)
+            yield _Change(path, kind, f"{path} {other}", other)
     elif isinstance(value, str) and field.kind in ("day", "moment"):
         for day in _DAYS:
-            yield from _changed(base, path, "far", f"{path} on {day}", day + value[10:])
+            yield _Change(path, "far", f"{path} on {day}", day + value[10:])
     elif isinstance(value, str) and field.kind in ("text", "any") and _is_free(value):
-        yield from _changed(base, path, "long", f"{path} three times as long", " ".join([value] * 3))
-        yield from _changed(base, path, "unbroken", f"one long word in {path}", LONG_WORD)
-        yield from _changed(base, path, "direction", f"{path} from right to left", RIGHT_TO_LEFT)
-        yield from _changed(base, path, "signs", f"signs in {path}", _SIGNS)
+        yield _Change(path, "long", f"{path} three times as long", " ".join([value] * 3))
+        yield _Change(path, "unbroken", f"one long word in {path}", LONG_WORD)
+        yield _Change(path, "direction", f"{path} from right to left", RIGHT_TO_LEFT)
+        yield _Change(path, "signs", f"signs in {path}", _SIGNS)
 
 
 def _is_free(value: str) -> bool:
@@ -100,7 +144,7 @@ def _is_free(value: str) -> bool:
     return letters > 2 and "://" not in value and "@" not in value and not value.isupper() and "/" not in value
 
 
-def _of_tests(linked: LinkedSource, base: Mapping[str, Data]) -> Iterator[Strain]:
+def _of_tests(linked: LinkedSource, base: Mapping[str, Data]) -> Iterator[_Change]:
     """Yields data for which the comparisons of a template come out one way and the other."""
     for source in linked.with_extracted:
         for mark in source.marks:
@@ -110,7 +154,7 @@ def _of_tests(linked: LinkedSource, base: Mapping[str, Data]) -> Iterator[Strain
                         yield from _around(test, base)
 
 
-def _around(test: Comparison, base: Mapping[str, Data]) -> Iterator[Strain]:
+def _around(test: Comparison, base: Mapping[str, Data]) -> Iterator[_Change]:
     for side, other in ((test.left, test.right), (test.right, test.left)):
         path = path_of(side)
         if path is None or not isinstance(other, Constant) or isinstance(other.value, bool) or other.value is None:
@@ -119,33 +163,38 @@ def _around(test: Comparison, base: Mapping[str, Data]) -> Iterator[Strain]:
         if isinstance(other.value, int | Decimal):
             values = (other.value - 1, other.value, other.value + 1)
         for value in values:
-            yield from _changed(base, path, "tested", f"{path} {value}", value)
+            yield _Change(path, "tested", f"{path} {value}", value)
 
 
-def _changed(base: Mapping[str, Data], path: str, kind: str, what: str, value: Data) -> Iterator[Strain]:
-    """Yields the data with one value changed, in the first item of a list; left out with None.  None where the data
-    have no such place."""
+def _changed(base: Mapping[str, Data], change: _Change, *, everywhere: bool = False) -> dict[str, Data] | None:
+    """Returns the data with one change, in the first item of a list, or `everywhere`.  None where the data have no such
+    place."""
     whole = copy.deepcopy(dict(base))
-    container: Data = whole
-    steps = path.replace("[]", ".[]").split(".")
-    for step in steps[:-1]:
-        container = _inner(container, step)
-        if container is None:
-            return
-    last = steps[-1]
-    if last == "[]":
+    *steps, last = change.path.replace("[]", ".[]").split(".")
+    containers: list[Data] = [whole]
+    for step in steps:
+        containers = [inner for one in containers for inner in _inner(one, step)[: None if everywhere else 1]]
+    done = [_put(container, last, change.value) for container in containers]
+    return whole if any(done) else None
+
+
+def _inner(container: Data, step: str) -> Sequence[Data]:
+    if step == "[]":
+        return container if isinstance(container, list) else ()
+    return (container[step],) if isinstance(container, dict) and step in container else ()
+
+
+def _put(container: Data, step: str, value: Data) -> bool:
+    """Put a value into a container, or take out what is there with None; returns whether it has such a place."""
+    if step == "[]":
         if isinstance(container, list) and container:
             container[0] = value
-            yield Strain(kind, what, path, whole)
-    elif isinstance(container, dict):
-        if value is None:
-            container.pop(last, None)
-        else:
-            container[last] = value
-        yield Strain(kind, what, path, whole)
-
-
-def _inner(container: Data, step: str) -> Data:
-    if step == "[]":
-        return container[0] if isinstance(container, list) and container else None
-    return container.get(step) if isinstance(container, dict) else None
+            return True
+        return False
+    if not isinstance(container, dict):
+        return False
+    if value is None:
+        container.pop(step, None)
+    else:
+        container[step] = value
+    return True

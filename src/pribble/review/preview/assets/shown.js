@@ -1,0 +1,74 @@
+// What the page shows: read from its own JSON, and in a live preview replaced by what the server sends.
+
+const all = { viewers: [], templates: new Map() };
+// The pieces, pages and files of the template that is shown; those that came together share them.
+let store = { pieces: [], pages: [], files: [] };
+
+/** Takes in what is shown, or some templates anew. */
+export function take({ viewers: given, templates: fresh, pieces, pages, files }) {
+  if (given) all.viewers = given;
+  const own = { pieces, pages, files };
+  for (const one of fresh) all.templates.set(one.name, { ...one, store: own });
+}
+
+/** Forgets templates that are not among these any more. */
+export function keepOnly(names) {
+  for (const name of all.templates.keys()) if (!names.includes(name)) all.templates.delete(name);
+}
+
+/** Says which template the numbers of pages and files are those of. */
+export function openStore(template) {
+  store = template.store;
+}
+
+/** Returns the templates, in order. */
+export function templates() {
+  return [...all.templates.values()].sort((one, other) => (one.name < other.name ? -1 : 1));
+}
+
+/** Returns the viewers, in order. */
+export function viewers() {
+  return all.viewers;
+}
+
+/** Returns the HTML of a page, which is kept as a list of pieces. */
+export function pageHtml(number) {
+  return store.pages[number].map((piece) => store.pieces[piece]).join("");
+}
+
+/** Returns a file: its name and text. */
+export function file(number) {
+  return store.files[number];
+}
+
+/** Returns the line of an offset in a text, from 1. */
+export function lineOf(text, offset) {
+  let line = 1;
+  for (let at = text.indexOf("\n"); at >= 0 && at < offset; at = text.indexOf("\n", at + 1)) line += 1;
+  return line;
+}
+
+/** Returns a place in words: "layouts/harbour.html, line 12". */
+export function placeInWords([number, start]) {
+  const { name, text } = file(number);
+  return `${name.split("/").slice(-2).join("/")}, line ${lineOf(text, start)}`;
+}
+
+/** Returns the mark around a place of a file, with its brackets. */
+export function markAt([number, start, end]) {
+  const { text } = file(number);
+  const first = text.lastIndexOf("{{", start);
+  const last = text.indexOf("}}", end);
+  if (first < 0 || last < 0 || last - first > 300) return text.slice(start, end);
+  return text.slice(first, last + 2).replace(/\s+/g, " ");
+}
+
+/** Returns the value at a path of data, as lines[2].price; undefined where there is none. */
+export function valueAt(data, path) {
+  let value = data;
+  for (const step of path.match(/[^.[\]]+/g) ?? []) {
+    if (value === null || typeof value !== "object" || !Object.hasOwn(value, step)) return undefined;
+    value = value[step];
+  }
+  return value;
+}

@@ -1,0 +1,164 @@
+"""All that the preview shows, as data for its scripts: templates, their messages, findings, weights, coverage."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, field
+
+from pribble import __version__
+from pribble.errors import PribbleError
+from pribble.findings import Finding
+from pribble.review.cases import Checked, Failed
+from pribble.review.check import CheckedCases, Weight
+from pribble.review.coverage import Coverage
+from pribble.review.preview.case_entries import (
+    STRAINED_VIEWERS,
+    Composing,
+    case_entry,
+    error_entry,
+    failed_entry,
+    strained_entry,
+)
+from pribble.review.preview.store import Json, Store, json_for_pages
+from pribble.review.strain import strained_together
+from pribble.review.viewers import Viewer
+
+
+@dataclass(frozen=True, slots=True)
+class Entries:
+    """What the preview is made of: `templates` by name, and what they keep together in `store`."""
+
+    viewers: Sequence[Viewer]
+    store: Store = field(default_factory=Store)
+    templates: dict[str, Json] = field(default_factory=dict)
+
+    def as_json(self) -> dict[str, Json]:
+        """Returns all of it, for a script."""
+        return {
+            "pribble": __version__,
+            "viewers": [
+                {
+                    "name": one.name,
+                    "about": one.about,
+                    "why": one.why,
+                    "width": one.width,
+                    "scheme": one.scheme,
+                    "textOnly": one.text_only,
+                    "cut": one.cut,
+                    "strained": one.name in STRAINED_VIEWERS,
+                }
+                for one in self.viewers
+            ],
+            "templates": list(self.templates.values()),
+            **self.store.as_json(),
+        }
+
+    def heaviest(self, excess: int) -> Iterator[str]:
+        """Yields the templates without which the page has so many bytes less, the heaviest first."""
+        owned = {name: list(_page_numbers(entry)) for name, entry in self.templates.items()} if excess > 0 else {}
+        sizes = self.store.sizes(owned)
+        for name, own in sizes.items():
+            sizes[name] = own + len(json_for_pages(self.templates[name]))
+        for name in sorted(sizes, key=lambda one: -sizes[one]):
+            if excess <= 0:
+                return
+            yield name
+            excess -= sizes[name]
+
+    def add(self, found: CheckedCases, composing: Composing, *, strained: bool = True) -> None:
+        """Take in what was checked."""
+        weights = {one.template: one for one in found.check.weights}
+        by_file = found.check.findings
+        for failed in found.broken:
+            self.templates[failed.template] = _broken(failed, self.store)
+        for checked in found.templates:
+            name = checked.template.name
+            entry = self._template(checked, weights.get(name), found.check.coverage.get(name), composing)
+            entry["others"] = [_brief(one, self.store) for one in _without_case(by_file, checked)]
+            entry["strained"] = list(self._strained(checked)) if strained else []
+            self.templates[name] = entry
+        self.templates.update(sorted(self.templates.items()))
+
+    def _template(
+        self, checked: Checked, weight: Weight | None, coverage: Coverage | None, composing: Composing
+    ) -> dict[str, Json]:
+        cases: list[Json] = []
+        for case, found in zip(checked.cases, checked.found, strict=True):
+            try:
+                cases.append(case_entry(case, found, self.viewers, composing, self.store))
+            except PribbleError as error:  # a subject or a text that no message can have
+                cases.append(failed_entry(Failed(checked.template.name, case.locale, case.sample, [error]), self.store))
+        cases += [failed_entry(one, self.store) for one in checked.failed]
+        return {
+            "name": checked.template.name,
+            "page": checked.template.is_page,
+            "locales": list(checked.template.locales),
+            "cases": cases,
+            "weight": None if weight is None else {"sizes": dict(weight.size), "recipients": weight.recipients},
+            "coverage": None if coverage is None else _ways(coverage, self.store),
+        }
+
+    def _strained(self, checked: Checked) -> Iterator[Json]:
+        template = checked.template
+        sample = checked.cases[0].data if checked.cases else None
+        for strain in strained_together(template, sample):
+            try:
+                rendering = template.render(strain.data)
+                yield strained_entry(strain.kind, rendering, strain.what, strain.data, self.viewers, self.store)
+            except PribbleError as error:
+                yield {"strain": strain.kind, "what": strain.what, "errors": [error_entry(error, self.store)]}
+
+
+def _page_numbers(entry: Json) -> Iterator[int]:
+    """Yields the numbers of the pages of a template."""
+    assert isinstance(entry, dict)
+    for case in (*entry["cases"], *entry["strained"]):
+        yield from case.get("pages", {}).values()
+
+
+def _broken(failed: Failed, store: Store) -> dict[str, Json]:
+    return {
+        "name": failed.template,
+        "page": True,
+        "locales": [],
+        "cases": [failed_entry(failed, store)],
+        "weight": None,
+        "coverage": None,
+        "others": [],
+        "strained": [],
+    }
+
+
+def _ways(coverage: Coverage, store: Store) -> Json:
+    return {
+        "ways": len(coverage.ways),
+        "tried": coverage.tried,
+        "untried": [{"what": one.what, "place": store.place(one.place), "where": str(one.place)} for one in coverage.untried],
+    }
+
+
+def _without_case(found: Iterable[Finding], checked: Checked) -> Iterator[Finding]:
+    """Yields the findings about the files of a template that none of its messages has: as a way that no sample takes."""
+    files = {source.name for source in checked.sources}
+    of_cases = {one.rule for each in checked.found for one in each}
+    for one in found:
+        if one.where is not None and one.where.source.name in files and one.rule not in of_cases:
+            if one.rule not in ("data.untried", "weight.message"):  # which are told in figures
+                yield one
+
+
+def _brief(one: Finding, store: Store) -> Json:
+    return {
+        "rule": one.rule,
+        "severity": one.severity,
+        "message": one.message,
+        "fix": one.fix,
+        "reference": one.reference,
+        "place": store.place(one.where),
+        "where": str(one.where) if one.where else None,
+        "path": one.path,
+        "elements": [],
+        "form": "",
+    }
+
+

@@ -1,0 +1,66 @@
+"""The page of the preview: one file that holds its script, its style sheet and all that it shows."""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+import re
+from functools import cache
+from importlib.resources import files
+
+from pribble.review.preview.store import Json, json_for_pages
+
+_ASSETS = files("pribble.review.preview") / "assets"
+_IMPORT = re.compile(r'^import \{[^}]*\} from "\./([a-z-]+)\.js";\n', re.MULTILINE)
+_EXPORT = re.compile(r"^export (?=(?:async )?function|const|let|class)", re.MULTILINE)
+# A policy in the page itself, for one that is opened from a disk (CSP 3, 3.3): nothing is loaded, and nothing is run but
+# this script.
+_POLICY = (
+    "default-src 'none'; script-src '{hash}'; style-src 'unsafe-inline'; img-src data:; {connect}base-uri 'none'; "
+    "form-action 'none'"
+)
+
+
+def page_file(shown: Json, *, title: str = "Preview", live: bool = False) -> str:
+    """Returns the page; a `live` one asks its own server what has changed."""
+    script = _script()
+    page = _asset("page.html")
+    for name, content in {
+        "policy": policy(live=live),
+        "title": title.replace("&", "&amp;").replace("<", "&lt;"),
+        "style": _asset("look.css"),
+        "live": "true" if live else "false",
+        "shown": json_for_pages(shown),
+        "script": script,
+    }.items():
+        page = page.replace(f"<!--{name}-->", content, 1) if name != "policy" else page.replace("POLICY", content, 1)
+    return page
+
+
+def policy(*, live: bool = False) -> str:
+    """Returns the content security policy of the page."""
+    digest = base64.b64encode(hashlib.sha256(_script().encode()).digest()).decode()
+    return _POLICY.format(hash=f"sha256-{digest}", connect="connect-src 'self'; " if live else "")
+
+
+@cache
+def _script() -> str:
+    """Returns all modules as one script: each after those that it imports."""
+    texts: dict[str, str] = {}
+    _take("main", texts, ())
+    return "\n" + "\n".join(texts.values())
+
+
+def _take(name: str, texts: dict[str, str], around: tuple[str, ...]) -> None:
+    assert name not in around, f"{name}.js imports itself"
+    if name in texts:
+        return
+    text = _asset(f"{name}.js")
+    for found in _IMPORT.finditer(text):
+        _take(found[1], texts, (*around, name))
+    texts[name] = _EXPORT.sub("", _IMPORT.sub("", text))
+
+
+@cache
+def _asset(name: str) -> str:
+    return (_ASSETS / name).read_text(encoding="utf-8")

@@ -1,0 +1,228 @@
+"""What can be pointed at: of each word of a page and of its text, the mark that shows it, its data, the same elsewhere.
+
+Elements are numbered as in `PageView.elements`.  Offsets within an element count its own text alone, without that of
+the elements in it, and in UTF-16 units, as scripts do.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from pribble.errors import Place
+from pribble.rendering.traced import Shown, TracedText
+from pribble.rendering.traced_words import Word, WordKey, traced_words
+from pribble.review.page_view import PageView, decoded
+from pribble.review.preview.store import Json, Store, Units
+
+# An element drops the line break that its text begins with (HTML 13.2.6.4.7).
+_DROPPING = frozenset({"pre", "textarea", "listing"})
+
+
+@dataclass(slots=True)
+class ShownValues:
+    """The values that a message shows: each mark with each path of the data once, by number."""
+
+    store: Store
+    numbers: dict[tuple[str, int, tuple[str, ...]], int] = field(default_factory=dict)
+    entries: list[Json] = field(default_factory=list)
+
+    def number(self, shown: Shown) -> int:
+        key = shown.place.source.name, shown.place.start, shown.paths
+        if key not in self.numbers:
+            self.numbers[key] = len(self.entries)
+            self.entries.append({"paths": list(shown.paths), "place": self.store.place(shown.place)})
+        return self.numbers[key]
+
+    def in_text(self, traced: TracedText | None) -> Json:
+        """Returns a text of one form with the stretches of it that show values: start, end, number."""
+        if traced is None:
+            return None
+        units = Units(traced.text)
+        return {
+            "text": traced.text,
+            "shown": [[units(one.start), units(one.end), self.number(one)] for one in traced.shown if one.start < one.end],
+        }
+
+
+@dataclass(frozen=True, slots=True)
+class _OwnText:
+    """A text of a page as part of its element's own text, where it begins at `before`."""
+
+    start: int
+    end: int
+    element: int
+    before: int
+    offsets: Sequence[int]
+    units: Units
+
+    def unit(self, offset: int) -> int:
+        """Returns where an offset of the page is, in the element's own text."""
+        return self.before + self.units(bisect_right(self.offsets, offset - 1))
+
+
+def own_texts(view: PageView) -> Iterator[_OwnText]:
+    """Yields the texts of a page, in order."""
+    before: dict[int, int] = {}
+    for text in view.texts:
+        said, offsets = decoded(view.html, text.start, text.end)
+        units = Units(said)
+        position = before.get(text.element)
+        if position is None:
+            drops = view.elements[text.element].local_name in _DROPPING and said.startswith("\n")
+            position = -1 if drops else 0
+        yield _OwnText(text.start, text.end, text.element, position, offsets, units)
+        before[text.element] = position + units(len(said))
+
+
+@dataclass(slots=True)
+class Pointing:
+    """What can be pointed at in one page, and in the plain text beside it.
+
+    - `spans`: stretches that show a value: element, start, end, number of the value.
+    - `words`: element, start, end, where it stands in the plain text (start, end; -1 for nowhere), and the place where
+      an author wrote it (file, start; -1 for a word that a mark shows).
+    - `attributes`: elements of which an attribute shows a value, and its number.
+    - `text`: stretches of the plain text that show a value.
+    """
+
+    spans: list[Json] = field(default_factory=list)
+    words: list[Json] = field(default_factory=list)
+    attributes: list[Json] = field(default_factory=list)
+    text: list[Json] = field(default_factory=list)
+    elements: set[int] = field(default_factory=set)
+
+
+def pointing_at(
+    view: PageView,
+    traced: TracedText,
+    text: str,
+    in_text: Mapping[WordKey, tuple[int, int]],
+    values: ShownValues,
+) -> Pointing:
+    """Returns what can be pointed at in a page; `in_text` is where its words stand in the plain text."""
+    made = Pointing()
+    texts = list(own_texts(view))
+    words = list(traced_words(traced, ((one.start, one.end) for one in texts)))
+    units = Units(text)
+    _add_words(made, texts, words, traced, in_text, units, values.store)
+    _add_spans(made, texts, traced, values)
+    _add_attributes(made, view, traced, values)
+    made.text = list(_spans_of_text(words, traced, text, in_text, units, values))
+    return made
+
+
+def _add_words(
+    made: Pointing,
+    texts: Sequence[_OwnText],
+    words: Sequence[Word],
+    traced: TracedText,
+    in_text: Mapping[WordKey, tuple[int, int]],
+    units: Units,
+    store: Store,
+) -> None:
+    index = 0
+    for word in words:
+        while texts[index].end <= word.start:
+            index += 1
+        own = texts[index]
+        found = in_text.get(word.key)
+        start, end = (units(found[0]), units(found[1])) if found else (-1, -1)
+        file, offset = -1, -1
+        if not word.key.file:  # what the author wrote
+            place = traced.linked.place(word.key.offset, word.key.offset + 1)
+            file, offset, _ = store.place(place)  # type: ignore[misc,assignment]
+        made.words.append([own.element, own.unit(word.start), own.unit(word.end), start, end, file, offset])
+        made.elements.add(own.element)
+
+
+def _add_spans(made: Pointing, texts: Sequence[_OwnText], traced: TracedText, values: ShownValues) -> None:
+    for own in texts:
+        for shown in traced.shown_within(own.start, own.end):
+            start, end = max(shown.start, own.start), min(shown.end, own.end)
+            if start < end:
+                made.spans.append([own.element, own.unit(start), own.unit(end), values.number(shown)])
+                made.elements.add(own.element)
+
+
+def _add_attributes(made: Pointing, view: PageView, traced: TracedText, values: ShownValues) -> None:
+    for element in view.elements:
+        tag = element.opening
+        for shown in traced.shown_within(tag.start, tag.end):
+            made.attributes.append([element.number, values.number(shown)])
+            made.elements.add(element.number)
+
+
+def _spans_of_text(
+    words: Sequence[Word],
+    traced: TracedText,
+    text: str,
+    in_text: Mapping[WordKey, tuple[int, int]],
+    units: Units,
+    values: ShownValues,
+) -> Iterator[Json]:
+    """Yields the stretches of the derived text that show a value: from its first word to its last, and with what stands
+    around them in the value."""
+    stretches: dict[int, tuple[int, int, int]] = {}  # by the number of the range: of the page, of the text
+    starts = [one.start for one in traced.shown]
+    for word in words:
+        found = in_text.get(word.key)
+        if not word.key.file or found is None:
+            continue
+        number = bisect_right(starts, word.start) - 1
+        first, start, end = stretches.get(number, (word.start, *found))
+        stretches[number] = first, min(start, found[0]), max(end, found[1])
+    for number, (first, start, end) in stretches.items():
+        shown = traced.shown[number]
+        said, offsets = decoded(traced.text, shown.start, shown.end)
+        before = bisect_right(offsets, first - 1)
+        whole = start - before
+        if before <= start and text[whole : whole + len(said)] == said:
+            start, end = whole, whole + len(said)
+        yield [units(start), units(end), values.number(shown)]
+
+
+def elements_at(view: PageView, traced: TracedText, places: Sequence[Place]) -> dict[Place, list[int]]:
+    """Returns for each place of a file the elements of the page that were written there, or whose text was; the first
+    one of each turn of a loop."""
+    starts: dict[str, list[tuple[int, int, int]]] = {}
+    if places:
+        for element in view.elements:
+            tag = view.tag_place(element)
+            if tag is not None and not element.implied:
+                starts.setdefault(tag.source.name, []).append((tag.start, tag.end, element.number))
+        for text in view.texts:
+            place = view.place(text.start, text.end)
+            if place is not None:
+                starts.setdefault(place.source.name, []).append((place.start, place.end, text.element))
+    for one in starts.values():
+        one.sort()
+    by_mark: dict[tuple[str, int], list[int]] = {}
+    for shown in traced.shown if places else ():
+        at = view.element_at(shown.start)
+        if at is not None:
+            by_mark.setdefault((shown.place.source.name, shown.place.start), []).append(at.number)
+    return {place: _elements_at(place, starts, by_mark) for place in places}
+
+
+# So many elements of one place are pointed at.
+_MOST_OF_A_PLACE = 3
+
+
+def _elements_at(
+    place: Place, starts: Mapping[str, Sequence[tuple[int, int, int]]], by_mark: Mapping[tuple[str, int], list[int]]
+) -> list[int]:
+    shown = by_mark.get((place.source.name, place.start))
+    if shown:
+        return list(dict.fromkeys(shown))[:_MOST_OF_A_PLACE]
+    known = starts.get(place.source.name, ())
+    index = bisect_right(known, (place.start, 1 << 60, 0)) - 1
+    if index < 0 or place.start >= max(known[index][1], known[index][0] + 1):
+        return []
+    begun = known[index][0]
+    found = []
+    while index >= 0 and known[index][0] == begun:
+        found.append(known[index][2])
+        index -= 1
+    return list(dict.fromkeys(reversed(found)))[:_MOST_OF_A_PLACE]

@@ -1,0 +1,97 @@
+"""What the preview keeps once: pieces of pages, whole pages, files; and how it becomes JSON that a page can hold."""
+
+from __future__ import annotations
+
+import json
+import re
+from bisect import bisect_left
+from collections.abc import Iterable, Mapping, Sequence
+from decimal import Decimal
+
+from pribble.errors import Place, Source
+from pribble.values.kinds import Data
+
+# What JSON is made of.
+Json = str | int | float | bool | None | Sequence["Json"] | Mapping[str, "Json"]
+
+_SURROGATE = re.compile("[\ud800-\udfff]")
+
+
+class Store:
+    """Pieces of pages, each once; pages as lists of them, each once; the files that places are in."""
+
+    def __init__(self) -> None:
+        self._pieces: dict[str, int] = {}
+        self._pages: dict[tuple[int, ...], int] = {}
+        self._files: dict[str, tuple[int, str]] = {}
+        self._units: dict[str, Units] = {}
+
+    def page(self, pieces: Iterable[str]) -> int:
+        """Returns the number of the page that is made of pieces."""
+        known = self._pieces
+        numbers = tuple([known.setdefault(piece, len(known)) for piece in pieces])
+        return self._pages.setdefault(numbers, len(self._pages))
+
+    def sizes(self, owned: Mapping[str, Iterable[int]]) -> dict[str, int]:
+        """Returns for each owner of pages how many characters the pieces have that nobody else uses."""
+        pages, pieces = list(self._pages), list(self._pieces)
+        users: dict[int, set[str]] = {}
+        for owner, numbers in owned.items():
+            for piece in {piece for number in numbers for piece in pages[number]}:
+                users.setdefault(piece, set()).add(owner)
+        sizes = dict.fromkeys(owned, 0)
+        for piece, owners in users.items():
+            if len(owners) == 1:
+                sizes[next(iter(owners))] += len(pieces[piece])
+        return sizes
+
+    def file(self, source: Source) -> int:
+        """Returns the number of a file."""
+        return self._files.setdefault(source.name, (len(self._files), source.text))[0]
+
+    def place(self, place: Place | None) -> Json:
+        """Returns a place: the number of its file, and where it begins and ends, in UTF-16 units."""
+        if place is None:
+            return None
+        units = self._units.get(place.source.name)
+        if units is None:
+            units = self._units[place.source.name] = Units(place.source.text)
+        return [self.file(place.source), units(place.start), units(place.end)]
+
+    def as_json(self) -> dict[str, Json]:
+        return {
+            "pieces": list(self._pieces),
+            "pages": [list(page) for page in self._pages],
+            "files": [{"name": name, "text": text} for name, (_, text) in self._files.items()],
+        }
+
+
+class Units:
+    """Counts as scripts do: characters beyond U+FFFF are two units (ECMA-262 6.1.4)."""
+
+    def __init__(self, text: str) -> None:
+        self._wide = [found.start() for found in re.finditer("[\U00010000-\U0010ffff]", text)]
+
+    def __call__(self, offset: int) -> int:
+        return offset + bisect_left(self._wide, offset)
+
+
+def plain_data(data: Data) -> Json:
+    """Returns data as JSON has them; what it has no form for, as a text."""
+    if data is None or isinstance(data, str | bool | int | float):
+        return data
+    if isinstance(data, Mapping):
+        return {str(name): plain_data(value) for name, value in data.items()}
+    if isinstance(data, list | tuple):
+        return [plain_data(value) for value in data]
+    if isinstance(data, Decimal) and data.is_finite() and -300 < data.adjusted() < 300:
+        number = int(data) if data == data.to_integral_value() else float(data)
+        if isinstance(number, int) or Decimal(repr(number)) == data:
+            return number
+    return str(data)
+
+
+def json_for_pages(value: Json) -> str:
+    """Returns JSON that can stand in an element of a page: nothing in it ends one, or begins a comment."""
+    written = json.dumps(value, ensure_ascii=False, separators=(",", ":"))
+    return _SURROGATE.sub("\ufffd", written).replace("<", "\\u003c").replace(">", "\\u003e")
