@@ -89,6 +89,7 @@ def case_entry(
         pointed |= {link.element.number for link in case.view.links}
         entry["pictures"] = _pictures(case, root, viewers)
         pointed |= {element.number for element in case.view.elements if element.local_name == "img"}
+        entry["dark"] = [one.name for one in viewers if one.scheme == "dark" and _is_dark(case.view, one)]
         entry |= _pages(case.view.html, _numbered(case.view, pointed), viewers, _Pictures.of(root), store)
     entry["values"] = values.entries
     if composing.snapshots is not None:
@@ -173,6 +174,11 @@ def _pages(
         if gone:
             lost[viewer.name] = list(dict.fromkeys(one.what for one in gone))
     return {"pages": pages, "lost": lost, "cuts": cuts}
+
+
+def _is_dark(view: PageView, viewer: Viewer) -> bool:
+    """Returns whether a page that says nothing of its colours is dark for a viewer (CSS Color Adjustment 1)."""
+    return view.on(viewer.screen).canvas.luminance < 0.2
 
 
 def _links(view: PageView, store: Store) -> Json:

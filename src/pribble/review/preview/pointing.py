@@ -199,10 +199,12 @@ def elements_at(view: PageView, traced: TracedText, places: Sequence[Place]) -> 
     for one in starts.values():
         one.sort()
     by_mark: dict[tuple[str, int], list[int]] = {}
+    tags = [element.opening.start for element in view.elements]
     for shown in traced.shown if places else ():
-        at = view.element_at(shown.start)
-        if at is not None:
-            by_mark.setdefault((shown.place.source.name, shown.place.start), []).append(at.number)
+        at = view.element_at(shown.start) or view.elements[max(0, bisect_right(tags, shown.start) - 1)]
+        if shown.start >= max(at.opening.end, view.ends[at.number]):  # in a comment, which is shown to one engine alone
+            continue
+        by_mark.setdefault((shown.place.source.name, shown.place.start), []).append(at.number)
     return {place: _elements_at(place, starts, by_mark) for place in places}
 
 

@@ -132,7 +132,7 @@ export function templateList(onchosen) {
         .map((one) => element("li", {}, element("button", { type: "button", onclick: () => onchosen(one.name) }, element("span", { class: `dot ${worstOf(one)}` }), one.name, element("span", { class: "quiet" }, summary(one))))),
     );
   show("");
-  const field = element("input", { type: "search", placeholder: "Look for a template", "aria-label": "Look for a template", oninput: () => show(field.value) });
+  const field = element("input", { type: "search", autofocus: true, placeholder: "Look for a template", "aria-label": "Look for a template", oninput: () => show(field.value) });
   return [field, list];
 }
 

@@ -8,13 +8,17 @@ export function element(name, properties = {}, ...children) {
     else if (value === true) made.setAttribute(key, "");
     else if (value !== false && value !== null && value !== undefined) made.setAttribute(key, value);
   }
-  made.append(...children.flat().filter((child) => child !== null && child !== undefined && child !== ""));
+  made.append(...nodes(children));
   return made;
 }
 
 /** Puts children in the place of all that an element holds. */
 export function fill(parent, ...children) {
-  parent.replaceChildren(...children.flat().filter((child) => child !== null && child !== undefined && child !== ""));
+  parent.replaceChildren(...nodes(children));
+}
+
+function nodes(children) {
+  return children.flat(Infinity).filter((child) => child !== null && child !== undefined && child !== "");
 }
 
 /** Returns a count with its noun: "1 note", "2 notes". */

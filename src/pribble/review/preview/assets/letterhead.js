@@ -4,7 +4,7 @@ import { element, sizeInWords } from "./dom.js";
 
 /** Returns the head of a message. */
 export function letterhead(shownCase) {
-  if (shownCase.errors) return [element("p", { class: "subject" }, "–")];
+  if (shownCase.errors) return [];
   const { from, replyTo, attachments = [] } = shownCase;
   return [
     element(

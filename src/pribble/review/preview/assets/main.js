@@ -103,6 +103,7 @@ function show(changed) {
   fill(parts.strip, templateStrip());
   fill(parts.switches, messageSwitches());
   fill(parts.viewers, viewerSwitches());
+  parts.viewers.hidden = !shownCase.errors && !hasPage(shownCase);
   fill(parts.head, letterhead(shownCase));
   document.title = `${currentTemplate().name} – Pribble`;
   const failed = Boolean(shownCase.errors);
@@ -118,9 +119,8 @@ function show(changed) {
 
 function showForms(shownCase, kept) {
   const { wide, narrow, large } = framed();
-  const hasPage = Boolean(shownCase.pages && Object.keys(shownCase.pages).length);
-  sheet.classList.toggle("text-only", !hasPage);
-  sheet.classList.toggle("narrow-large", hasPage && large === "narrow");
+  sheet.classList.toggle("text-only", !hasPage(shownCase));
+  sheet.classList.toggle("narrow-large", hasPage(shownCase) && large === "narrow");
   for (const [side, name] of [["wide", wide], ["narrow", narrow]]) {
     const number = shownCase.pages?.[name];
     if (number === undefined) continue;
@@ -135,18 +135,23 @@ function showForms(shownCase, kept) {
   fill(parts.captions.text, element("b", {}, now?.textOnly ? now.name : "Plain text"), ` ${textAbout(shownCase)}`);
 }
 
+function hasPage(shownCase) {
+  return Object.keys(shownCase.pages ?? {}).length > 0;
+}
+
 function textAbout(shownCase) {
-  if (shownCase.handwritten) return "written by hand";
-  return shownCase.pages && Object.keys(shownCase.pages).length ? "derived from the page" : "";
+  if (!hasPage(shownCase)) return "the whole message";
+  return shownCase.handwritten ? "written by hand" : "derived from the page";
 }
 
 function caption(name, shownCase, side) {
   const lost = shownCase.lost?.[name] ?? [];
   const cut = shownCase.cuts?.[name];
+  const isLarge = framed().large === side;
   return [
     element("b", {}, name),
-    element("span", {}, ` ${viewer(name).about}`),
-    lost.length ? element("span", { class: "lost", title: lost.join(", ") }, ` loses ${shortened(lost.join(", "), side === "wide" ? 60 : 24)}`) : null,
+    isLarge ? element("span", {}, ` ${viewer(name).about}`) : null,
+    lost.length ? element("span", { class: "lost", title: lost.join(", ") }, ` loses ${shortened(lost.join(", "), isLarge ? 60 : 24)}`) : null,
     cut ? element("span", { class: "lost" }, " is cut off at its end") : null,
   ];
 }
@@ -189,7 +194,7 @@ function showFigures(shownCase) {
     strained ?? (found.length ? found : element("span", {}, shownCase.errors ? "an error" : "nothing found")),
     [weight, coverage].filter(Boolean).map((one) => element("span", {}, one)),
   );
-  const amounts = { findings: groups.length, links: shownCase.links?.length, pictures: shownCase.pictures?.length };
+  const amounts = { findings: groups.reduce((sum, one) => sum + one.findings.length, 0), links: shownCase.links?.length, pictures: shownCase.pictures?.length };
   fill(
     parts.tabs,
     PANELS.map(([name, label]) =>
@@ -246,7 +251,7 @@ function point(found, { reveal = false } = {}) {
   const values = found ? sameData(shownCase, found.values) : new Set();
   const stretches = (shownCase.spans ?? []).filter(([, , , value]) => values.has(value));
   const elements = (shownCase.attributes ?? []).filter(([, value]) => values.has(value)).map(([number]) => number);
-  if (found?.word) stretches.push(found.word);
+  if (found?.word && !values.size) stretches.push(found.word);
   if (found?.link) elements.push(found.link.element);
   for (const [side, drawing] of Object.entries(drawings)) {
     const first = drawing.light(stretches, [...new Set([...elements, ...(found?.elements ?? [])])]);

@@ -89,7 +89,8 @@ export function partsPanel(template, shownCase) {
       bar(part.within ? 0 : part.size, whole),
     ],
   }));
-  return [table(["Part", "Name", "Encoding", "Size", ""], rows), weightBars(template.weight)];
+  const drawn = rows.length ? table(["Part", "Name", "Encoding", "Size", ""], rows) : null;
+  return [drawn, weightBars(template.weight)];
 }
 
 const WAYS = { cid: "pictures as parts of the message", data: "pictures inside the page" };

@@ -58,7 +58,7 @@ export function placeInWords([number, start]) {
 export function markAt([number, start, end]) {
   const { text } = file(number);
   const first = text.lastIndexOf("{{", start);
-  const last = text.indexOf("}}", end);
+  const last = text.indexOf("}}", Math.max(start, end - 2));
   if (first < 0 || last < 0 || last - first > 300) return text.slice(start, end);
   return text.slice(first, last + 2).replace(/\s+/g, " ");
 }

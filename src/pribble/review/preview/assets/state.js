@@ -51,9 +51,11 @@ export function framed() {
   const isNarrow = now !== undefined && now.width < NARROW;
   const wide = now && !isNarrow && !now.textOnly ? now.name : firstOf("browser", false);
   const narrow = now && isNarrow && !now.textOnly ? now.name : firstOf("phone", true);
-  return { wide, narrow, large: (isNarrow && !now.textOnly) !== chosen.swapped ? "narrow" : "wide" };
+  const narrowFirst = (isNarrow && !now.textOnly) || matchMedia(`(max-width: ${NARROW}px)`).matches;
+  return { wide, narrow, large: narrowFirst !== chosen.swapped ? "narrow" : "wide" };
 }
 
+// Windows below so many pixels are narrow.
 const NARROW = 600;
 
 function firstOf(name, narrow) {
