@@ -36,6 +36,7 @@ from pribble.compiler.mark_analysis import brought_elements, may_be_nothing
 from pribble.compiler.markup_formatters import MARKUP_FORMATTERS
 from pribble.compiler.program import POINTED, Optimisations, ProgramWorld
 from pribble.compiler.text_program import TEXT_FUNCTIONS
+from pribble.compiler.tracing import TracedProgram
 from pribble.compiler.value_reuse import REUSE_FUNCTIONS
 from pribble.errors import DataError, FieldError, Place, PribbleError, Source, TemplateError, did_you_mean, visible
 from pribble.files import file_names, is_file, is_within, real_path
@@ -609,6 +610,12 @@ def without_optimisations(folder: TemplateFolder) -> TemplateFolder:
 def linked_source(template: Template, locale: str) -> LinkedSource:
     """Returns the file of a template for a locale with its layouts and parts, as one source."""
     return template._variant(template._asked(locale)).linked
+
+
+def read_files(template: Template) -> list[Path]:
+    """Returns the files that a template was made of so far, its samples among them."""
+    path = Path(template._source.name)
+    return [*template._paths(), *template._beside(path, ".sample*.json")]
 
 
 def trace(template: Template, data: Data, *, locale: str | None = None, timezone: str | None = None) -> TracedRendering:

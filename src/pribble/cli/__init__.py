@@ -5,17 +5,18 @@ from __future__ import annotations
 import os
 import sys
 from collections.abc import Sequence
+from importlib import import_module
 
-from pribble.cli import audit, check, convert, demo, fields, receive, render, send
-from pribble.cli.common import Parser, Usage, Version, complain
+from pribble.cli.common import NOT_DELIVERED, Parser, Usage, Version, complain
 from pribble.errors import DeliveryError, MissingExtra, PribbleError
 from pribble.template import UnknownTemplate
 
-COMMANDS = (demo, fields, render, check, convert, audit, send, receive)
+# The commands, each a module of its own that is loaded when it is asked for.
+COMMANDS = ("demo", "fields", "render", "check", "preview", "convert", "audit", "send", "receive")
 
 # Exit codes: 0 done; 1 template, data, pictures, addresses or headers, or errors that a check or an audit found;
 # 2 wrong usage, or a file that is not there; 3 all that a transport says.
-WRONG_INPUT, WRONG_USAGE, NOT_DELIVERED = 1, 2, send.NOT_ACCEPTED
+WRONG_INPUT, WRONG_USAGE = 1, 2
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -24,7 +25,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     given = sys.argv[1:] if arguments is None else arguments
     as_json = "--json" in given
     try:
-        chosen = _parser().parse_args(given)
+        chosen = _parser(given).parse_args(given)
         return int(chosen.run(chosen) or 0)
     except DeliveryError as error:
         return complain(error, NOT_DELIVERED, as_json=as_json)
@@ -44,12 +45,12 @@ def main(arguments: Sequence[str] | None = None) -> int:
         return 130
 
 
-def _parser() -> Parser:
+def _parser(given: Sequence[str]) -> Parser:
     parser = Parser(
         prog="pribble", description="Turn templates, data and pictures into e-mail messages that any receiver can read."
     )
     parser.add_argument("--version", action=Version, nargs=0, help="say which version this is")
     commands = parser.add_subparsers(title="commands", metavar="COMMAND", required=True)
-    for command in COMMANDS:
-        command.add(commands)
+    for command in given[:1] if given and given[0] in COMMANDS else COMMANDS:
+        import_module(f"pribble.cli.{command}").add(commands)
     return parser

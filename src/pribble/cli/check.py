@@ -5,11 +5,9 @@ from __future__ import annotations
 import argparse
 import codecs
 import difflib
-import json
 import re
 import sys
-from collections.abc import Iterator, Mapping, Sequence
-from decimal import Decimal
+from collections.abc import Iterator, Sequence
 from itertools import groupby
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -26,11 +24,12 @@ from pribble.cli.common import (
     template_folder,
     write,
 )
+from pribble.cli.review_options import add_recipients, add_viewers, asked_viewers, rules_off
 from pribble.edits import Edit, replaced
-from pribble.errors import DataError, Place, did_you_mean
+from pribble.errors import Place
 from pribble.files import is_file
 from pribble.findings import Finding
-from pribble.settings import SETTINGS_FILE, ProjectSettings, project_settings
+from pribble.settings import ProjectSettings, project_settings
 from pribble.template import Template, TemplateFolder, without_optimisations
 
 if TYPE_CHECKING:
@@ -38,7 +37,6 @@ if TYPE_CHECKING:
 
     from pribble.review import Check, Coverage, Strained
     from pribble.review.report import Repair
-    from pribble.review.viewers import Viewer
 
 _SEVERITIES = ("error", "warning", "note")
 # Further places of one finding that are listed.
@@ -68,25 +66,17 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
         "--fix", action="store_true", help="mend what can be mended by an attribute, after showing what changes"
     )
     parser.add_argument("--yes", action="store_true", help="with --fix: without asking")
-    parser.add_argument("--recipients", metavar="N", type=_count, default=1, help="how many messages there will be")
+    add_recipients(parser)
     parser.add_argument(
         "--for-real-readers",
         action="store_true",
         help="readers beyond your own machines get it: links that they cannot reach are errors",
     )
-    parser.add_argument(
-        "--viewers", metavar="NAMES", help="what readers look with: names, with commas (default: all that are known)"
-    )
+    add_viewers(parser)
     parser.add_argument("--no-notes", action="store_true", help="show errors and warnings alone")
     parser.add_argument("--rules", action="store_true", help="list the rules, and stop")
     add_json(parser)
     parser.set_defaults(run=run)
-
-
-def _count(written: str) -> int:
-    if not (written.isascii() and written.isdigit() and len(written) < 10 and int(written)):
-        raise argparse.ArgumentTypeError(f'"{written[:20]}" is no number of messages')
-    return int(written)
 
 
 def run(options: argparse.Namespace) -> int:
@@ -95,7 +85,7 @@ def run(options: argparse.Namespace) -> int:
     if options.rules:
         return _list_rules(as_json=options.json)
     settings = project_settings()
-    off, viewers = _off(settings), _viewers(options, settings)
+    off, viewers = rules_off(settings), asked_viewers(options, settings)
     given = _given_data(options)
     messages = [name for name in options.named if name.endswith(".eml")]
     names = [name for name in options.named if not name.endswith(".eml")]
@@ -136,29 +126,6 @@ def run(options: argparse.Namespace) -> int:
         _fix([repair for one in found for repair in one.repairs], asks=not options.yes, quiet=options.json)
     failing = ("error", "warning") if strict else ("error",)
     return 1 if any(one.of(severity) for one in found for severity in failing) else 0
-
-
-def _off(settings: ProjectSettings) -> Mapping[str, str]:
-    """Returns the rules that the settings switch off; raises `DataError` for one that there is not."""
-    from pribble.review.rules import RULES
-
-    for rule in settings.check.off:
-        if "." not in rule or (rule not in RULES and rule.partition(".")[0] in _groups(RULES)):
-            raise DataError(f'{SETTINGS_FILE}: "check.off" names no rule: "{rule}"', hint=did_you_mean(rule, RULES))
-    return settings.check.off
-
-
-def _viewers(options: argparse.Namespace, settings: ProjectSettings) -> list[Viewer]:
-    """Returns what readers look with: our own viewers and the project's, or those of them that are named."""
-    from pribble.review.viewers import chosen_viewers, known_viewers, with_viewers
-
-    known = with_viewers(settings.viewers, known_viewers(), str(settings.path or SETTINGS_FILE))
-    names = None if options.viewers is None else [name.strip() for name in options.viewers.split(",")]
-    return chosen_viewers(names, known)
-
-
-def _groups(rules: Mapping[str, Any]) -> set[str]:
-    return {rule.partition(".")[0] for rule in rules}
 
 
 def _given_data(options: argparse.Namespace) -> Any:
@@ -327,6 +294,8 @@ def _wants_it() -> bool:
 
 def _keep(found: Check, folder: Path) -> None:
     """Write the data that broke something as samples: new files only."""
+    from pribble.review.json_data import json_text, plain_data
+
     if not folder.is_dir():
         raise Usage(f"there is no folder {folder}")
     for template, strained in found.strained.items():
@@ -335,15 +304,7 @@ def _keep(found: Check, folder: Path) -> None:
             path = folder / f"{template}.sample-strain-{label}.json"
             path.parent.mkdir(parents=True, exist_ok=True)
             if not path.exists():
-                written = json.dumps(one.data, ensure_ascii=False, indent=2, default=_as_number)
-                write(f"{written}\n".encode(), str(path))
-
-
-def _as_number(value: Any) -> Any:
-    """Returns what JSON has no form for: a decimal as a number, a day as a text."""
-    if isinstance(value, Decimal):
-        return int(value) if value == value.to_integral_value() else float(value)
-    return str(value)
+                write(f"{json_text(plain_data(one.data), indent=2)}\n".encode(), str(path))
 
 
 def _sum(found: Check) -> str:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 import json
-import os
 import re
 import sys
 from collections.abc import Iterable
@@ -23,6 +22,8 @@ from pribble.settings import SETTINGS_FILE, ProjectSettings
 from pribble.template import Template, TemplateFolder, read_data
 from pribble.values.reading import read_json
 
+# The exit code where a transport did not take a message for somebody.
+NOT_DELIVERED = 3
 # How the severities of findings look in a terminal.
 SEVERITY_STYLES = {"error": "bold red", "warning": "magenta", "note": "cyan"}
 
@@ -174,8 +175,10 @@ def located(named: str, folder: Path) -> tuple[Path, str]:
     return around, given.resolve().relative_to(around.resolve()).with_suffix("").as_posix()
 
 
-def template_folder(path: Path, options: argparse.Namespace, settings: ProjectSettings) -> TemplateFolder:
-    """Returns the folder of templates at a path, as the settings have it."""
+def template_folder(
+    path: Path, options: argparse.Namespace, settings: ProjectSettings, *, reload: bool = False
+) -> TemplateFolder:
+    """Returns the folder of templates at a path, as the settings have it; `reload` as `TemplateFolder` has it."""
     if not path.is_dir():
         raise Usage(f"there is no template folder {path} (name one with --templates, or in {SETTINGS_FILE})")
     return TemplateFolder(
@@ -185,6 +188,7 @@ def template_folder(path: Path, options: argparse.Namespace, settings: ProjectSe
         embed=checked_embed(settings.embed),
         picture_base=getattr(options, "picture_base", None) or settings.picture_base,
         id_domain=_id_domain(options, settings),
+        reload=reload,
     )
 
 
@@ -272,9 +276,17 @@ def rendering(options: argparse.Namespace, chosen: Template, *, embed: str | Non
 def sender(options: argparse.Namespace, settings: ProjectSettings) -> str:
     """Returns the mailbox a message is from: ``--from``, which may name one of the settings, or their default
     sender."""
+    found = sender_if_any(options, settings)
+    if found is None:
+        raise Usage(f'say who the message is from: --from "Name <address>", or in {SETTINGS_FILE} [senders] default')
+    return found
+
+
+def sender_if_any(options: argparse.Namespace, settings: ProjectSettings) -> str | None:
+    """Returns the mailbox a message is from; None where nobody says."""
     given = options.sender or settings.sender()
     if given is None:
-        raise Usage(f'say who the message is from: --from "Name <address>", or in {SETTINGS_FILE} [senders] default')
+        return None
     named = settings.sender(given)
     if named is None and "@" not in given:
         hint = did_you_mean(given, [name for name, _ in settings.senders]) if settings.senders else "there is none"

@@ -6,6 +6,7 @@ import argparse
 import os
 
 from pribble.cli.common import (
+    NOT_DELIVERED,
     Usage,
     add_json,
     add_quiet,
@@ -19,8 +20,6 @@ from pribble.cli.common import (
 from pribble.cli.render import add_envelope, findings, message
 from pribble.delivery.transports import transport
 from pribble.settings import project_settings
-
-NOT_ACCEPTED = 3  # by a transport, for somebody
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
@@ -59,4 +58,4 @@ def run(options: argparse.Namespace) -> int:
     else:
         for one in receipt.outcomes:
             print(f"{one.recipient}: {one.state.replace('_', ' ')} ({f'{one.code} ' if one.code else ''}{one.message})")
-    return 0 if receipt.is_accepted else NOT_ACCEPTED
+    return 0 if receipt.is_accepted else NOT_DELIVERED

@@ -72,11 +72,11 @@ class Case:
         return self.locale if len(self.template.locales) > 1 else ""
 
 
-def message_of(rendering: Rendering, sender: str | None = None) -> Message:
-    """Returns the message as it would travel, to a made-up person, and from one where no `sender` is given."""
+def message_of(rendering: Rendering, sender: str | None = None, to: str | None = None) -> Message:
+    """Returns the message as it would travel, between made-up people where none are given."""
     if rendering.subject is None:
-        return rendering.message(sender=sender or _SENDER, to=_RECIPIENT, subject="(none)")
-    return rendering.message(sender=sender or _SENDER, to=_RECIPIENT)
+        return rendering.message(sender=sender or _SENDER, to=to or _RECIPIENT, subject="(none)")
+    return rendering.message(sender=sender or _SENDER, to=to or _RECIPIENT)
 
 
 @dataclass(frozen=True, slots=True)

@@ -152,14 +152,18 @@ def check_cases(
     for_real_readers: bool = False,
     strain: bool = False,
     off: Collection[str] = (),
+    names: Collection[str] | None = None,
     words: bool = False,
 ) -> CheckedCases:
-    """Returns a check with all that it looked at; the arguments are those of `check`, and with `words` the words of
-    pages are looked for in their plain texts."""
+    """Returns a check with all that it looked at.
+
+    The arguments are those of `check`; `names` are the templates of a folder that are looked at, and with `words` the
+    words of pages are looked for in their plain texts.
+    """
     report = CheckReport()
     checked: list[Checked] = []
     broken: list[Failed] = []
-    for template in _templates(templates, report, broken):
+    for template in _templates(templates, names, report, broken):
         one = Checked(template)
         _render(one, samples, data, report, for_real_readers=for_real_readers, words=words)
         checked.append(one)
@@ -258,7 +262,10 @@ def check_view(
 
 
 def _templates(
-    given: TemplateFolder | Template | Iterable[Template], report: CheckReport, broken: list[Failed]
+    given: TemplateFolder | Template | Iterable[Template],
+    names: Iterable[str] | None,
+    report: CheckReport,
+    broken: list[Failed],
 ) -> Iterator[Template]:
     if isinstance(given, Template):
         yield given
@@ -268,7 +275,7 @@ def _templates(
             are_instances(Template, "a Template", template=one)
             yield one
         return
-    for name in given:
+    for name in given if names is None else names:
         try:
             yield given[name]
         except PribbleError as error:
@@ -304,7 +311,12 @@ def _render(
 ) -> None:
     """Render a template with each sample in each language; what cannot be rendered is reported."""
     template = checked.template
-    own = template.samples if data is None else {"": data}
+    try:
+        own = template.samples if data is None else {"": data}
+    except PribbleError as error:  # a sample that is no JSON
+        checked.failed.append(Failed(template.name, template.settings.locale, "", [error]))
+        _report_error(error, report, rule="data.missing")
+        return
     chosen = {label: value for label, value in own.items() if samples is None or label in samples}
     if not own:
         if any(not field.optional for field in template.fields()):

@@ -23,7 +23,7 @@ from pribble.values.kinds import Data
 
 # So many strained data of one template are tried.
 MOST = 160
-_MANY = 40
+_MANY, _MANY_TO_LOOK_AT = 40, 12
 LONG_WORD = "Hafenmeistereigebäudeverwalterin"
 RIGHT_TO_LEFT = "שרה לוי"
 _SIGNS = 'Tom & <Jerry> "Cheese"'
@@ -55,7 +55,7 @@ class _Change:
 _TOGETHER: Mapping[str, tuple[str, frozenset[str]]] = {
     "least": ("every optional field left out, every list empty", frozenset({"left out", "empty"})),
     "most": (
-        f"{_MANY} items in every list, texts three times as long, large numbers",
+        f"{_MANY_TO_LOOK_AT} items in every list, texts three times as long, large numbers",
         frozenset({"many", "long", "large"}),
     ),
     "unbroken": ("one long word in every text", frozenset({"unbroken"})),
@@ -85,7 +85,7 @@ def strained_together(template: Template, sample: Data | None) -> list[Strain]:
     "unbroken" or "right to left"."""
     found = template.fields()
     base = _base(found, sample)
-    changes = [] if base is None else list(_of_fields(found, base))
+    changes = [] if base is None else list(_of_fields(found, base, many=_MANY_TO_LOOK_AT))
     made = []
     for name, (what, kinds) in _TOGETHER.items():
         data = base
@@ -102,7 +102,7 @@ def _base(found: list[Field], sample: Data | None) -> Mapping[str, Data] | None:
     return base if isinstance(base, Mapping) else None
 
 
-def _of_fields(found: Sequence[Field], base: Mapping[str, Data]) -> Iterator[_Change]:
+def _of_fields(found: Sequence[Field], base: Mapping[str, Data], many: int = _MANY) -> Iterator[_Change]:
     lists = {path.partition("[]")[0] for path in leaf_paths(base) if "[]" in path}
     lists |= {field.path.partition("[]")[0] for field in found if field.kind == "list" or "[]" in field.path}
     optional = [field.path for field in found if field.optional and not field.path.endswith("[]")]
@@ -113,8 +113,8 @@ def _of_fields(found: Sequence[Field], base: Mapping[str, Data]) -> Iterator[_Ch
         if isinstance(items, list | tuple) and items:
             yield _Change(path, "empty", f"{path} empty", [])
             yield _Change(path, "one", f"one item in {path}", list(items[:1]))
-            many = [items[index % len(items)] for index in range(_MANY)]
-            yield _Change(path, "many", f"{_MANY} items in {path}", many)
+            several = [items[index % len(items)] for index in range(many)]
+            yield _Change(path, "many", f"{many} items in {path}", several)
     for field in found:
         value = value_at(base, field.path.replace("[]", "[0]"))
         yield from _of_value(base, field, value)

@@ -41,6 +41,7 @@ def preview(
     templates: TemplateFolder | Template | Iterable[Template],
     out: str | os.PathLike[str] = "preview.html",
     *,
+    names: Collection[str] | None = None,
     samples: Collection[str] | None = None,
     data: Any = None,
     recipients: int = 1,
@@ -54,6 +55,7 @@ def preview(
 
     - `templates`: a folder, one template or several.
     - `out`: the file that is written.  It opens from a disk, and loads nothing.
+    - `names`: the templates of the folder that are shown; all by default.
     - `samples`, `data`, `recipients`, `viewers`, `off`: as `pribble.review.check` has them.
     - `sender`: the mailbox that messages are from.
     - `compose`: the application's own function that makes the message, with its attachments; it is called with the name
@@ -74,7 +76,9 @@ def preview(
     if snapshots is not None:
         possible_paths(snapshots=snapshots)
     seen_by = chosen_viewers(viewers)
-    found = check_cases(templates, seen_by, samples=samples, data=data, recipients=recipients, off=off, words=True)
+    found = check_cases(
+        templates, seen_by, names=names, samples=samples, data=data, recipients=recipients, off=off, words=True
+    )
     entries = Entries(seen_by)
     entries.add(found, Composing(sender, compose, None if snapshots is None else Path(snapshots)))
     page = page_file(entries.as_json()).encode()

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from pribble.edits import Edit, replaced
-from pribble.errors import PribbleError
+from pribble.errors import Place, PribbleError
 from pribble.findings import Finding
 from pribble.mime.base import BaseMessage
 from pribble.mime.encoded_words import decoded_text
@@ -16,10 +16,11 @@ from pribble.mime.message import Message
 from pribble.mime.reading import Entity, read_message
 from pribble.rendering.rendering import Rendering
 from pribble.review.cases import Case, Failed, message_of
+from pribble.review.json_data import Json, plain_data
 from pribble.review.page_view import PageView
 from pribble.review.preview.pointing import Pointing, ShownValues, elements_at, pointing_at
 from pribble.review.preview.safe_pages import ELEMENT, PICTURE, safe_page
-from pribble.review.preview.store import Json, Store, plain_data
+from pribble.review.preview.store import Store
 from pribble.review.simulating import addresses_of, cut_of, seen_page
 from pribble.review.viewers import Viewer
 from pribble.testing import snapshot, snapshot_message
@@ -27,8 +28,8 @@ from pribble.values.kinds import Data
 
 # So many lines that differ from a snapshot are shown.
 _MOST_LINES = 400
-# What is shown of data that hurt.
-STRAINED_VIEWERS = ("browser", "phone")
+# The viewers of messages that are not traced: of data that hurt, and at first sight.
+PLAIN_VIEWERS = ("browser", "phone")
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +46,10 @@ class Composing:
         if self.function is not None:
             return self.function(template, rendering, data)
         return message_of(rendering, self.sender)
+
+    def message_to(self, rendering: Rendering, to: str) -> Message:
+        """Returns the message of a rendering, to an address."""
+        return message_of(rendering, self.sender, to)
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,7 +75,7 @@ def case_entry(
     root = read_message(bytes(message).decode("latin-1"))
     values = ShownValues(store)
     pointing, places = Pointing(), dict.fromkeys(place for one in found for place in (one.where, *one.others) if place)
-    elements: Mapping[object, list[int]] = {}
+    elements: Mapping[Place, list[int]] = {}
     entry: dict[str, Json] = {"sample": case.sample, "locale": case.locale, "data": plain_data(case.data)}
     if case.html is not None and case.view is not None:
         pointing = pointing_at(case.view, case.html, rendering.text, case.words, values)
@@ -97,17 +102,18 @@ def case_entry(
     return entry
 
 
-def strained_entry(
-    name: str, rendering: Rendering, what: str, data: Data, viewers: Sequence[Viewer], store: Store
+def rendered_entry(
+    rendering: Rendering, data: Data, viewers: Sequence[Viewer], store: Store, composing: Composing
 ) -> dict[str, Json]:
-    """Returns what the preview shows of data that hurt: the message itself."""
-    root = read_message(bytes(message_of(rendering)).decode("latin-1"))
-    entry: dict[str, Json] = {"strain": name, "what": what, "data": plain_data(data)}
+    """Returns what the preview shows of a message that is not traced and not checked: as it looks, in two viewers."""
+    message = message_of(rendering, composing.sender)
+    root = read_message(bytes(message).decode("latin-1"))
+    entry: dict[str, Json] = {"data": plain_data(data), **_as_read(message, root)}
     entry["subject"] = {"text": rendering.subject or "", "shown": []}
-    entry["preheader"] = {"text": rendering.preheader or "", "shown": []} if rendering.preheader else None
+    entry["preheader"] = {"text": rendering.preheader, "shown": []} if rendering.preheader else None
     entry["text"] = {"text": rendering.text, "shown": []}
     if rendering.html is not None:
-        chosen = [one for one in viewers if one.name in STRAINED_VIEWERS]
+        chosen = [one for one in viewers if one.name in PLAIN_VIEWERS]
         entry |= _pages(rendering.html, (), chosen, _Pictures.of(root), store)
     return entry
 
@@ -166,8 +172,8 @@ def _pages(
         else:
             viewer = replace(viewer, cut=0)
         # Nothing is loaded here from elsewhere: what would be shows as a box with its words.
-        remote = "never" if viewer.remote == "never" else "asked"
-        html, gone, _ = seen_page(marked, replace(viewer, remote=remote), pictures.standing)
+        here = viewer if viewer.remote == "never" else replace(viewer, remote="asked")
+        html, gone, _ = seen_page(marked, here, pictures.standing)
         if html not in made:
             made[html] = store.page(safe_page(html, pictures.addresses))
         pages[viewer.name] = made[html]
@@ -261,7 +267,7 @@ def _as_read(message: BaseMessage, root: Entity) -> dict[str, Json]:
     }
 
 
-def _finding(one: Finding, elements: Mapping[object, list[int]], case: Case, store: Store) -> dict[str, Json]:
+def _finding(one: Finding, elements: Mapping[Place, list[int]], case: Case, store: Store) -> dict[str, Json]:
     where = one.where
     return {
         "rule": one.rule,
@@ -272,7 +278,11 @@ def _finding(one: Finding, elements: Mapping[object, list[int]], case: Case, sto
         "place": store.place(where),
         "where": str(where) if where else None,
         "path": one.path,
-        "elements": list(dict.fromkeys(number for each in (where, *one.others) for number in elements.get(each, ()))),
+        "elements": list(
+            dict.fromkeys(
+                number for each in (where, *one.others) if each is not None for number in elements.get(each, ())
+            )
+        ),
         "form": _form(one, case),
     }
 

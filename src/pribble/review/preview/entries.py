@@ -11,17 +11,21 @@ from pribble.findings import Finding
 from pribble.review.cases import Checked, Failed
 from pribble.review.check import CheckedCases, Weight
 from pribble.review.coverage import Coverage
+from pribble.review.json_data import Json, json_for_pages
 from pribble.review.preview.case_entries import (
-    STRAINED_VIEWERS,
+    PLAIN_VIEWERS,
     Composing,
     case_entry,
     error_entry,
     failed_entry,
-    strained_entry,
+    rendered_entry,
 )
-from pribble.review.preview.store import Json, Store, json_for_pages
+from pribble.review.preview.store import Store
 from pribble.review.strain import strained_together
 from pribble.review.viewers import Viewer
+
+# What the page says in figures.
+_IN_FIGURES = frozenset({"data.untried", "weight.message"})
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,7 +49,7 @@ class Entries:
                     "scheme": one.scheme,
                     "textOnly": one.text_only,
                     "cut": one.cut,
-                    "strained": one.name in STRAINED_VIEWERS,
+                    "plain": one.name in PLAIN_VIEWERS,
                 }
                 for one in self.viewers
             ],
@@ -75,7 +79,7 @@ class Entries:
             name = checked.template.name
             entry = self._template(checked, weights.get(name), found.check.coverage.get(name), composing)
             entry["others"] = [_brief(one, self.store) for one in _without_case(by_file, checked)]
-            entry["strained"] = list(self._strained(checked)) if strained else []
+            entry["strained"] = list(self._strained(checked, composing)) if strained else []
             self.templates[name] = entry
         self.templates.update(sorted(self.templates.items()))
 
@@ -98,15 +102,17 @@ class Entries:
             "coverage": None if coverage is None else _ways(coverage, self.store),
         }
 
-    def _strained(self, checked: Checked) -> Iterator[Json]:
+    def _strained(self, checked: Checked, composing: Composing) -> Iterator[Json]:
         template = checked.template
         sample = checked.cases[0].data if checked.cases else None
         for strain in strained_together(template, sample):
+            entry: dict[str, Json] = {"strain": strain.kind, "what": strain.what}
             try:
                 rendering = template.render(strain.data)
-                yield strained_entry(strain.kind, rendering, strain.what, strain.data, self.viewers, self.store)
+                entry |= rendered_entry(rendering, strain.data, self.viewers, self.store, composing)
             except PribbleError as error:
-                yield {"strain": strain.kind, "what": strain.what, "errors": [error_entry(error, self.store)]}
+                entry["errors"] = [error_entry(error, self.store)]
+            yield entry
 
 
 def _page_numbers(entry: Json) -> Iterator[int]:
@@ -133,18 +139,20 @@ def _ways(coverage: Coverage, store: Store) -> Json:
     return {
         "ways": len(coverage.ways),
         "tried": coverage.tried,
-        "untried": [{"what": one.what, "place": store.place(one.place), "where": str(one.place)} for one in coverage.untried],
+        "untried": [
+            {"what": one.what, "place": store.place(one.place), "where": str(one.place)} for one in coverage.untried
+        ],
     }
 
 
 def _without_case(found: Iterable[Finding], checked: Checked) -> Iterator[Finding]:
-    """Yields the findings about the files of a template that none of its messages has: as a way that no sample takes."""
+    """Yields the findings about the files of a template that none of its messages has: of a file for a language."""
     files = {source.name for source in checked.sources}
     of_cases = {one.rule for each in checked.found for one in each}
     for one in found:
-        if one.where is not None and one.where.source.name in files and one.rule not in of_cases:
-            if one.rule not in ("data.untried", "weight.message"):  # which are told in figures
-                yield one
+        is_here = one.where is not None and one.where.source.name in files
+        if is_here and one.rule not in of_cases and one.rule not in _IN_FIGURES:
+            yield one
 
 
 def _brief(one: Finding, store: Store) -> Json:
@@ -160,5 +168,3 @@ def _brief(one: Finding, store: Store) -> Json:
         "elements": [],
         "form": "",
     }
-
-

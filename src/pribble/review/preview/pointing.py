@@ -13,8 +13,9 @@ from dataclasses import dataclass, field
 from pribble.errors import Place
 from pribble.rendering.traced import Shown, TracedText
 from pribble.rendering.traced_words import Word, WordKey, traced_words
+from pribble.review.json_data import Json
 from pribble.review.page_view import PageView, decoded
-from pribble.review.preview.store import Json, Store, Units
+from pribble.review.preview.store import Store, Units
 
 # An element drops the line break that its text begins with (HTML 13.2.6.4.7).
 _DROPPING = frozenset({"pre", "textarea", "listing"})
@@ -42,7 +43,9 @@ class ShownValues:
         units = Units(traced.text)
         return {
             "text": traced.text,
-            "shown": [[units(one.start), units(one.end), self.number(one)] for one in traced.shown if one.start < one.end],
+            "shown": [
+                [units(one.start), units(one.end), self.number(one)] for one in traced.shown if one.start < one.end
+            ],
         }
 
 

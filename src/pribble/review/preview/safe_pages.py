@@ -27,32 +27,34 @@ _NOWHERE = "about:srcdoc#"
 
 _WRITTEN = frozenset(
     "html head body title style address article aside footer header h1 h2 h3 h4 h5 h6 hgroup main nav section "
-    "blockquote dd div dl dt figcaption figure hr li menu ol p pre ul a abbr b bdi bdo big br center cite code data del "
-    "dfn dir em font i img ins kbd mark q rb rp rt rtc ruby s samp small span strike strong sub sup time tt u var wbr "
-    "map area caption col colgroup table tbody td tfoot th thead tr button details fieldset input label legend "
-    "meter optgroup option output progress select summary textarea acronym nobr".split()
+    "blockquote dd div dl dt figcaption figure hr li menu ol p pre ul a abbr b bdi bdo big br center cite code "
+    "data del dfn dir em font i img ins kbd mark q rb rp rt rtc ruby s samp small span strike strong sub sup time "
+    "tt u var wbr map area caption col colgroup table tbody td tfoot th thead tr button details fieldset input "
+    "label legend meter optgroup option output progress select summary textarea acronym nobr".split()
 )
 _DRAWN = frozenset(
-    "svg g path rect circle ellipse line polyline polygon text tspan defs lineargradient radialgradient stop clippath "
-    "title desc symbol".split()
+    "svg g path rect circle ellipse line polyline polygon text tspan defs lineargradient radialgradient stop "
+    "clippath title desc symbol".split()
 )
 # Left out with all that is in them.
 _WHOLE = frozenset(
-    "script noscript template iframe frame frameset noframes noembed object embed applet portal fencedframe video audio "
-    "source track canvas link base meta math foreignobject image use animate animatemotion animatetransform set".split()
+    "script noscript template iframe frame frameset noframes noembed object embed applet portal fencedframe video "
+    "audio source track canvas link base meta math foreignobject image use animate animatemotion animatetransform "
+    "set".split()
 )
 _VOID = frozenset("area br col hr img input wbr".split())
 _ATTRIBUTES = frozenset(
-    "abbr align alt axis bgcolor border cellpadding cellspacing char charoff checked cite class clear color cols colspan "
-    "compact coords datetime dir disabled face frame headers height hidden high hspace id lang link alink vlink low max "
-    "media min multiple noshade nowrap open optimum placeholder readonly reversed role rows rowspan rules scope selected "
-    "shape size span start style summary text title translate type usemap valign value vspace width".split()
+    "abbr align alt axis bgcolor border cellpadding cellspacing char charoff checked cite class clear color cols "
+    "colspan compact coords datetime dir disabled face frame headers height hidden high hspace id lang link alink "
+    "vlink low max media min multiple noshade nowrap open optimum placeholder readonly reversed role rows rowspan "
+    "rules scope selected shape size span start style summary text title translate type usemap valign value "
+    "vspace width".split()
 )
 _OF_DRAWINGS = _ATTRIBUTES | frozenset(
     "cx cy d fill fill-opacity fill-rule clip-path clip-rule font-family font-size font-weight gradienttransform "
-    "gradientunits letter-spacing offset opacity points preserveaspectratio r rx ry stop-color stop-opacity stroke "
-    "stroke-dasharray stroke-linecap stroke-linejoin stroke-opacity stroke-width text-anchor transform viewbox x x1 x2 "
-    "xml:space y y1 y2".split()
+    "gradientunits letter-spacing offset opacity points preserveaspectratio r rx ry stop-color stop-opacity "
+    "stroke stroke-dasharray stroke-linecap stroke-linejoin stroke-opacity stroke-width text-anchor transform "
+    "viewbox x x1 x2 xml:space y y1 y2".split()
 )
 _PREFIXES = ("aria-", "data-")
 _NAME = re.compile(r"[a-z][a-z0-9.:-]*")

@@ -1,20 +1,13 @@
-"""What the preview keeps once: pieces of pages, whole pages, files; and how it becomes JSON that a page can hold."""
+"""What the preview keeps once: pieces of pages, whole pages, files."""
 
 from __future__ import annotations
 
-import json
 import re
 from bisect import bisect_left
-from collections.abc import Iterable, Mapping, Sequence
-from decimal import Decimal
+from collections.abc import Iterable, Mapping
 
 from pribble.errors import Place, Source
-from pribble.values.kinds import Data
-
-# What JSON is made of.
-Json = str | int | float | bool | None | Sequence["Json"] | Mapping[str, "Json"]
-
-_SURROGATE = re.compile("[\ud800-\udfff]")
+from pribble.review.json_data import Json
 
 
 class Store:
@@ -74,24 +67,3 @@ class Units:
 
     def __call__(self, offset: int) -> int:
         return offset + bisect_left(self._wide, offset)
-
-
-def plain_data(data: Data) -> Json:
-    """Returns data as JSON has them; what it has no form for, as a text."""
-    if data is None or isinstance(data, str | bool | int | float):
-        return data
-    if isinstance(data, Mapping):
-        return {str(name): plain_data(value) for name, value in data.items()}
-    if isinstance(data, list | tuple):
-        return [plain_data(value) for value in data]
-    if isinstance(data, Decimal) and data.is_finite() and -300 < data.adjusted() < 300:
-        number = int(data) if data == data.to_integral_value() else float(data)
-        if isinstance(number, int) or Decimal(repr(number)) == data:
-            return number
-    return str(data)
-
-
-def json_for_pages(value: Json) -> str:
-    """Returns JSON that can stand in an element of a page: nothing in it ends one, or begins a comment."""
-    written = json.dumps(value, ensure_ascii=False, separators=(",", ":"))
-    return _SURROGATE.sub("\ufffd", written).replace("<", "\\u003c").replace(">", "\\u003e")

@@ -76,7 +76,7 @@ function strainedSwitch(template) {
 
 function fittingViewer(strained) {
   const now = choice().viewer;
-  return Number(strained) < 0 || viewer(now)?.strained ? now : "browser";
+  return Number(strained) < 0 || viewer(now)?.plain ? now : "browser";
 }
 
 /** Returns the switches of viewers. */
@@ -84,7 +84,7 @@ export function viewerSwitches() {
   const { viewer: now, strained } = choice();
   const keyed = KEYED.filter(([name]) => viewer(name));
   const others = viewers().filter((one) => !KEYED.some(([name]) => name === one.name));
-  const isOff = (name) => strained >= 0 && !viewer(name).strained;
+  const isOff = (name) => strained >= 0 && !viewer(name).plain;
   return [
     element(
       "div",
@@ -164,7 +164,7 @@ export function chooseByKey(key) {
   const step = (list, index, by) => (index + by + list.length) % list.length;
   const keyed = KEYED.find(([, own]) => own === key);
   if (keyed && viewer(keyed[0])) {
-    if (choice().strained < 0 || viewer(keyed[0]).strained) choose({ viewer: keyed[0] });
+    if (choice().strained < 0 || viewer(keyed[0]).plain) choose({ viewer: keyed[0] });
   } else if (key === "w") choose({ swapped: !choice().swapped });
   else if (key === "[" || key === "]") {
     const list = templates();

@@ -90,7 +90,10 @@ async function renderEdited(written, shownCase, answer) {
   if (!("data" in read)) return;
   const { ok, said } = await post("messages", { ...read, ...about(shownCase) });
   if (!ok) fill(answer, said.message);
-  else choose({ edited: said.case });
+  else {
+    const { case: edited, ...store } = said;
+    choose({ edited: { ...edited, store } });
+  }
 }
 
 /** Returns the form by which this message is sent to an address. */

@@ -10,7 +10,7 @@ import { letterhead } from "./letterhead.js";
 import { connect, dataEditor, isLive, sendForm } from "./live.js";
 import { changesPanel, dataInWords, dataTree, linkTable, partsPanel, pictureTable, sourcePanel } from "./panels.js";
 import { PlainText } from "./plaintext.js";
-import { keepOnly, openStore, placeInWords, take, templates } from "./shown.js";
+import { keepOnly, openStore, placeInWords, take, takeCase, templates } from "./shown.js";
 import { choice, choose, chooseTemplate, currentCase, currentTemplate, framed, onChange, tellAll, viewer } from "./state.js";
 import { lineAround, linkAt, pathsOf, sameData, tracedAt, tracedInText, valuesOfElement } from "./tracing.js";
 
@@ -97,8 +97,8 @@ function build() {
 
 function show(changed) {
   const kept = changed.has("state");
-  openStore(currentTemplate());
   const shownCase = currentCase();
+  openStore(currentTemplate(), shownCase);
   groups = shownCase.errors ? [] : findingGroups(currentTemplate(), shownCase);
   fill(parts.strip, templateStrip());
   fill(parts.switches, messageSwitches());
@@ -191,7 +191,7 @@ function showFigures(shownCase) {
   const strained = shownCase.strain ? "strained data are looked at, not checked" : null;
   fill(
     parts.figures,
-    strained ?? (found.length ? found : element("span", {}, shownCase.errors ? "an error" : "nothing found")),
+    strained ?? (isUnchecked(shownCase) ? element("span", {}, "looking for findings…") : null) ?? (found.length ? found : element("span", {}, shownCase.errors ? "an error" : "nothing found")),
     [weight, coverage].filter(Boolean).map((one) => element("span", {}, one)),
   );
   const amounts = { findings: groups.reduce((sum, one) => sum + one.findings.length, 0), links: shownCase.links?.length, pictures: shownCase.pictures?.length };
@@ -211,6 +211,10 @@ function showFigures(shownCase) {
       ),
     ),
   );
+}
+
+function isUnchecked(shownCase) {
+  return shownCase.findings === undefined && !shownCase.errors && !shownCase.strain;
 }
 
 function showDrawer() {
@@ -455,10 +459,11 @@ function wordsBy(shownCase) {
 function update(given, names) {
   const name = currentTemplate()?.name;
   const { sample, locale, strain } = currentCase();
-  if (given) take(given);
+  if (given?.case) takeCase(given);
+  else if (given) take(given);
   keepOnly(names);
   const template = templates().find((one) => one.name === name) ?? templates()[0];
-  if (given && !given.templates.some((one) => one.name === template.name)) {
+  if (given?.templates && !given.templates.some((one) => one.name === template.name)) {
     fill(parts.strip, templateStrip());
     return;
   }

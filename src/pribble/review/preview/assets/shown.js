@@ -11,14 +11,25 @@ export function take({ viewers: given, templates: fresh, pieces, pages, files })
   for (const one of fresh) all.templates.set(one.name, { ...one, store: own });
 }
 
+/** Takes in one message of a template anew: it is shown before all that is found in it is known. */
+export function takeCase({ template, case: fresh, pieces, pages, files }) {
+  const known = all.templates.get(template);
+  if (!known) return;
+  const own = { pieces, pages, files };
+  const cases = known.cases.map((one) =>
+    one.sample === fresh.sample && one.locale === fresh.locale ? { ...fresh, store: own } : one,
+  );
+  all.templates.set(template, { ...known, cases });
+}
+
 /** Forgets templates that are not among these any more. */
 export function keepOnly(names) {
   for (const name of all.templates.keys()) if (!names.includes(name)) all.templates.delete(name);
 }
 
-/** Says which template the numbers of pages and files are those of. */
-export function openStore(template) {
-  store = template.store;
+/** Says which template and message the numbers of pages and files are those of. */
+export function openStore(template, shownCase) {
+  store = shownCase.store ?? template.store;
 }
 
 /** Returns the templates, in order. */

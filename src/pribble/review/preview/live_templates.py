@@ -1,0 +1,192 @@
+"""Templates that are looked at while they are written: what the preview shows of each, anew when a file changes."""
+
+from __future__ import annotations
+
+import re
+import threading
+import time
+from collections.abc import Callable, Collection, Mapping, Sequence
+from pathlib import Path
+
+from pribble.errors import DataError, PribbleError, did_you_mean
+from pribble.files import is_within, write_file
+from pribble.mime.message import Message
+from pribble.review.check import CheckedCases, check_cases
+from pribble.review.json_data import Json, json_text, plain_data
+from pribble.review.preview.case_entries import Composing, error_entry, rendered_entry
+from pribble.review.preview.entries import Entries
+from pribble.review.preview.store import Store
+from pribble.review.viewers import Viewer
+from pribble.template import Template, TemplateFolder, linked_source, read_files
+from pribble.values.kinds import Data
+
+# A file that is half written is read again after so many seconds.
+_AGAIN_AFTER = 0.06
+_LABEL = re.compile(r"[a-z0-9]+(?:-[a-z0-9]+)*")
+_LONGEST_LABEL, _DEEPEST = 40, 40
+
+# What tells whether the files of a template have changed.
+_Stamps = tuple[tuple[str, int, int], ...]
+
+
+class LiveTemplates:
+    """The templates of a folder, or those with some `names`; `open_folder` opens it anew where files come and go.
+
+    All of it may be called from several threads.
+    """
+
+    def __init__(
+        self,
+        open_folder: Callable[[], TemplateFolder],
+        viewers: Sequence[Viewer],
+        composing: Composing,
+        *,
+        names: Collection[str] | None = None,
+        data: Data = None,
+        recipients: int = 1,
+        off: Collection[str] = (),
+    ) -> None:
+        self._open_folder, self._viewers, self._composing = open_folder, viewers, composing
+        self._names = names
+        self._data, self._recipients, self._off = data, recipients, off
+        self._lock = threading.RLock()
+        self._folder = open_folder()
+        self._stamps = {name: self._stamp(name) for name in self.names}
+
+    @property
+    def path(self) -> Path:
+        """The folder."""
+        return self._folder.path
+
+    @property
+    def names(self) -> list[str]:
+        """The names of the templates that are there now."""
+        return [name for name in self._folder if self._names is None or name in self._names]
+
+    # -- what is shown --
+
+    def entries(self, names: Collection[str] | None = None) -> dict[str, Json]:
+        """Returns all that the page shows: of all templates, or of some."""
+        with self._lock:
+            made = Entries(self._viewers)
+            for name in self.names if names is None else names:
+                made.add(self._checked(name, self._data), self._composing)
+            return made.as_json()
+
+    def _checked(self, name: str, data: Data) -> CheckedCases:
+        return check_cases(
+            self._folder,
+            self._viewers,
+            names=[name],
+            data=data,
+            recipients=self._recipients,
+            off=self._off,
+            words=True,
+        )
+
+    def first_sight(self, name: str, sample: str, locale: str) -> dict[str, Json]:
+        """Returns one message alone, without what is found in it: what is shown at once after a save."""
+        with self._lock:
+            store = Store()
+            case: dict[str, Json] = {"sample": sample, "locale": locale}
+            try:
+                template = self._template(name)
+                data = self._sample(template, sample)
+                rendering = template.render(data, locale=locale or None)
+                case |= rendered_entry(rendering, data, self._viewers, store, self._composing)
+            except PribbleError as error:
+                case["errors"] = [error_entry(error, store)]
+            return {"template": name, "case": case, **store.as_json()}
+
+    def edited(self, name: str, locale: str, data: Data) -> dict[str, Json]:
+        """Returns one message with other data, and what is found in it.  Raises `PribbleError`."""
+        with self._lock:
+            self._template(name)
+            made = Entries(self._viewers)
+            made.add(self._checked(name, data), self._composing, strained=False)
+            entry = made.templates[name]
+            assert isinstance(entry, dict)
+            cases = [one for one in entry["cases"] if one["locale"] == locale] or entry["cases"]
+            return {"case": cases[0], **made.store.as_json()}
+
+    def message(self, name: str, locale: str, data: Data, to: str) -> Message:
+        """Returns the message of a template, to an address.  Raises `PribbleError`."""
+        with self._lock:
+            rendering = self._template(name).render(data, locale=locale or None)
+        return self._composing.message_to(rendering, to)
+
+    # -- what changes --
+
+    def changed(self, *, files_came_or_went: bool) -> list[str]:
+        """Returns the templates that are not what they were, after files of the folder have changed."""
+        with self._lock:
+            if files_came_or_went:
+                self._folder = self._open_folder()
+            before, self._stamps = self._stamps, {name: self._stamp(name) for name in self.names}
+            return [name for name, stamp in self._stamps.items() if stamp is None or before.get(name) != stamp]
+
+    def _stamp(self, name: str) -> _Stamps | None:
+        """Returns what tells of a change; None for a template that cannot be read now, which may be due to any file."""
+        for again in (True, False):
+            try:
+                files = read_files(self._folder[name])
+                return tuple((str(path), *_changed_at(path)) for path in sorted(set(files)))
+            except PribbleError:
+                if again:
+                    time.sleep(_AGAIN_AFTER)
+        return None
+
+    # -- samples --
+
+    def keep(self, name: str, label: str, data: Data, *, over: bool) -> Path:
+        """Keeps data as a sample beside a template, and returns its file.  Raises `DataError` for a label that is none,
+        and for one that is taken, unless it is written `over`."""
+        if not _LABEL.fullmatch(label[: _LONGEST_LABEL + 1]) or len(label) > _LONGEST_LABEL:
+            raise DataError(
+                "a label is made of small letters, digits and single hyphens", hint=f"at most {_LONGEST_LABEL} of them"
+            )
+        if not isinstance(data, Mapping) or _depth(data) > _DEEPEST:
+            raise DataError(f"a sample is an object, nested at most {_DEEPEST} deep")
+        with self._lock:
+            template = self._template(name)
+            file = Path(linked_source(template, template.settings.locale).sources[0].name)
+            path = file.with_name(f"{file.stem}.sample-{label}.json")
+            if not is_within(path, self._folder.path):
+                raise DataError(f"{path.name} would lie outside the template folder")
+            if path.exists() and not over:
+                raise DataError(f"there is a sample {path.name} already", hint="choose another label, or write over it")
+            write_file(path, f"{json_text(plain_data(data), indent=2)}\n".encode())
+            return path
+
+    def _template(self, name: str) -> Template:
+        if name not in self.names:
+            raise DataError(f'there is no template "{name[:100]}"', hint=did_you_mean(name, self.names))
+        return self._folder[name]
+
+    def _sample(self, template: Template, label: str) -> Data:
+        if self._data is not None:
+            return self._data
+        samples = template.samples
+        if label not in samples and samples:
+            raise DataError(f'there is no sample "{label[:100]}" of {template.name} any more')
+        return samples.get(label, {})
+
+
+def _changed_at(path: Path) -> tuple[int, int]:
+    try:
+        status = path.stat()
+    except OSError:
+        return 0, -1
+    return status.st_mtime_ns, status.st_size
+
+
+def _depth(data: Data) -> int:
+    deepest, left = 0, [(data, 1)]
+    while left:
+        one, depth = left.pop()
+        deepest = max(deepest, depth)
+        if depth > _DEEPEST:
+            break
+        inner = one.values() if isinstance(one, Mapping) else one if isinstance(one, list | tuple) else ()
+        left += [(each, depth + 1) for each in inner]
+    return deepest
