@@ -6,7 +6,7 @@ It is a function of the message and the profile alone; nothing is fetched.
 from __future__ import annotations
 
 import base64
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -88,13 +88,39 @@ def addresses_of(root: Entity) -> dict[str, str]:
     }
 
 
+@dataclass(frozen=True, slots=True)
+class SeenPage:
+    """A page as a viewer shows it: the `source` and its `page`, with `edits` that leave out what is not shown, and what
+    that is, `lost`.  With `recast`, shapes are drawn and colours changed after that."""
+
+    source: str
+    page: Page
+    edits: Sequence[Edit[str]]
+    lost: tuple[Lost, ...]
+    recast: tuple[Callable[[str], str], ...] = ()
+
+    def html(self) -> str:
+        """Returns it."""
+        made = replaced(self.source, self.edits)
+        for step in self.recast:
+            made = step(made)
+        return made
+
+
 def seen_page(html: str, viewer: Viewer, pictures: Mapping[str, str]) -> tuple[str, tuple[Lost, ...], int | None]:
     """Returns a page as a viewer shows it, what that takes out, and where it cuts the page off."""
     cut = cut_of(html, viewer)
-    page = comments_as_read(html if cut is None else html[:cut], viewer.engine)
-    made = _Seeing(page, viewer, pictures)
-    page = shapes_as_boxes(made.page()) if viewer.engine else made.page()
-    return darkened(page) if viewer.scheme == "forced" else page, tuple(made.lost), cut
+    seen = seen_of(html if cut is None else html[:cut], viewer, pictures)
+    return seen.html(), seen.lost, cut
+
+
+def seen_of(html: str, viewer: Viewer, pictures: Mapping[str, str]) -> SeenPage:
+    """Returns a page as a viewer shows it, who cuts nothing off."""
+    made = _Seeing(comments_as_read(html, viewer.engine), viewer, pictures)
+    edits = made.settle()
+    shapes = (shapes_as_boxes,) if viewer.engine else ()
+    colours = (darkened,) if viewer.scheme == "forced" else ()
+    return SeenPage(made.html, made.read, edits, tuple(made.lost), shapes + colours)
 
 
 def cut_of(text: str, viewer: Viewer) -> int | None:
@@ -112,8 +138,8 @@ class _Seeing:
         self.lost: list[Lost] = []
         self.edits: list[Edit[str]] = []
 
-    def page(self) -> str:
-        """Returns the page."""
+    def settle(self) -> Sequence[Edit[str]]:
+        """Returns the edits of the page."""
         elements = iter(self.document.elements)
         opened: list[tuple[Element, bool, bool]] = []  # whether its tag goes, and all that is in it
         for event in self.read.events:
@@ -133,7 +159,7 @@ class _Seeing:
                         self._drop(element.opening.start, end)
                     elif tag and not outer and start < end:
                         self._drop(start, end)
-        return replaced(self.html, self.edits)
+        return self.edits
 
     def _drop(self, start: int, end: int, written: str = "") -> None:
         self.edits.append(Edit(start, end, (written,) if written else ()))

@@ -21,15 +21,13 @@ from pribble.review.page_view import PageView
 from pribble.review.preview.pointing import Pointing, ShownValues, elements_at, pointing_at
 from pribble.review.preview.safe_pages import ELEMENT, PICTURE, safe_page
 from pribble.review.preview.store import Store
-from pribble.review.simulating import addresses_of, cut_of, seen_page
+from pribble.review.simulating import addresses_of, cut_of, seen_of
 from pribble.review.viewers import Viewer
 from pribble.testing import snapshot, snapshot_message
 from pribble.values.kinds import Data
 
 # So many lines that differ from a snapshot are shown.
 _MOST_LINES = 400
-# The viewers of messages that are not traced: of data that hurt, and at first sight.
-PLAIN_VIEWERS = ("browser", "phone")
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,7 +103,7 @@ def case_entry(
 def rendered_entry(
     rendering: Rendering, data: Data, viewers: Sequence[Viewer], store: Store, composing: Composing
 ) -> dict[str, Json]:
-    """Returns what the preview shows of a message that is not traced and not checked: as it looks, in two viewers."""
+    """Returns what the preview shows of a message that is not traced and not checked: as it looks in some viewers."""
     message = message_of(rendering, composing.sender)
     root = read_message(bytes(message).decode("latin-1"))
     entry: dict[str, Json] = {"data": plain_data(data), **_as_read(message, root)}
@@ -113,8 +111,7 @@ def rendered_entry(
     entry["preheader"] = {"text": rendering.preheader, "shown": []} if rendering.preheader else None
     entry["text"] = {"text": rendering.text, "shown": []}
     if rendering.html is not None:
-        chosen = [one for one in viewers if one.name in PLAIN_VIEWERS]
-        entry |= _pages(rendering.html, (), chosen, _Pictures.of(root), store)
+        entry |= _pages(rendering.html, (), viewers, _Pictures.of(root), store)
     return entry
 
 
@@ -156,29 +153,23 @@ def _pages(
     page: str, edits: Sequence[Edit[str]], viewers: Sequence[Viewer], pictures: _Pictures, store: Store
 ) -> dict[str, Json]:
     """Returns a page, with edits, for each viewer that shows one, what that takes out, and where it cuts it off."""
-    marked = replaced(page, edits)
     pages: dict[str, Json] = {}
     lost: dict[str, Json] = {}
     cuts: dict[str, Json] = {}
-    made: dict[str, int] = {}
+    whole = replaced(page, edits)
     for viewer in viewers:
         if viewer.text_only:
             continue
-        cut = cut_of(page, viewer)
-        if cut is not None:
-            more = sum(len(edit.pieces[0]) for edit in edits if edit.start < cut)
-            viewer = replace(viewer, cut=len(marked[: cut + more].encode("utf-8", "replace")))
+        marked = whole
+        if (cut := cut_of(page, viewer)) is not None:
+            marked = whole[: cut + sum(len(edit.pieces[0]) for edit in edits if edit.start < cut)]
             cuts[viewer.name] = cut
-        else:
-            viewer = replace(viewer, cut=0)
         # Nothing is loaded here from elsewhere: what would be shows as a box with its words.
         here = viewer if viewer.remote == "never" else replace(viewer, remote="asked")
-        html, gone, _ = seen_page(marked, here, pictures.standing)
-        if html not in made:
-            made[html] = store.page(safe_page(html, pictures.addresses))
-        pages[viewer.name] = made[html]
-        if gone:
-            lost[viewer.name] = list(dict.fromkeys(one.what for one in gone))
+        seen = seen_of(marked, here, pictures.standing)
+        pages[viewer.name] = store.page(safe_page(seen, pictures.addresses))
+        if seen.lost:
+            lost[viewer.name] = list(dict.fromkeys(one.what for one in seen.lost))
     return {"pages": pages, "lost": lost, "cuts": cuts}
 
 

@@ -13,7 +13,6 @@ from pribble.review.check import CheckedCases, Weight
 from pribble.review.coverage import Coverage
 from pribble.review.json_data import Json, json_for_pages
 from pribble.review.preview.case_entries import (
-    PLAIN_VIEWERS,
     Composing,
     case_entry,
     error_entry,
@@ -24,6 +23,8 @@ from pribble.review.preview.store import Store
 from pribble.review.strain import strained_together
 from pribble.review.viewers import Viewer
 
+# The viewers of data that hurt.
+PLAIN_VIEWERS = ("browser", "phone")
 # What the page says in figures.
 _IN_FIGURES = frozenset({"data.untried", "weight.message"})
 
@@ -105,11 +106,12 @@ class Entries:
     def _strained(self, checked: Checked, composing: Composing) -> Iterator[Json]:
         template = checked.template
         sample = checked.cases[0].data if checked.cases else None
+        plain = [one for one in self.viewers if one.name in PLAIN_VIEWERS]
         for strain in strained_together(template, sample):
             entry: dict[str, Json] = {"strain": strain.kind, "what": strain.what}
             try:
                 rendering = template.render(strain.data)
-                entry |= rendered_entry(rendering, strain.data, self.viewers, self.store, composing)
+                entry |= rendered_entry(rendering, strain.data, plain, self.store, composing)
             except PribbleError as error:
                 entry["errors"] = [error_entry(error, self.store)]
             yield entry

@@ -71,6 +71,7 @@ class LiveTemplates:
             made = Entries(self._viewers)
             for name in self.names if names is None else names:
                 made.add(self._checked(name, self._data), self._composing)
+                self._stamps[name] = self._stamp(name)  # of the files for its languages too, which are known now
             return made.as_json()
 
     def _checked(self, name: str, data: Data) -> CheckedCases:
@@ -84,8 +85,9 @@ class LiveTemplates:
             words=True,
         )
 
-    def first_sight(self, name: str, sample: str, locale: str) -> dict[str, Json]:
-        """Returns one message alone, without what is found in it: what is shown at once after a save."""
+    def first_sight(self, name: str, sample: str, locale: str, viewers: Collection[str]) -> dict[str, Json]:
+        """Returns one message alone in some viewers, without what is found in it: what is shown at once after a
+        save."""
         with self._lock:
             store = Store()
             case: dict[str, Json] = {"sample": sample, "locale": locale}
@@ -93,7 +95,8 @@ class LiveTemplates:
                 template = self._template(name)
                 data = self._sample(template, sample)
                 rendering = template.render(data, locale=locale or None)
-                case |= rendered_entry(rendering, data, self._viewers, store, self._composing)
+                seen_by = [one for one in self._viewers if one.name in viewers]
+                case |= rendered_entry(rendering, data, seen_by, store, self._composing)
             except PribbleError as error:
                 case["errors"] = [error_entry(error, store)]
             return {"template": name, "case": case, **store.as_json()}

@@ -7,15 +7,20 @@ nothing, whatever stands in it; that is the page's content security policy and i
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping
+from bisect import bisect_left, bisect_right
+from collections.abc import Iterator, Mapping, Sequence
 from functools import lru_cache
 
+from pribble.edits import Edit, replaced, spliced
 from pribble.markup.doctype import document_mode
+from pribble.markup.elements import RCDATA
 from pribble.markup.events import Characters, Closed, Opened
 from pribble.markup.foreign_pages import read_foreign_page
 from pribble.markup.page import Page
 from pribble.markup.references import decode_references
-from pribble.markup.scanner import StartTag
+from pribble.markup.scanner import StartTag, tokens
+from pribble.markup.tree import OpenElements
+from pribble.review.simulating import SeenPage
 from pribble.values.escaping import markup
 
 # The attribute that says which element of the message this is.
@@ -75,14 +80,18 @@ _DOCTYPES = {
 _RENAMED = {"form": "div"}
 
 
-def safe_page(html: str, pictures: Mapping[str, str]) -> Iterator[str]:
+def safe_page(seen: SeenPage, pictures: Mapping[str, str]) -> Iterator[str]:
     """Yields the pieces of a page for a frame; `pictures` are addresses for those that begin with `PICTURE`.
 
     The same in several pages is the same piece, so that a page can be kept as a list of them.
     """
-    page = read_foreign_page(html)
-    yield "" if page.quirks else _DOCTYPES[_mode(html)]
-    for piece in _elements(html, page):
+    if seen.recast:
+        html = seen.html()
+        writer = _Writer(html, read_foreign_page(html), ())
+    else:
+        writer = _Writer(seen.source, seen.page, seen.edits)
+    yield "" if writer.page.quirks else _DOCTYPES[_mode(writer.html)]
+    for piece in writer.pieces():
         if "data:" not in piece and PICTURE not in piece:
             yield piece
             continue
@@ -96,28 +105,71 @@ def _mode(html: str) -> str:
     return document_mode(written[0]) if written else "no-quirks"
 
 
-def _elements(html: str, page: Page) -> Iterator[str]:
-    opened: list[str] = []  # how each open element ends
-    gone = 0  # how many elements are open within one that is left out, itself included
-    for event in page.events:
-        match event:
-            case Opened(tag=tag, void=void, foreign=foreign):
-                name = _written_name(tag.name, foreign)
-                if gone or name is None:
-                    gone += not void
-                    continue
-                if name:
-                    yield from _start_tag(html, tag, name, foreign)
-                closes = void or name in _VOID
-                if not void:
-                    opened.append("" if closes or not name else f"</{name}>")
-            case Closed():
-                if gone:
-                    gone -= 1
-                elif end := opened.pop():
-                    yield end
-            case Characters(start=start, end=end, raw=raw) if not gone:
-                yield _sheet(html[start:end]) if raw == "style" and opened[-1:] == ["</style>"] else _text(html, event)
+class _Writer:
+    """Writes a page anew from its events, with edits that take tags, whole elements and attributes out of it."""
+
+    def __init__(self, html: str, page: Page, edits: Sequence[Edit[str]], *, part: bool = False) -> None:
+        self.html, self.page, self.part = html, page, part
+        self.edits = [one for one in spliced(edits, 0, len(html)) if isinstance(one, Edit)]
+        self.starts = [one.start for one in self.edits]
+
+    def pieces(self) -> Iterator[str]:
+        """Yields the pieces of the page, or, of a `part` of one, those that are written in it."""
+        opened: list[str] = []  # how each open element ends
+        gone = 0  # how many elements are open within one that is left out, itself included
+        for event in self.page.events:
+            match event:
+                case Opened(tag=tag, void=void, foreign=foreign, implied=implied):
+                    name = _written_name(tag.name, foreign)
+                    if gone or name is None:
+                        gone += not void
+                        continue
+                    if (around := self._around(tag.start, tag.end)) is not None:
+                        yield from self._instead(around, tag.start)
+                        name = ""
+                    elif self.part and implied:
+                        name = ""
+                    if name:
+                        yield from self._tag(tag, name, foreign)
+                    if not void:
+                        opened.append(f"</{name}>" if name and name not in _VOID else "")
+                case Closed():
+                    if gone:
+                        gone -= 1
+                    elif end := opened.pop():
+                        yield end
+                case Characters(start=start, end=end, raw=raw) if not gone:
+                    around = self._around(start, end)
+                    if raw == "style" and opened[-1:] == ["</style>"]:
+                        yield _sheet("".join(around.pieces) if around is not None else self.html[start:end])
+                    elif around is None:
+                        yield _text(self.html[start:end], raw)
+
+    def _around(self, start: int, end: int) -> Edit[str] | None:
+        """Returns the edit that takes the place of a whole tag or text, perhaps with what is around it."""
+        index = bisect_right(self.starts, start) - 1
+        found = self.edits[index] if index >= 0 else None
+        if found is None or found.end < end or (start == end and not found.start < start < found.end):
+            return None
+        return found
+
+    def _instead(self, edit: Edit[str], start: int) -> Iterator[str]:
+        """Yields what takes the place of a tag: a page again, which is read and written as one."""
+        if edit.start == start and edit.pieces:
+            written = "".join(edit.pieces)
+            yield from _Writer(written, read_foreign_page(written), (), part=True).pieces()
+
+    def _tag(self, tag: StartTag, name: str, foreign: str) -> Iterator[str]:
+        html = self.html
+        first, last = bisect_left(self.starts, tag.start), bisect_left(self.starts, tag.end)
+        if first < last:
+            inside = [Edit(one.start - tag.start, one.end - tag.start, one.pieces) for one in self.edits[first:last]]
+            html = replaced(html[tag.start : tag.end], inside)
+            read = next(tokens(html, OpenElements()), None)
+            if not isinstance(read, StartTag):
+                return
+            tag = read
+        yield from _start_tag(html, tag, name, foreign)
 
 
 def _written_name(name: str, foreign: str) -> str | None:
@@ -134,9 +186,8 @@ def _written_name(name: str, foreign: str) -> str | None:
     return name if _NAME.fullmatch(name) and ("-" in name or ":" in name) else ""
 
 
-def _text(html: str, event: Characters) -> str:
-    written = html[event.start : event.end]
-    return markup(written if event.raw else decode_references(written))
+def _text(written: str, raw: str) -> str:
+    return markup(written if raw and raw not in RCDATA else decode_references(written))
 
 
 def _sheet(css: str) -> str:

@@ -175,7 +175,8 @@ class PreviewServer:
                 return problem(404, "there is no such template")
             asked = flask.request.args
             if "sample" in asked:
-                return answer(self._templates.first_sight(name, asked["sample"], asked.get("locale", "")))
+                viewers = asked.getlist("viewer")
+                return answer(self._templates.first_sight(name, asked["sample"], asked.get("locale", ""), viewers))
             return answer(self._templates.entries([name]))
 
         @app.post("/messages")

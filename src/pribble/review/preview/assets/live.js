@@ -1,7 +1,7 @@
 // A live preview: hears from its server what was saved, renders data that are edited here, keeps and sends them.
 
 import { element, fill } from "./dom.js";
-import { choice, choose, currentCase, currentTemplate } from "./state.js";
+import { choice, choose, currentCase, currentTemplate, framed } from "./state.js";
 
 const WAIT = 300;
 
@@ -19,13 +19,15 @@ export function connect(update) {
     const { changed, names } = JSON.parse(data);
     const now = currentTemplate()?.name;
     const { sample, locale } = currentCase();
-    const isShown = changed.includes(now);
+    const { wide, narrow } = framed();
+    const isShown = changed.includes(now) && sample !== undefined;
     // The message that is looked at comes first, by itself; then all about it, then the others.
-    const wanted = isShown ? [[now, { sample, locale }], [now, {}]] : [];
-    wanted.push(...changed.filter((name) => name !== now).map((name) => [name, {}]));
+    const first = [["sample", sample], ["locale", locale], ["viewer", wide], ["viewer", narrow]];
+    const wanted = isShown ? [[now, first]] : [];
+    wanted.push(...[...changed].sort((one) => (one === now ? -1 : 0)).map((name) => [name, []]));
     if (!wanted.length) update(null, names);
     for (const [name, only] of wanted) {
-      const answer = await fetch(`templates/${encodeURIComponent(name)}?${new URLSearchParams(only)}`);
+      const answer = await fetch(`templates/${encodeURI(name)}?${new URLSearchParams(only)}`);
       if (asked !== latest) return;
       if (answer.ok) update(await answer.json(), names);
     }
