@@ -12,7 +12,9 @@ import json
 import os
 import subprocess
 import tempfile
+import time
 from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -111,6 +113,47 @@ class Browser:
         while "Page.loadEventFired" not in self._events:
             self._events.add(self._message().get("method", ""))
         self._forced, self._loaded = (), True
+
+    def open(self, address: str) -> None:
+        """Open an address, and wait until it is loaded."""
+        self._events.clear()
+        self.call("Page.navigate", url=address)
+        while "Page.loadEventFired" not in self._events:
+            self._events.add(self._message().get("method", ""))
+        self._forced, self._loaded = (), True
+
+    def until(self, script: str, seconds: float = 20) -> Any:
+        """What `script`, the body of a function, returns once it is true."""
+        end = time.monotonic() + seconds
+        while not (value := self.evaluate(script)):
+            if time.monotonic() > end:
+                raise AssertionError(f"not within {seconds} s: {script}")
+            time.sleep(0.02)
+        return value
+
+    def point(self, x: float, y: float) -> None:
+        """Move the pointer."""
+        self.call("Input.dispatchMouseEvent", type="mouseMoved", x=x, y=y)
+
+    def press(self, key: str) -> None:
+        """Press a key that writes a character."""
+        self.call("Input.dispatchKeyEvent", type="keyDown", key=key, text=key)
+        self.call("Input.dispatchKeyEvent", type="keyUp", key=key)
+
+    @contextmanager
+    def as_stranger(self) -> Iterator[None]:
+        """The same browser without its cookies and all that it remembers."""
+        session, self._session = self._session, None
+        context = self.call("Target.createBrowserContext")["browserContextId"]
+        target = self.call("Target.createTarget", url="about:blank", browserContextId=context)["targetId"]
+        self._session = self.call("Target.attachToTarget", targetId=target, flatten=True)["sessionId"]
+        self.call("Page.enable")
+        try:
+            yield
+        finally:
+            self._session = None
+            self.call("Target.disposeBrowserContext", browserContextId=context)
+            self._session = session
 
     def become(self, *, width: int = 1000, scheme: str = "light", media: str = "screen", forced: Any = ()) -> None:
         """Put the reader into a state: how wide, which scheme and medium, which pseudo-classes hold everywhere."""

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import os
 import secrets
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 
@@ -42,16 +44,27 @@ def write_file(path: Path, content: bytes) -> None:
     """Write a file whole or not at all: what was there stays until the new one is complete.  Raises `OSError`."""
     if path.exists() and not path.is_file():  # a device or a pipe is written to, and not replaced by a file
         path.write_bytes(content)
-    else:
-        _replace(path.resolve(), content)  # what a link leads to is written, and the link stays
+        return
+    with _beside(path, content) as written:
+        os.replace(written, path.resolve())  # what a link leads to is written, and the link stays
 
 
-def _replace(path: Path, content: bytes) -> None:
-    beside = path.with_name(f".{path.name[:200]}.{secrets.token_hex(4)}")
+def write_new_file(path: Path, content: bytes) -> None:
+    """Write a file that is not there yet, whole or not at all.  Raises `FileExistsError`, and other `OSError`s."""
+    with _beside(path, content) as written:
+        os.link(written, path)
+
+
+@contextmanager
+def _beside(path: Path, content: bytes) -> Iterator[Path]:
+    """Gives a file with this content beside another one, which it is to become; it is gone at the end."""
+    target = path.resolve()
+    beside = target.with_name(f".{target.name[:200]}.{secrets.token_hex(4)}")
     try:
         with open(beside, "xb") as file:  # as permitted as the umask lets a file be
             file.write(content)
-        os.replace(beside, path)
-    except BaseException:
+        yield beside
+    except OSError as error:
+        raise OSError(error.errno, error.strerror, str(path)) from None  # as it was asked for
+    finally:
         beside.unlink(missing_ok=True)
-        raise

@@ -320,7 +320,7 @@ class DemoAndExamples(Case):
             self.assertIn(expected, done.stdout)
         said = json.loads(pribble("demo", "--out", str(out), "--json").stdout)
         self.assertEqual(
-            [(m["template"], m["defects"], m["departures"], m["pictures_unresolved"]) for m in said],
+            [(m["template"], m["defects"], m["departures"], m["pictures_unresolved"]) for m in said["messages"]],
             [
                 ("berth-confirmed", [], [], 0),
                 ("berth-confirmed.de", [], [], 0),
@@ -330,7 +330,12 @@ class DemoAndExamples(Case):
                 ("mooring-statement", [], [], 0),
             ],
         )
-        for message in said:
+        self.assertEqual(
+            [Path(m["message"]).name for m in said["messages"]][:2], ["berth-confirmed.eml", "berth-confirmed.de.eml"]
+        )
+        self.assertIn(f"\n  {said['preview']}\n", done.stdout)
+        self.assertGreater(Path(said["preview"]).stat().st_size, 200_000)
+        for message in said["messages"]:
             for kind in ("message", "html", "text"):
                 if message[kind] is not None:
                     self.assertGreater(Path(message[kind]).stat().st_size, 200)

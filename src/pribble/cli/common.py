@@ -323,7 +323,4 @@ def write(content: bytes, out: str | None) -> None:
         raise Usage(f"{path} is a folder (name a file in it)")
     if not path.parent.is_dir():
         raise Usage(f"there is no folder {path.parent}")
-    try:
-        write_file(path, content)
-    except OSError as error:
-        raise OSError(error.errno, error.strerror, str(path)) from None  # as it was asked for
+    write_file(path, content)

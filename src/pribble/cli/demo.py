@@ -6,7 +6,7 @@ import argparse
 from pathlib import Path
 
 from pribble.cli.common import print_json
-from pribble.demo import DemoMessage, run_demo
+from pribble.demo import Demo, run_demo
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
@@ -28,34 +28,38 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
 
 
 def run(options: argparse.Namespace) -> int:
-    outcomes = run_demo(options.out)
+    done = run_demo(options.out)
+    outcomes = done.messages
     sound = not any(outcome.unresolved or outcome.defects or outcome.departures for outcome in outcomes)
     if options.json:
         print_json(
-            [
-                {
-                    "template": o.template,
-                    "subject": o.subject,
-                    "to": o.to,
-                    "parts": [p.strip() for p in o.parts],
-                    "bytes": o.size,
-                    "pictures_resolved": o.pictures,
-                    "pictures_unresolved": o.unresolved,
-                    "defects": list(o.defects),
-                    "departures": list(o.departures),
-                    "message": str(o.eml),
-                    "html": o.html and str(o.html),
-                    "text": str(o.text),
-                }
-                for o in outcomes
-            ]
+            {
+                "preview": str(done.preview),
+                "messages": [
+                    {
+                        "template": o.template,
+                        "subject": o.subject,
+                        "to": o.to,
+                        "parts": [p.strip() for p in o.parts],
+                        "bytes": o.size,
+                        "pictures_resolved": o.pictures,
+                        "pictures_unresolved": o.unresolved,
+                        "defects": list(o.defects),
+                        "departures": list(o.departures),
+                        "message": str(o.eml),
+                        "html": o.html and str(o.html),
+                        "text": str(o.text),
+                    }
+                    for o in outcomes
+                ],
+            }
         )
     else:
-        show(outcomes)
+        show(done)
     return 0 if sound else 1
 
 
-def show(outcomes: list[DemoMessage]) -> None:
+def show(done: Demo) -> None:
     from rich import box
     from rich.console import Console
     from rich.table import Table
@@ -70,7 +74,7 @@ def show(outcomes: list[DemoMessage]) -> None:
             overflow="fold",
             no_wrap=column in ("parts", "bytes"),
         )
-    for number, o in enumerate(outcomes):
+    for number, o in enumerate(done.messages):
         if number:
             table.add_row()
         pictures = f"{o.pictures} of {o.pictures + o.unresolved}" if o.html else ""
@@ -79,11 +83,13 @@ def show(outcomes: list[DemoMessage]) -> None:
         table.add_row(about, "\n".join(o.parts), f"{o.size:,}", pictures, found)
     console.print(table)
     console.print("The files:")
-    for o in outcomes:
+    for o in done.messages:
         console.print(f"  {o.eml}  [dim]{o.template} as it was received[/dim]", soft_wrap=True)
-    folder = outcomes[0].text.parent
+    folder = done.preview.parent
     for pattern, what in (("*.html", "their HTML, for a browser"), ("*.txt", "their plain text")):
         console.print(f"  {folder}/{pattern}  [dim]{what}[/dim]", soft_wrap=True)
+    console.print("\nLook at all templates with their samples, as their readers see them, in a browser:")
+    console.print(f"  {done.preview}", soft_wrap=True)
 
 
 def _plain(text: str) -> str:

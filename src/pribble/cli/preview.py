@@ -145,6 +145,7 @@ def _serve(options: argparse.Namespace, settings: ProjectSettings, path: Path, n
         recipients=options.recipients,
         off=rules_off(settings),
     )
+    gc.freeze()  # what is there now stays until the end
     with PreviewServer(templates, port=options.port, send=_send(options, settings)) as server:
         if options.json:
             print_json({"address": server.address})

@@ -7,7 +7,7 @@ sends a code for the gate, and a statement at the end of the month.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time
 from email import message_from_bytes, policy
@@ -16,15 +16,18 @@ from pathlib import Path
 from typing import Any, cast
 from zoneinfo import ZoneInfo
 
-from pribble.delivery.receiver import Received, Receiver
+from pribble.delivery.receiver import Receiver
 from pribble.delivery.transports import transport
 from pribble.demo.charts import statement_pdf, usage_chart
 from pribble.errors import MissingExtra
 from pribble.mime.address import Recipient
 from pribble.mime.audit import audit
 from pribble.mime.invitation import Invitation
+from pribble.mime.message import Message, MessageOptions
 from pribble.mime.part import Attachment
-from pribble.template import TemplateFolder
+from pribble.rendering.rendering import Rendering
+from pribble.review.preview import preview
+from pribble.template import TemplateFolder, without_optimisations
 
 TEMPLATES = Path(__file__).parent / "templates"
 OFFICE = "Skerrow Haven Berth Office <berths@skerrow.example>"
@@ -50,20 +53,34 @@ class DemoMessage:
     text: Path
 
 
-def run_demo(out: Path) -> list[DemoMessage]:
+@dataclass(frozen=True, slots=True)
+class Demo:
+    """What the demo left: the messages that were read back, and the page of a `preview` of all templates."""
+
+    messages: Sequence[DemoMessage]
+    preview: Path
+
+
+def run_demo(out: Path) -> Demo:
     """Render the demo's templates for their samples, send them through a receiver on loopback, read them back.
 
-    The messages, and HTML and text of each, are left in `out`.
+    The messages, HTML and text of each, and a preview of all are left in `out`.
     """
     templates = TemplateFolder(TEMPLATES, locale="en_GB", timezone="Europe/London")
     event = templates["berth-confirmed"].samples[""]
     skipper = (event["skipper"]["name"], event["skipper"]["email"])
     # (template, data, to whom, locale)
     statement, attached = charted(templates["mooring-statement"].samples[""])
-    further: dict[str, dict[str, Any]] = {
-        "berth-confirmed": {"invitation": invited(event)},
-        "mooring-statement": {"attachments": attached},
-    }
+
+    def made(name: str, rendering: Rendering, data: Any, to: Recipient) -> Message:
+        """The message of a rendering, with what the office adds to it."""
+        added: MessageOptions = {"auto_submitted": "auto-generated"}
+        if name == "berth-confirmed":
+            added["invitation"] = invited(data)
+        elif name == "mooring-statement":
+            added["attachments"] = attached
+        return rendering.message(sender=OFFICE, to=[to], **added)
+
     messages: list[tuple[str, Any, Recipient, str | None]] = [
         ("berth-confirmed", event, skipper, None),
         ("berth-confirmed", event, skipper, "de"),
@@ -77,17 +94,23 @@ def run_demo(out: Path) -> list[DemoMessage]:
     with Receiver(out / "messages") as receiver, transport(receiver.address) as office:  # one connection for them all
         for name, data, to, locale in messages:
             rendering = templates[name].render(data, locale=locale)
-            office.deliver(
-                rendering.message(sender=OFFICE, to=[to], auto_submitted="auto-generated", **further.get(name, {}))
-            )
+            office.deliver(made(name, rendering, data, to))
             called = f"{name}.{locale}" if locale else name
             text, html = out / f"{called}.txt", None
             text.write_text(rendering.text, encoding="utf-8")
             if page := templates[name].render(data, locale=locale, embed="data").html:
                 html = out / f"{called}.html"
                 html.write_text(page, encoding="utf-8")
-            outcomes.append(read_back(called, receiver.received[-1], html, text))
-    return outcomes
+            received = receiver.received[-1]
+            outcomes.append(
+                read_back(called, received.path.replace(received.path.with_name(f"{called}.eml")), html, text)
+            )
+    shown = preview(
+        without_optimisations(templates),
+        out / "preview.html",
+        compose=lambda name, rendering, data: made(name, rendering, data, skipper),
+    )
+    return Demo(outcomes, shown.path)
 
 
 def invited(event: Mapping[str, Any]) -> Invitation | None:
@@ -122,9 +145,9 @@ def charted(sample: dict[str, Any]) -> tuple[dict[str, Any], list[Attachment]]:
     return {**sample, "usage": {**sample["usage"], "chart": chart}}, [Attachment(name, pdf, "application/pdf")]
 
 
-def read_back(template: str, received: Received, html: Path | None, text: Path) -> DemoMessage:
+def read_back(template: str, path: Path, html: Path | None, text: Path) -> DemoMessage:
     """Returns what the standard library's parser makes of a message that came, and the audit."""
-    raw = received.path.read_bytes()
+    raw = path.read_bytes()
     message = message_from_bytes(raw, policy=policy.default)
     page = message.get_body(("html",))
     wanted = set(re.findall(r'"cid:([^"]+)"', page.get_content())) if page else set()
@@ -139,7 +162,7 @@ def read_back(template: str, received: Received, html: Path | None, text: Path) 
         len(wanted - ids),
         tuple(defects(message)),
         tuple(finding.rule for finding in audit(raw) if finding.severity != "note"),
-        received.path,
+        path,
         html,
         text,
     )

@@ -130,8 +130,16 @@ def _placed(
         if start < 0:
             start = text.find(said, position, min(behind[number], position + _FAR))
         if start >= 0:
-            position = start + len(said)
+            position = _end(text, start, len(said))
             yield word.key, (start, position)
+
+
+def _end(text: str, start: int, length: int) -> int:
+    """Returns where so many characters end, which lines may be broken between, as in Han."""
+    end = start + length
+    while (breaks := text.count("\n", start, end)) and end - start < length + breaks:
+        end = start + length + breaks
+    return end
 
 
 def _written(number: int) -> str:

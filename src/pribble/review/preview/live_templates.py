@@ -9,7 +9,7 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 from pathlib import Path
 
 from pribble.errors import DataError, PribbleError, did_you_mean
-from pribble.files import is_within, write_file
+from pribble.files import is_within, write_file, write_new_file
 from pribble.mime.message import Message
 from pribble.review.check import CheckedCases, check_cases
 from pribble.review.json_data import Json, json_text, plain_data
@@ -17,7 +17,7 @@ from pribble.review.preview.case_entries import Composing, error_entry, rendered
 from pribble.review.preview.entries import Entries
 from pribble.review.preview.store import Store
 from pribble.review.viewers import Viewer
-from pribble.template import Template, TemplateFolder, linked_source, read_files
+from pribble.template import Template, TemplateFolder, UnknownTemplate, linked_source, read_files
 from pribble.values.kinds import Data
 
 # A file that is half written is read again after so many seconds.
@@ -32,7 +32,7 @@ _Stamps = tuple[tuple[str, int, int], ...]
 class LiveTemplates:
     """The templates of a folder, or those with some `names`; `open_folder` opens it anew where files come and go.
 
-    All of it may be called from several threads.
+    All of it may be called from several threads: templates may be shared, and only what changes is locked.
     """
 
     def __init__(
@@ -51,6 +51,7 @@ class LiveTemplates:
         self._data, self._recipients, self._off = data, recipients, off
         self._lock = threading.RLock()
         self._folder = open_folder()
+        self._stamps: dict[str, _Stamps | None] = {}
         self._stamps = {name: self._stamp(name) for name in self.names}
 
     @property
@@ -67,12 +68,14 @@ class LiveTemplates:
 
     def entries(self, names: Collection[str] | None = None) -> dict[str, Json]:
         """Returns all that the page shows: of all templates, or of some."""
-        with self._lock:
-            made = Entries(self._viewers)
-            for name in self.names if names is None else names:
-                made.add(self._checked(name, self._data), self._composing)
-                self._stamps[name] = self._stamp(name)  # of the files for its languages too, which are known now
-            return made.as_json()
+        made = Entries(self._viewers)
+        for name in self.names if names is None else names:
+            before = self._stamp(name)
+            made.add(self._checked(name, self._data), self._composing)
+            after = self._stamp(name)  # with the files for its languages, which are known now
+            if before is not None and after is not None and set(before) <= set(after):
+                self._stamps[name] = after
+        return made.as_json()
 
     def _checked(self, name: str, data: Data) -> CheckedCases:
         return check_cases(
@@ -88,34 +91,33 @@ class LiveTemplates:
     def first_sight(self, name: str, sample: str, locale: str, viewers: Collection[str]) -> dict[str, Json]:
         """Returns one message alone in some viewers, without what is found in it: what is shown at once after a
         save."""
-        with self._lock:
-            store = Store()
-            case: dict[str, Json] = {"sample": sample, "locale": locale}
-            try:
-                template = self._template(name)
-                data = self._sample(template, sample)
-                rendering = template.render(data, locale=locale or None)
-                seen_by = [one for one in self._viewers if one.name in viewers]
-                case |= rendered_entry(rendering, data, seen_by, store, self._composing)
-            except PribbleError as error:
-                case["errors"] = [error_entry(error, store)]
-            return {"template": name, "case": case, **store.as_json()}
+        store = Store()
+        case: dict[str, Json] = {"sample": sample, "locale": locale}
+        try:
+            template = self._template(name)
+            data = self._sample(template, sample)
+            rendering = template.render(data, locale=_own_locale(template, locale))
+        except PribbleError as error:
+            case["errors"] = [error_entry(error, store)]
+        else:
+            seen_by = [one for one in self._viewers if one.name in viewers]
+            case |= rendered_entry(rendering, data, seen_by, store, self._composing)
+        return {"template": name, "case": case, **store.as_json()}
 
     def edited(self, name: str, locale: str, data: Data) -> dict[str, Json]:
         """Returns one message with other data, and what is found in it.  Raises `PribbleError`."""
-        with self._lock:
-            self._template(name)
-            made = Entries(self._viewers)
-            made.add(self._checked(name, data), self._composing, strained=False)
-            entry = made.templates[name]
-            assert isinstance(entry, dict)
-            cases = [one for one in entry["cases"] if one["locale"] == locale] or entry["cases"]
-            return {"case": cases[0], **made.store.as_json()}
+        _own_locale(self._template(name), locale)
+        made = Entries(self._viewers)
+        made.add(self._checked(name, data), self._composing, strained=False)
+        entry = made.templates[name]
+        assert isinstance(entry, dict)
+        case = next((one for one in entry["cases"] if one["locale"] == locale), entry["cases"][0])
+        return {"case": case, **made.store.as_json()}
 
     def message(self, name: str, locale: str, data: Data, to: str) -> Message:
         """Returns the message of a template, to an address.  Raises `PribbleError`."""
-        with self._lock:
-            rendering = self._template(name).render(data, locale=locale or None)
+        template = self._template(name)
+        rendering = template.render(data, locale=_own_locale(template, locale))
         return self._composing.message_to(rendering, to)
 
     # -- what changes --
@@ -129,15 +131,27 @@ class LiveTemplates:
             return [name for name, stamp in self._stamps.items() if stamp is None or before.get(name) != stamp]
 
     def _stamp(self, name: str) -> _Stamps | None:
-        """Returns what tells of a change; None for a template that cannot be read now, which may be due to any file."""
-        for again in (True, False):
-            try:
-                files = read_files(self._folder[name])
-                return tuple((str(path), *_changed_at(path)) for path in sorted(set(files)))
-            except PribbleError:
-                if again:
-                    time.sleep(_AGAIN_AFTER)
-        return None
+        """Returns what tells of a change; None for a template that cannot be read now, which may be due to any file.
+
+        What cannot be read, or is empty, is perhaps half written, and is read again once.
+        """
+        stamps = self._stamp_once(name)
+        if stamps is None or any(not size for _, _, size in stamps):
+            time.sleep(_AGAIN_AFTER)
+            stamps = self._stamp_once(name)
+        return stamps
+
+    def _stamp_once(self, name: str) -> _Stamps | None:
+        try:
+            template = self._folder[name]
+            if self._data is None:
+                template.samples  # noqa: B018 - they are read
+        except (PribbleError, UnknownTemplate):  # or it is gone
+            return None
+        # Files for languages are known from when they were last asked for.
+        known = {path for path, _, _ in self._stamps.get(name) or ()}
+        files = {str(path) for path in read_files(template)} | known
+        return tuple((path, *_changed_at(Path(path))) for path in sorted(files))
 
     # -- samples --
 
@@ -150,16 +164,18 @@ class LiveTemplates:
             )
         if not isinstance(data, Mapping) or _depth(data) > _DEEPEST:
             raise DataError(f"a sample is an object, nested at most {_DEEPEST} deep")
-        with self._lock:
-            template = self._template(name)
-            file = Path(linked_source(template, template.settings.locale).sources[0].name)
-            path = file.with_name(f"{file.stem}.sample-{label}.json")
-            if not is_within(path, self._folder.path):
-                raise DataError(f"{path.name} would lie outside the template folder")
-            if path.exists() and not over:
-                raise DataError(f"there is a sample {path.name} already", hint="choose another label, or write over it")
-            write_file(path, f"{json_text(plain_data(data), indent=2)}\n".encode())
-            return path
+        template = self._template(name)
+        file = Path(linked_source(template, template.settings.locale).sources[0].name)
+        path = file.with_name(f"{file.stem}.sample-{label}.json")
+        if not is_within(path, self._folder.path):
+            raise DataError(f"{path.name} would lie outside the template folder")
+        content = f"{json_text(plain_data(data), indent=2)}\n".encode()
+        try:
+            (write_file if over else write_new_file)(path, content)
+        except FileExistsError:
+            problem = f"there is a sample {path.name} already"
+            raise DataError(problem, hint="choose another label, or write over it") from None
+        return path
 
     def _template(self, name: str) -> Template:
         if name not in self.names:
@@ -173,6 +189,13 @@ class LiveTemplates:
         if label not in samples and samples:
             raise DataError(f'there is no sample "{label[:100]}" of {template.name} any more')
         return samples.get(label, {})
+
+
+def _own_locale(template: Template, locale: str) -> str:
+    """Returns a locale that a template has a file for.  Raises `DataError` for another one."""
+    if locale not in template.locales:
+        raise DataError(f'{template.name} has no file for "{locale[:40]}"', hint=did_you_mean(locale, template.locales))
+    return locale
 
 
 def _changed_at(path: Path) -> tuple[int, int]:

@@ -15,12 +15,13 @@ from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Self
 
-from pribble.errors import DataError, PribbleError, Source, loaded
+from pribble.errors import DataError, PribbleError, Source, loaded, visible
 from pribble.mime.address import mailbox
 from pribble.mime.message import Message
 from pribble.review.json_data import Json, json_text
 from pribble.review.preview.live_templates import LiveTemplates
 from pribble.review.preview.page_file import page_file, policy
+from pribble.template import UnknownTemplate
 from pribble.values.kinds import Data
 from pribble.values.reading import read_json
 
@@ -145,6 +146,9 @@ class PreviewServer:
 
         self._problem = problem
         app.register_error_handler(PribbleError, lambda error: problem(422, _in_words(error)))
+        # What is gone, or was changed, while it was looked at.
+        for kind in (UnknownTemplate, OSError, ValueError):
+            app.register_error_handler(kind, lambda error: problem(409, visible(str(error))))
         http_error = loaded("werkzeug.exceptions", extra="preview", message=_NEEDS).HTTPException
         app.register_error_handler(http_error, lambda error: problem(error.code, error.description))
 

@@ -3,10 +3,10 @@
 import { element, fill } from "./dom.js";
 import { worstOf } from "./findings.js";
 import { templates, viewers } from "./shown.js";
-import { choice, choose, chooseTemplate, currentCase, currentTemplate, viewer } from "./state.js";
+import { choice, choose, chooseStrained, chooseTemplate, currentCase, currentTemplate, viewer } from "./state.js";
 
-// The viewers that have a key, as they are called in the page; all others are in a list.
-const KEYED = [
+/** The viewers that have a key, as they are called in the page; all others are in a list. */
+export const KEYED = [
   ["browser", "1", "As sent"],
   ["pictures-off", "2", "No pictures"],
   ["phone-dark", "3", "Dark"],
@@ -47,12 +47,14 @@ export function messageSwitches() {
   const locale = now.locale ?? locales[0];
   const sample = now.strain || choice().edited ? null : now.sample;
   return [
-    group("Sample", samples.map((one) => option(one || "first", one === sample, () => pick(one, locale)))),
+    group("Sample", [
+      ...samples.map((one) => option(one || "first", one === sample, () => pick(one, locale))),
+      choice().edited ? option("edited here", true, () => {}) : null,
+    ]),
     locales.length > 1
       ? group("Language", locales.map((one) => option(one, one === locale, () => pick(sample ?? samples[0], one))))
       : null,
     template.strained.length ? strainedSwitch(template) : null,
-    choice().edited ? element("span", { class: "hint" }, "edited here") : null,
   ];
 }
 
@@ -65,18 +67,13 @@ function strainedSwitch(template) {
     element(
       "select",
       {
-        onchange: (event) => choose({ strained: Number(event.target.value), edited: null, viewer: fittingViewer(event.target.value) }),
+        onchange: (event) => chooseStrained(Number(event.target.value)),
         title: "Data that hurt, made from the fields and the first sample",
       },
       element("option", { value: -1 }, "no"),
       template.strained.map((one, index) => element("option", { value: index, selected: index === now }, one.strain)),
     ),
   );
-}
-
-function fittingViewer(strained) {
-  const now = choice().viewer;
-  return Number(strained) < 0 || viewer(now)?.plain ? now : "browser";
 }
 
 /** Returns the switches of viewers. */
@@ -142,38 +139,4 @@ function summary(template) {
   const count = (severity) => found.filter((one) => one.severity === severity).length;
   const said = [["error", count("error")], ["warning", count("warning")]].filter(([, number]) => number);
   return said.length ? said.map(([name, number]) => `${number} ${name}${number === 1 ? "" : "s"}`).join(", ") : "";
-}
-
-/** Returns the names of the keys and what they do. */
-export const KEYS = [
-  ["1 – 5", "viewers: as sent, no pictures, dark, forced dark, old engine"],
-  ["w", "which frame is large: wide or phone"],
-  ["[ ]", "the template before, the next one"],
-  [", .", "the message before, the next one (samples and languages)"],
-  ["s", "strained data: the next, and none at the end"],
-  ["n", "the next finding"],
-  ["v", "the next value of the data"],
-  ["t", "all templates"],
-  ["Esc", "close what is open"],
-  ["?", "these keys"],
-];
-
-/** Chooses by a key; returns whether it means anything. */
-export function chooseByKey(key) {
-  const template = currentTemplate();
-  const step = (list, index, by) => (index + by + list.length) % list.length;
-  const keyed = KEYED.find(([, own]) => own === key);
-  if (keyed && viewer(keyed[0])) {
-    if (choice().strained < 0 || viewer(keyed[0]).plain) choose({ viewer: keyed[0] });
-  } else if (key === "w") choose({ swapped: !choice().swapped });
-  else if (key === "[" || key === "]") {
-    const list = templates();
-    chooseTemplate(list[step(list, list.indexOf(template), key === "]" ? 1 : -1)].name);
-  } else if (key === "," || key === ".") {
-    choose({ case: step(template.cases, choice().case, key === "." ? 1 : -1), strained: -1, edited: null });
-  } else if (key === "s" && template.strained.length) {
-    const next = choice().strained + 1;
-    choose({ strained: next < template.strained.length ? next : -1, edited: null, viewer: fittingViewer(0) });
-  } else return false;
-  return true;
 }

@@ -6,18 +6,17 @@ const SIGNS = { error: "error", warning: "warning", note: "note" };
 
 /** Draws onto one frame, for one message. */
 export class Drawing {
-  constructor(frame, { labelled }) {
+  constructor(frame) {
     this.frame = frame;
-    this.labelled = labelled;
     this.layers = Object.fromEntries(
       ["data", "changed", "findings", "light"].map((name) => [name, element("div", { class: `drawn ${name}` })]),
     );
     frame.layer.append(...Object.values(this.layers));
   }
 
-  /** Underlines the stretches of a message that show data. */
-  data(shownCase) {
-    const boxes = (shownCase.spans ?? []).flatMap(([number, start, end]) => this.frame.rectangles(number, start, end));
+  /** Underlines the stretches of elements that show data. */
+  data(spans) {
+    const boxes = spans.flatMap(([number, start, end]) => this.frame.rectangles(number, start, end));
     fill(this.layers.data, boxes.map((box) => placed("u", box)));
   }
 
@@ -48,7 +47,7 @@ export class Drawing {
         onfocus: () => onpoint(finding),
       },
       element("b", {}, String(number)),
-      this.labelled ? element("span", {}, finding.rule) : null,
+      element("span", {}, finding.rule),
     );
     return { node, top: Math.max(0, box.top - 2) };
   }

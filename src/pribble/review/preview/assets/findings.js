@@ -88,7 +88,7 @@ export function errorNotice(errors) {
         "div",
         { class: "problem" },
         element("p", {}, error.message, error.hint ? element("span", { class: "quiet" }, ` (${error.hint})`) : null),
-        error.excerpt ? element("pre", {}, error.excerpt) : null,
+        error.excerpt ? element("pre", { tabindex: "0" }, error.excerpt) : null,
         error.where ? element("p", { class: "quiet" }, error.where) : null,
       ),
     ),

@@ -1,7 +1,6 @@
 // The frames that hold a message: without scripts, as high as their page, scaled to the room there is.
 
 import { element } from "./dom.js";
-import { pageHtml } from "./shown.js";
 
 const HIGHEST = 20_000;
 
@@ -10,7 +9,7 @@ export class Frame {
   constructor(label, width) {
     this.width = width;
     this.scale = 1;
-    this.page = -1;
+    this.html = "";
     this.frame = element("iframe", { sandbox: "allow-same-origin", title: label, tabindex: "-1", scrolling: "no" });
     this.layer = element("div", { class: "layer" });
     this.stage = element("div", { class: "stage" }, this.frame, this.layer);
@@ -20,21 +19,16 @@ export class Frame {
     new ResizeObserver(() => this.fit()).observe(this.scroller);
   }
 
-  /** Shows a page by its number; `dark` where its canvas is. The place that was scrolled to stays, with `kept`. */
-  show(number, { dark = false, kept = false } = {}) {
+  /** Shows a page; `dark` where its canvas is. With `kept`, the place stays that was scrolled to. */
+  show(html, { dark = false, kept = false } = {}) {
     this.frame.style.colorScheme = dark ? "dark" : "light";
-    if (number === this.page) {
+    if (html === this.html) {
       this.onload();
       return;
     }
-    this.page = number;
+    this.html = html;
     this.kept = kept ? this.scroller.scrollTop : 0;
-    this.frame.srcdoc = pageHtml(number);
-  }
-
-  /** Forgets its page, so that one of the same number is shown anew. */
-  forget() {
-    this.page = -1;
+    this.frame.srcdoc = html;
   }
 
   get document() {
@@ -42,7 +36,7 @@ export class Frame {
   }
 
   loaded() {
-    if (this.page < 0 || !this.document?.body) return;
+    if (!this.html || !this.document?.body) return;
     this.frame.style.height = "100px"; // a page may ask for the height of its window
     this.height = Math.min(HIGHEST, Math.max(100, this.document.documentElement.scrollHeight));
     this.frame.style.height = `${this.height}px`;
@@ -62,6 +56,23 @@ export class Frame {
     this.stage.style.width = `${width * this.scale}px`;
     this.stage.style.height = `${this.height * this.scale}px`;
     this.layer.style.setProperty("--scale", this.scale);
+  }
+
+  /** Returns by how many pixels the page is wider than its window. */
+  overflow() {
+    const wide = this.document?.documentElement?.scrollWidth ?? 0;
+    const room = Math.max(this.width, this.document?.defaultView?.innerWidth ?? 0);
+    return wide > room + 1 ? wide - room : 0;
+  }
+
+  /** Returns the elements of the message by their numbers, with their own words. */
+  words(numbers) {
+    const made = new Map();
+    for (const number of numbers) {
+      const found = this.element(number);
+      if (found) made.set(number, textNodes(found).map((node) => node.data).join(""));
+    }
+    return [...made.entries()];
   }
 
   /** Returns the element of a message by its number. */

@@ -1,7 +1,7 @@
 // A live preview: hears from its server what was saved, renders data that are edited here, keeps and sends them.
 
 import { element, fill } from "./dom.js";
-import { choice, choose, currentCase, currentTemplate, framed } from "./state.js";
+import { choose, currentCase, currentTemplate, framed } from "./state.js";
 
 const WAIT = 300;
 
@@ -98,21 +98,32 @@ async function renderEdited(written, shownCase, answer) {
   }
 }
 
-/** Returns the form by which this message is sent to an address. */
-export function sendForm(shownCase) {
-  const address = element("input", { type: "email", placeholder: "you@example.org", "aria-label": "Address to send this message to", required: true });
+/** Returns the form by which the message that is shown is sent to an address. */
+export function sendForm() {
+  const address = element("input", {
+    type: "email",
+    placeholder: "you@example.org",
+    "aria-label": "Address to send this message to",
+    required: true,
+  });
   const answer = element("p", { class: "quiet", role: "status" });
   const send = async () => {
     fill(answer, "sending…");
+    const shownCase = currentCase();
     const { said } = await post("deliveries", { ...about(shownCase), data: shownCase.data, to: address.value });
     fill(answer, said.message);
   };
   return element(
     "form",
-    { class: "send", onsubmit: (event) => { event.preventDefault(); send(); } },
+    {
+      class: "send",
+      onsubmit: (event) => {
+        event.preventDefault();
+        send();
+      },
+    },
     element("h3", {}, "Send this to…"),
     element("p", {}, address, element("button", { type: "submit" }, "Send")),
     answer,
-    choice().edited ? element("p", { class: "quiet" }, "with the data as they were edited here") : null,
   );
 }

@@ -40,6 +40,21 @@ export function currentCase() {
   return template.cases[chosen.case] ?? template.cases[0] ?? { sample: "", locale: "" };
 }
 
+/** Returns what tells one message from the others. */
+export function caseKey(shownCase) {
+  return [currentTemplate().name, shownCase.sample, shownCase.locale, shownCase.strain].join("\u0000");
+}
+
+/** Returns whether a message has a page, and is no text alone. */
+export function hasPage(shownCase) {
+  return Object.keys(shownCase.pages ?? {}).length > 0;
+}
+
+/** Returns whether findings of a message are still being looked for. */
+export function isUnchecked(shownCase) {
+  return shownCase.findings === undefined && !shownCase.errors && !shownCase.strain;
+}
+
 /** Returns a viewer by its name. */
 export function viewer(name) {
   return viewers().find((one) => one.name === name);
@@ -66,4 +81,10 @@ function firstOf(name, narrow) {
 /** Chooses a template by its name; the first message of it that can be made. */
 export function chooseTemplate(name) {
   choose({ template: name, case: 0, strained: -1, edited: null });
+}
+
+/** Chooses strained data by their place among those of the template, and a viewer that shows them; -1 for none. */
+export function chooseStrained(strained) {
+  const fits = strained < 0 || viewer(chosen.viewer)?.plain;
+  choose({ strained, edited: null, viewer: fits ? chosen.viewer : "browser" });
 }

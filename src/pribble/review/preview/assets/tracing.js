@@ -44,10 +44,3 @@ export function sameData(shownCase, values) {
 export function pathsOf(shownCase, values) {
   return [...new Set([...values].flatMap((value) => shownCase.values[value].paths))];
 }
-
-/** Returns the first and last offset of the line of a text that an offset is in. */
-export function lineAround(text, offset) {
-  const first = text.lastIndexOf("\n", offset - 1) + 1;
-  const last = text.indexOf("\n", offset);
-  return [first, last < 0 ? text.length : last];
-}
