@@ -9,7 +9,7 @@ ROOMS := $(if $(ROOM),--rooms $(ROOM))
 # Everything that is installed is pinned, with hashes, in here; `make lock` writes it anew.
 LOCK := requirements/pinned.txt
 
-.PHONY: demo test quick proofs lint format examples benchmarks hostile screenshots pictures lock set-up build clean
+.PHONY: demo test quick proofs lint lint-javascript format examples benchmarks hostile screenshots pictures lock set-up build clean
 
 demo: set-up
 	$(BIN)/pribble demo --out build/demo
@@ -22,14 +22,23 @@ test: set-up
 quick: set-up
 	$(TESTS) quick $(ROOMS)
 
-# What is long by nature: a browser over many pages, real servers.
-proofs: set-up
+# What is long by nature: a browser over many pages, real servers, a checker of accessibility (which npm brings).
+proofs: set-up $(if $(shell command -v npm),tools/javascript/node_modules/installed)
 	$(TESTS) proofs $(ROOMS)
 
 lint: set-up
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
+
+# The scripts of the preview; the linter is from npm, and nothing of it is in the package.
+lint-javascript: tools/javascript/node_modules/installed
+	cd src/pribble/review/preview/assets && $(CURDIR)/tools/javascript/node_modules/.bin/eslint --max-warnings 0 \
+		--config $(CURDIR)/tools/javascript/eslint.config.js .
+
+tools/javascript/node_modules/installed: tools/javascript/package-lock.json
+	cd tools/javascript && npm ci --silent --no-audit --no-fund
+	touch $@
 
 format: set-up
 	$(BIN)/ruff check --fix .

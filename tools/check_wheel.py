@@ -9,12 +9,13 @@ from email import message_from_bytes, policy
 from importlib.metadata import metadata
 from importlib.util import find_spec
 from pathlib import Path
+from tempfile import TemporaryDirectory
 
 import pribble
 from pribble import MissingExtra, TemplateFolder
 from pribble.cli import main
 
-EXTRAS = ("aiosmtpd", "icalendar", "matplotlib", "pandas")
+EXTRAS = ("aiosmtpd", "flask", "icalendar", "matplotlib", "pandas", "watchfiles")
 
 
 def check() -> None:
@@ -34,6 +35,11 @@ def check() -> None:
 
     assert main(["render", "gate-code", "--templates", str(home / "demo/templates"), "--format", "subject"]) == 0
     assert main(["receive", "--port", "0"]) == 2, "without aiosmtpd there is no receiver"
+    looked_at = ["preview", "gate-code", "--templates", str(home / "demo/templates")]
+    with TemporaryDirectory() as folder:
+        assert main([*looked_at, "--out", f"{folder}/preview.html"]) == 0
+        assert (Path(folder) / "preview.html").stat().st_size > 50_000
+    assert main([*looked_at, "--serve"]) == 2, "without flask there is no live preview"
     try:
         pribble.Picture.from_figure(object())
     except MissingExtra as error:

@@ -7,7 +7,7 @@ others.  Simple shapes of VML become boxes, so that an eye sees the button once.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import lru_cache
 
 from pribble.cascade.colours import legacy_colour
@@ -51,7 +51,6 @@ def _term_holds(term: str, name: str, version: float) -> bool:
     return not own if found[1] else own
 
 
-@lru_cache(maxsize=4)  # one page is often asked for by one viewer after the other
 def comments_as_read(html: str, engine: str) -> str:
     """Returns a page as an engine reads it: of conditional comments what they hold for it, and no comments else."""
     edits: list[Edit[str]] = []
@@ -75,10 +74,9 @@ def comments_as_read(html: str, engine: str) -> str:
     return replaced(html, edits)
 
 
-def _comments(html: str) -> Iterator[tuple[int, int]]:
-    for token in page_tokens(html):
-        if isinstance(token, Comment):
-            yield token.start, token.end
+@lru_cache(maxsize=4)  # one page is often asked for by one viewer after the other
+def _comments(html: str) -> Sequence[tuple[int, int]]:
+    return [(token.start, token.end) for token in page_tokens(html) if isinstance(token, Comment)]
 
 
 def page_tokens(html: str) -> Iterator[Token]:

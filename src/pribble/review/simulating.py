@@ -197,10 +197,17 @@ class _Seeing:
         if name.startswith("on"):
             self._drop(attribute.start, attribute.end)
         elif name == "style":
+            if self._keeps(self.html[attribute.value_start : attribute.value_end]):
+                return
             style = self._style(element)
             self._drop(attribute.start, attribute.end, f'style="{markup(style)}"' if style else "")
         elif name == "background" and (shown := self._shown(element.values[name], "attributes")) is not None:
             self._drop(attribute.start, attribute.end, f'background="{shown}"' if shown else "")
+
+    def _keeps(self, written: str) -> bool:
+        """Returns whether the viewer leaves the value of a ``style`` attribute as it is."""
+        kept = self.viewer.style_attributes and "(" not in written
+        return kept and not any(self._is_dropped(declaration) for _, _, declaration in _declarations(written))
 
     def _style(self, element: Element) -> str:
         """Returns the style of an element without what the viewer drops."""

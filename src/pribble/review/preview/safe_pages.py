@@ -165,11 +165,18 @@ class _Writer:
         if first < last:
             inside = [Edit(one.start - tag.start, one.end - tag.start, one.pieces) for one in self.edits[first:last]]
             html = replaced(html[tag.start : tag.end], inside)
-            read = next(tokens(html, OpenElements()), None)
-            if not isinstance(read, StartTag):
+            read = _scanned(html)
+            if read is None:
                 return
             tag = read
         yield from _start_tag(html, tag, name, foreign)
+
+
+@lru_cache(maxsize=5000)
+def _scanned(written: str) -> StartTag | None:
+    """Returns the start tag that a text is."""
+    read = next(tokens(written, OpenElements()), None)
+    return read if isinstance(read, StartTag) else None
 
 
 def _written_name(name: str, foreign: str) -> str | None:
