@@ -85,7 +85,7 @@ class Commands(Case):
             free.bind(("127.0.0.1", 0))
             port = str(free.getsockname()[1])
         commands = re.findall(r"^    (pribble .*?) *(?:#.*)?$", section.replace("8025", port), re.MULTILINE)
-        self.assertEqual(len(commands), 8)
+        self.assertEqual(len(commands), 9)
         for command in commands:
             with self.subTest(command):
                 arguments = command.split()[1:]

@@ -63,6 +63,8 @@ CHAPTERS: dict[str, tuple[str, tuple[Any, ...]]] = {
             review.Strained,
             review.Strain,
             review.simulate,
+            review.preview,
+            review.Preview,
             review.View,
             review.known_viewers,
             review.Viewer,

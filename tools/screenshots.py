@@ -7,6 +7,7 @@ Needs Chromium for pages, and xterm, Xvfb and ImageMagick's import for the termi
 
 from __future__ import annotations
 
+import base64
 import io
 import os
 import shutil
@@ -18,11 +19,11 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from PIL import Image, ImageDraw, ImageFont
-from tests.chromium import browser, picture
+from tests.chromium import Browser, browser, picture
 
 from pribble import TemplateFolder
-from pribble.demo import TEMPLATES, charted
-from pribble.review import known_viewers, simulate
+from pribble.demo import TEMPLATES, charted, run_demo
+from pribble.review import known_viewers, preview, simulate
 
 ROOT = Path(__file__).parent.parent
 SHOTS = ROOT / "docs/screenshots"
@@ -187,6 +188,7 @@ def main() -> None:
     mistakes(ROOT / "build/notes")
     checked(ROOT / "build/notes/checked")
     viewed("berth-confirmed")
+    previewed(ROOT / "build/notes")
 
 
 def viewed(name: str) -> None:
@@ -244,6 +246,61 @@ def checked(folder: Path) -> None:
     terminal(
         [f"pribble check berth-confirmed --templates {here} --no-notes"], "check.png", columns=112, rows=42, size="9"
     )
+
+
+def previewed(folder: Path) -> None:
+    """The preview at first sight; with the six mistakes, pointed at; in the dark with an error, and narrow."""
+    demo = run_demo(folder / "demo").preview
+    window = browser()
+    shot(window, demo, "preview.png")
+    checked = (folder / "checked").relative_to(Path.cwd())
+    templates = TemplateFolder(checked, locale="en_GB", timezone="Europe/London")
+    sender = "Skerrow Haven Berth Office <berths@skerrow.example>"
+    made = preview(templates, folder / "preview.html", sender=sender, recipients=1200).path
+    lit = "const r = document.querySelectorAll('.text .value')[5].getBoundingClientRect();"
+    lit += " return [r.left + 60, r.top + 6]"
+    shot(window, made, "preview-findings.png", point=lit)
+    desk = checked / "desk-copy.html"
+    desk.write_text(desk.read_text(encoding="utf-8").replace("vessel.name", "vesel.name"), encoding="utf-8")
+    made = preview(TemplateFolder(checked, locale="en_GB"), folder / "preview.html", sender=sender).path
+    drawn = [
+        shot(window, made, None, hash="#desk-copy", size=(858, 800), scheme="dark"),
+        shot(window, made, None, size=(390, 800), scheme="dark"),
+    ]
+    whole = Image.new("RGB", (sum(each.width for each in drawn) + 32, 800), "#fdfdfb")
+    whole.paste(drawn[0], (0, 0))
+    whole.paste(drawn[1], (drawn[0].width + 32, 0))
+    whole.quantize(256).save(SHOTS / "preview-others.png", optimize=True)
+    print(SHOTS / "preview-others.png")
+
+
+def shot(
+    window: Browser,
+    page: Path,
+    name: str | None,
+    script: str = "",
+    *,
+    hash: str = "",
+    size: tuple[int, int] = SIZE,
+    scheme: str = "light",
+    point: str = "",
+) -> Image.Image:
+    """A page as it stands in a window of this size."""
+    window.become(width=size[0], scheme=scheme)
+    window.open("about:blank")
+    window.open(f"{page.resolve().as_uri()}{hash}")
+    window.until("return document.querySelector('.line, .failure') !== null")
+    time.sleep(0.6)
+    window.evaluate(script)
+    if point:
+        window.point(*window.evaluate(point))
+    time.sleep(0.6)
+    raw = window.call("Page.captureScreenshot", format="png")["data"]
+    drawn = Image.open(io.BytesIO(base64.b64decode(raw))).convert("RGB")
+    if name is not None:
+        drawn.quantize(256).save(SHOTS / name, optimize=True)
+        print(SHOTS / name)
+    return drawn
 
 
 MISTAKES = {

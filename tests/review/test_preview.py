@@ -53,7 +53,7 @@ class Page:
         self.templates: dict[str, dict[str, Any]] = {one["name"]: one for one in self.shown["templates"]}
 
     def page(self, number: int) -> str:
-        return "".join(self.shown["pieces"][piece] for piece in self.shown["pages"][number])
+        return "".join(self.shown["chunks"][chunk] for chunk in self.shown["pages"][number])
 
     def case(self, template: str, sample: str = "", locale: str = "en_GB") -> dict[str, Any]:
         cases = self.templates[template]["cases"]
@@ -112,7 +112,7 @@ class Written(Case):
 
     def test_each_picture_stands_once(self) -> None:
         _, page = demo_page()
-        pictures = [piece for piece in page.shown["pieces"] if piece.startswith("data:image/")]
+        pictures = [chunk for chunk in page.shown["chunks"] if chunk.startswith("data:image/")]
         self.assertGreaterEqual(len(pictures), 4)
         for picture in pictures:
             self.assertEqual(page.html.count(picture), 1)

@@ -115,9 +115,9 @@ class SafePages(Case):
     def test_pictures_stand_once_and_elsewhere_by_name(self) -> None:
         address = f"data:image/png;base64,{'A' * 400}"
         page = f'<img src="pribble-picture:0;"><p style="background:url({address})">a</p><img src="pribble-picture:9;">'
-        pieces = list(safe_page(SeenPage(page, read_foreign_page(page), (), ()), {"pribble-picture:0;": address}))
-        self.assertEqual(pieces.count(address), 2)
-        self.assertIn("data:,", pieces)
+        chunks = list(safe_page(SeenPage(page, read_foreign_page(page), (), ()), {"pribble-picture:0;": address}))
+        self.assertEqual(chunks.count(address), 2)
+        self.assertIn("data:,", chunks)
 
 
 def said(html: str) -> list[str]:

@@ -1,7 +1,7 @@
 """Words of a rendering and where they come from: the same word of the page and of the derived plain text.
 
-The plain text is laid out of a page of its own, so its words are marked there by characters that take no room, and
-found again in the lines that come out.
+The plain text is laid out of a page of its own, so its words get signs there that take no room, and are found
+again by these in the lines that come out.
 """
 
 from __future__ import annotations
@@ -27,7 +27,7 @@ _LONGEST_TOKEN, _SHORTEST = 60, 4
 _FAR = 500
 # Variation selectors 17 to 256 are combining characters: they take no room, and no line is broken before them.
 _FIRST, _BASE, _DIGITS = 0xE0100, 240, 4
-_MARK = re.compile(f"[\U000e0100-\U000e01ef]{{{_DIGITS}}}")
+_SIGN = re.compile(f"[\U000e0100-\U000e01ef]{{{_DIGITS}}}")
 _MOST = 200_000
 
 
@@ -94,18 +94,18 @@ def words_in_text(
     characters, as where a page itself holds variation selectors.
     """
     words = words_of_page(text_page)[:_MOST]
-    marked = [number for number, one in enumerate(words) if _may_be_marked(text_page.text, one)]
-    edits = [Edit(at := words[number].start + 1, at, (_written(number),)) for number in marked]
+    signed = [number for number, one in enumerate(words) if _may_carry_sign(text_page.text, one)]
+    edits = [Edit(at := words[number].start + 1, at, (_written(number),)) for number in signed]
     laid = plain_text(replaced(text_page.text, edits))
-    if _MARK.sub("", laid) != expected:
+    if _SIGN.sub("", laid) != expected:
         return {}
     starts: dict[int, int] = {}
-    for count, mark in enumerate(_MARK.finditer(laid)):
-        starts[_read(mark[0])] = mark.start() - 1 - count * _DIGITS
+    for count, sign in enumerate(_SIGN.finditer(laid)):
+        starts[_read(sign[0])] = sign.start() - 1 - count * _DIGITS
     return dict(_placed(text_page.text, words, starts, expected))
 
 
-def _may_be_marked(text: str, word: Word) -> bool:
+def _may_carry_sign(text: str, word: Word) -> bool:
     """Returns whether what is laid out cannot depend on the word: it is part of no address, and no unit or currency
     beside a number, all of which are compared with patterns."""
     if word.end - word.start < _SHORTEST or not text[word.start : word.end].isalpha():
@@ -150,8 +150,8 @@ def _written(number: int) -> str:
     return "".join(digits)
 
 
-def _read(mark: str) -> int:
+def _read(sign: str) -> int:
     number = 0
-    for digit in reversed(mark):
+    for digit in reversed(sign):
         number = number * _BASE + ord(digit) - _FIRST
     return number

@@ -2,6 +2,7 @@
 
 from pribble.review.check import Check, Strained, Weight, check, check_message
 from pribble.review.coverage import Coverage, Way
+from pribble.review.preview import Preview, preview
 from pribble.review.simulating import View, simulate
 from pribble.review.strain import Strain
 from pribble.review.viewers import Viewer, known_viewers
@@ -9,6 +10,7 @@ from pribble.review.viewers import Viewer, known_viewers
 __all__ = [
     "Check",
     "Coverage",
+    "Preview",
     "Strain",
     "Strained",
     "View",
@@ -18,5 +20,6 @@ __all__ = [
     "check",
     "check_message",
     "known_viewers",
+    "preview",
     "simulate",
 ]

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from pribble.edits import Edit, replaced
-from pribble.errors import Place, PribbleError
+from pribble.errors import Place, PribbleError, Source
 from pribble.findings import Finding
 from pribble.mime.base import BaseMessage
 from pribble.mime.encoded_words import decoded_text
@@ -82,7 +82,8 @@ def case_entry(
     written = values.in_text(case.traced.text)
     entry["text"] = written if written is not None else {"text": rendering.text, "shown": pointing.text}
     entry["handwritten"] = written is not None
-    entry["findings"] = [_finding(one, elements, case, store) for one in found]
+    forms = _Forms(case)
+    entry["findings"] = [_finding(one, elements, forms, store) for one in found]
     entry |= _as_read(message, root)
     if case.view is not None:
         pointed = pointing.elements | {number for numbers in elements.values() for number in numbers}
@@ -257,7 +258,7 @@ def _as_read(message: BaseMessage, root: Entity) -> dict[str, Json]:
     }
 
 
-def _finding(one: Finding, elements: Mapping[Place, list[int]], case: Case, store: Store) -> dict[str, Json]:
+def _finding(one: Finding, elements: Mapping[Place, list[int]], forms: _Forms, store: Store) -> dict[str, Json]:
     where = one.where
     return {
         "rule": one.rule,
@@ -273,24 +274,36 @@ def _finding(one: Finding, elements: Mapping[Place, list[int]], case: Case, stor
                 number for each in (where, *one.others) if each is not None for number in elements.get(each, ())
             )
         ),
-        "form": _form(one, case),
+        "form": forms.of(one),
     }
 
 
-def _form(one: Finding, case: Case) -> str:
-    """Returns the form that a finding is about: "subject", "preheader", "text" or "page"."""
-    where = one.where
-    forms = {"subject": case.traced.subject, "preheader": case.traced.preheader, "text": case.traced.text}
-    for name, traced in forms.items():
-        if where is None or traced is None:
-            continue
-        if any(shown.place == where for shown in traced.shown):
-            return name
-        first, last = traced.place(0, 1), traced.place(max(0, len(traced.text) - 1), len(traced.text))
-        if first and last and first.source == where.source and first.start <= where.start <= max(first.end, last.end):
-            return name
-    group = one.rule.partition(".")[0]
-    return group if group in forms else "page"
+class _Forms:
+    """Which form of a message a finding is about: "subject", "preheader", "text" or "page"."""
+
+    def __init__(self, case: Case) -> None:
+        traces = {"subject": case.traced.subject, "preheader": case.traced.preheader, "text": case.traced.text}
+        self._marks: dict[Place, str] = {}
+        self._written: list[tuple[str, Source, int, int]] = []
+        for name, traced in traces.items():
+            if traced is None:
+                continue
+            self._marks.update(dict.fromkeys((shown.place for shown in traced.shown), name))
+            first, last = traced.place(0, 1), traced.place(max(0, len(traced.text) - 1), len(traced.text))
+            if first and last and first.source == last.source:
+                self._written.append((name, first.source, first.start, max(first.end, last.end)))
+
+    def of(self, one: Finding) -> str:
+        """Returns the form of a finding."""
+        where = one.where
+        if where is not None:
+            if where in self._marks:
+                return self._marks[where]
+            for name, source, start, end in self._written:
+                if source == where.source and start <= where.start <= end:
+                    return name
+        group = one.rule.partition(".")[0]
+        return group if group in ("subject", "preheader", "text") else "page"
 
 
 def _against_snapshot(case: Case, folder: Path) -> Json:

@@ -10,7 +10,7 @@ from importlib.resources import files
 
 from pribble.review.json_data import Json, json_for_pages
 
-_ASSETS = files("pribble.review.preview") / "assets"
+_ASSETS = files(__package__) / "assets"
 _IMPORT = re.compile(r'^import \{[^}]*\} from "\./([a-z-]+)\.js";\n', re.MULTILINE)
 _EXPORT = re.compile(r"^export (?=(?:async )?function|const|let|class)", re.MULTILINE)
 # A policy in the page itself, for one that is opened from a disk (CSP 3, 3.3): nothing is loaded, and nothing runs but

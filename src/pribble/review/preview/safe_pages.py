@@ -81,9 +81,9 @@ _RENAMED = {"form": "div"}
 
 
 def safe_page(seen: SeenPage, pictures: Mapping[str, str]) -> Iterator[str]:
-    """Yields the pieces of a page for a frame; `pictures` are addresses for those that begin with `PICTURE`.
+    """Yields the chunks of a page for a frame; `pictures` are addresses for those that begin with `PICTURE`.
 
-    The same in several pages is the same piece, so that a page can be kept as a list of them.
+    The same in several pages is the same chunk, so that a page can be kept as a list of them.
     """
     if seen.recast:
         html = seen.html()
@@ -91,11 +91,11 @@ def safe_page(seen: SeenPage, pictures: Mapping[str, str]) -> Iterator[str]:
     else:
         writer = _Writer(seen.source, seen.page, seen.edits)
     yield "" if writer.page.quirks else _DOCTYPES[_mode(writer.html)]
-    for piece in writer.pieces():
-        if "data:" not in piece and PICTURE not in piece:
-            yield piece
+    for chunk in writer.chunks():
+        if "data:" not in chunk and PICTURE not in chunk:
+            yield chunk
             continue
-        for part in _LONG_ADDRESS.split(piece):
+        for part in _LONG_ADDRESS.split(chunk):
             if part:
                 yield pictures.get(part, "data:,") if part.startswith(PICTURE) else part
 
@@ -113,8 +113,8 @@ class _Writer:
         self.edits = [one for one in spliced(edits, 0, len(html)) if isinstance(one, Edit)]
         self.starts = [one.start for one in self.edits]
 
-    def pieces(self) -> Iterator[str]:
-        """Yields the pieces of the page, or, of a `part` of one, those that are written in it."""
+    def chunks(self) -> Iterator[str]:
+        """Yields the chunks of the page, or, of a `part` of one, those that are written in it."""
         opened: list[str] = []  # how each open element ends
         gone = 0  # how many elements are open within one that is left out, itself included
         for event in self.page.events:
@@ -157,7 +157,7 @@ class _Writer:
         """Yields what takes the place of a tag: a page again, which is read and written as one."""
         if edit.start == start and edit.pieces:
             written = "".join(edit.pieces)
-            yield from _Writer(written, read_foreign_page(written), (), part=True).pieces()
+            yield from _Writer(written, read_foreign_page(written), (), part=True).chunks()
 
     def _tag(self, tag: StartTag, name: str, foreign: str) -> Iterator[str]:
         html = self.html

@@ -1,4 +1,4 @@
-"""What the preview keeps once: pieces of pages, whole pages, files."""
+"""What the preview keeps once: chunks of pages, whole pages, files."""
 
 from __future__ import annotations
 
@@ -14,28 +14,28 @@ class Store:
     """Pieces of pages, each once; pages as lists of them, each once; the files that places are in."""
 
     def __init__(self) -> None:
-        self._pieces: dict[str, int] = {}
+        self._chunks: dict[str, int] = {}
         self._pages: dict[tuple[int, ...], int] = {}
         self._files: dict[str, tuple[int, str]] = {}
         self._units: dict[str, Units] = {}
 
-    def page(self, pieces: Iterable[str]) -> int:
-        """Returns the number of the page that is made of pieces."""
-        known = self._pieces
-        numbers = tuple([known.setdefault(piece, len(known)) for piece in pieces])
+    def page(self, chunks: Iterable[str]) -> int:
+        """Returns the number of the page that is made of chunks."""
+        known = self._chunks
+        numbers = tuple([known.setdefault(chunk, len(known)) for chunk in chunks])
         return self._pages.setdefault(numbers, len(self._pages))
 
     def sizes(self, owned: Mapping[str, Iterable[int]]) -> dict[str, int]:
-        """Returns for each owner of pages how many characters the pieces have that nobody else uses."""
-        pages, pieces = list(self._pages), list(self._pieces)
+        """Returns for each owner of pages how many characters the chunks have that nobody else uses."""
+        pages, chunks = list(self._pages), list(self._chunks)
         users: dict[int, set[str]] = {}
         for owner, numbers in owned.items():
-            for piece in {piece for number in numbers for piece in pages[number]}:
-                users.setdefault(piece, set()).add(owner)
+            for chunk in {chunk for number in numbers for chunk in pages[number]}:
+                users.setdefault(chunk, set()).add(owner)
         sizes = dict.fromkeys(owned, 0)
-        for piece, owners in users.items():
+        for chunk, owners in users.items():
             if len(owners) == 1:
-                sizes[next(iter(owners))] += len(pieces[piece])
+                sizes[next(iter(owners))] += len(chunks[chunk])
         return sizes
 
     def file(self, source: Source) -> int:
@@ -53,7 +53,7 @@ class Store:
 
     def as_json(self) -> dict[str, Json]:
         return {
-            "pieces": list(self._pieces),
+            "chunks": list(self._chunks),
             "pages": [list(page) for page in self._pages],
             "files": [{"name": name, "text": text} for name, (_, text) in self._files.items()],
         }

@@ -17,6 +17,24 @@ export function findingGroups(template, shownCase) {
   return sorted.map((group, index) => ({ ...group, number: index + 1 }));
 }
 
+/** Returns the numbers of the findings about some forms of a message; `onchoose` is called with one that is chosen. */
+export function formBadges(groups, forms, onchoose) {
+  const about = groups.filter((group) => group.findings.some((one) => forms.includes(one.form) && !one.elements.length));
+  return about.map((group) =>
+    element(
+      "button",
+      {
+        type: "button",
+        class: `badge ${group.severity}`,
+        title: `${group.severity} ${group.rule}`,
+        "aria-label": `${group.number}: ${group.severity}, ${group.rule}`,
+        onclick: () => onchoose(group.number),
+      },
+      String(group.number),
+    ),
+  );
+}
+
 /** Returns how many errors, warnings and notes there are. */
 export function severityCounts(groups) {
   const counts = { error: 0, warning: 0, note: 0 };

@@ -10,6 +10,7 @@ export class Frame {
     this.width = width;
     this.scale = 1;
     this.html = "";
+    this.elements = new Map();
     this.frame = element("iframe", { sandbox: "allow-same-origin", title: label, tabindex: "-1", scrolling: "no" });
     this.layer = element("div", { class: "layer" });
     this.stage = element("div", { class: "stage" }, this.frame, this.layer);
@@ -37,6 +38,11 @@ export class Frame {
 
   loaded() {
     if (!this.html || !this.document?.body) return;
+    this.elements = new Map();
+    for (const each of this.document.querySelectorAll("[data-pribble]")) {
+      const number = Number(each.getAttribute("data-pribble"));
+      if (!this.elements.has(number)) this.elements.set(number, each);
+    }
     this.frame.style.height = "100px"; // a page may ask for the height of its window
     this.height = Math.min(HIGHEST, Math.max(100, this.document.documentElement.scrollHeight));
     this.frame.style.height = `${this.height}px`;
@@ -77,7 +83,7 @@ export class Frame {
 
   /** Returns the element of a message by its number. */
   element(number) {
-    return this.document?.querySelector(`[data-pribble="${number}"]`) ?? null;
+    return this.elements.get(number) ?? null;
   }
 
   /** Returns the number of the element that an element is in, and whether it is that itself. */

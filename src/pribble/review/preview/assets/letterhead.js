@@ -2,9 +2,8 @@
 
 import { element, sizeInWords } from "./dom.js";
 
-/** Returns the head of a message. */
-export function letterhead(shownCase) {
-  if (shownCase.errors) return [];
+/** Returns the head of a message, with the numbers of findings about it. */
+export function letterhead(shownCase, badges) {
   const { from, replyTo, attachments = [] } = shownCase;
   return [
     element(
@@ -12,6 +11,7 @@ export function letterhead(shownCase) {
       { class: "subject" },
       shownCase.subject?.text ? line(shownCase.subject, "subject") : element("em", {}, "no subject"),
       shownCase.preheader?.text ? element("span", { class: "preheader" }, line(shownCase.preheader, "preheader")) : null,
+      badges,
     ),
     element(
       "dl",

@@ -6,7 +6,6 @@ import { openFinding, showDrawer, showFigures } from "./drawer.js";
 import { errorNotice } from "./findings.js";
 import { listenToKeys } from "./keys.js";
 import { buildPage, parts, sheet } from "./layout.js";
-import { letterhead } from "./letterhead.js";
 import { connect, isLive } from "./live.js";
 import { onPins, showMessage } from "./message.js";
 import { listenToPointers, pointAt, pointAtFinding } from "./pointer.js";
@@ -25,7 +24,6 @@ function show(changed) {
   fill(parts.switches, messageSwitches());
   fill(parts.viewers, viewerSwitches());
   parts.viewers.hidden = !errors && !hasPage(shownCase);
-  fill(parts.head, errors ? null : letterhead(shownCase));
   sheet.classList.toggle("failed", Boolean(errors));
   parts.failure.hidden = !errors;
   fill(parts.failure, errors ? errorNotice(errors) : null);

@@ -1,8 +1,9 @@
 // The message that is chosen, in its forms: frames, text, captions, and what is drawn onto it.
 
 import { element, fill, shortened } from "./dom.js";
-import { findingGroups } from "./findings.js";
+import { findingGroups, formBadges } from "./findings.js";
 import { drawings, frames, parts, plainText, sheet } from "./layout.js";
+import { letterhead } from "./letterhead.js";
 import { freshElements, rememberMessage } from "./saves.js";
 import { pageHtml } from "./shown.js";
 import { choice, currentCase, currentTemplate, framed, hasPage, viewer } from "./state.js";
@@ -33,6 +34,7 @@ export function placedFindings() {
 export function showMessage({ kept }) {
   const shownCase = currentCase();
   groups = shownCase.errors ? [] : findingGroups(currentTemplate(), shownCase);
+  fill(parts.head, shownCase.errors ? null : letterhead(shownCase, formBadges(groups, ["subject", "preheader"], onPin)));
   if (shownCase.errors) return;
   const { wide, narrow, large } = framed();
   sheet.classList.toggle("text-only", !hasPage(shownCase));
@@ -61,7 +63,8 @@ function showText(shownCase, kept) {
   fill(
     parts.captions.text,
     element("b", {}, isText ? now.name : "Plain text"),
-    ` ${hasPage(shownCase) ? about : "the whole message"}`,
+    ` ${hasPage(shownCase) ? about : "the whole message"} `,
+    formBadges(groups, ["text"], onPin),
   );
 }
 

@@ -1,21 +1,21 @@
 // What the page shows: read from its own JSON, and in a live preview replaced by what the server sends.
 
 const all = { viewers: [], templates: new Map() };
-// The pieces, pages and files of the template that is shown; those that came together share them.
-let store = { pieces: [], pages: [], files: [] };
+// The chunks, pages and files of the template that is shown; those that came together share them.
+let store = { chunks: [], pages: [], files: [] };
 
 /** Takes in what is shown, or some templates anew. */
-export function take({ viewers: given, templates: fresh, pieces, pages, files }) {
+export function take({ viewers: given, templates: fresh, chunks, pages, files }) {
   if (given) all.viewers = given;
-  const own = { pieces, pages, files };
+  const own = { chunks, pages, files };
   for (const one of fresh) all.templates.set(one.name, { ...one, store: own });
 }
 
 /** Takes in one message of a template anew: it is shown before all that is found in it is known. */
-export function takeCase({ template, case: fresh, pieces, pages, files }) {
+export function takeCase({ template, case: fresh, chunks, pages, files }) {
   const known = all.templates.get(template);
   if (!known) return;
-  const own = { pieces, pages, files };
+  const own = { chunks, pages, files };
   const cases = known.cases.map((one) =>
     one.sample === fresh.sample && one.locale === fresh.locale ? { ...fresh, store: own } : one,
   );
@@ -42,9 +42,9 @@ export function viewers() {
   return all.viewers;
 }
 
-/** Returns the HTML of a page, which is kept as a list of pieces. */
+/** Returns the HTML of a page, which is kept as a list of chunks. */
 export function pageHtml(number) {
-  return store.pages[number].map((piece) => store.pieces[piece]).join("");
+  return store.pages[number].map((chunk) => store.chunks[chunk]).join("");
 }
 
 /** Returns a file: its name and text. */

@@ -25,8 +25,8 @@ export function linkAt(shownCase, number) {
 /** Returns what stands at an offset of the plain text: values, and the word of the page. */
 export function tracedInText(shownCase, offset) {
   const values = new Set();
-  for (const [start, end, value] of shownCase.text.shown) if (offset >= start && offset < end) values.add(value);
-  const word = (shownCase.words ?? []).find(([, , , start, end]) => start >= 0 && offset >= start && offset < end);
+  for (const [start, end, value] of shownCase.text.shown) if (offset >= start && offset <= end) values.add(value);
+  const word = (shownCase.words ?? []).find(([, , , start, end]) => start >= 0 && offset >= start && offset <= end);
   return { values, word: word ?? null, link: null };
 }
 
