@@ -12,6 +12,9 @@ import threading
 import unittest
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
 from functools import cache
 from graphlib import TopologicalSorter
 from pathlib import Path
@@ -24,6 +27,7 @@ from pribble.delivery.transports import transport
 from pribble.errors import DataError
 from pribble.review import known_viewers
 from pribble.review.cases import value_at
+from pribble.review.json_data import json_for_pages, plain_data
 from pribble.review.preview import Preview, preview
 from pribble.review.preview.case_entries import Composing
 from pribble.review.preview.live_templates import LiveTemplates
@@ -31,7 +35,7 @@ from pribble.review.preview.serving import PreviewServer
 from pribble.review.strain import strained_together
 from pribble.template import without_optimisations
 from pribble.testing import snapshot, snapshot_message
-from tests.support import DEMO, ROOT, Case, pribble
+from tests.support import DEMO, ROOT, Case, pribble, slow
 
 ASSETS = ROOT / "src/pribble/review/preview/assets"
 OFFICE = "Skerrow Haven Berth Office <berths@skerrow.example>"
@@ -50,10 +54,11 @@ class Page:
         found = re.search(r'<script type="application/json" id="shown">(.*?)</script>', self.html, re.DOTALL)
         assert found is not None
         self.shown: dict[str, Any] = json.loads(found[1])
-        self.templates: dict[str, dict[str, Any]] = {one["name"]: one for one in self.shown["templates"]}
+        (self.group,) = self.shown["groups"]
+        self.templates: dict[str, dict[str, Any]] = {one["name"]: one for one in self.group["templates"]}
 
     def page(self, number: int) -> str:
-        return "".join(self.shown["chunks"][chunk] for chunk in self.shown["pages"][number])
+        return "".join(self.group["chunks"][chunk] for chunk in self.group["pages"][number])
 
     def case(self, template: str, sample: str = "", locale: str = "en_GB") -> dict[str, Any]:
         cases = self.templates[template]["cases"]
@@ -62,7 +67,7 @@ class Page:
 
     def at(self, place: list[int]) -> str:
         """The text of a place, which counts in UTF-16."""
-        text = self.shown["files"][place[0]]["text"].encode("utf-16-le")
+        text = self.group["files"][place[0]]["text"].encode("utf-16-le")
         return str(text[place[1] * 2 : place[2] * 2].decode("utf-16-le"))
 
 
@@ -96,7 +101,7 @@ class Written(Case):
             self.assertFalse([one for one in template["strained"] if "errors" in one])
 
     def test_it_loads_nothing_and_runs_its_own_script_alone(self) -> None:
-        _, page = demo_page()
+        _, page = self.preview(demo(), names=["gate-code"])
         policy = re.search(r'<meta http-equiv="Content-Security-Policy" content="([^"]*)">', page.html)
         script = re.search(r'<script type="module">(.*?)</script>', page.html, re.DOTALL)
         assert policy is not None and script is not None
@@ -111,9 +116,9 @@ class Written(Case):
         self.assertNotRegex(page.html.partition("<script")[0], "https?://")
 
     def test_each_picture_stands_once(self) -> None:
-        _, page = demo_page()
-        pictures = [chunk for chunk in page.shown["chunks"] if chunk.startswith("data:image/")]
-        self.assertGreaterEqual(len(pictures), 4)
+        _, page = self.preview(demo(), names=["berth-confirmed"])
+        pictures = [chunk for chunk in page.group["chunks"] if chunk.startswith("data:image/")]
+        self.assertEqual(len(pictures), 3)
         for picture in pictures:
             self.assertEqual(page.html.count(picture), 1)
             base64.b64decode(picture.partition(",")[2], validate=True)
@@ -129,7 +134,7 @@ class Written(Case):
         for said, (path, *_) in paths.items():
             if path.endswith(".what"):
                 self.assertEqual(said, value_at(case["data"], path))
-        sources = page.shown["files"]
+        sources = page.group["files"]
         for _, _, _, start, _, file, offset in case["words"]:
             if file >= 0 and start >= 0:  # what the author wrote
                 word = re.match(r"\w+", sources[file]["text"][offset:])
@@ -206,6 +211,7 @@ class Written(Case):
         self.assertEqual(page.html.count("<script"), 2)
         self.assertIn("alert(1)", page.case("a", locale="en")["text"]["text"])
 
+    @slow
     def test_a_large_page_says_what_to_leave_out(self) -> None:
         pictures = {f"p{n}.png": noise(n) for n in range(3)}
         folder = self.folder(
@@ -218,6 +224,24 @@ class Written(Case):
         made, _ = self.preview(folder)
         self.assertGreater(made.size, 10_000_000)
         self.assertEqual(made.heaviest, ("large",))
+
+    def test_data_of_all_kinds(self) -> None:
+        @dataclass
+        class Skipper:
+            name: str
+            born: date
+
+        circle: dict[str, Any] = {"name": "round"}
+        circle["again"] = [circle] * 2
+        self.assertEqual(
+            plain_data({"who": Skipper("Ana", date(1980, 1, 2)), "price": Decimal("1.10"), "huge": Decimal("1e400")}),
+            {"who": {"name": "Ana", "born": "1980-01-02"}, "price": 1.1, "huge": "1E+400"},
+        )
+        self.assertLess(len(json_for_pages(plain_data(circle))), 3_000_000)
+        deep: Any = "x"
+        for _ in range(5000):
+            deep = [deep]
+        self.assertIn("…", json_for_pages(plain_data(deep)))
 
     def test_strained_data_are_changed_all_at_once(self) -> None:
         template = demo()["mooring-statement"]
@@ -276,9 +300,11 @@ class Live(Case):
         if files is None:
             shutil.copytree(DEMO, path, dirs_exist_ok=True)
         live = LiveTemplates(lambda: demo(path, reload=True), VIEWERS, Composing(OFFICE), **given)
-        live.entries()
+        for name in live.names:
+            live.shown(name)
         return live, path
 
+    @slow
     def test_what_changed(self) -> None:
         live, path = self.live()
         self.assertEqual(live.changed(files_came_or_went=False), [])
@@ -301,6 +327,13 @@ class Live(Case):
 
     def first_sight(self, live: LiveTemplates) -> Any:
         return live.first_sight("a", "", "en_GB", ["browser"])["case"]
+
+    def test_what_has_not_changed_is_made_once(self) -> None:
+        live, path = self.live({"a.html": "<p>{{ name }}</p>", "a.sample.json": '{"name": "Ana"}'})
+        self.assertIs(live.shown("a"), live.shown("a"))
+        before = live.shown("a")
+        (path / "a.html").write_text("<p>{{ name }} B</p>", encoding="utf-8")
+        self.assertIsNot(live.shown("a"), before)
 
     def test_an_error_comes_and_goes(self) -> None:
         live, path = self.live({"a.html": "<p>{{ name }}</p>", "a.sample.json": '{"name": "Ana"}'})
@@ -568,7 +601,7 @@ class Commands(Case):
             (["--through", "folder:x"], "--port and --through go with --serve"),
             ([str(here / "a.html"), str(there / "b.html")], "templates of one folder"),
             (["--snapshots", str(here / "no")], "there is no folder"),
-            (["--out", str(here / "no/p.html")], "no/p.html: No such file or directory"),
+            (["gate-code", "--out", str(here / "no/p.html")], "no/p.html: No such file or directory"),
             (["--from", "nobody"], "no address"),
             (["--viewers", "brower"], "there is no viewer"),
             (["--templates", str(here / "no")], "there is no template folder"),

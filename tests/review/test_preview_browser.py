@@ -349,7 +349,7 @@ class Served(InABrowser):
         window = self.window()
         window.open(self.server.address)
         window.until(DRAWN)
-        self.assertEqual(window.evaluate("return location.href"), f"{self.server.origin}/")
+        self.assertEqual(window.evaluate("return location.href"), f"{self.server.origin}/#berth-confirmed")
         press(window, "3")
         window.until("return document.querySelector('.narrow iframe').contentDocument.querySelector('h1') !== null")
         window.until(

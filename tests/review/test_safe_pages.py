@@ -50,9 +50,12 @@ HOSTILE = (
 )
 
 
+TOKEN = "7f"
+
+
 def written(html: str) -> str:
     """A page as a frame holds it."""
-    return "".join(safe_page(SeenPage(html, read_foreign_page(html), (), ()), {}))
+    return "".join(safe_page(SeenPage(html, read_foreign_page(html), (), ()), {}, TOKEN))
 
 
 class SafePages(Case):
@@ -107,17 +110,23 @@ class SafePages(Case):
             for viewer in known_viewers().values():
                 seen = seen_of(html, viewer, {})
                 with self.subTest(path.name, viewer=viewer.name):
-                    made = "".join(safe_page(seen, {}))
+                    made = "".join(safe_page(seen, {}, TOKEN))
                     again = written(seen.html())
                     self.assertEqual(said(made), said(again))
                     self.assertEqual(tags(made), tags(again))
 
     def test_pictures_stand_once_and_elsewhere_by_name(self) -> None:
         address = f"data:image/png;base64,{'A' * 400}"
-        page = f'<img src="pribble-picture:0;"><p style="background:url({address})">a</p><img src="pribble-picture:9;">'
-        chunks = list(safe_page(SeenPage(page, read_foreign_page(page), (), ()), {"pribble-picture:0;": address}))
+        own, other = "pribble-picture:7f-0;", "pribble-picture:80-0;"
+        page = f'<img src="{own}"><p style="background:url({address})">a</p><img src="{other}">'
+        chunks = list(safe_page(SeenPage(page, read_foreign_page(page), (), ()), {own: address}, TOKEN))
         self.assertEqual(chunks.count(address), 2)
         self.assertIn("data:,", chunks)
+
+    def test_the_number_of_an_element_is_no_word_of_the_page(self) -> None:
+        self.assertIn('<p data-pribble="3">', written("<p data-pribble='7f-3' data-pribble='7f-4'>a</p>"))
+        for page in ("<p data-pribble='3'>a</p>", "<p data-pribble='80-3'>a</p>", "<p title='7f-3' data-pribble>a</p>"):
+            self.assertNotIn("data-pribble", written(page))
 
 
 def said(html: str) -> list[str]:

@@ -6,8 +6,10 @@ import json
 import re
 from collections.abc import Mapping, Sequence
 from decimal import Decimal
+from itertools import islice
 
-from pribble.values.kinds import Data
+from pribble.values.kinds import Data, Opaque
+from pribble.values.lookup import names, record_field
 
 # What JSON is made of.
 Json = str | int | float | bool | None | Sequence["Json"] | Mapping[str, "Json"]
@@ -15,15 +17,41 @@ Json = str | int | float | bool | None | Sequence["Json"] | Mapping[str, "Json"]
 _SURROGATE = re.compile("[\ud800-\udfff]")
 
 
+# Data are shown so deep, and so many values of them.
+_DEEPEST, _MOST = 100, 50_000
+_LEFT_OUT = "…"
+
+
 def plain_data(data: Data) -> Json:
-    """Returns data as JSON has them; what it has no form for, as a text."""
-    if data is None or isinstance(data, str | bool | int | float):
-        return data
-    if isinstance(data, Mapping):
-        return {str(name): plain_data(value) for name, value in data.items()}
-    if isinstance(data, list | tuple):
-        return [plain_data(value) for value in data]
-    if isinstance(data, Decimal) and data.is_finite() and -300 < data.adjusted() < 300:
+    """Returns data as JSON has them; what it has no form for, as a text.  What is very deep or very much, as data that
+    hold themselves, is left out."""
+    return _Plain().value(data, 0)
+
+
+class _Plain:
+    def __init__(self) -> None:
+        self._left = _MOST
+
+    def value(self, data: Data, depth: int) -> Json:
+        self._left -= 1
+        if self._left < 0 or depth > _DEEPEST:
+            return _LEFT_OUT
+        if data is None or isinstance(data, str | bool | int | float):
+            return data
+        if isinstance(data, Mapping):
+            return {str(name): self.value(data[name], depth + 1) for name in islice(data, max(0, self._left))}
+        if isinstance(data, list | tuple):
+            return [self.value(one, depth + 1) for one in data[: max(0, self._left)]]
+        if isinstance(data, Decimal):
+            return _number(data)
+        if isinstance(data, Opaque) or not (fields := list(names(data))):
+            return str(data)
+        return {name: self.value(record_field(data, name), depth + 1) for name in fields}
+
+
+def _number(data: Decimal) -> Json:
+    """Returns a decimal as the number that it is, where a number of JSON's readers holds it; else as a text."""
+    if data.is_finite() and -300 < data.adjusted() < 300:
         number = int(data) if data == data.to_integral_value() else float(data)
         if isinstance(number, int) or Decimal(repr(number)) == data:
             return number

@@ -15,7 +15,7 @@ from pribble.mime.message import Message
 from pribble.rendering.rendering import Rendering
 from pribble.review.check import Check, check_cases
 from pribble.review.preview.case_entries import Composing
-from pribble.review.preview.entries import Entries
+from pribble.review.preview.entries import Entries, shown_json
 from pribble.review.preview.page_file import page_file
 from pribble.review.viewers import Viewer, chosen_viewers
 from pribble.template import Template, TemplateFolder
@@ -81,6 +81,6 @@ def preview(
     )
     entries = Entries(seen_by)
     entries.add(found, Composing(sender, compose, None if snapshots is None else Path(snapshots)))
-    page = page_file(entries.as_json()).encode()
+    page = page_file(shown_json(seen_by, [entries.as_json()])).encode()
     write_file(Path(out), page)
     return Preview(Path(out), len(page), found.check, tuple(entries.heaviest(len(page) - LARGE)))

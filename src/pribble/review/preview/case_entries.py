@@ -57,9 +57,9 @@ class _Pictures:
     addresses: Mapping[str, str]
 
     @classmethod
-    def of(cls, root: Entity) -> _Pictures:
+    def of(cls, root: Entity, token: str) -> _Pictures:
         found = addresses_of(root)
-        standing = {address: f"{PICTURE}{number};" for number, address in enumerate(found)}
+        standing = {address: f"{PICTURE}{token}-{number};" for number, address in enumerate(found)}
         return cls(standing, {standing[address]: found[address] for address in found})
 
 
@@ -93,7 +93,9 @@ def case_entry(
         entry["pictures"] = _pictures(case, root, viewers)
         pointed |= {element.number for element in case.view.elements if element.local_name == "img"}
         entry["dark"] = [one.name for one in viewers if one.scheme == "dark" and _is_dark(case.view, one)]
-        entry |= _pages(case.view.html, _numbered(case.view, pointed), viewers, _Pictures.of(root), store)
+        entry |= _pages(
+            case.view.html, _numbered(case.view, pointed, store.token), viewers, _Pictures.of(root, store.token), store
+        )
     entry["values"] = values.entries
     if composing.snapshots is not None:
         entry["snapshot"] = _against_snapshot(case, composing.snapshots)
@@ -111,7 +113,7 @@ def rendered_entry(
     entry["preheader"] = {"text": rendering.preheader, "shown": []} if rendering.preheader else None
     entry["text"] = {"text": rendering.text, "shown": []}
     if rendering.html is not None:
-        entry |= _pages(rendering.html, (), viewers, _Pictures.of(root), store)
+        entry |= _pages(rendering.html, (), viewers, _Pictures.of(root, store.token), store)
     return entry
 
 
@@ -139,11 +141,11 @@ def error_entry(error: PribbleError, store: Store) -> dict[str, Json]:
 # ---- pages ----------------------------------------------------------------------------------------------------
 
 
-def _numbered(view: PageView, elements: set[int]) -> list[Edit[str]]:
+def _numbered(view: PageView, elements: set[int], token: str) -> list[Edit[str]]:
     """Returns edits that give elements their numbers."""
     tags = [(view.elements[number].opening, number) for number in sorted(elements)]
     return [
-        Edit(at := tag.start + 1 + len(tag.name), at, (f' {ELEMENT}="{number}"',))
+        Edit(at := tag.start + 1 + len(tag.name), at, (f' {ELEMENT}="{token}-{number}"',))
         for tag, number in tags
         if tag.start < tag.end
     ]
@@ -167,7 +169,7 @@ def _pages(
         # Nothing is loaded here from elsewhere: what would be shows as a box with its words.
         here = viewer if viewer.remote == "never" else replace(viewer, remote="asked")
         seen = seen_of(marked, here, pictures.standing)
-        pages[viewer.name] = store.page(safe_page(seen, pictures.addresses))
+        pages[viewer.name] = store.page(safe_page(seen, pictures.addresses, store.token))
         if seen.lost:
             lost[viewer.name] = list(dict.fromkeys(one.what for one in seen.lost))
     return {"pages": pages, "lost": lost, "cuts": cuts}

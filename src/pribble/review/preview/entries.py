@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 
-from pribble import __version__
 from pribble.errors import PribbleError
 from pribble.findings import Finding
 from pribble.review.cases import Checked, Failed
@@ -38,25 +37,8 @@ class Entries:
     templates: dict[str, Json] = field(default_factory=dict)
 
     def as_json(self) -> dict[str, Json]:
-        """Returns all of it, for a script."""
-        return {
-            "pribble": __version__,
-            "viewers": [
-                {
-                    "name": one.name,
-                    "about": one.about,
-                    "why": one.why,
-                    "width": one.width,
-                    "scheme": one.scheme,
-                    "textOnly": one.text_only,
-                    "cut": one.cut,
-                    "plain": one.name in PLAIN_VIEWERS,
-                }
-                for one in self.viewers
-            ],
-            "templates": list(self.templates.values()),
-            **self.store.as_json(),
-        }
+        """Returns the templates and what they share, for a script."""
+        return {"templates": list(self.templates.values()), **self.store.as_json()}
 
     def heaviest(self, excess: int) -> Iterator[str]:
         """Yields the templates without which the page has so many bytes less, the heaviest first."""
@@ -115,6 +97,23 @@ class Entries:
             except PribbleError as error:
                 entry["errors"] = [error_entry(error, self.store)]
             yield entry
+
+
+def shown_json(viewers: Sequence[Viewer], groups: Sequence[Json]) -> dict[str, Json]:
+    """Returns all that a page shows, for its script: `groups` are templates that share what they are made of."""
+    return {
+        "viewers": [
+            {
+                "name": one.name,
+                "about": one.about,
+                "width": one.width,
+                "textOnly": one.text_only,
+                "plain": one.name in PLAIN_VIEWERS,
+            }
+            for one in viewers
+        ],
+        "groups": groups,
+    }
 
 
 def _page_numbers(entry: Json) -> Iterator[int]:

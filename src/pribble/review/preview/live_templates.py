@@ -14,7 +14,8 @@ from pribble.mime.message import Message
 from pribble.review.check import CheckedCases, check_cases
 from pribble.review.json_data import Json, json_text, plain_data
 from pribble.review.preview.case_entries import Composing, error_entry, rendered_entry
-from pribble.review.preview.entries import Entries
+from pribble.review.preview.entries import Entries, shown_json
+from pribble.review.preview.page_file import page_file
 from pribble.review.preview.store import Store
 from pribble.review.viewers import Viewer
 from pribble.template import Template, TemplateFolder, UnknownTemplate, linked_source, read_files
@@ -50,6 +51,8 @@ class LiveTemplates:
         self._names = names
         self._data, self._recipients, self._off = data, recipients, off
         self._lock = threading.RLock()
+        self._making: dict[str, threading.Lock] = {}
+        self._made: dict[str, tuple[_Stamps, dict[str, Json]]] = {}
         self._folder = open_folder()
         self._stamps: dict[str, _Stamps | None] = {}
         self._stamps = {name: self._stamp(name) for name in self.names}
@@ -66,16 +69,26 @@ class LiveTemplates:
 
     # -- what is shown --
 
-    def entries(self, names: Collection[str] | None = None) -> dict[str, Json]:
-        """Returns all that the page shows: of all templates, or of some."""
-        made = Entries(self._viewers)
-        for name in self.names if names is None else names:
+    def page(self) -> str:
+        """Returns the page, with all templates."""
+        return page_file(shown_json(self._viewers, [self.shown(name) for name in self.names]), live=True)
+
+    def shown(self, name: str) -> dict[str, Json]:
+        """Returns all that the page shows of a template, which is made once until one of its files changes."""
+        with self._lock:
+            making = self._making.setdefault(name, threading.Lock())
+        with making:
             before = self._stamp(name)
+            known = self._made.get(name)
+            if before is not None and known is not None and known[0] == before:
+                return known[1]
+            made = Entries(self._viewers)
             made.add(self._checked(name, self._data), self._composing)
+            shown = made.as_json()
             after = self._stamp(name)  # with the files for its languages, which are known now
             if before is not None and after is not None and set(before) <= set(after):
-                self._stamps[name] = after
-        return made.as_json()
+                self._made[name], self._stamps[name] = (after, shown), after
+            return shown
 
     def _checked(self, name: str, data: Data) -> CheckedCases:
         return check_cases(
@@ -127,6 +140,7 @@ class LiveTemplates:
         with self._lock:
             if files_came_or_went:
                 self._folder = self._open_folder()
+                self._made.clear()
             before, self._stamps = self._stamps, {name: self._stamp(name) for name in self.names}
             return [name for name, stamp in self._stamps.items() if stamp is None or before.get(name) != stamp]
 

@@ -18,6 +18,8 @@ from pribble.review.page_view import PageView, decoded
 from pribble.review.preview.store import Store, Units
 
 # An element drops the line break that its text begins with (HTML 13.2.6.4.7).
+# So much of what is shown is told beside the data.
+_LONGEST_SAID = 120
 _DROPPING = frozenset({"pre", "textarea", "listing"})
 
 
@@ -27,13 +29,17 @@ class ShownValues:
 
     store: Store
     numbers: dict[tuple[str, int, tuple[str, ...]], int] = field(default_factory=dict)
-    entries: list[Json] = field(default_factory=list)
+    entries: list[dict[str, Json]] = field(default_factory=list)
 
-    def number(self, shown: Shown) -> int:
+    def number(self, shown: Shown, said: str | None = None) -> int:
+        """Returns the number of a value; `said` is what is shown of it, if that is text."""
         key = shown.place.source.name, shown.place.start, shown.paths
         if key not in self.numbers:
             self.numbers[key] = len(self.entries)
-            self.entries.append({"paths": list(shown.paths), "place": self.store.place(shown.place)})
+            self.entries.append({"paths": list(shown.paths), "place": self.store.place(shown.place), "said": None})
+        entry = self.entries[self.numbers[key]]
+        if said and entry["said"] is None:
+            entry["said"] = said[:_LONGEST_SAID]
         return self.numbers[key]
 
     def in_text(self, traced: TracedText | None) -> Json:
@@ -44,7 +50,9 @@ class ShownValues:
         return {
             "text": traced.text,
             "shown": [
-                [units(one.start), units(one.end), self.number(one)] for one in traced.shown if one.start < one.end
+                [units(one.start), units(one.end), self.number(one, traced.text[one.start : one.end])]
+                for one in traced.shown
+                if one.start < one.end
             ],
         }
 
@@ -145,7 +153,8 @@ def _add_spans(made: Pointing, texts: Sequence[_OwnText], traced: TracedText, va
         for shown in traced.shown_within(own.start, own.end):
             start, end = max(shown.start, own.start), min(shown.end, own.end)
             if start < end:
-                made.spans.append([own.element, own.unit(start), own.unit(end), values.number(shown)])
+                number = values.number(shown, decoded(traced.text, start, end)[0])
+                made.spans.append([own.element, own.unit(start), own.unit(end), number])
                 made.elements.add(own.element)
 
 

@@ -64,7 +64,7 @@ _OF_DRAWINGS = _ATTRIBUTES | frozenset(
 _PREFIXES = ("aria-", "data-")
 _NAME = re.compile(r"[a-z][a-z0-9.:-]*")
 _ATTRIBUTE_NAME = re.compile(r"[a-z][a-z0-9_.:-]*")
-_LONG_ADDRESS = re.compile(rf"({PICTURE}[0-9]+;|data:[^\s\"'()<>]{{200,}})")
+_LONG_ADDRESS = re.compile(rf"({PICTURE}[0-9a-f]+-[0-9]+;|data:[^\s\"'()<>]{{200,}})")
 # What a browser could read as a tag where a style sheet is no style sheet.
 _TAG_IN_SHEET = re.compile("<(?=[A-Za-z/!?])")
 _COMMENT_IN_SHEET = re.compile("<!--|-->")
@@ -80,16 +80,19 @@ _DOCTYPES = {
 _RENAMED = {"form": "div"}
 
 
-def safe_page(seen: SeenPage, pictures: Mapping[str, str]) -> Iterator[str]:
-    """Yields the chunks of a page for a frame; `pictures` are addresses for those that begin with `PICTURE`.
+def safe_page(seen: SeenPage, pictures: Mapping[str, str], token: str) -> Iterator[str]:
+    """Yields the chunks of a page for a frame.
+
+    `pictures` are addresses for those that begin with `PICTURE`; the number of an element is written where it begins
+    with the `token`.
 
     The same in several pages is the same chunk, so that a page can be kept as a list of them.
     """
     if seen.recast:
         html = seen.html()
-        writer = _Writer(html, read_foreign_page(html), ())
+        writer = _Writer(html, read_foreign_page(html), (), token)
     else:
-        writer = _Writer(seen.source, seen.page, seen.edits)
+        writer = _Writer(seen.source, seen.page, seen.edits, token)
     yield "" if writer.page.quirks else _DOCTYPES[_mode(writer.html)]
     for chunk in writer.chunks():
         if "data:" not in chunk and PICTURE not in chunk:
@@ -108,8 +111,8 @@ def _mode(html: str) -> str:
 class _Writer:
     """Writes a page anew from its events, with edits that take tags, whole elements and attributes out of it."""
 
-    def __init__(self, html: str, page: Page, edits: Sequence[Edit[str]], *, part: bool = False) -> None:
-        self.html, self.page, self.part = html, page, part
+    def __init__(self, html: str, page: Page, edits: Sequence[Edit[str]], token: str, *, part: bool = False) -> None:
+        self.html, self.page, self.token, self.part = html, page, token, part
         self.edits = [one for one in spliced(edits, 0, len(html)) if isinstance(one, Edit)]
         self.starts = [one.start for one in self.edits]
 
@@ -157,7 +160,7 @@ class _Writer:
         """Yields what takes the place of a tag: a page again, which is read and written as one."""
         if edit.start == start and edit.pieces:
             written = "".join(edit.pieces)
-            yield from _Writer(written, read_foreign_page(written), (), part=True).chunks()
+            yield from _Writer(written, read_foreign_page(written), (), self.token, part=True).chunks()
 
     def _tag(self, tag: StartTag, name: str, foreign: str) -> Iterator[str]:
         html = self.html
@@ -169,7 +172,7 @@ class _Writer:
             if read is None:
                 return
             tag = read
-        yield from _start_tag(html, tag, name, foreign)
+        yield from _start_tag(html, tag, name, foreign, f"{self.token}-")
 
 
 @lru_cache(maxsize=5000)
@@ -201,13 +204,14 @@ def _sheet(css: str) -> str:
     return _TAG_IN_SHEET.sub(r"\\3c ", _COMMENT_IN_SHEET.sub("", css))
 
 
-def _start_tag(html: str, tag: StartTag, name: str, foreign: str) -> Iterator[str]:
+def _start_tag(html: str, tag: StartTag, name: str, foreign: str, numbered: str) -> Iterator[str]:
     yield f"<{name}"
-    number = tag.attribute(ELEMENT)
-    if number is not None and html[number.value_start : number.value_end].isdecimal():
-        yield f' {ELEMENT}="{html[number.value_start : number.value_end]}"'
-    given = tuple((a.name, html[a.value_start : a.value_end]) for a in tag.attributes if a.name != ELEMENT)
-    yield _attributes(name, given, bool(foreign))
+    given = tag.attribute(ELEMENT)
+    value = "" if given is None else html[given.value_start : given.value_end]
+    if value.startswith(numbered):
+        yield f' {ELEMENT}="{value.removeprefix(numbered)}"'
+    others = tuple((a.name, html[a.value_start : a.value_end]) for a in tag.attributes if a.name != ELEMENT)
+    yield _attributes(name, others, bool(foreign))
 
 
 @lru_cache(maxsize=5000)  # viewer after viewer shows the same tags

@@ -12,6 +12,7 @@ import queue
 import secrets
 import threading
 from collections.abc import Callable, Iterator, Mapping
+from contextlib import suppress
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Self
 
@@ -20,7 +21,7 @@ from pribble.mime.address import mailbox
 from pribble.mime.message import Message
 from pribble.review.json_data import Json, json_text
 from pribble.review.preview.live_templates import LiveTemplates
-from pribble.review.preview.page_file import page_file, policy
+from pribble.review.preview.page_file import policy
 from pribble.template import UnknownTemplate
 from pribble.values.kinds import Data
 from pribble.values.reading import read_json
@@ -59,7 +60,9 @@ class PreviewServer:
         quiet = type("_Quiet", (serving.WSGIRequestHandler,), {"log": _say_nothing, "version_string": _name})
         self._server = serving.make_server(HOST, port, self._application(), threaded=True, request_handler=quiet)
         self.port: int = self._server.server_port
-        self._threads = [threading.Thread(target=each, daemon=True) for each in (self._serve, self._watch)]
+        self._threads = [
+            threading.Thread(target=each, daemon=True) for each in (self._serve, self._watch, self._prepare)
+        ]
 
     @property
     def origin(self) -> str:
@@ -95,6 +98,14 @@ class PreviewServer:
 
     def _serve(self) -> None:
         self._server.serve_forever(poll_interval=0.1)
+
+    def _prepare(self) -> None:
+        """Make what the page shows, before somebody asks for it."""
+        for name in self._templates.names:
+            if self._stopping.is_set():
+                return
+            with suppress(UnknownTemplate):  # it has gone meanwhile
+                self._templates.shown(name)
 
     # -- what is saved --
 
@@ -163,7 +174,7 @@ class PreviewServer:
                 response: Response = flask.redirect("/", 303)
                 response.set_cookie(self._cookie_name, self._cookie, httponly=True, samesite="Strict", path="/")
                 return response
-            made: Response = flask.Response(page_file(self._templates.entries(), live=True), mimetype="text/html")
+            made: Response = flask.Response(self._templates.page(), mimetype="text/html")
             return made
 
         @app.get("/events")
@@ -181,7 +192,7 @@ class PreviewServer:
             if "sample" in asked:
                 viewers = asked.getlist("viewer")
                 return answer(self._templates.first_sight(name, asked["sample"], asked.get("locale", ""), viewers))
-            return answer(self._templates.entries([name]))
+            return answer(self._templates.shown(name))
 
         @app.post("/messages")
         def messages() -> Response:

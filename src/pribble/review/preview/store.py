@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import secrets
 from bisect import bisect_left
 from collections.abc import Iterable, Mapping
 
@@ -11,9 +12,11 @@ from pribble.review.json_data import Json
 
 
 class Store:
-    """Pieces of pages, each once; pages as lists of them, each once; the files that places are in."""
+    """Chunks of pages, each once; pages as lists of them, each once; the files that places are in."""
 
     def __init__(self) -> None:
+        # What nobody who writes a page can know, so that a page cannot say what only the preview says.
+        self.token = secrets.token_hex(4)
         self._chunks: dict[str, int] = {}
         self._pages: dict[tuple[int, ...], int] = {}
         self._files: dict[str, tuple[int, str]] = {}

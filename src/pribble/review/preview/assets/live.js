@@ -27,13 +27,17 @@ export function connect(update) {
     wanted.push(...[...changed].sort((one) => (one === now ? -1 : 0)).map((name) => [name, []]));
     if (!wanted.length) update(null, names);
     for (const [name, only] of wanted) {
-      const answer = await fetch(`templates/${encodeURI(name)}?${new URLSearchParams(only)}`);
+      const answer = await fetch(`templates/${inAddress(name)}?${new URLSearchParams(only)}`);
       if (asked !== latest) return;
       if (answer.ok) update(await answer.json(), names);
     }
   });
   events.addEventListener("error", () => document.body.classList.add("alone"));
   events.addEventListener("open", () => document.body.classList.remove("alone"));
+}
+
+function inAddress(name) {
+  return name.split("/").map(encodeURIComponent).join("/");
 }
 
 async function post(path, body) {

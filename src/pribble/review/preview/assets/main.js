@@ -10,7 +10,7 @@ import { connect, isLive } from "./live.js";
 import { onPins, showMessage } from "./message.js";
 import { listenToPointers, pointAt, pointAtFinding } from "./pointer.js";
 import { compareSaved } from "./saves.js";
-import { keepOnly, openStore, take, takeCase, templates } from "./shown.js";
+import { keepOnly, openStore, take, takeCase, takeViewers, templates } from "./shown.js";
 import { choice, chooseTemplate, currentCase, currentTemplate, hasPage, onChange, tellAll } from "./state.js";
 
 /** Shows what is chosen; `changed` are the names of what has changed, "state" after a save. */
@@ -18,6 +18,7 @@ function show(changed) {
   const shownCase = currentCase();
   const { errors } = shownCase;
   openStore(currentTemplate(), shownCase);
+  history.replaceState(null, "", `#${encodeURIComponent(currentTemplate().name)}`);
   document.title = `${currentTemplate().name} – Pribble`;
   fill(parts.strip, templateStrip());
   fill(parts.count, `All ${templates().length}`, element("kbd", {}, "t"));
@@ -53,10 +54,11 @@ function update(given, names) {
 }
 
 function begin() {
-  take(JSON.parse(document.getElementById("shown").textContent));
+  const { viewers, groups } = JSON.parse(document.getElementById("shown").textContent);
+  takeViewers(viewers);
+  groups.forEach(take);
   buildPage();
-  const wanted = decodeURIComponent(location.hash.slice(1));
-  const first = templates().find((one) => one.name === wanted) ?? templates()[0];
+  const first = templates().find((one) => `#${encodeURIComponent(one.name)}` === location.hash) ?? templates()[0];
   if (!first) {
     fill(document.getElementById("page"), element("p", { class: "calm" }, "There are no templates here."));
     return;

@@ -50,13 +50,8 @@ function branch(name, value, path, depth, shared) {
 
 function saidByPath(shownCase) {
   const said = new Map();
-  const forms = [shownCase.subject, shownCase.preheader, shownCase.text];
-  for (const form of forms) {
-    for (const [start, end, value] of form?.shown ?? []) {
-      for (const path of shownCase.values[value].paths) {
-        if (!said.has(path)) said.set(path, shortened(form.text.slice(start, end), 60));
-      }
-    }
+  for (const { paths, said: shown } of shownCase.values ?? []) {
+    for (const path of paths) if (shown && !said.has(path)) said.set(path, shortened(shown, 60));
   }
   return said;
 }

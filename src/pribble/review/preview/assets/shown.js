@@ -4,9 +4,13 @@ const all = { viewers: [], templates: new Map() };
 // The chunks, pages and files of the template that is shown; those that came together share them.
 let store = { chunks: [], pages: [], files: [] };
 
-/** Takes in what is shown, or some templates anew. */
-export function take({ viewers: given, templates: fresh, chunks, pages, files }) {
-  if (given) all.viewers = given;
+/** Takes in the viewers. */
+export function takeViewers(given) {
+  all.viewers = given;
+}
+
+/** Takes in templates, or some of them anew, with the chunks, pages and files that they share. */
+export function take({ templates: fresh, chunks, pages, files }) {
   const own = { chunks, pages, files };
   for (const one of fresh) all.templates.set(one.name, { ...one, store: own });
 }
