@@ -8,6 +8,9 @@ import http.client
 import json
 import re
 import shutil
+import signal
+import subprocess
+import sys
 import threading
 import unittest
 from collections.abc import Iterator, Mapping
@@ -35,7 +38,7 @@ from pribble.review.preview.serving import PreviewServer
 from pribble.review.strain import strained_together
 from pribble.template import without_optimisations
 from pribble.testing import snapshot, snapshot_message
-from tests.support import DEMO, ROOT, Case, pribble, slow
+from tests.support import DEMO, ROOT, Case, pribble, pribble_process, slow
 
 ASSETS = ROOT / "src/pribble/review/preview/assets"
 OFFICE = "Skerrow Haven Berth Office <berths@skerrow.example>"
@@ -499,6 +502,9 @@ class Serving(Case):
         ):
             with self.subTest(wrong):
                 self.assertEqual(self.ask("POST", "/messages", body, **{**good, **wrong})[0], status)
+        for site in ("cross-site", "same-site"):
+            self.assertEqual(self.ask("GET", "/", Cookie=good["Cookie"], Sec_Fetch_Site=site)[0], 403)
+        self.assertEqual(self.ask("GET", "/", Cookie=good["Cookie"], Sec_Fetch_Site="none")[0], 200)
         without = {name: value for name, value in good.items() if name != "Origin"}
         self.assertEqual(self.ask("POST", "/messages", body, **without)[0], 403)
 
@@ -610,6 +616,22 @@ class Commands(Case):
                 done = pribble("preview", *arguments)
                 self.assertEqual(done.returncode, 2)
                 self.assertIn(says, done.stderr)
+
+    @slow
+    def test_a_server_in_a_process_of_its_own(self) -> None:
+        call = [sys.executable, "-m", "pribble", "preview", "gate-code", "--serve", "--json"]
+        with subprocess.Popen(call, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, cwd=ROOT) as server:
+            assert server.stdout is not None and server.stderr is not None
+            said = ""
+            while not said.endswith("}\n"):
+                said += server.stdout.readline()
+            address = json.loads(said)["address"]
+            port = address.partition("127.0.0.1:")[2].partition("/")[0]
+            taken = pribble_process("preview", "gate-code", "--serve", "--port", port)
+            self.assertEqual((taken.returncode, "Address already in use" in taken.stderr), (2, True), taken.stderr)
+            self.assertEqual(taken.stderr.count("\n"), 1)
+            server.send_signal(signal.SIGINT)
+            self.assertEqual((server.wait(20), server.stderr.read()), (130, ""))
 
     def test_a_template_that_is_not_there(self) -> None:
         done = pribble("preview", "gate-cod", "--out", str(self.folder().path / "p.html"))

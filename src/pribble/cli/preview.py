@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import gc
 import os
+import sys
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -150,7 +151,8 @@ def _serve(options: argparse.Namespace, settings: ProjectSettings, path: Path, n
         if options.json:
             print_json({"address": server.address})
         else:
-            print(f"{server.address}\nopen this address in a browser; it works once.  Ctrl-C stops.", flush=True)
+            print(f"{server.address}\nopen this address in a browser; it works once.  Ctrl-C stops.")
+        sys.stdout.flush()  # whoever waits for the address waits while this goes on
         threading.Event().wait()
 
 

@@ -6,7 +6,9 @@ import html
 import re
 from html.entities import html5
 
-_REFERENCE = re.compile(r"&(?:#[xX][0-9a-fA-F]+;?|#[0-9]+;?|[A-Za-z][A-Za-z0-9]*;?)")
+# What may be a character reference: a pattern.
+REFERENCE = r"&(?:#[xX][0-9a-fA-F]+;?|#[0-9]+;?|[A-Za-z][A-Za-z0-9]*;?)"
+_REFERENCE = re.compile(REFERENCE)
 _LONGEST = max(map(len, html5))
 _MOST_DIGITS = 7  # U+10FFFF is 1114111
 _UNFINISHED = re.compile(r"&(?:#[xX]?[0-9a-fA-F]*|[A-Za-z0-9]*)\Z")

@@ -15,10 +15,11 @@ from dataclasses import dataclass
 from pribble.edits import Edit, replaced
 from pribble.markup.events import Characters
 from pribble.markup.foreign_pages import read_foreign_page
+from pribble.markup.references import REFERENCE
 from pribble.passes.traces import Origin
 from pribble.rendering.traced import TracedText
 
-_WORD = re.compile(r"&(?:#[0-9]{1,8}|#[xX][0-9a-fA-F]{1,7}|[A-Za-z][A-Za-z0-9]{1,31});?|\w+")
+_WORD = re.compile(rf"{REFERENCE}|\w+")
 # What stands around a word up to white space or a tag, and what makes an address of it.
 _TOKEN_START, _TOKEN_END = re.compile(r"[^\s<>]+\Z"), re.compile(r"[^\s<>]+")
 _IN_ADDRESS = re.compile(r"[@:/#?=%_~&]|\.(?=\w|\Z)")

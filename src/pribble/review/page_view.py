@@ -15,7 +15,7 @@ from pribble.cascade.media_queries import Screen
 from pribble.errors import Place
 from pribble.markup.events import Characters, Closed, Opened
 from pribble.markup.foreign_pages import read_foreign_page
-from pribble.markup.references import decode_references
+from pribble.markup.references import REFERENCE, decode_references
 
 WIDE, NARROW = Screen(1000), Screen(390)
 DARK = Screen(1000, scheme="dark")
@@ -23,7 +23,7 @@ DARK = Screen(1000, scheme="dark")
 _SMALLEST = 2.5
 _MOVED_OUT = ("-9999", "-999")
 _INLINE = frozenset({"inline", "contents", "inline-block", "ruby", "ruby-text", "inline-flex", "inline-table"})
-_REFERENCE = re.compile(r"&(?:#[0-9]{1,8}|#[xX][0-9a-fA-F]{1,7}|[A-Za-z][A-Za-z0-9]{1,31});?")
+_REFERENCE = re.compile(REFERENCE)
 # So much of a label is read, from so many texts; and so many elements within another are looked at.
 _LONGEST_LABEL, _MOST_TEXTS, _MOST_INSIDE = 300, 100, 50
 _CODE = frozenset({"pre", "code", "kbd", "samp", "tt", "listing", "xmp"})

@@ -71,26 +71,31 @@ def case_entry(
     message = composing.message(case.template.name, rendering, case.data)
     root = read_message(bytes(message).decode("latin-1"))
     values = ShownValues(store)
-    pointing, places = Pointing(), dict.fromkeys(place for one in found for place in (one.where, *one.others) if place)
+    pointing = Pointing()
     elements: Mapping[Place, list[int]] = {}
     entry: dict[str, Json] = {"sample": case.sample, "locale": case.locale, "data": plain_data(case.data)}
     if case.html is not None and case.view is not None:
         pointing = pointing_at(case.view, case.html, rendering.text, case.words, values)
-        elements = elements_at(case.view, case.html, list(places))
+        elements = elements_at(
+            case.view, case.html, list(dict.fromkeys(each for one in found for each in _places(one)))
+        )
     entry["subject"] = values.in_text(case.traced.subject)
     entry["preheader"] = values.in_text(case.traced.preheader)
     written = values.in_text(case.traced.text)
     entry["text"] = written if written is not None else {"text": rendering.text, "shown": pointing.text}
     entry["handwritten"] = written is not None
     forms = _Forms(case)
-    entry["findings"] = [_finding(one, elements, forms, store) for one in found]
+    entry["findings"] = [
+        finding_entry(one, store, [number for each in _places(one) for number in elements.get(each, ())], forms.of(one))
+        for one in found
+    ]
     entry |= _as_read(message, root)
     if case.view is not None:
         pointed = pointing.elements | {number for numbers in elements.values() for number in numbers}
         entry |= {"spans": pointing.spans, "words": pointing.words, "attributes": pointing.attributes}
         entry["links"] = _links(case.view, store)
         pointed |= {link.element.number for link in case.view.links}
-        entry["pictures"] = _pictures(case, root, viewers)
+        entry["pictures"] = _pictures(case, viewers)
         pointed |= {element.number for element in case.view.elements if element.local_name == "img"}
         entry["dark"] = [one.name for one in viewers if one.scheme == "dark" and _is_dark(case.view, one)]
         entry |= _pages(
@@ -192,7 +197,7 @@ def _links(view: PageView, store: Store) -> Json:
     ]
 
 
-def _pictures(case: Case, root: Entity, viewers: Sequence[Viewer]) -> Json:
+def _pictures(case: Case, viewers: Sequence[Viewer]) -> Json:
     """Returns the pictures, and what each viewer makes of each, by the way it travels."""
     assert case.view is not None
     alts: dict[str, tuple[int, str]] = {}
@@ -260,24 +265,24 @@ def _as_read(message: BaseMessage, root: Entity) -> dict[str, Json]:
     }
 
 
-def _finding(one: Finding, elements: Mapping[Place, list[int]], forms: _Forms, store: Store) -> dict[str, Json]:
-    where = one.where
+def finding_entry(one: Finding, store: Store, elements: Sequence[int] = (), form: str = "") -> dict[str, Json]:
+    """Returns a finding as the preview shows it: at `elements` of a page, about a `form` of a message."""
     return {
         "rule": one.rule,
         "severity": one.severity,
         "message": one.message,
         "fix": one.fix,
         "reference": one.reference,
-        "place": store.place(where),
-        "where": str(where) if where else None,
+        "place": store.place(one.where),
+        "where": str(one.where) if one.where else None,
         "path": one.path,
-        "elements": list(
-            dict.fromkeys(
-                number for each in (where, *one.others) if each is not None for number in elements.get(each, ())
-            )
-        ),
-        "form": forms.of(one),
+        "elements": list(dict.fromkeys(elements)),
+        "form": form,
     }
+
+
+def _places(one: Finding) -> list[Place]:
+    return [place for place in (one.where, *one.others) if place is not None]
 
 
 class _Forms:

@@ -16,6 +16,7 @@ from pribble.review.preview.case_entries import (
     case_entry,
     error_entry,
     failed_entry,
+    finding_entry,
     rendered_entry,
 )
 from pribble.review.preview.store import Store
@@ -61,7 +62,7 @@ class Entries:
         for checked in found.templates:
             name = checked.template.name
             entry = self._template(checked, weights.get(name), found.check.coverage.get(name), composing)
-            entry["others"] = [_brief(one, self.store) for one in _without_case(by_file, checked)]
+            entry["others"] = [finding_entry(one, self.store) for one in _without_case(by_file, checked)]
             entry["strained"] = list(self._strained(checked, composing)) if strained else []
             self.templates[name] = entry
         self.templates.update(sorted(self.templates.items()))
@@ -154,18 +155,3 @@ def _without_case(found: Iterable[Finding], checked: Checked) -> Iterator[Findin
         is_here = one.where is not None and one.where.source.name in files
         if is_here and one.rule not in of_cases and one.rule not in _IN_FIGURES:
             yield one
-
-
-def _brief(one: Finding, store: Store) -> Json:
-    return {
-        "rule": one.rule,
-        "severity": one.severity,
-        "message": one.message,
-        "fix": one.fix,
-        "reference": one.reference,
-        "place": store.place(one.where),
-        "where": str(one.where) if one.where else None,
-        "path": one.path,
-        "elements": [],
-        "form": "",
-    }

@@ -12,14 +12,14 @@ from dataclasses import dataclass, field
 
 from pribble.errors import Place
 from pribble.rendering.traced import Shown, TracedText
-from pribble.rendering.traced_words import Word, WordKey, traced_words
+from pribble.rendering.traced_words import WordKey, traced_words
 from pribble.review.json_data import Json
 from pribble.review.page_view import PageView, decoded
 from pribble.review.preview.store import Store, Units
 
-# An element drops the line break that its text begins with (HTML 13.2.6.4.7).
-# So much of what is shown is told beside the data.
+# So much of what is shown stands beside the data.
 _LONGEST_SAID = 120
+# An element drops the line break that its text begins with (HTML 13.2.6.4.7).
 _DROPPING = frozenset({"pre", "textarea", "listing"})
 
 
@@ -113,86 +113,85 @@ def pointing_at(
     values: ShownValues,
 ) -> Pointing:
     """Returns what can be pointed at in a page; `in_text` is where its words stand in the plain text."""
-    made = Pointing()
-    texts = list(own_texts(view))
-    words = list(traced_words(traced, ((one.start, one.end) for one in texts)))
-    units = Units(text)
-    _add_words(made, texts, words, traced, in_text, units, values.store)
-    _add_spans(made, texts, traced, values)
-    _add_attributes(made, view, traced, values)
-    made.text = list(_spans_of_text(words, traced, text, in_text, units, values))
-    return made
+    return _PointingReader(view, traced, text, in_text, values).read()
 
 
-def _add_words(
-    made: Pointing,
-    texts: Sequence[_OwnText],
-    words: Sequence[Word],
-    traced: TracedText,
-    in_text: Mapping[WordKey, tuple[int, int]],
-    units: Units,
-    store: Store,
-) -> None:
-    index = 0
-    for word in words:
-        while texts[index].end <= word.start:
-            index += 1
-        own = texts[index]
-        found = in_text.get(word.key)
-        start, end = (units(found[0]), units(found[1])) if found else (-1, -1)
-        file, offset = -1, -1
-        if not word.key.file:  # what the author wrote
-            place = traced.linked.place(word.key.offset, word.key.offset + 1)
-            file, offset, _ = store.place(place)  # type: ignore[misc,assignment]
-        made.words.append([own.element, own.unit(word.start), own.unit(word.end), start, end, file, offset])
-        made.elements.add(own.element)
+class _PointingReader:
+    """Reads one page and the plain text beside it."""
 
+    def __init__(
+        self,
+        view: PageView,
+        traced: TracedText,
+        text: str,
+        in_text: Mapping[WordKey, tuple[int, int]],
+        values: ShownValues,
+    ) -> None:
+        self.view, self.traced, self.text, self.in_text, self.values = view, traced, text, in_text, values
+        self.units = Units(text)
+        self.texts = list(own_texts(view))
+        self.words = list(traced_words(traced, ((one.start, one.end) for one in self.texts)))
+        self.made = Pointing()
 
-def _add_spans(made: Pointing, texts: Sequence[_OwnText], traced: TracedText, values: ShownValues) -> None:
-    for own in texts:
-        for shown in traced.shown_within(own.start, own.end):
-            start, end = max(shown.start, own.start), min(shown.end, own.end)
-            if start < end:
-                number = values.number(shown, decoded(traced.text, start, end)[0])
-                made.spans.append([own.element, own.unit(start), own.unit(end), number])
-                made.elements.add(own.element)
+    def read(self) -> Pointing:
+        """Returns what can be pointed at."""
+        self._words()
+        self._spans()
+        self._attributes()
+        self.made.text = list(self._spans_of_text())
+        return self.made
 
+    def _words(self) -> None:
+        index = 0
+        for word in self.words:
+            while self.texts[index].end <= word.start:
+                index += 1
+            own = self.texts[index]
+            found = self.in_text.get(word.key)
+            start, end = (self.units(found[0]), self.units(found[1])) if found else (-1, -1)
+            file, offset = -1, -1
+            if not word.key.file:  # what the author wrote
+                place = self.traced.linked.place(word.key.offset, word.key.offset + 1)
+                file, offset, _ = self.values.store.position(place)
+            self.made.words.append([own.element, own.unit(word.start), own.unit(word.end), start, end, file, offset])
+            self.made.elements.add(own.element)
 
-def _add_attributes(made: Pointing, view: PageView, traced: TracedText, values: ShownValues) -> None:
-    for element in view.elements:
-        tag = element.opening
-        for shown in traced.shown_within(tag.start, tag.end):
-            made.attributes.append([element.number, values.number(shown)])
-            made.elements.add(element.number)
+    def _spans(self) -> None:
+        for own in self.texts:
+            for shown in self.traced.shown_within(own.start, own.end):
+                start, end = max(shown.start, own.start), min(shown.end, own.end)
+                if start < end:
+                    number = self.values.number(shown, decoded(self.traced.text, start, end)[0])
+                    self.made.spans.append([own.element, own.unit(start), own.unit(end), number])
+                    self.made.elements.add(own.element)
 
+    def _attributes(self) -> None:
+        for element in self.view.elements:
+            tag = element.opening
+            for shown in self.traced.shown_within(tag.start, tag.end):
+                self.made.attributes.append([element.number, self.values.number(shown)])
+                self.made.elements.add(element.number)
 
-def _spans_of_text(
-    words: Sequence[Word],
-    traced: TracedText,
-    text: str,
-    in_text: Mapping[WordKey, tuple[int, int]],
-    units: Units,
-    values: ShownValues,
-) -> Iterator[Json]:
-    """Yields the stretches of the derived text that show a value: from its first word to its last, and with what stands
-    around them in the value."""
-    stretches: dict[int, tuple[int, int, int]] = {}  # by the number of the range: of the page, of the text
-    starts = [one.start for one in traced.shown]
-    for word in words:
-        found = in_text.get(word.key)
-        if not word.key.file or found is None:
-            continue
-        number = bisect_right(starts, word.start) - 1
-        first, start, end = stretches.get(number, (word.start, *found))
-        stretches[number] = first, min(start, found[0]), max(end, found[1])
-    for number, (first, start, end) in stretches.items():
-        shown = traced.shown[number]
-        said, offsets = decoded(traced.text, shown.start, shown.end)
-        before = bisect_right(offsets, first - 1)
-        whole = start - before
-        if before <= start and text[whole : whole + len(said)] == said:
-            start, end = whole, whole + len(said)
-        yield [units(start), units(end), values.number(shown)]
+    def _spans_of_text(self) -> Iterator[Json]:
+        """Yields the stretches of the derived text that show a value: from its first word to its last, and with what
+        stands around them in the value."""
+        shown = self.traced.shown
+        starts = [one.start for one in shown]
+        # By the number of the stretch of the page: where its first word stands, and from where to where the text does.
+        stretches: dict[int, tuple[int, int, int]] = {}
+        for word in self.words:
+            found = self.in_text.get(word.key)
+            if word.key.file and found is not None:
+                number = bisect_right(starts, word.start) - 1
+                first, start, end = stretches.get(number, (word.start, *found))
+                stretches[number] = first, min(start, found[0]), max(end, found[1])
+        for number, (first, start, end) in stretches.items():
+            said, offsets = decoded(self.traced.text, shown[number].start, shown[number].end)
+            before = bisect_right(offsets, first - 1)
+            whole = start - before
+            if before <= start and self.text[whole : whole + len(said)] == said:
+                start, end = whole, whole + len(said)
+            yield [self.units(start), self.units(end), self.values.number(shown[number])]
 
 
 def elements_at(view: PageView, traced: TracedText, places: Sequence[Place]) -> dict[Place, list[int]]:

@@ -10,6 +10,7 @@ from __future__ import annotations
 import hmac
 import queue
 import secrets
+import socket
 import threading
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import suppress
@@ -58,8 +59,11 @@ class PreviewServer:
         self._token, self._cookie = secrets.token_urlsafe(24), secrets.token_urlsafe(24)
         self._lock = threading.Lock()
         quiet = type("_Quiet", (serving.WSGIRequestHandler,), {"log": _say_nothing, "version_string": _name})
-        self._server = serving.make_server(HOST, port, self._application(), threaded=True, request_handler=quiet)
-        self.port: int = self._server.server_port
+        self._socket = socket.create_server((HOST, port))
+        self._server = serving.make_server(
+            HOST, 0, self._application(), threaded=True, request_handler=quiet, fd=self._socket.fileno()
+        )
+        self.port: int = self._socket.getsockname()[1]
         self._threads = [
             threading.Thread(target=each, daemon=True) for each in (self._serve, self._watch, self._prepare)
         ]
@@ -88,6 +92,7 @@ class PreviewServer:
         for thread in self._threads:
             thread.join()
         self._server.server_close()
+        self._socket.close()
 
     def __enter__(self) -> Self:
         self.start()
@@ -228,22 +233,20 @@ class PreviewServer:
 
     def _refusal(self, request: Any) -> Response | None:
         """Returns the answer to a request that is refused; None for one that may go on."""
-        if request.host != f"{HOST}:{self.port}" or request.headers.get("Host") != request.host:
+        if request.headers.get("Host") != f"{HOST}:{self.port}":
             return self._problem(421, "this server answers to its own name alone")
+        token = request.args.get("token")
+        if token is not None and request.path == "/" and request.method == "GET":
+            used = "this address was used already; start the preview anew"
+            return None if self._trade(token) else self._problem(403, used)
+        # Another server on this machine gets our cookie, since ports share them, and is another site all the same.
+        if request.headers.get("Sec-Fetch-Site", "none") not in ("same-origin", "none"):
+            return self._problem(403, "this request comes from another page")
         if request.method == "POST":
             if request.headers.get("Origin") != self.origin:
                 return self._problem(403, "this request comes from another page")
-            if request.headers.get("Sec-Fetch-Site", "same-origin") != "same-origin":
-                return self._problem(403, "this request comes from another page")
             if request.headers.get("Content-Type") != "application/json":
                 return self._problem(415, "this takes application/json alone")
-        token = request.args.get("token")
-        if token is not None and request.path == "/" and request.method == "GET":
-            return (
-                None
-                if self._trade(token)
-                else self._problem(403, "this address was used already; start the preview anew")
-            )
         cookie = request.cookies.get(self._cookie_name, "")
         if not hmac.compare_digest(cookie.encode(), self._cookie.encode()):
             return self._problem(403, "open the address that pribble preview gave, with its token")

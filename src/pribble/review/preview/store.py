@@ -45,14 +45,16 @@ class Store:
         """Returns the number of a file."""
         return self._files.setdefault(source.name, (len(self._files), source.text))[0]
 
-    def place(self, place: Place | None) -> Json:
+    def position(self, place: Place) -> tuple[int, int, int]:
         """Returns a place: the number of its file, and where it begins and ends, in UTF-16 units."""
-        if place is None:
-            return None
         units = self._units.get(place.source.name)
         if units is None:
             units = self._units[place.source.name] = Units(place.source.text)
-        return [self.file(place.source), units(place.start), units(place.end)]
+        return self.file(place.source), units(place.start), units(place.end)
+
+    def place(self, place: Place | None) -> Json:
+        """Returns a place as `position` has it, where there is one."""
+        return None if place is None else self.position(place)
 
     def as_json(self) -> dict[str, Json]:
         return {

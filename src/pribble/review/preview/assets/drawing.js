@@ -2,7 +2,8 @@
 
 import { element, fill } from "./dom.js";
 
-const SIGNS = { error: "error", warning: "warning", note: "note" };
+// So many stretches are underlined: more of them than anybody looks at would take long to draw.
+const MOST_SPANS = 3000;
 
 /** Draws onto one frame, for one message. */
 export class Drawing {
@@ -16,7 +17,7 @@ export class Drawing {
 
   /** Underlines the stretches of elements that show data. */
   data(spans) {
-    const boxes = spans.flatMap(([number, start, end]) => this.frame.rectangles(number, start, end));
+    const boxes = spans.slice(0, MOST_SPANS).flatMap(([number, start, end]) => this.frame.rectangles(number, start, end));
     fill(this.layers.data, boxes.map((box) => placed("u", box)));
   }
 
@@ -27,7 +28,7 @@ export class Drawing {
     for (const { finding, number } of found) {
       const rectangles = finding.elements.map((each) => this.frame.rectangle(each)).filter(Boolean);
       if (!rectangles.length) continue;
-      boxes.push(...rectangles.map((box) => placed(`box ${SIGNS[finding.severity]}`, box)));
+      boxes.push(...rectangles.map((box) => placed(`box ${finding.severity}`, box)));
       pins.push(this.pin(finding, number, rectangles[0], onchoose, onpoint));
     }
     apart(pins, this.frame.stage.offsetHeight);
@@ -39,7 +40,7 @@ export class Drawing {
     const node = element(
       "button",
       {
-        class: `pin ${SIGNS[finding.severity]}`,
+        class: `pin ${finding.severity}`,
         type: "button",
         "aria-label": label,
         onclick: () => onchoose(number),
