@@ -2,6 +2,7 @@
 
 from pribble.review.check import Check, Strained, Weight, check, check_message
 from pribble.review.coverage import Coverage, Way
+from pribble.review.differences import Difference, differences
 from pribble.review.preview import Preview, preview
 from pribble.review.simulating import View, simulate
 from pribble.review.strain import Strain
@@ -10,6 +11,7 @@ from pribble.review.viewers import Viewer, known_viewers
 __all__ = [
     "Check",
     "Coverage",
+    "Difference",
     "Preview",
     "Strain",
     "Strained",
@@ -19,6 +21,7 @@ __all__ = [
     "Weight",
     "check",
     "check_message",
+    "differences",
     "known_viewers",
     "preview",
     "simulate",

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -15,6 +14,7 @@ from pribble.mime.encoded_words import decoded_text
 from pribble.mime.message import Message
 from pribble.mime.reading import Entity, read_message
 from pribble.rendering.rendering import Rendering
+from pribble.review.aligning import aligned
 from pribble.review.cases import Case, Failed, message_of
 from pribble.review.json_data import Json, plain_data
 from pribble.review.page_view import PageView
@@ -324,5 +324,9 @@ def _against_snapshot(case: Case, folder: Path) -> Json:
         return {"file": name, "lines": None}
     kept = path.read_text(encoding="utf-8", errors="replace").splitlines()
     made = snapshot(snapshot_message(case.rendering)).splitlines()
-    lines = [line for line in difflib.unified_diff(kept, made, lineterm="", n=0) if line[:3] not in ("---", "+++")]
+    lines: list[str] = []
+    for run in aligned(kept, made):
+        if not run.same:
+            lines += (f"-{line}" for line in kept[run.old_start : run.old_end])
+            lines += (f"+{line}" for line in made[run.new_start : run.new_end])
     return {"file": name, "lines": lines[:_MOST_LINES]}

@@ -186,7 +186,7 @@ export function changesPanel(changes, snapshot) {
 
 function snapshotDifferences({ file: name, lines }) {
   if (lines === null) return element("p", { class: "calm" }, `There is no snapshot ${name}.`);
-  const signed = lines.filter((line) => !line.startsWith("@@")).map((line) => ({ sign: line[0], line: line.slice(1) }));
+  const signed = lines.map((line) => ({ sign: line[0], line: line.slice(1) }));
   return differenceList(signed, lines.length ? name : `${name} says the same.`);
 }
 

@@ -1,0 +1,317 @@
+"""What differs between two messages, as their readers would notice it.
+
+    for one in differences(before, after):
+        print(one)
+
+Header fields are compared by what they say, texts by line, pages by the words that show, how these look and where links
+lead, pictures by their pixels, other parts by their bytes.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from pribble.arguments import are_instances, flags
+from pribble.errors import PictureError
+from pribble.mime.base import BaseMessage
+from pribble.mime.encoded_words import decoded_text
+from pribble.mime.reading import Entity, read_message
+from pribble.mime.stored import named_pictures, text_and_page
+from pribble.pictures.decoding import open_image
+from pribble.rendering.rendering import Rendering
+from pribble.review.aligning import aligned
+from pribble.review.cases import message_of
+from pribble.review.page_view import WIDE, PageView
+
+Kind = Literal["header", "part", "text", "words", "look", "link", "picture", "page", "size"]
+
+# What each message has of its own, even if the same is said again.
+_OF_ITS_OWN = frozenset({"date", "message-id", "received", "return-path", "dkim-signature"})
+_OF_PARTS = ("content-type", "content-transfer-encoding", "content-id", "content-disposition", "mime-version")
+_OF_A_PAGE = {"html": ("lang", "dir"), "body": ("lang", "dir", "bgcolor")}
+_LONGEST = 200
+# What a picture leaves in a text is no word.
+_WORD = re.compile("[^\\s\ufffc]+")
+# Words around a change that say where it is.
+_AROUND = 3
+
+
+@dataclass(frozen=True, slots=True)
+class Difference:
+    """One difference: its `kind`, `what` it is in ("Subject", "line 7", a label), and what stands there in the `old`
+    and the `new` message, "" for nothing."""
+
+    kind: Kind
+    what: str
+    old: str
+    new: str
+
+    def __str__(self) -> str:
+        """Returns it in a line: ``header Subject: "Berth B 14" → "Berth A 3"``."""
+        if not self.old:
+            return f"{self.kind} {self.what}: new: {self.new}"
+        return (
+            f"{self.kind} {self.what}: {self.old} → {self.new}"
+            if self.new
+            else f"{self.kind} {self.what}: gone: {self.old}"
+        )
+
+
+def differences(
+    old: BaseMessage | Rendering | bytes, new: BaseMessage | Rendering | bytes, *, all: bool = False
+) -> list[Difference]:
+    """Returns what differs between two messages or renderings: header, parts, text, page, pictures, size.
+
+    With `all`, what each message has of its own counts too: its date, ids and boundaries, how its parts are encoded.
+    Two that say and look the same give an empty list.
+    """
+    are_instances((BaseMessage, Rendering, bytes), "a message, a rendering or bytes", old=old, new=new)
+    flags(all=all)
+    before, after = _Read.of(old), _Read.of(new)
+    made = [
+        *_header(before.root, after.root, all=all),
+        *_parts(before.root, after.root, all=all),
+        *_lines(before.text, after.text),
+        *_pages(before, after),
+        *_pictures(before, after),
+    ]
+    if made and before.size != after.size:
+        made.append(Difference("size", "bytes", f"{before.size:,}", f"{after.size:,}"))
+    return made
+
+
+@dataclass(frozen=True, slots=True)
+class _Read:
+    """A message that was read."""
+
+    root: Entity
+    text: str
+    page: str | None
+    size: int
+
+    @classmethod
+    def of(cls, given: BaseMessage | Rendering | bytes) -> _Read:
+        raw = bytes(message_of(given) if isinstance(given, Rendering) else given)
+        root = read_message(raw.decode("latin-1"))
+        text, page = (given.text, given.html) if isinstance(given, BaseMessage | Rendering) else text_and_page(root)
+        return cls(root, text or "", page, len(raw))
+
+
+# ---- header and parts -----------------------------------------------------------------------------------------------
+
+
+def _header(old: Entity, new: Entity, *, all: bool) -> Iterator[Difference]:
+    before, after = _fields(old, all=all), _fields(new, all=all)
+    for key in dict.fromkeys((*before, *after)):
+        name, said = before.get(key, ("", []))
+        other, says = after.get(key, ("", []))
+        for run in aligned(said, says):
+            if not run.same:
+                yield Difference(
+                    "header",
+                    name or other,
+                    "; ".join(said[run.old_start : run.old_end]),
+                    "; ".join(says[run.new_start : run.new_end]),
+                )
+
+
+def _fields(root: Entity, *, all: bool) -> dict[str, tuple[str, list[str]]]:
+    """Returns the fields of a header by their names: how the first is written, and what each says."""
+    made: dict[str, tuple[str, list[str]]] = {}
+    for field in root.fields:
+        if all or (field.key not in _OF_ITS_OWN and field.key not in _OF_PARTS):
+            made.setdefault(field.key, (field.name, []))[1].append(_short(decoded_text(field.value)))
+    return made
+
+
+def _parts(old: Entity, new: Entity, *, all: bool) -> Iterator[Difference]:
+    before, after = ([_part(one, all=all) for one in root.walk()] for root in (old, new))
+    for run in aligned(before, after):
+        if not run.same:
+            gone, come = before[run.old_start : run.old_end], after[run.new_start : run.new_end]
+            yield Difference("part", "tree", "; ".join(gone), "; ".join(come))
+
+
+def _part(one: Entity, *, all: bool) -> str:
+    """Returns a part in words; what is neither text nor picture, by its bytes."""
+    said = [one.type.value, one.file_name or "", one.disposition.value]
+    if all:
+        said += [one.encoding, one.type.get("boundary") or "", one.content_id or ""]
+    is_other = not (one.parts or one.type.value.startswith(("text/", "image/")))
+    if is_other or (one.disposition.value == "attachment" and not one.parts):
+        content = one.decoded()
+        said.append(f"{len(content):,} bytes, sha256 {hashlib.sha256(content).hexdigest()[:12]}")
+    return " ".join(filter(None, said))
+
+
+# ---- text -----------------------------------------------------------------------------------------------------------
+
+
+def _lines(old: str, new: str) -> Iterator[Difference]:
+    before, after = (text.rstrip("\n").split("\n") if text else [] for text in (old, new))
+    for run in aligned(before, after):
+        if not run.same:
+            gone, come = before[run.old_start : run.old_end], after[run.new_start : run.new_end]
+            yield Difference("text", f"line {run.new_start + 1}", "\n".join(gone), "\n".join(come))
+
+
+# ---- page -----------------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True)
+class _Word:
+    """A word of a page as it shows."""
+
+    text: str
+    look: tuple[str, ...]
+
+
+def _pages(old: _Read, new: _Read) -> Iterator[Difference]:
+    if (old.page is None) != (new.page is None):
+        yield Difference("page", "HTML", "a page" if new.page is None else "", "" if new.page is None else "a page")
+    if old.page is None or new.page is None or old.page == new.page:
+        return
+    before, after = (PageView(page, lambda start, end: None) for page in (old.page, new.page))
+    yield from _of_page(before, after)
+    words, others = list(_words(before)), list(_words(after))
+    yield from _said([one.text for one in words], [one.text for one in others])
+    yield from _looks(words, others)
+    yield from _links(before, after)
+
+
+def _of_page(old: PageView, new: PageView) -> Iterator[Difference]:
+    """Yields the attributes of the whole page that matter."""
+    before, after = (_page_attributes(view) for view in (old, new))
+    for name in dict.fromkeys((*before, *after)):
+        if before.get(name, "") != after.get(name, ""):
+            yield Difference("page", name, before.get(name, ""), after.get(name, ""))
+
+
+def _page_attributes(view: PageView) -> dict[str, str]:
+    return {
+        f"{element.local_name} {name}": element.values[name]
+        for element in view.elements
+        for name in _OF_A_PAGE.get(element.local_name, ())
+        if element.values.get(name)
+    }
+
+
+def _words(view: PageView) -> Iterator[_Word]:
+    """Yields the words that show, in order, each with its look."""
+    grounds = view.grounds(WIDE)
+    for block in view.blocks:
+        for found in _WORD.finditer(block.text):
+            element = view.element_at(block.offsets[found.start()])
+            if element is not None:
+                style, ground = view.style(element.number), grounds[element.number]
+                seen, beneath = ground.seen(style.color)
+                look = (str(seen), f"on {beneath}", f"{style.font_size:g}px", f"weight {style.font_weight}")
+                yield _Word(found[0], look)
+
+
+def _said(old: Sequence[str], new: Sequence[str]) -> Iterator[Difference]:
+    for run in aligned(old, new):
+        if not run.same:
+            before = " ".join(new[max(0, run.new_start - _AROUND) : run.new_start])
+            where = f"after “{before}”" if before else "at the beginning"
+            gone, come = (
+                " ".join(words) for words in (old[run.old_start : run.old_end], new[run.new_start : run.new_end])
+            )
+            yield Difference("words", where, _short(gone), _short(come))
+
+
+def _looks(old: Sequence[_Word], new: Sequence[_Word]) -> Iterator[Difference]:
+    """Yields what looks otherwise of the words that both pages have: one difference for words in a row."""
+    latest: tuple[str, str] | None = None
+    words: list[str] = []
+    for run in aligned([one.text for one in old], [one.text for one in new]):
+        for offset in range(run.old_end - run.old_start if run.same else 0):
+            before, after = old[run.old_start + offset].look, new[run.new_start + offset].look
+            changed = [(one, other) for one, other in zip(before, after, strict=True) if one != other]
+            now = (", ".join(one for one, _ in changed), ", ".join(other for _, other in changed)) if changed else None
+            if now != latest and latest is not None:
+                yield Difference("look", f"“{_short(' '.join(words))}”", *latest)
+            words = [*words, old[run.old_start + offset].text] if now == latest else [old[run.old_start + offset].text]
+            latest = now
+    if latest is not None:
+        yield Difference("look", f"“{_short(' '.join(words))}”", *latest)
+
+
+def _links(old: PageView, new: PageView) -> Iterator[Difference]:
+    before, after = ([(_short(link.label), link.address) for link in view.links] for view in (old, new))
+    for run in aligned(before, after):
+        if run.same:
+            continue
+        gone, come = before[run.old_start : run.old_end], after[run.new_start : run.new_end]
+        if [label for label, _ in gone] == [label for label, _ in come]:
+            for (label, one), (_, other) in zip(gone, come, strict=True):
+                yield Difference("link", f"“{label}”", one, other)
+        else:
+            yield from (Difference("link", f"“{label}”", one, "") for label, one in gone)
+            yield from (Difference("link", f"“{label}”", "", one) for label, one in come)
+
+
+# ---- pictures -------------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True)
+class _Shown:
+    """A picture of a page: what it is called, its alternative text, its size on the page, what its pixels are."""
+
+    name: str
+    alt: str
+    size: str
+    pixels: str
+
+
+def _pictures(old: _Read, new: _Read) -> Iterator[Difference]:
+    before, after = list(_shown_pictures(old)), list(_shown_pictures(new))
+    for run in aligned(before, after):
+        if run.same:
+            continue
+        gone, come = before[run.old_start : run.old_end], after[run.new_start : run.new_end]
+        for one, other in zip(gone, come, strict=False):
+            yield from _picture(one, other)
+        yield from (Difference("picture", one.name, one.pixels, "") for one in gone[len(come) :])
+        yield from (Difference("picture", one.name, "", one.pixels) for one in come[len(gone) :])
+
+
+def _picture(old: _Shown, new: _Shown) -> Iterator[Difference]:
+    for what, one, other in (
+        ("alt", old.alt, new.alt),
+        ("size", old.size, new.size),
+        ("pixels", old.pixels, new.pixels),
+    ):
+        if one != other:
+            yield Difference("picture", f"{what} of {new.name}", one or '""', other or '""')
+
+
+def _shown_pictures(read: _Read) -> Iterator[_Shown]:
+    if read.page is None:
+        return
+    parts: Mapping[str, Entity] = dict(named_pictures(read.root))
+    for element in PageView(read.page, lambda start, end: None).elements:
+        if element.local_name == "img":
+            address = element.values.get("src", "").strip()
+            size = " × ".join(element.values.get(name, "auto") for name in ("width", "height"))
+            entity = parts.get(address)
+            name = (entity.file_name if entity is not None else None) or _short(address)
+            pixels = _pixels(entity.decoded(), name) if entity is not None else _short(address)
+            yield _Shown(name, element.values.get("alt", ""), size, pixels)
+
+
+def _pixels(content: bytes, name: str) -> str:
+    """Returns what a picture shows, in words that are the same for the same pixels, however they are stored."""
+    try:
+        image = open_image(content, name).convert("RGBA")
+    except PictureError:  # a drawing, or what no picture is: by its bytes
+        return f"{len(content):,} bytes, sha256 {hashlib.sha256(content).hexdigest()[:12]}"
+    return f"{image.width} × {image.height} pixels, sha256 {hashlib.sha256(image.tobytes()).hexdigest()[:12]}"
+
+
+def _short(text: str) -> str:
+    return text if len(text) <= _LONGEST else f"{text[: _LONGEST - 1]}…"
