@@ -12,7 +12,19 @@ from pribble.errors import DeliveryError, MissingExtra, PribbleError
 from pribble.template import UnknownTemplate
 
 # The commands, each a module of its own that is loaded when it is asked for.
-COMMANDS = ("demo", "fields", "render", "check", "preview", "differences", "convert", "audit", "send", "receive")
+COMMANDS = (
+    "demo",
+    "adopt",
+    "fields",
+    "render",
+    "check",
+    "preview",
+    "differences",
+    "convert",
+    "audit",
+    "send",
+    "receive",
+)
 
 # Exit codes: 0 done; 1 template, data, pictures, addresses or headers, or errors that a check or an audit found;
 # 2 wrong usage, or a file that is not there; 3 all that a transport says.

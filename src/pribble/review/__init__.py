@@ -1,5 +1,6 @@
 """Looking before sending: what will go wrong with a message, told before its readers tell."""
 
+from pribble.review.adopting import Adopted, AdoptedField, adopt
 from pribble.review.check import Check, Strained, Weight, check, check_message
 from pribble.review.coverage import Coverage, Way
 from pribble.review.differences import Difference, differences
@@ -9,6 +10,8 @@ from pribble.review.strain import Strain
 from pribble.review.viewers import Viewer, known_viewers
 
 __all__ = [
+    "Adopted",
+    "AdoptedField",
     "Check",
     "Coverage",
     "Difference",
@@ -19,6 +22,7 @@ __all__ = [
     "Viewer",
     "Way",
     "Weight",
+    "adopt",
     "check",
     "check_message",
     "differences",

@@ -1,0 +1,143 @@
+"""Words of a page that become marks: placeholders by a pattern, and texts that are named."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from urllib.parse import quote
+
+from pribble.language.data_paths import path_steps
+
+_LONGEST = 200
+_PATH = re.compile(r"[^\W\d]\w*(?:\.[^\W\d]\w*)*")
+_NO_NAME = re.compile(r"[^\w.]+")
+
+
+@dataclass(frozen=True, slots=True)
+class Mark:
+    """A stretch of a text that becomes a mark: the `path` of its field, and what stood there."""
+
+    start: int
+    end: int
+    path: str
+    text: str
+
+
+def checked_path(path: str) -> str:
+    """Returns the path of a field, as customer.name; raises `ValueError` for what is none."""
+    if not _PATH.fullmatch(path) or len(path) > _LONGEST:
+        raise ValueError(f'"{path[:60]}" is no path of a field; write one as customer.name')
+    return path
+
+
+@dataclass(slots=True)
+class Replacing:
+    """What becomes marks: a `placeholder` whose first group is the name of the field, and `fields` by the text that
+    stands for each; how often each was found, and what stood there."""
+
+    placeholder: re.Pattern[str] | None
+    fields: Mapping[str, str]
+    found: Counter[str] = field(default_factory=Counter)
+    stood: dict[str, str] = field(default_factory=dict)
+    _texts: re.Pattern[str] | None = None
+    _in_addresses: re.Pattern[str] | None = None
+
+    def __post_init__(self) -> None:
+        if self.placeholder is not None and self.placeholder.groups < 1:
+            raise ValueError("the placeholder's pattern has no group for the name: write one as \\[(\\w+)\\]")
+        for text, path in self.fields.items():
+            checked_path(path)
+            if not text.strip():
+                raise ValueError(f"a field has a text that it stands for: TEXT={path}")
+        # The longest first, so that a name goes before the first name in it.
+        texts = sorted(self.fields, key=len, reverse=True)
+        if texts:
+            self._texts = re.compile("|".join(map(_bounded, texts)))
+            self._in_addresses = re.compile("|".join(_bounded_in_address(text) for text in texts))
+
+    def in_text(self, text: str) -> list[Mark]:
+        """Returns what becomes marks in a text, in order and apart."""
+        made: list[Mark] = []
+        for start, end, path, stood in sorted(self._in_text(text)):
+            if not made or start >= made[-1].end:
+                made.append(Mark(start, end, path, stood))
+        self._count(made)
+        return made
+
+    def _in_text(self, text: str) -> Iterator[tuple[int, int, str, str]]:
+        if self.placeholder is not None:
+            for found in self.placeholder.finditer(text):
+                path = _named(found[1] or "")
+                if path and found[0]:
+                    yield *found.span(), path, found[1]
+        for found in self._texts.finditer(text) if self._texts is not None else ():
+            yield *found.span(), self.fields[self._key(found[0])], found[0]
+
+    def _key(self, found: str) -> str:
+        said = " ".join(found.split())
+        return next(text for text in self.fields if " ".join(text.split()) == said)
+
+    def in_address(self, address: str) -> list[Mark]:
+        """Returns what becomes marks in an address, decoded or percent-encoded, behind its scheme and host."""
+        host = re.match(r"[A-Za-z][A-Za-z0-9+.-]*:(?://[^/?#]*)?", address)
+        begin = host.end() if host else 0
+        made: list[Mark] = []
+        if self.placeholder is not None:
+            for found in self.placeholder.finditer(address, begin):
+                if path := _named(found[1] or ""):
+                    made.append(Mark(*found.span(), path, found[1]))
+        if self._in_addresses is not None and not made:
+            texts = {_in_address(text): text for text in self.fields} | {text: text for text in self.fields}
+            for found in self._in_addresses.finditer(address, begin):
+                text = texts.get(found[0]) or next((t for t in self.fields if t.replace(" ", "+") == found[0]), "")
+                if text:
+                    made.append(Mark(*found.span(), self.fields[text], text))
+        self._count(made)
+        return made
+
+    def _count(self, made: list[Mark]) -> None:
+        for mark in made:
+            self.found[mark.path] += 1
+            self.stood.setdefault(mark.path, mark.text)
+
+
+def _named(given: str) -> str:
+    """Returns the path that a placeholder's name becomes: "First name" first_name; "" where it can be none."""
+    path = _NO_NAME.sub("_", given.strip()).strip("_.").lower()
+    return path if _PATH.fullmatch(path) and len(path) <= _LONGEST else ""
+
+
+def _bounded(text: str) -> str:
+    """Returns a pattern for a text at the bounds of words, with white space of any kind between its words."""
+    words = r"\s+".join(re.escape(word) for word in text.split())
+    before = r"(?<!\w)" if text.strip()[0].isalnum() else ""
+    after = r"(?!\w)" if text.strip()[-1].isalnum() else ""
+    return f"{before}{words}{after}"
+
+
+def _in_address(text: str) -> str:
+    return quote(text, safe="")
+
+
+def _bounded_in_address(text: str) -> str:
+    forms = dict.fromkeys((text, _in_address(text), text.replace(" ", "+")))
+    return "|".join(rf"(?<![\w%]){re.escape(form)}(?!\w)" for form in sorted(forms, key=len, reverse=True))
+
+
+def sample_of(stood: Mapping[str, str]) -> dict[str, object]:
+    """Returns data that have what stood there at each path.  Raises `ValueError` where one path is within another."""
+    made: dict[str, object] = {}
+    for path, text in stood.items():
+        container = made
+        *steps, last = (str(step) for step in path_steps(path))
+        for step in steps:
+            inner = container.setdefault(step, {})
+            if not isinstance(inner, dict):
+                raise ValueError(f'"{path}" is a field of "{step}", which is a text itself')
+            container = inner
+        if isinstance(container.get(last), dict):
+            raise ValueError(f'"{path}" is a text, and has fields of its own too')
+        container[last] = text
+    return made
