@@ -13,7 +13,7 @@ from pribble.arguments import flags, maybe_texts, possible_paths, texts
 from pribble.conversion import compare
 from pribble.errors import DataError
 from pribble.findings import Finding
-from pribble.review.adopting.braces import BRACES
+from pribble.review.adopting.braces import BRACES, DOUBLED, mark, with_marks_written, without_controls
 from pribble.review.adopting.material import Material, read_material
 from pribble.review.adopting.pages import adopt_page, with_marks
 from pribble.review.adopting.pictures import Brought
@@ -137,7 +137,8 @@ def _says_more(html: str, text: str) -> bool:
 
 def _said(text: str, replacing: Replacing) -> str:
     """Returns a plain text as a block of a page has it, where references are read."""
-    return "".join(with_marks(text, replacing.in_text(text), _in_block))
+    clean = without_controls(text)
+    return with_marks_written("".join(with_marks(clean, replacing.in_text(clean), _in_block)))
 
 
 def _in_block(text: str) -> str:
@@ -145,17 +146,17 @@ def _in_block(text: str) -> str:
 
 
 def _text_template(material: Material, replacing: Replacing) -> str:
-    """Returns a template of text alone."""
-    text = (material.text or "").replace("\\r\n", "\n").strip("\n")
+    """Returns a template of text alone, where no references are read."""
 
-    def plain(part: str) -> str:
-        return part.replace("{{", '{{ "{{" }}')
+    def made(said: str) -> str:
+        clean = without_controls(said)
+        parts = with_marks(clean, replacing.in_text(clean), lambda part: part.replace("{{", DOUBLED))
+        return with_marks_written("".join(parts), mark('"{"'))
 
-    body = "".join(with_marks(text, replacing.in_text(text), plain))
+    text = made((material.text or "").replace("\r\n", "\n").strip("\n"))
     if material.subject is None:
-        return f"{body}\n"
-    subject = "".join(with_marks(material.subject, replacing.in_text(material.subject), plain))
-    return f"{{{{ subject: }}}}{subject}{{{{ :subject }}}}\n{body}\n"
+        return f"{text}\n"
+    return f"{{{{ subject: }}}}{made(material.subject)}{{{{ :subject }}}}\n{text}\n"
 
 
 def _not_found(replacing: Replacing) -> list[Finding]:

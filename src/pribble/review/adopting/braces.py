@@ -16,11 +16,37 @@ IN_ADDRESSES = frozenset(
 )
 _STRING = re.compile(r"\"(?:[^\"\\\n]|\\.)*+\"|'(?:[^'\\\n]|\\.)*+'")
 _DOUBLED = re.compile(r"\{\{")
+_TOGETHER = re.compile("\\{(?=[{\x01\x03])")
+
+
+# Around the path of a mark until a template is complete: no page holds these by then.
+OPEN, CLOSE = "\x01", "\x02"
+# Doubled braces of a text that reads no references.
+DOUBLED = "\x03"
+_CONTROLS = str.maketrans(dict.fromkeys((OPEN, CLOSE, DOUBLED)))
 
 
 def with_literal_braces(html: str) -> str:
     """Returns a page in which every ``{{`` is written as the place it stands in allows."""
+    html = without_controls(html)
     return replaced(html, _edits(html)) if "{{" in html else html
+
+
+def without_controls(text: str) -> str:
+    """Returns a text without the control characters that stand for something here."""
+    return text.translate(_CONTROLS)
+
+
+def mark(path: str) -> str:
+    """Returns the mark of a field, as it stands until `with_marks_written` writes it."""
+    return f"{OPEN}{path}{CLOSE}"
+
+
+def with_marks_written(text: str, brace: str = "&#123;") -> str:
+    """Returns a template with its marks.  Braces that came together, or stand before a mark, are kept apart: one of
+    them is written as `brace`."""
+    apart = _TOGETHER.sub(brace, text)
+    return apart.replace(OPEN, "{{ ").replace(CLOSE, " }}").replace(DOUBLED, '{{ "{{" }}')
 
 
 def _edits(html: str) -> Iterator[Edit[str]]:
@@ -39,6 +65,8 @@ def _edits(html: str) -> Iterator[Edit[str]]:
         elif isinstance(token, Comment):
             is_read = html.startswith("<!--[if", token.start)
             yield from _between(html, token.start, token.end, BRACES if is_read else "{ {")
+        else:
+            yield from _between(html, token.start, token.end, "{ {")
 
 
 def _in_attribute(html: str, name: str, start: int, end: int) -> Iterator[Edit[str]]:

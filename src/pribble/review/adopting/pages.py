@@ -18,7 +18,8 @@ from pribble.markup.contexts import is_picture_place
 from pribble.markup.events import Characters, Opened
 from pribble.markup.references import decode_references
 from pribble.markup.scanner import Attribute, StartTag
-from pribble.review.adopting.braces import BRACES, braces_in_css, with_literal_braces
+from pribble.review.adopting.braces import BRACES, braces_in_css, with_literal_braces, with_marks_written
+from pribble.review.adopting.braces import mark as mark_of
 from pribble.review.adopting.material import Material, path_of
 from pribble.review.adopting.pictures import Brought, picture_at
 from pribble.review.adopting.replacing import Mark, Replacing
@@ -76,7 +77,7 @@ class _PageReader:
             self._tidy()
         self._texts()
         self._told()
-        return AdoptedPage(replaced(self.html, self.edits), self.findings)
+        return AdoptedPage(with_marks_written(replaced(self.html, self.edits)), self.findings)
 
     def _drop(self, start: int, end: int, what: str) -> None:
         self.edits.append(Edit(start, end, ()))
@@ -268,7 +269,7 @@ class _PageReader:
             said, offsets = decoded(self.html, text.start, text.end)
             for mark in self.replacing.in_text(said):
                 end = offsets[mark.end] if mark.end < len(offsets) else text.end
-                self.edits.append(Edit(offsets[mark.start], end, (f"{{{{ {mark.path} }}}}",)))
+                self.edits.append(Edit(offsets[mark.start], end, (mark_of(mark.path),)))
 
     def _tidy(self) -> None:
         for edit, what in debris_edits(self.html, self.view):
@@ -286,6 +287,6 @@ def with_marks(text: str, marks: list[Mark], escape: Callable[[str], str]) -> It
     position = 0
     for mark in marks:
         yield escape(text[position : mark.start])
-        yield f"{{{{ {mark.path} }}}}"
+        yield mark_of(mark.path)
         position = mark.end
     yield escape(text[position:])
