@@ -113,7 +113,8 @@ class Adopting(Case):
             {"skipper.name": ("Ana Bell", 4), "booking.id": ("SH-1", 1), "berth": ("B 14", 1), "city": ("City", 1)},
         )
         rules = [one.rule for one in made.findings]
-        self.assertIn("adopt.not-found", rules, "an element ends within it")
+        (cut,) = [one for one in made.findings if one.rule == "adopt.cut"]
+        self.assertIn('"under springs" is cut by an element', cut.message)
         self.assertIn("placeholder.left", rules, "braces of others are text, and a check finds them")
         dropped = " ".join(one.message for one in made.findings if one.rule == "adopt.dropped")
         for what in ("<script>", "event attribute", "shortcut icon", "tracking pixel"):
@@ -337,6 +338,42 @@ class Adopting(Case):
         for source in ("nothing.zip", "m.eml"):
             with self.assertRaises(DataError):
                 adopt(self.folder({"m.eml": "Subject: x\r\n\r\n"}).path / source, name="x")
+
+    def test_what_a_page_says_its_addresses_start_from(self) -> None:
+        files: dict[str, str | bytes] = {
+            "a/p.html": "<base href='img/'><img src=x.png alt=x><a href='#top'>t</a>",
+            "a/img/x.png": png(),
+            "y.png": png("#123456"),
+        }
+        made, _ = self.adopt(files)
+        self.assertEqual([one.name for one in made.files], ["spring.html", "spring-x.png"])
+        page = "<base href='https://skerrow.example/shop/'><img src=/y.png alt=y width=9 height=9><a href=cart>c</a><p style='background:url(/y.png)'>"
+        made, _ = self.adopt({**files, "a/p.html": page})
+        source = made.files[0].read_text(encoding="utf-8")
+        self.assertIn('href="https://skerrow.example/shop/cart"', source)
+        self.assertIn('src="https://skerrow.example/y.png"', source)
+        self.assertIn("url(https://skerrow.example/y.png)", source)
+        made, _ = self.adopt({**files, "a/p.html": "<img src=/y.png alt=y><img src=..\\y.png alt=z>"})
+        self.assertEqual([one.name for one in made.files], ["spring.html", "spring-y.png"])
+
+    def test_a_template_in_a_folder_has_its_files_beside_it(self) -> None:
+        made, path = self.adopt(EXPORT, name="mail/spring", page="index.html")
+        self.assertEqual(
+            {one.parent.relative_to(path).as_posix() for one in made.files}, {"mail", "mail/pictures", "mail/styles"}
+        )
+        self.assertEqual(len(TemplateFolder(path)["mail/spring"].render({}).pictures), 2)
+
+    def test_sheets_that_import_each_other(self) -> None:
+        imports = "".join('@import "b.css"; @import "a.css";\n' for _ in range(200))
+        made, path = self.adopt(
+            {
+                "p.html": "<link rel=stylesheet href=a.css><p>x",
+                "a.css": imports + "p{color:red}",
+                "b.css": imports + "p{margin:1px}",
+            }
+        )
+        self.assertEqual(len(made.files), 3)
+        self.assertIn("color:", html_of(TemplateFolder(path)["spring"].render({})))
 
     def test_words_at_their_bounds_longest_first(self) -> None:
         page = b"<p>Ann, Anna, Ann Lee, annual Ann's <b>Ann</b>&nbsp;Lee Ann\n  Lee</p><p title='Ann'>x</p>"

@@ -13,8 +13,6 @@ from pribble.settings import project_settings
 if TYPE_CHECKING:
     from pribble.review import Adopted
 
-_MOST_PLACES = 3
-
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
     parser = commands.add_parser(
@@ -48,15 +46,18 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
 def run(options: argparse.Namespace) -> int:
     from pribble.review import adopt
 
+    settings = project_settings()
+    into = options.into or settings.templates or Path("templates")
     made = adopt(
         options.source,
-        into=options.into or project_settings().templates or Path("templates"),
+        into=into,
         name=options.name,
         page=options.page,
         placeholder=options.placeholder,
         fields=dict(map(_field, options.fields)),
         tidy=options.tidy,
         replace=options.replace,
+        locale=settings.locale,
     )
     if options.json:
         print_json(
@@ -68,6 +69,7 @@ def run(options: argparse.Namespace) -> int:
         )
     else:
         _show(made)
+        print(f"look at it: pribble preview {options.name} --templates {into}")
     return 1 if any(one.severity == "error" for one in made.findings) else 0
 
 
@@ -101,5 +103,3 @@ def _show(made: Adopted) -> None:
         console.print(Text(f"    {finding.message}"))
         if finding.severity != "note":
             console.print(Text.assemble("    ", ("fix: ", "bold"), finding.fix))
-    name = made.files[0].stem
-    console.print(f"look at it: pribble preview {name} --templates {made.files[0].parent}")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import os
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -58,6 +58,7 @@ def adopt(
     fields: Mapping[str, str] | None = None,
     tidy: bool = False,
     replace: bool = False,
+    locale: str = "en",
 ) -> Adopted:
     """Makes a template of what somebody else designed: ``adopt("export.zip", name="spring-tide")``.
 
@@ -69,6 +70,7 @@ def adopt(
       replaced at the bounds of words in what shows, in ``alt`` and ``title``, in the subject and in addresses.
     - `tidy`: whether what a word processor leaves behind is taken out.
     - `replace`: whether files that are there are written over.
+    - `locale`: the locale that the template is checked for.
 
     The page keeps its look: its styles stay as they are.  Its pictures and sheets come along, each once, under names
     that every system takes; what stood where marks are becomes its sample.  Scripts, event attributes, ``base``,
@@ -78,7 +80,7 @@ def adopt(
     `ValueError` for a name, path or pattern that is none; `FileExistsError` for files that are there; other `OSError`s.
     """
     possible_paths(source=source, into=into)
-    texts(name=name)
+    texts(name=name, locale=locale)
     maybe_texts(page=page, placeholder=placeholder)
     flags(tidy=tidy, replace=replace)
     replacing = Replacing(_pattern(placeholder), dict(fields or {}))
@@ -90,14 +92,16 @@ def adopt(
     else:
         adopted = adopt_page(material, brought, replacing, tidy=tidy)
         ending, text, told = ".html", f"{_head(material, replacing)}{adopted.html}", adopted.findings
-    files: dict[str, bytes] = {f"{name}{ending}": text.encode("utf-8", "replace"), **brought.files}
+    beside = f"{folder}/" if (folder := name.rpartition("/")[0]) else ""
+    files: dict[str, bytes] = {f"{name}{ending}": text.encode("utf-8", "replace")}
+    files |= {f"{beside}{path}": content for path, content in brought.files.items()}
     made = tuple(AdoptedField(path, replacing.stood[path], count) for path, count in replacing.found.items())
     if made:
         sample = json.dumps(sample_of(replacing.stood), ensure_ascii=False, indent=2)
         files[f"{name}.sample.json"] = f"{sample}\n".encode()
-    told = [*material.findings, *told, *_not_found(replacing)]
+    told = [*material.findings, *told, *_not_found(replacing, told)]
     paths = write_together(Path(into), files, replace=replace)
-    checked = _checked(Path(into), name)
+    checked = _checked(Path(into), name, locale)
     return Adopted(tuple(paths), made, (*told, *checked))
 
 
@@ -159,24 +163,25 @@ def _text_template(material: Material, replacing: Replacing) -> str:
     return f"{{{{ subject: }}}}{made(material.subject)}{{{{ :subject }}}}\n{text}\n"
 
 
-def _not_found(replacing: Replacing) -> list[Finding]:
-    """Returns findings: the texts that were named and are nowhere, perhaps since elements cut them."""
+def _not_found(replacing: Replacing, told: Sequence[Finding]) -> list[Finding]:
+    """Returns findings: the texts that were named and are nowhere, but for those that are known to be cut."""
+    cut = " ".join(one.message for one in told if one.rule == "adopt.cut")
     return [
         Finding(
             "adopt.not-found",
             "warning",
             None,
-            f'"{text[:60]}" is nowhere in one piece, so that nothing became {path}',
-            "look whether an element begins or ends within it, and write the mark there",
+            f'"{text[:60]}" is nowhere, so that nothing became {path}',
+            "look how it is written: case and signs count, white space does not",
             _REFERENCE,
         )
         for text, path in replacing.fields.items()
-        if not replacing.found[path]
+        if not replacing.found[path] and f'"{text[:60]}" is cut' not in cut
     ]
 
 
-def _checked(folder: Path, name: str) -> tuple[Finding, ...]:
-    templates = without_optimisations(TemplateFolder(folder))
+def _checked(folder: Path, name: str, locale: str) -> tuple[Finding, ...]:
+    templates = without_optimisations(TemplateFolder(folder, locale=locale))
     try:
         return check_cases(templates, chosen_viewers(None), names=[name]).check.findings
     except DataError:  # a sample that somebody else left there

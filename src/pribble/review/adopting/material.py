@@ -125,12 +125,13 @@ def _by_path(read: Callable[[str], bytes | None]) -> Callable[[str, str], bytes 
 
 
 def path_of(address: str, named_in: str) -> str | None:
-    """Returns the path that a relative address names, from the file that it stands in; None for one that leads out, or
-    is none."""
+    """Returns the path that a relative address names, from the file that it stands in, or, with a slash before it, from
+    the folder of all; None for one that leads out, or is none."""
     bare = address.strip().replace("\\", "/").partition("#")[0].partition("?")[0]
-    if not bare or bare.startswith("/") or is_elsewhere(bare):
+    if not bare or is_elsewhere(bare):
         return None
-    path = posixpath.normpath(posixpath.join(posixpath.dirname(named_in), unquote(bare)))
+    start = "" if bare.startswith("/") else posixpath.dirname(named_in)
+    path = posixpath.normpath(posixpath.join(start, unquote(bare).lstrip("/")))
     return None if path.startswith("../") or path in ("..", ".") or not path.isprintable() else path
 
 
@@ -157,7 +158,7 @@ def of_message(raw: bytes, name: str) -> Material:
 
     field_ = root.first("subject")
     subject = None if field_ is None else " ".join(decoded_text(field_.value).split())
-    return Material(html, "page.html", find, subject, text, list(_dropped_fields(root)))
+    return Material(html, "page.html", find, subject, text, [*_dropped_fields(root), *_dropped_parts(root, page)])
 
 
 def _location(entity: Entity) -> str:
@@ -190,3 +191,16 @@ def _dropped_fields(root: Entity) -> Iterable[Finding]:
     if names:
         said = f"of its header these are left out: {', '.join(names)}"
         yield Finding("adopt.fields", "note", None, said, "a message gets its own when it is made", _REFERENCE)
+
+
+def _dropped_parts(root: Entity, page: Entity | None) -> Iterable[Finding]:
+    """Returns findings: which files and further pages of a message are not brought along."""
+    leaves = [one for one in root.walk() if not one.parts]
+    files = [one.file_name or one.type.value for one in leaves if one.disposition.value == "attachment"]
+    if files:
+        said = f"attached files are left out: {', '.join(files[:6])}"
+        yield Finding("adopt.files", "note", None, said, "attach them where the message is made", _REFERENCE)
+    others = [one for one in leaves if one.type.value == "text/html" and one is not page]
+    if any(one.disposition.value != "attachment" for one in others):
+        said = "the message has a second page, which is left out"
+        yield Finding("adopt.pages", "warning", None, said, "put what it says into the first", _REFERENCE)

@@ -9,8 +9,9 @@ import re
 from collections import Counter
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
+from urllib.parse import urljoin
 
-from pribble.cascade.urls import is_on_disk, replace_urls
+from pribble.cascade.urls import is_elsewhere, is_on_disk, replace_urls
 from pribble.edits import Edit, replaced
 from pribble.errors import Source
 from pribble.findings import Finding, Severity
@@ -33,7 +34,8 @@ _FOLLOWED = frozenset({"href", "action", "formaction", "xlink:href"})
 _SAID = frozenset({"alt", "title"})
 # Where an address stands, and a pair of braces is percent-encoded.
 _ADDRESSES = _FOLLOWED | {"src", "background", "poster", "cite", "longdesc", "srcset", "lowsrc", "data"}
-_IMPORT = re.compile(r"@import\s+(?:url\(\s*)?[\"']?([^\"')\s;]+)[\"']?\s*\)?", re.IGNORECASE)
+_IMPORT = re.compile(r"@import\s+(?:url\(\s*)?[\"']?([^\"')\s;]+)[\"']?\s*\)?([^;{}]*);?", re.IGNORECASE)
+_AROUND = "give the folder that it and the page lie in, and say which page: --page"
 _DEEPEST = 5  # sheets that import sheets
 _HIDING = re.compile(r"display\s*:\s*none|(?:width|height)\s*:\s*[01](?:px)?\s*(?:;|\Z)", re.IGNORECASE)
 
@@ -61,6 +63,10 @@ class _PageReader:
         self.source = Source(material.path, html)
         events = self.view.page.events
         self.sheets = {one.start: one for one in events if isinstance(one, Characters) and one.raw == "style"}
+        self.base = next(
+            (self._value(one.opening, "href").strip() for one in self.view.elements if one.local_name == "base"), ""
+        )
+        self.known_sheets: dict[str, str | None] = {}  # by the paths of those that they come from
         self.edits: list[Edit[str]] = []
         self.findings: list[Finding] = []
         self.counts: Counter[str] = Counter()
@@ -129,7 +135,7 @@ class _PageReader:
         return "a tracking pixel" if is_small and source.lower().startswith(("http:", "https:", "//")) else ""
 
     def _link(self, tag: StartTag) -> None:
-        address = self._value(tag, "href").strip()
+        address = self._from_base(self._value(tag, "href").strip())
         if "stylesheet" not in self._value(tag, "rel").lower().split():
             self._drop(tag.start, tag.end, f'<link rel="{self._value(tag, "rel")[:30]}">')
         elif (path := self._sheet(address, self.material.path, 0)) is not None:
@@ -179,7 +185,18 @@ class _PageReader:
         elif name in _SAID:
             self._marked(attribute, value, self.replacing.in_text(value))
         elif name in _ADDRESSES:
-            self._marked(attribute, value, self.replacing.in_address(value))
+            absolute = self._from_base(value)
+            marks = self.replacing.in_address(absolute)
+            self._marked(attribute, absolute, marks)
+            if not marks:
+                self._write(attribute, absolute, value)
+
+    def _from_base(self, address: str) -> str:
+        """Returns an address as it is meant, where the page says what its addresses start from."""
+        stripped = address.strip()
+        if not self.base or not stripped or stripped.startswith("#") or is_elsewhere(stripped) or is_on_disk(stripped):
+            return address
+        return urljoin(self.base, stripped)
 
     def _write(self, attribute: Attribute, value: str, before: str) -> None:
         if value != before:
@@ -190,7 +207,8 @@ class _PageReader:
             said = "".join(with_marks(value, marks, written))
             self.edits.append(Edit(attribute.start, attribute.end, (f'{attribute.name}="{said}"',)))
 
-    def _picture(self, attribute: Attribute, address: str) -> None:
+    def _picture(self, attribute: Attribute, written_as: str) -> None:
+        address = self._from_base(written_as)
         path = picture_at(address, self.material.path, self.material.find, self.brought)
         if path is not None:
             self.edits.append(Edit(attribute.start, attribute.end, (f'{attribute.name}="{path}"',)))
@@ -205,9 +223,10 @@ class _PageReader:
                 attribute.start,
                 attribute.end,
                 f'there is no picture "{address[:100]}"',
-                "pack it with the page",
+                _AROUND if address.strip().startswith("..") else "pack it with the page",
             )
         elif address.strip():
+            self._write(attribute, address, written_as)
             self._stays_elsewhere(attribute, address)
 
     def _stays_elsewhere(self, attribute: Attribute, address: str) -> None:
@@ -234,16 +253,24 @@ class _PageReader:
     def _css(self, css: str, named_in: str, folder: str = "") -> str:
         """Returns CSS with its pictures brought along; `folder` leads from where it will stand to the template's."""
 
-        def resolved(address: str) -> str | None:
+        def resolved(written_as: str) -> str | None:
+            address = written_as if folder else self._from_base(written_as)  # a sheet starts from itself
             path = picture_at(address, named_in, self.material.find, self.brought)
-            return None if path is None else f"{folder}{path}"
+            if path is None:
+                return None if address == written_as else address
+            return f"{folder}{path}"
 
         return replace_urls(css, lambda named: None if named.font else resolved(named.address))
 
     def _imports(self, css: str, named_in: str, depth: int, folder: str = "") -> str:
         def brought(found: re.Match[str]) -> str:
+            if is_elsewhere(found[1]):
+                return found[0]
             path = self._sheet(found[1], named_in, depth + 1)
-            return found[0] if path is None else f'@import "{folder}{path}"'
+            if path is None:  # it is not there, or imports itself: left out, since a template names what is there
+                self.counts[f'the import of "{found[1][:60]}", which is not there or comes again,'] += 1
+                return ""
+            return f'@import "{folder}{path}"{found[2]};'
 
         return _IMPORT.sub(brought, css) if depth < _DEEPEST and "@import" in css.lower() else css
 
@@ -253,12 +280,16 @@ class _PageReader:
         if content is None or depth > _DEEPEST:
             return None
         css = content.decode("utf-8-sig", "replace")
-        own = path_of(address, named_in) or named_in
+        own = path_of(address, named_in) or address
+        if own in self.known_sheets:
+            return self.known_sheets[own]
+        self.known_sheets[own] = None  # one that imports itself is left as it is
         # What is not brought along keeps its place, as the page would write it.
         css = self._css(self._imports(css, own, depth, "../"), own, "../")
         if self.tidy:
             css = tidy_declarations(css)
-        return self.brought.sheet(css, address)
+        self.known_sheets[own] = self.brought.sheet(css, address)
+        return self.known_sheets[own]
 
     # -- texts --
 
@@ -270,6 +301,23 @@ class _PageReader:
             for mark in self.replacing.in_text(said):
                 end = offsets[mark.end] if mark.end < len(offsets) else text.end
                 self.edits.append(Edit(offsets[mark.start], end, (mark_of(mark.path),)))
+        self._cut_runs()
+
+    def _cut_runs(self) -> None:
+        """Report the texts that an element begins or ends within, so that they cannot become one mark."""
+        for block in self.view.blocks:
+            for mark in self.replacing.texts_in(block.text):
+                start, end = block.span(mark.start, mark.end)
+                first, last = self.view.element_at(start), self.view.element_at(end - 1)
+                if first is not last:
+                    self._note(
+                        "adopt.cut",
+                        "warning",
+                        start,
+                        end,
+                        f'"{mark.text[:60]}" is cut by an element, and did not become {mark.path}',
+                        "write the mark where it should stand",
+                    )
 
     def _tidy(self) -> None:
         for edit, what in debris_edits(self.html, self.view):

@@ -11,6 +11,7 @@ from urllib.parse import quote
 from pribble.language.data_paths import path_steps
 
 _LONGEST = 200
+_MOST_FIELDS = 200
 _PATH = re.compile(r"[^\W\d]\w*(?:\.[^\W\d]\w*)*")
 _NO_NAME = re.compile(r"[^\w.]+")
 
@@ -43,10 +44,14 @@ class Replacing:
     stood: dict[str, str] = field(default_factory=dict)
     _texts: re.Pattern[str] | None = None
     _in_addresses: re.Pattern[str] | None = None
+    _by_words: dict[str, str] = field(default_factory=dict)  # the texts, by their words with single spaces
+    _by_form: dict[str, str] = field(default_factory=dict)  # and by the forms that they have in addresses
 
     def __post_init__(self) -> None:
         if self.placeholder is not None and self.placeholder.groups < 1:
             raise ValueError("the placeholder's pattern has no group for the name: write one as \\[(\\w+)\\]")
+        if len(self.fields) > _MOST_FIELDS:
+            raise ValueError(f"at most {_MOST_FIELDS} fields are taken")
         for text, path in self.fields.items():
             checked_path(path)
             if not text.strip():
@@ -55,7 +60,10 @@ class Replacing:
         texts = sorted(self.fields, key=len, reverse=True)
         if texts:
             self._texts = re.compile("|".join(map(_bounded, texts)))
-            self._in_addresses = re.compile("|".join(_bounded_in_address(text) for text in texts))
+            self._by_words = {" ".join(text.split()): text for text in texts}
+            self._by_form = {form: text for text in texts for form in _forms_in_address(text)}
+            forms = sorted(self._by_form, key=len, reverse=True)
+            self._in_addresses = re.compile("|".join(rf"(?<![\w%]){re.escape(form)}(?!\w)" for form in forms))
 
     def in_text(self, text: str) -> list[Mark]:
         """Returns what becomes marks in a text, in order and apart."""
@@ -66,6 +74,11 @@ class Replacing:
         self._count(made)
         return made
 
+    def texts_in(self, text: str) -> list[Mark]:
+        """Returns where the texts of fields stand, without counting them."""
+        found = self._texts.finditer(text) if self._texts is not None else ()
+        return [Mark(*one.span(), self._path(one[0]), one[0]) for one in found]
+
     def _in_text(self, text: str) -> Iterator[tuple[int, int, str, str]]:
         if self.placeholder is not None:
             for found in self.placeholder.finditer(text):
@@ -73,11 +86,10 @@ class Replacing:
                 if path and found[0]:
                     yield *found.span(), path, found[1]
         for found in self._texts.finditer(text) if self._texts is not None else ():
-            yield *found.span(), self.fields[self._key(found[0])], found[0]
+            yield *found.span(), self._path(found[0]), found[0]
 
-    def _key(self, found: str) -> str:
-        said = " ".join(found.split())
-        return next(text for text in self.fields if " ".join(text.split()) == said)
+    def _path(self, found: str) -> str:
+        return self.fields[self._by_words[" ".join(found.split())]]
 
     def in_address(self, address: str) -> list[Mark]:
         """Returns what becomes marks in an address, decoded or percent-encoded, behind its scheme and host."""
@@ -88,12 +100,9 @@ class Replacing:
             for found in self.placeholder.finditer(address, begin):
                 if path := _named(found[1] or ""):
                     made.append(Mark(*found.span(), path, found[1]))
-        if self._in_addresses is not None and not made:
-            texts = {_in_address(text): text for text in self.fields} | {text: text for text in self.fields}
-            for found in self._in_addresses.finditer(address, begin):
-                text = texts.get(found[0]) or next((t for t in self.fields if t.replace(" ", "+") == found[0]), "")
-                if text:
-                    made.append(Mark(*found.span(), self.fields[text], text))
+        for found in self._in_addresses.finditer(address, begin) if self._in_addresses is not None and not made else ():
+            text = self._by_form[found[0]]
+            made.append(Mark(*found.span(), self.fields[text], text))
         self._count(made)
         return made
 
@@ -117,13 +126,9 @@ def _bounded(text: str) -> str:
     return f"{before}{words}{after}"
 
 
-def _in_address(text: str) -> str:
-    return quote(text, safe="")
-
-
-def _bounded_in_address(text: str) -> str:
-    forms = dict.fromkeys((text, _in_address(text), text.replace(" ", "+")))
-    return "|".join(rf"(?<![\w%]){re.escape(form)}(?!\w)" for form in sorted(forms, key=len, reverse=True))
+def _forms_in_address(text: str) -> tuple[str, ...]:
+    """Returns the forms that a text has in addresses: as it is, percent-encoded, and as forms send it."""
+    return text, quote(text, safe=""), text.replace(" ", "+")
 
 
 def sample_of(stood: Mapping[str, str]) -> dict[str, object]:
