@@ -14,6 +14,7 @@ import shutil
 import subprocess
 import sys
 import time
+import zipfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -189,6 +190,8 @@ def main() -> None:
     checked(ROOT / "build/notes/checked")
     viewed("berth-confirmed")
     previewed(ROOT / "build/notes")
+    brought_in(ROOT / "build/notes/adopted")
+    changed(ROOT / "build/notes/repository")
 
 
 def viewed(name: str) -> None:
@@ -245,6 +248,56 @@ def checked(folder: Path) -> None:
     here = folder.relative_to(ROOT)
     terminal(
         [f"pribble check berth-confirmed --templates {here} --no-notes"], "check.png", columns=112, rows=42, size="9"
+    )
+
+
+DESIGN = """<!DOCTYPE html>
+<html lang="en"><head><meta charset="utf-8"><title>Spring tide, [name]</title>
+<link rel="stylesheet" href="css/main.css"><script src="js/menu.js"></script></head>
+<body><p><img src="img/Logo (1).png" width="56" height="56" alt="Skerrow Haven"></p>
+<h1>High water on Friday</h1>
+<p>Dear [name], berth <strong>B 14</strong> lies under springs on 3 July.
+<a href="https://skerrow.example/b/SH-1?who=[name]">Your booking</a></p>
+<p>%%FOOTER%%</p><img src="https://count.example/p.gif" width="1" height="1" alt=""></body></html>
+"""
+
+
+def brought_in(folder: Path) -> None:
+    """A designer's export, and what `adopt` says of it."""
+    shutil.rmtree(folder, ignore_errors=True)
+    folder.mkdir(parents=True)
+    with zipfile.ZipFile(folder / "spring.zip", "w") as archive:
+        archive.writestr("export/index.html", DESIGN)
+        archive.writestr(
+            "export/css/main.css", "h1 { color: #14364f } body { background: url(../img/wave.png) repeat-x }"
+        )
+        for name, picture_ in (("Logo (1)", "logo"), ("wave", "pier-a")):
+            archive.write(TEMPLATES / f"pictures/{picture_}.png", f"export/img/{name}.png")
+        archive.writestr("__MACOSX/export/._index.html", b"")
+    here = folder.relative_to(ROOT)
+    call = f"pribble adopt {here}/spring.zip --into {here}/templates --name spring-tide"
+    field = "--placeholder '\\[(\\w+)\\]' --field 'B 14=berth.name'"
+    terminal([f"{call} {field}"], "adopt.png", columns=112, rows=26, size="9")
+
+
+def changed(folder: Path) -> None:
+    """A change to the demo's layout, and the messages that it touches."""
+    shutil.rmtree(folder, ignore_errors=True)
+    shutil.copytree(TEMPLATES, folder / "templates")
+    git = ["git", "-C", str(folder), "-c", "user.name=Ana", "-c", "user.email=ana@example.org"]
+    subprocess.run([*git, "init", "-q"], check=True)
+    layout = folder / "templates/layouts/harbour.html"
+    for said in ("first", "longer hours"):
+        subprocess.run([*git, "add", "-A"], check=True)
+        subprocess.run([*git, "commit", "-q", "-m", said], check=True)
+        layout.write_text(layout.read_text(encoding="utf-8").replace("8 to 20", "8 to 21"), encoding="utf-8")
+    here = (folder / "templates").relative_to(ROOT)
+    terminal(
+        [f"pribble differences --git HEAD~1..HEAD --templates {here}"],
+        "differences.png",
+        columns=100,
+        rows=46,
+        size="9",
     )
 
 

@@ -93,12 +93,12 @@ class _PageReader:
         self.findings.append(Finding(rule, severity, self.source.place(start, end), message, fix, _REFERENCE))
 
     def _told(self) -> None:
-        """Say once what was left out, with how often it was there."""
-        for what, count in self.counts.items():
-            said = f"{what} {'is' if count == 1 else 'are'} left out"
-            message = said if count == 1 else f"{count} × {said}"
+        """Say what was left out, and how often it was there."""
+        if self.counts:
+            listed = ", ".join(what if count == 1 else f"{count} × {what}" for what, count in self.counts.items())
+            said = f"left out: {listed}"
             self.findings.append(
-                Finding("adopt.dropped", "note", None, message, "nothing, if it is not missed", _REFERENCE)
+                Finding("adopt.dropped", "note", None, said, "nothing, if it is not missed", _REFERENCE)
             )
 
     # -- elements --
@@ -268,7 +268,7 @@ class _PageReader:
                 return found[0]
             path = self._sheet(found[1], named_in, depth + 1)
             if path is None:  # it is not there, or imports itself: left out, since a template names what is there
-                self.counts[f'the import of "{found[1][:60]}", which is not there or comes again,'] += 1
+                self.counts[f'the import of "{found[1][:60]}", which is not there or comes again'] += 1
                 return ""
             return f'@import "{folder}{path}"{found[2]};'
 
@@ -295,7 +295,7 @@ class _PageReader:
 
     def _texts(self) -> None:
         for text in self.view.texts:
-            if self.view.elements[text.element].local_name in ("title", "textarea"):
+            if self.view.elements[text.element].local_name == "textarea":
                 continue
             said, offsets = decoded(self.html, text.start, text.end)
             for mark in self.replacing.in_text(said):
