@@ -384,6 +384,13 @@ class Adopting(Case):
             '<p>{{ first }}, Anna, {{ whole }}, annual {{ first }}\'s <b>{{ first }}</b>&nbsp;Lee {{ whole }}</p><p title="{{ first }}">x</p>',
         )
 
+    def test_a_title_has_marks_too_and_makes_the_subject(self) -> None:
+        page = b"<title>Tide &amp; [First name]</title><p>Dear [First name]</p>"
+        made, path = self.adopt(page, source="p.html", name="p", placeholder=r"\[([^\]]+)\]")
+        self.assertEqual([(one.path, one.places) for one in made.fields], [("first_name", 2)])
+        subject = TemplateFolder(path)["p"].render({"first_name": "Ida <Rae>"}).subject
+        self.assertEqual(subject, "Tide & Ida <Rae>")
+
 
 class Archives(Case):
     """Archives that lead out, are no files, or are larger than they seem."""

@@ -294,9 +294,10 @@ class _PageReader:
     # -- texts --
 
     def _texts(self) -> None:
-        for text in self.view.texts:
-            if self.view.elements[text.element].local_name == "textarea":
-                continue
+        """Make marks of words that show, and of those of the title: the subject comes from it."""
+        shown = [text for text in self.view.texts if self.view.elements[text.element].local_name != "textarea"]
+        titles = [one for one in self.view.page.events if isinstance(one, Characters) and one.raw == "title"]
+        for text in (*shown, *titles):
             said, offsets = decoded(self.html, text.start, text.end)
             for mark in self.replacing.in_text(said):
                 end = offsets[mark.end] if mark.end < len(offsets) else text.end
