@@ -108,7 +108,7 @@ def needs_server(program: str) -> Any:
 def dovecot() -> Iterator[IMAP4]:
     """A connection to a Dovecot that has just been started."""
     with _folder() as folder:
-        port = _free_port()
+        port = free_port()
         config = folder / "dovecot.conf"
         config.write_text(DOVECOT.format(folder=folder, port=port, **_nobody(folder)))
         server = subprocess.Popen(["dovecot", "-F", "-c", str(config)])
@@ -127,7 +127,7 @@ def dovecot() -> Iterator[IMAP4]:
 def postfix() -> Iterator[tuple[smtplib.SMTP, Path]]:
     """A connection to a Postfix that has just been started, and the folder in which it delivers."""
     with _folder() as folder:
-        port = _free_port()
+        port = free_port()
         owner = _nobody(folder)
         config = folder / "config"
         config.mkdir()
@@ -162,7 +162,7 @@ def _nobody(folder: Path) -> dict[str, int]:
     return {"uid": user.pw_uid, "gid": user.pw_gid}
 
 
-def _free_port() -> int:
+def free_port() -> int:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         return int(probe.getsockname()[1])

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import re
+import shlex
 import shutil
-import socket
 import subprocess
 import sys
 import unittest
+import zipfile
 from contextlib import chdir, redirect_stdout
 from email import message_from_bytes, policy
 from io import StringIO
@@ -21,6 +22,7 @@ from pribble import PribbleError, Template, TemplateFolder
 from pribble.demo import defects
 from pribble.mime.audit.rules import RULES
 from pribble.mime.fields import FIELDS
+from tests.servers import free_port
 from tests.support import DEMO, ROOT, Case, pribble_process, slow
 
 
@@ -81,24 +83,31 @@ class Commands(Case):
         self.assertEqual(self.python(folder, first).rstrip(), said[0].rstrip())
         made = message_from_bytes((folder / "welcome.eml").read_bytes(), policy=policy.default)
         self.assertEqual([*defects(made)], [])
-        with socket.socket() as free:
-            free.bind(("127.0.0.1", 0))
-            port = str(free.getsockname()[1])
-        commands = re.findall(r"^    (pribble .*?) *(?:#.*)?$", section.replace("8025", port), re.MULTILINE)
-        self.assertEqual(len(commands), 9)
-        for command in commands:
-            with self.subTest(command):
-                arguments = command.split()[1:]
-                if arguments[-1] == "&":
-                    self.listening(folder, arguments[:-1])
-                else:
-                    done = pribble_process(*arguments, cwd=folder)
-                    self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
+        port = str(free_port())
+        self.assertEqual(self.commands(folder, section.replace("8025", port)), 9)
         self.assertEqual(self.python(folder, f"{first}\n{many}".replace("8025", port)).rstrip(), said[0].rstrip())
         self.assertEqual(len(list((folder / "received").glob("*.eml"))), 51)
         template.write_text(html.replace('skipper.name? else "skipper"', "skiper.name"), encoding="utf-8")
         self.assertEqual(pribble_process("render", "welcome", cwd=folder).stderr.strip(), error[1].strip())
 
+    @slow
+    def test_a_page_that_somebody_else_designed(self) -> None:
+        page = (ROOT / "README.md").read_text(encoding="utf-8")
+        section = page.partition("## From a page that somebody else designed")[2].partition("\n## ")[0]
+        folder = self.folder().path
+        with zipfile.ZipFile(folder / "spring.zip", "w") as archive:
+            archive.writestr(
+                "page.html", "<title>Berth [berth]</title><img src=a/i.png alt=Tides><p>Dear [name]: [berth]"
+            )
+            archive.writestr("a/i.png", (DEMO / "pictures/logo.png").read_bytes())
+        self.assertEqual(self.commands(folder, section.replace("8025", str(free_port()))), 5)
+        (received,) = (folder / "received").glob("*.eml")
+        made = message_from_bytes(received.read_bytes(), policy=policy.default)
+        self.assertEqual(made["Subject"], "Berth berth")
+        self.assertEqual([*defects(made)], [])
+        self.assertIn("image/png", [part.get_content_type() for part in made.walk()])
+
+    @slow
     def test_the_other_pages(self) -> None:
         folder = self.folder({"page.html": "<h1>Tides</h1><p>High at 06:12", "map.pdf": b"%PDF-1.7"}).path
         shutil.copytree(DEMO, folder / "templates")
@@ -118,7 +127,7 @@ class Commands(Case):
                     self.assertEqual(out.getvalue(), said)
             for command in re.findall(r"^    pribble (.*?) *(?:#.*)?$", page, re.MULTILINE):
                 with self.subTest(path.name, command=command):
-                    done = pribble_process(*command.split(), cwd=folder)
+                    done = pribble_process(*shlex.split(command), cwd=folder)
                     self.assertEqual(done.returncode, 0, done.stderr)
 
     @staticmethod
@@ -131,6 +140,19 @@ class Commands(Case):
             check=True,
         )
         return done.stdout.decode()
+
+    def commands(self, folder: Path, section: str) -> int:
+        """Run the commands of a section as a shell would; returns how many they were."""
+        commands = re.findall(r"^    (pribble .*?) *(?:#.*)?$", section, re.MULTILINE)
+        for command in commands:
+            with self.subTest(command):
+                arguments = shlex.split(command)[1:]
+                if arguments[-1] == "&":
+                    self.listening(folder, arguments[:-1])
+                else:
+                    done = pribble_process(*arguments, cwd=folder)
+                    self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
+        return len(commands)
 
     def listening(self, folder: Path, arguments: list[str]) -> None:
         """A receiver that listens until the test is over."""

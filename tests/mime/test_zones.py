@@ -12,7 +12,7 @@ from zoneinfo import ZoneInfo, available_timezones
 from dateutil.tz import tzical
 
 from pribble import Address, Invitation
-from tests.support import seeds
+from tests.support import seeds, slow
 
 # Zones that changed in every way: to the north and south, by half an hour, in Ramadan, for ever, over the date line.
 ZONES = (
@@ -29,6 +29,7 @@ def calendar(zone: str, start: datetime, hours: float = 2) -> str:
 
 
 class Zones(unittest.TestCase):
+    @slow
     def test_offsets_are_those_of_the_zone(self) -> None:
         found = sorted(available_timezones() - {"localtime", "Factory"})
         chosen = [(zone, year) for zone in ZONES for year in (2011, 2018, 2026)]

@@ -19,7 +19,7 @@ from pribble import Attachment, Message, Picture, TemplateFolder
 from pribble.review import differences
 from pribble.review.aligning import aligned
 from tests.review.mutating import DESIGNS
-from tests.support import DEMO, Case, Done, examples, generated, pribble
+from tests.support import DEMO, Case, Done, examples, generated, pribble, slow
 
 
 def picture(colour: str, kind: str = "PNG", **options: Any) -> Picture:
@@ -182,6 +182,7 @@ class Commands(Case):
     def differences(self, path: Path, *arguments: str) -> Done:
         return pribble("differences", *arguments, cwd=path)
 
+    @slow
     def test_between_commits(self) -> None:
         path = self.folders()
         none = self.differences(path, "--git", "HEAD")

@@ -295,13 +295,14 @@ class _PageReader:
 
     def _texts(self) -> None:
         """Make marks of words that show, and of those of the title: the subject comes from it."""
-        shown = [text for text in self.view.texts if self.view.elements[text.element].local_name != "textarea"]
-        titles = [one for one in self.view.page.events if isinstance(one, Characters) and one.raw == "title"]
-        for text in (*shown, *titles):
-            said, offsets = decoded(self.html, text.start, text.end)
+        shown = (one for one in self.view.texts if self.view.elements[one.element].local_name != "textarea")
+        titles = (one for one in self.view.page.events if isinstance(one, Characters) and one.raw == "title")
+        spans = [(one.start, one.end) for one in shown] + [(one.start, one.end) for one in titles]
+        for start, end in spans:
+            said, offsets = decoded(self.html, start, end)
             for mark in self.replacing.in_text(said):
-                end = offsets[mark.end] if mark.end < len(offsets) else text.end
-                self.edits.append(Edit(offsets[mark.start], end, (mark_of(mark.path),)))
+                mark_end = offsets[mark.end] if mark.end < len(offsets) else end
+                self.edits.append(Edit(offsets[mark.start], mark_end, (mark_of(mark.path),)))
         self._cut_runs()
 
     def _cut_runs(self) -> None:
