@@ -309,7 +309,7 @@ def _keep(found: Check, folder: Path) -> None:
 
 def _sum(found: Check) -> str:
     """Returns the summary: how many of each severity, and how much the samples try."""
-    counts = [(severity, sum(1 + len(one.others) for one in found.of(severity))) for severity in _SEVERITIES]
+    counts = [(severity, found.count(severity)) for severity in _SEVERITIES]
     said = ", ".join(f"{count:,} {severity}{'s' * (count != 1)}" for severity, count in counts if count)
     parts = [said or "nothing found"]
     if found.coverage:

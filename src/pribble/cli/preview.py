@@ -116,7 +116,7 @@ def _snapshots(options: argparse.Namespace) -> Path | None:
 
 
 def _show(made: Preview, *, as_json: bool) -> None:
-    counts = {severity: len(made.check.of(severity)) for severity in ("error", "warning", "note")}
+    counts = {severity: made.check.count(severity) for severity in ("error", "warning", "note")}
     if as_json:
         print_json({"page": str(made.path), "bytes": made.size, "findings": counts, "leave_out": list(made.heaviest)})
         return

@@ -88,6 +88,10 @@ class Check:
         """Returns the findings of one severity."""
         return tuple(one for one in self.findings if one.severity == severity)
 
+    def count(self, severity: str) -> int:
+        """Returns how many places have a finding of one severity."""
+        return sum(1 + len(one.others) for one in self.of(severity))
+
     @property
     def is_sound(self) -> bool:
         """Whether there is neither an error nor a warning."""
