@@ -268,7 +268,7 @@ class Adopting(Case):
     )
     def test_no_page_brings_a_mark(self, parts: list[str]) -> None:
         path = self.folder().path
-        (path / "p.html").write_text("".join(parts), encoding="utf-8")
+        (path / "p.html").write_text("".join(parts) or "x", encoding="utf-8")
         made = adopt(path / "p.html", into=path / "t", name="p")
         self.assertNotIn("{{", made.files[0].read_text(encoding="utf-8"))
 
@@ -338,6 +338,35 @@ class Adopting(Case):
         for source in ("nothing.zip", "m.eml"):
             with self.assertRaises(DataError):
                 adopt(self.folder({"m.eml": "Subject: x\r\n\r\n"}).path / source, name="x")
+
+    def test_what_is_no_page(self) -> None:
+        for raw, says in (
+            (b"", "is empty"),
+            (b" \r\n", "is empty"),
+            (b"%PDF-1.7\n\x00\x01", "is no page"),
+            (b"\x1f\x8b\x08\x00<p>", "is no page"),
+        ):
+            with self.subTest(raw), self.assertRaisesRegex(DataError, says):
+                self.adopt(raw, source="p.html", name="p")
+
+    def test_a_slash_starts_from_the_folder_that_all_lie_in(self) -> None:
+        page = "<img src='/Img/I.PNG?v=2' alt=x>"
+        made, _path = self.adopt({"Out/a/Page.HTM": page, "Out/img/i.png": png(), ".DS_Store": b"x"}, name="p")
+        self.assertEqual(made.files[0].read_text(encoding="utf-8"), '<img src="pictures/p-i.png" alt=x>')
+        self.assertEqual(made.files[1].read_bytes(), png())
+
+    def test_a_text_that_flows_and_parts_that_are_no_pages(self) -> None:
+        inner = "From: b@example.org\r\nContent-Type: text/html\r\n\r\n<p>inner\r\n"
+        text = "Dear Ana, this line \r\nflows on.\r\n> as \r\n> this\r\n>> not\r\n-- \r\n{{ Ana }}\r\n"
+        raw = (
+            "From: a@example.org\r\nMIME-Version: 1.0\r\nContent-Type: multipart/mixed; boundary=b\r\n\r\n"
+            f"--b\r\nContent-Type: text/plain; format=flowed\r\n\r\n{text}\r\n"
+            f"--b\r\nContent-Type: message/rfc822\r\n\r\n{inner}--b--\r\n"
+        )
+        made, path = self.adopt(raw.encode(), source="m.eml", name="m", fields={"Ana": "who"})
+        self.assertIn("message/rfc822", " ".join(one.message for one in made.findings if one.rule == "adopt.files"))
+        said = TemplateFolder(path)["m"].render({"who": "B"}).text
+        self.assertEqual(said, "Dear B, this line flows on.\n> as this\n>> not\n-- \n{{ B }}\n")
 
     def test_what_a_page_says_its_addresses_start_from(self) -> None:
         files: dict[str, str | bytes] = {

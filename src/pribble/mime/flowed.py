@@ -55,6 +55,18 @@ class FlowingText(str):
         """Its lines."""
         return self._lines()
 
+    def unwrapped(self) -> str:
+        """Returns the text with each paragraph that flows on one line (RFC 3676 4.1)."""
+        made: list[list[str]] = []
+        last = Line("")
+        for line in self.lines:
+            if last.fixed or last.depth != line.depth or line.text == SIGNATURE:
+                made.append([f"{'>' * line.depth} " if line.depth else ""])
+            made[-1].append(line.text)
+            last = line
+        texts = ("".join(pieces) for pieces in made)
+        return "".join([f"{text if text == SIGNATURE else text.rstrip(' ')}\n" for text in texts])
+
     def __reduce__(self) -> tuple[Callable[..., FlowingText], tuple[str, tuple[Line, ...], str | None]]:
         return FlowingText._again, (str(self), tuple(self.lines), self.soft)
 

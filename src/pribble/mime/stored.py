@@ -181,7 +181,7 @@ def named_pictures(root: Entity) -> Iterator[tuple[str, Entity]]:
 def _roles(root: Entity) -> Iterator[tuple[Literal["text", "html", "picture", "file"], Entity]]:
     """Yields the parts that a reader meets, and what each is: one text, one page, pictures with a name, files."""
     found: set[str] = set()
-    for entity in _leaves(root):
+    for entity in leaves(root):
         kind, is_attached = entity.type.value, entity.disposition.value == "attachment"
         if kind in ("text/plain", "text/html") and kind not in found and not is_attached:
             found.add(kind)
@@ -201,10 +201,10 @@ def _plain_text(entity: Entity) -> str:
     return read_flowed(text, delsp=(entity.type.get("delsp") or "").lower() == "yes") if _is_flowed(entity) else text
 
 
-def _leaves(entity: Entity) -> Iterator[Entity]:
+def leaves(entity: Entity) -> Iterator[Entity]:
     if entity.is_multipart:
         for part in entity.parts:
-            yield from _leaves(part)
+            yield from leaves(part)
     else:
         yield entity
 

@@ -13,7 +13,7 @@ from pribble.arguments import flags, maybe_texts, possible_paths, texts
 from pribble.conversion import compare
 from pribble.errors import DataError
 from pribble.findings import Finding
-from pribble.review.adopting.braces import BRACES, DOUBLED, mark, with_marks_written, without_controls
+from pribble.review.adopting.braces import BRACES, CLOSED, DOUBLED, mark, with_marks_written, without_controls
 from pribble.review.adopting.material import Material, read_material
 from pribble.review.adopting.pages import adopt_page, with_marks
 from pribble.review.adopting.pictures import Brought
@@ -129,7 +129,7 @@ def _head(material: Material, replacing: Replacing) -> str:
     if material.subject is not None:
         made += f"{{{{ subject: }}}}{_said(material.subject, replacing)}{{{{ :subject }}}}\n"
     if material.text is not None and material.html is not None and _says_more(material.html, material.text):
-        text = material.text.replace("\\r\n", "\n").strip("\n")
+        text = material.text.replace("\r\n", "\n").strip("\n")
         made += f"{{{{ text: }}}}\n{_said(text, replacing)}\n{{{{ :text }}}}\n"
     return made
 
@@ -152,10 +152,12 @@ def _in_block(text: str) -> str:
 def _text_template(material: Material, replacing: Replacing) -> str:
     """Returns a template of text alone, where no references are read."""
 
+    def literal(part: str) -> str:
+        return part.replace("{{", DOUBLED).replace("}}", CLOSED)
+
     def made(said: str) -> str:
         clean = without_controls(said)
-        parts = with_marks(clean, replacing.in_text(clean), lambda part: part.replace("{{", DOUBLED))
-        return with_marks_written("".join(parts), mark('"{"'))
+        return with_marks_written("".join(with_marks(clean, replacing.in_text(clean), literal)), mark('"{"'))
 
     text = made((material.text or "").replace("\r\n", "\n").strip("\n"))
     if material.subject is None:

@@ -22,8 +22,8 @@ _TOGETHER = re.compile("\\{(?=[{\x01\x03])")
 # Around the path of a mark until a template is complete: no page holds these by then.
 OPEN, CLOSE = "\x01", "\x02"
 # Doubled braces of a text that reads no references.
-DOUBLED = "\x03"
-_CONTROLS = str.maketrans(dict.fromkeys((OPEN, CLOSE, DOUBLED)))
+DOUBLED, CLOSED = "\x03", "\x04"
+_CONTROLS = str.maketrans(dict.fromkeys((OPEN, CLOSE, DOUBLED, CLOSED)))
 
 
 def with_literal_braces(html: str) -> str:
@@ -46,7 +46,8 @@ def with_marks_written(text: str, brace: str = "&#123;") -> str:
     """Returns a template with its marks.  Braces that came together, or stand before a mark, are kept apart: one of
     them is written as `brace`."""
     apart = _TOGETHER.sub(brace, text)
-    return apart.replace(OPEN, "{{ ").replace(CLOSE, " }}").replace(DOUBLED, '{{ "{{" }}')
+    literal = apart.replace(DOUBLED, '{{ "{{" }}').replace(CLOSED, '{{ "}}" }}')
+    return literal.replace(OPEN, "{{ ").replace(CLOSE, " }}")
 
 
 def _edits(html: str) -> Iterator[Edit[str]]:

@@ -16,14 +16,16 @@ from pribble.files import is_file, is_within
 from pribble.findings import Finding
 from pribble.markup.encoding import decoded_page
 from pribble.mime.encoded_words import decoded_text
+from pribble.mime.flowed import FlowingText
 from pribble.mime.reading import Entity, read_message
-from pribble.mime.stored import text_and_page
+from pribble.mime.stored import leaves, text_and_page
 from pribble.review.adopting.archives import MOST_BYTES, MOST_ENTRIES, read_archive
 
 _PAGES = (".html", ".htm", ".xhtml")
 # What systems and programs leave beside what is meant.
 _DEBRIS = ("__macosx", "thumbs.db", "desktop.ini")
 _KEPT_FIELDS = frozenset({"subject", "from", "to", "cc", "bcc", "reply-to", "mime-version"})
+_MOST_NAMED = 6
 _REFERENCE = "Pribble, docs/adopting.md"
 
 
@@ -70,13 +72,18 @@ def read_material(source: Path, page: str | None = None) -> Material:
 
 
 def _decoded(raw: bytes, name: str) -> tuple[str, list[Finding]]:
-    """Returns the text of a page, as a browser decodes it (WHATWG Encoding)."""
+    """Returns the text of a page, as a browser decodes it (WHATWG Encoding).  Raises `DataError` for no text."""
+    told: list[Finding] = []
     try:
-        return decoded_page(raw, name)
+        text, told = decoded_page(raw, name)
     except DataError as error:
         text, _ = webencodings.decode(raw, webencodings.lookup("windows-1252"), errors="replace")
-        told = f"{error.problem}, and is read as windows-1252"
-        return text, [Finding("adopt.charset", "warning", None, told, "look at its letters", "WHATWG HTML 13.2.3.2")]
+        said = f"{error.problem}, and is read as windows-1252"
+        told = [Finding("adopt.charset", "warning", None, said, "look at its letters", "WHATWG HTML 13.2.3.2")]
+    if "\0" in text or not text.strip():
+        problem = f"{name} is empty" if not text.strip() else f"{name} is no page"
+        raise DataError(problem, hint="give a page, a folder or a zip with one, or a message (.eml)")
+    return text, told
 
 
 # ---- files ------------------------------------------------------------------------------------------------------
@@ -100,7 +107,8 @@ def _in_folder(folder: Path) -> Mapping[str, bytes]:
 
 
 def _of_files(files: Mapping[str, bytes], name: str, page: str | None) -> Material:
-    pages = [path for path in files if path.lower().endswith(_PAGES) and not _is_debris(path)]
+    meant = [path for path in files if not _is_debris(path)]
+    pages = [path for path in meant if path.lower().endswith(_PAGES)]
     chosen = pages if page is None else [path for path in pages if path == page or path.endswith(f"/{page}")]
     if not pages:
         raise DataError(f"there is no page in {name}", hint="a page is a file that ends in .html")
@@ -109,9 +117,13 @@ def _of_files(files: Mapping[str, bytes], name: str, page: str | None) -> Materi
     if len(chosen) > 1:
         raise DataError(f"there are several pages in {name}", hint=f"say which: --page {chosen[0]}, …")
     (path,) = chosen
-    folded = {each.casefold(): content for each, content in files.items()}
+    # An address with a slash before it starts from the folder that all lie in.
+    around = posixpath.commonpath([posixpath.dirname(each) for each in meant])
+    within = f"{around}/" if around else ""
+    folded = {each.removeprefix(within).casefold(): files[each] for each in files if each.startswith(within)}
     html, told = _decoded(files[path], path)
-    return Material(html, path, _by_path(lambda each: folded.get(each.casefold())), findings=told)
+    find = _by_path(lambda each: folded.get(each.casefold()))
+    return Material(html, path.removeprefix(within), find, findings=told)
 
 
 def _by_path(read: Callable[[str], bytes | None]) -> Callable[[str, str], bytes | None]:
@@ -146,7 +158,8 @@ def of_message(raw: bytes, name: str) -> Material:
     if html is None and not (text or "").strip():
         raise DataError(f"there is neither a page nor a text in {name}")
     named = dict(_named_parts(root))
-    page = next((one for one in root.walk() if one.type.value == "text/html"), None)
+    pages = (one for one in leaves(root) if one.type.value == "text/html" and one.disposition.value != "attachment")
+    page = next(pages, None)
     base = "" if page is None else _location(page)
 
     def find(address: str, named_in: str) -> bytes | None:
@@ -158,6 +171,8 @@ def of_message(raw: bytes, name: str) -> Material:
 
     field_ = root.first("subject")
     subject = None if field_ is None else " ".join(decoded_text(field_.value).split())
+    if isinstance(text, FlowingText):
+        text = text.unwrapped()
     return Material(html, "page.html", find, subject, text, [*_dropped_fields(root), *_dropped_parts(root, page)])
 
 
@@ -193,14 +208,22 @@ def _dropped_fields(root: Entity) -> Iterable[Finding]:
         yield Finding("adopt.fields", "note", None, said, "a message gets its own when it is made", _REFERENCE)
 
 
+def _is_file(entity: Entity) -> bool:
+    """Returns whether a part is neither text, page, nor something that a page can name."""
+    if entity.disposition.value == "attachment":
+        return True
+    is_shown = entity.type.value in ("text/plain", "text/html", "text/css") or entity.content_id or _location(entity)
+    return not is_shown
+
+
 def _dropped_parts(root: Entity, page: Entity | None) -> Iterable[Finding]:
     """Returns findings: which files and further pages of a message are not brought along."""
-    leaves = [one for one in root.walk() if not one.parts]
-    files = [one.file_name or one.type.value for one in leaves if one.disposition.value == "attachment"]
+    files = [one.file_name or one.type.value for one in leaves(root) if _is_file(one)]
     if files:
-        said = f"attached files are left out: {', '.join(files[:6])}"
+        more = f", and {len(files) - _MOST_NAMED} more" if len(files) > _MOST_NAMED else ""
+        said = f"attached files are left out: {', '.join(files[:_MOST_NAMED])}{more}"
         yield Finding("adopt.files", "note", None, said, "attach them where the message is made", _REFERENCE)
-    others = [one for one in leaves if one.type.value == "text/html" and one is not page]
+    others = [one for one in leaves(root) if one.type.value == "text/html" and one is not page]
     if any(one.disposition.value != "attachment" for one in others):
         said = "the message has a second page, which is left out"
         yield Finding("adopt.pages", "warning", None, said, "put what it says into the first", _REFERENCE)
