@@ -14,7 +14,8 @@ BRACES = "&#123;&#123;"
 IN_ADDRESSES = frozenset(
     "href src action formaction background poster cite longdesc srcset lowsrc data xlink:href".split()
 )
-_STRING = re.compile(r"\"(?:[^\"\\\n]|\\.)*+\"|'(?:[^'\\\n]|\\.)*+'")
+# A string, or an escape outside of one; what is not closed goes as far as it can, so that nothing is read twice.
+_STRING = re.compile(r"\"(?:[^\"\\\n]|\\.)*+\"?|'(?:[^'\\\n]|\\.)*+'?|\\.", re.DOTALL)
 _DOUBLED = re.compile(r"\{\{")
 _TOGETHER = re.compile("\\{(?=[{\x01\x03])")
 

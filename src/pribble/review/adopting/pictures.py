@@ -7,6 +7,7 @@ import binascii
 import hashlib
 import posixpath
 import re
+from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from urllib.parse import unquote, unquote_to_bytes
@@ -28,6 +29,7 @@ class Brought:
     name: str
     files: dict[str, bytes] = field(default_factory=dict)
     _known: dict[str, str] = field(default_factory=dict)
+    _numbers: Counter[str] = field(default_factory=Counter)  # how often each stem came again
 
     def picture(self, content: bytes, called: str) -> str:
         """Returns the path of a picture, which is kept once.  Raises `PictureError` for what is none."""
@@ -42,11 +44,11 @@ class Brought:
     def _kept(self, content: bytes, folder: str, called: str, ending: str) -> str:
         key = f"{folder} {hashlib.sha256(content).hexdigest()}"
         if key not in self._known:
-            stem = f"{posixpath.basename(self.name)}-{safe_stem(called)}"
-            number, path = 1, f"{folder}/{stem}.{ending}"
+            stem = f"{folder}/{posixpath.basename(self.name)}-{safe_stem(called)}"
+            path = f"{stem}.{ending}"
             while path in self.files:
-                number += 1
-                path = f"{folder}/{stem}-{number}.{ending}"
+                self._numbers[stem] += 1
+                path = f"{stem}-{self._numbers[stem] + 1}.{ending}"
             self.files[path] = content
             self._known[key] = path
         return self._known[key]

@@ -15,6 +15,7 @@ _OWN_DECLARATION = re.compile(
 )
 _ISLAND = re.compile(r"<!--\[if [^\]]{0,100}\]>\s*<(?:xml|o:|w:|m:)", re.IGNORECASE)
 _FRAGMENT = re.compile(r"<!--\s*(?:Start|End)Fragment\s*-->", re.IGNORECASE)
+_LONGEST_TAG = 100  # of those that close
 _GENERATORS = frozenset({"generator", "progid", "originator"})
 
 
@@ -39,7 +40,7 @@ def debris_edits(html: str, view: PageView) -> Iterator[tuple[Edit[str], str]]:
         if prefix in ("o", "w", "m", "st1") and ":" in element.local_name and not element.implied:
             end = view.ends[element.number]
             yield Edit(element.opening.start, element.opening.end, ()), f"<{element.local_name}>"
-            closing = html.rfind("</", element.opening.end, end)
+            closing = html.rfind("</", max(element.opening.end, end - _LONGEST_TAG), end)
             if closing >= 0 and html[closing:end].lower().startswith(f"</{element.local_name}"):
                 yield Edit(closing, end, ()), f"</{element.local_name}>"
 
