@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import io
 import json
+import os
 import random
 import shutil
 import subprocess
+import sys
 import unittest
 from pathlib import Path
 from typing import Any
@@ -220,6 +222,42 @@ class Commands(Case):
         self.assertEqual(notes["gate-code"], "gone: there is none")
         self.assertTrue(notes["new-one"].startswith("new"))
 
+    def test_a_commit_is_read_as_a_checkout_would_and_from_a_hook_too(self) -> None:
+        path = self.folder(
+            {
+                "t/a.html": '<p>one</p>{{ put "parts/p.html" }}',
+                "t/parts/p.html": "<p>part</p>",
+                ".gitattributes": "parts export-ignore\n*.html export-subst",
+            }
+        ).path
+        self.git(path, "init", "-q")
+        os.symlink("../../a.html", path / "t/parts/out.html")
+        self.commit(path, "first")
+        self.edit(path / "t/a.html", "one", "two $Format:%H$")
+        self.commit(path, "second")
+        status = subprocess.run(["git", "-C", str(path), "status", "--porcelain"], capture_output=True, check=True)
+        hook = path / ".git/hooks/post-commit"
+        hook.write_text(
+            f"#!/bin/sh\n'{sys.executable}' -m pribble differences --templates t --git HEAD~1..HEAD > said\ntrue\n"
+        )
+        hook.chmod(0o755)
+        self.edit(path / "t/a.html", "two", "three")
+        self.commit(path, "third")
+        said = (path / "said").read_text(encoding="utf-8")
+        self.assertIn("    - two $Format:%H$\n    + three $Format:%H$\n", said)
+        self.assertIn("1 of 1 message changed", said)
+        self.assertEqual(status.stdout, b"")
+
+    def test_what_cannot_be_made_is_told(self) -> None:
+        path = self.folder({"t/a.html": "<p>{{ a", "t/b.html": "<p>b"}).path
+        self.git(path, "init", "-q")
+        self.commit(path, "first")
+        done = self.differences(path, "--templates", "t", "--git", "HEAD")
+        self.assertEqual(done.returncode, 1)
+        self.assertIn("not compared: ", done.stdout)
+        self.assertIn("0 of 2 messages changed", done.stdout)
+        self.assertTrue(done.stdout.endswith("; 1 not compared\n"))
+
     def test_of_two_templates_and_two_messages(self) -> None:
         path = self.folder(
             {"a.html": "<p>Dear {{ name }}</p>", "b.html": "<p>Hello {{ name }}</p>", "d.json": '{"name": "Ana"}'}
@@ -237,8 +275,8 @@ class Commands(Case):
             (["a"], "say what to compare"),
             (["a.eml", "b.eml"], "there is no file a.eml"),
             (["--git", "HEAD", "a"], "no others"),
-            (["--git", "nothing..HEAD"], "there is no such commit"),
-            (["--git=--output=x"], "there is no such commit"),
+            (["--git", "nothing..HEAD"], 'there is no commit "nothing"'),
+            (["--git=--output=x"], 'there is no commit "--output=x"'),
             (["--git", "..HEAD"], "OLD..NEW"),
             (["--git", "HEAD..."], "OLD..NEW"),
             (["--git", "HEAD", "--templates", "/"], "git rev-parse"),

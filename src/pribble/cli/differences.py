@@ -35,6 +35,7 @@ if TYPE_CHECKING:
 # So many lines of one side of a difference are shown.
 _MOST_LINES = 12
 _DIFFERENT = 1
+_NOT_COMPARED = "not compared"
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
@@ -43,7 +44,7 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
         help="what differs between two messages, templates or commits",
         description="Compare two messages (.eml) or the messages of two templates: header fields, parts, the text by "
         "line, the page by its words, links and looks, pictures by their pixels.  With --git, all templates with all "
-        "samples between two commits.  Exits 1 where they differ.",
+        "samples between two commits.  Exits 1 where they differ or cannot be compared.",
     )
     parser.add_argument("old", metavar="OLD", nargs="?", help="a template, or MESSAGE.eml")
     parser.add_argument("new", metavar="NEW", nargs="?", help="a template, or MESSAGE.eml")
@@ -102,7 +103,7 @@ def _given(named: str, options: argparse.Namespace, settings: ProjectSettings) -
 
 @dataclass(frozen=True, slots=True)
 class _Changed:
-    """A message that is another one in the new commit: what differs, or why one of them cannot be made."""
+    """A message that is another one in the new commit: what differs, or why it cannot be made in one or both."""
 
     template: str
     sample: str
@@ -150,8 +151,8 @@ def _of_template(name: str, old: TemplateFolder, new: TemplateFolder, *, all: bo
         sample, locale = key
         one, other = before.get(key, "there is none"), after.get(key, "there is none")
         if isinstance(one, str) and isinstance(other, str):
-            note = "" if one == other else f"{one}; now: {other}"
-            yield _Changed(name, sample, locale, (), note)
+            why = one if one == other else f"{one}; now: {other}"
+            yield _Changed(name, sample, locale, (), f"{_NOT_COMPARED}: {why}")
         elif isinstance(one, str):
             yield _Changed(name, sample, locale, (), f"new; before: {one}")
         elif isinstance(other, str):
@@ -212,7 +213,9 @@ def _show_changed(changed: Sequence[_Changed], count: int, names: tuple[str, str
         if one.note:
             console.print(Text(f"  {one.note}", "magenta"))
         _show(console, one.differences)
-    console.print(f"{len(changed)} of {_counted(count, 'message')} changed between {names[0]} and {names[1]}")
+    left = sum(one.note.startswith(_NOT_COMPARED) for one in changed)
+    said = f"{len(changed) - left} of {_counted(count, 'message')} changed between {names[0]} and {names[1]}"
+    console.print(f"{said}; {left} not compared" if left else said)
 
 
 def _show(console: Console, found: Sequence[Difference]) -> None:
