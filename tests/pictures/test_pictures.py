@@ -432,6 +432,8 @@ class Travelling(Case):
             self.assertRaises(ValueError, wrong)
         with self.assertRaisesRegex(PictureError, "SVG"):
             Picture.from_bytes(b'<svg xmlns="x" width="3"/>').scaled(2)
+        with self.assertRaisesRegex(PictureError, "pixels"):  # and not a width that nobody gave
+            Picture.from_bytes(b'<svg xmlns="x" width="1000000" height="1"/>').scaled(72)
 
     def test_a_fragment(self) -> None:
         page = (

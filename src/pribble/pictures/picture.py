@@ -101,18 +101,23 @@ class Picture(Opaque):
 
     def scaled(self, factor: float) -> Picture:
         """Returns the picture `factor` times as wide and high: `0.75` for one that came out a quarter too large.
-        Raises `ValueError` for a factor of zero or less, `PictureError` for a picture that cannot be scaled (SVG).
+        Raises `ValueError` for a factor of zero or less, `PictureError` for too many pixels or an SVG.
         """
         numbers(factor=factor)
         if not 0 < factor < 1000:
             raise ValueError("a factor is above 0 and below 1000")
-        return self.resized(width=max(1, round(self.width * factor)))
+        return self._of_width(max(1, round(self.width * factor)))
 
     def resized(self, *, width: int) -> Picture:
-        """Returns the picture `width` pixels wide, with its proportions; the picture itself if it has that width."""
+        """Returns the picture `width` pixels wide, with its proportions; the picture itself if it has that width.
+        Raises `ValueError` for a width below 1 or enormous, `PictureError` for too many pixels or an SVG.
+        """
         integers(width=width)
         if not 1 <= width <= decoding.MOST_PIXELS:
             raise ValueError(f"a width is at least 1, and at most {decoding.MOST_PIXELS:,}")
+        return self._of_width(width)
+
+    def _of_width(self, width: int) -> Picture:
         height = max(1, round(self.height * width / self.width))
         if (width, height) == (self.width, self.height):
             return self
