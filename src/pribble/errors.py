@@ -114,6 +114,11 @@ def visible(text: str) -> str:
     return "".join(" " if c == "\t" else "\ufffd" if _is_unfit(c) else c for c in text)
 
 
+def visible_lines(text: str) -> str:
+    """Returns a text of several lines, each fit for a terminal."""
+    return "\n".join([visible(line) for line in text.split("\n")])
+
+
 def _is_unfit(character: str) -> bool:
     return unicodedata.category(character) in ("Cc", "Cs", "Zl", "Zp") or (
         unicodedata.category(character) == "Cf" and unicodedata.bidirectional(character) != "BN"

@@ -310,6 +310,44 @@ class Auditing(Case):
         self.assertEqual((missing.returncode, missing.stderr), (2, "there is no file nothing.eml\n"))
 
 
+class Terminals(Case):
+    """What somebody else wrote does not steer the terminal of who reads about it."""
+
+    CONTROLS = "\x1b]0;title\x07\x1b[2J\x9b31m\x08\x7f\u202e"
+
+    def test_no_control_character_comes_through(self) -> None:
+        bad = self.CONTROLS
+        header = (
+            f"From: {bad}a@example.org\r\nSubject: Tide {bad}\r\nX-{bad}: x\r\nTo: {bad}\r\nMIME-Version: 1.0\r\n"
+            f'Content-Type: multipart/mixed; boundary="b"; x="{bad}"\r\n\r\n'
+        )
+        parts = (
+            f"--b\r\nContent-Type: text/html; charset=utf-8\r\n\r\n<title>{bad}</title><p style='color:{bad}'>[{bad}] {bad}"
+            f"<a href='http://x.example/{bad}'>{bad}</a><img src='{bad}.png' alt='{bad}'><img src='cid:{bad}'>\r\n"
+            f'--b\r\nContent-Type: image/{bad}; name="{bad}"\r\nContent-ID: <{bad}>\r\n\r\nx\r\n'
+            f'--b\r\nContent-Type: application/x; name="{bad}"\r\nContent-Disposition: attachment; filename="{bad}"\r\n\r\nx\r\n'
+            "--b--\r\n"
+        )
+        path = self.folder({"a.eml": header + parts, "b.eml": "From: a@example.org\r\n\r\nx", "t/a.html": bad}).path
+        for command in (
+            "audit a.eml",
+            "check a.eml",
+            "differences a.eml b.eml",
+            "differences b.eml a.eml --all",
+            "adopt a.eml --name a --placeholder \\[(.)",
+            f"adopt a.eml --name b --field {bad}=who",
+            "check a --templates t",
+            f"render {bad}",
+            f"differences {bad} {bad}",
+            f"adopt {bad}.zip --name x",
+        ):
+            with self.subTest(command):
+                done = pribble(*command.split(" "), cwd=path)
+                said = done.stdout + done.stderr
+                self.assertGreater(len(said), 20)
+                self.assertEqual([each for each in said if each != "\n" and not each.isprintable()], [], said)
+
+
 class DemoAndExamples(Case):
     @slow
     def test_demo(self) -> None:

@@ -82,10 +82,11 @@ def _field(written: str) -> tuple[str, str]:
 
 
 def _show(made: Adopted) -> None:
-    from rich.console import Console
     from rich.text import Text
 
-    console = Console(highlight=False, soft_wrap=True)
+    from pribble.cli.terminal import Terminal
+
+    console = Terminal(soft_wrap=True)
     for path in made.files:
         console.print(Text.assemble("  ", str(path), (f"  {path.stat().st_size:,} bytes", "dim")))
     for one in made.fields:

@@ -111,10 +111,11 @@ def _finding(finding: Finding, one: Audit) -> dict[str, object]:
 
 
 def _show(name: str, one: Audit, *, first: bool) -> None:
-    from rich.console import Console
     from rich.text import Text
 
-    console = Console(highlight=False)
+    from pribble.cli.terminal import Terminal
+
+    console = Terminal()
     if not first:
         console.print()
     console.print(Text(name, "bold"))

@@ -26,15 +26,14 @@ from pribble.cli.common import (
 )
 from pribble.cli.review_options import add_recipients, add_viewers, asked_viewers, rules_off
 from pribble.edits import Edit, replaced
-from pribble.errors import Place
+from pribble.errors import Place, visible
 from pribble.files import is_file
 from pribble.findings import Finding
 from pribble.settings import ProjectSettings, project_settings
 from pribble.template import Template, TemplateFolder, without_optimisations
 
 if TYPE_CHECKING:
-    from rich.console import Console
-
+    from pribble.cli.terminal import Terminal
     from pribble.review import Check, Coverage, Strained
     from pribble.review.report import Repair
 
@@ -189,10 +188,11 @@ def _list_rules(*, as_json: bool) -> int:
             ]
         )
         return 0
-    from rich.console import Console
     from rich.text import Text
 
-    console = Console(highlight=False)
+    from pribble.cli.terminal import Terminal
+
+    console = Terminal()
     wide = max(map(len, RULES))
     for name, rule in RULES.items():
         console.print(
@@ -210,10 +210,11 @@ def _list_rules(*, as_json: bool) -> int:
 
 
 def _show(found: Check, *, notes: bool) -> None:
-    from rich.console import Console
     from rich.text import Text
 
-    console = Console(highlight=False)
+    from pribble.cli.terminal import Terminal
+
+    console = Terminal()
     file: str | None = None
     for finding in found:
         if finding.severity == "note" and not notes:
@@ -229,7 +230,7 @@ def _show(found: Check, *, notes: bool) -> None:
     console.print(Text(_sum(found), "green" if found.is_sound else ""), soft_wrap=True)
 
 
-def _show_finding(console: Console, finding: Finding) -> None:
+def _show_finding(console: Terminal, finding: Finding) -> None:
     from rich.text import Text
 
     place = finding.where
@@ -271,7 +272,7 @@ def _fix(repairs: Sequence[Repair], *, asks: bool, quiet: bool) -> None:
     if not quiet:
         for path, (before, after) in changed.items():
             lines = difflib.unified_diff(before.splitlines(), after.splitlines(), str(path), str(path), lineterm="")
-            print("\n".join(lines))
+            print("\n".join(map(visible, lines)))
     if asks and not _wants_it():
         print("nothing is written (--fix --yes writes it)", file=sys.stderr)
         return

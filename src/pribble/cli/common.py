@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any, NoReturn
 
 from pribble import __version__
-from pribble.errors import DataError, Place, PribbleError, Source, did_you_mean
+from pribble.errors import DataError, Place, PribbleError, Source, did_you_mean, visible_lines
 from pribble.files import is_file, write_file
 from pribble.findings import Finding
 from pribble.mime.address import mailbox
@@ -108,8 +108,8 @@ def as_data(findings: Iterable[Finding]) -> list[dict[str, Any]]:
 def tell(options: argparse.Namespace, findings: Iterable[Finding]) -> None:
     """Put findings on standard error, each once, unless they are not wanted, or stand in the answer."""
     if not options.quiet and not options.json:
-        for line in dict.fromkeys(map(str, findings)):
-            print(line, file=sys.stderr)
+        for said in dict.fromkeys(map(str, findings)):
+            print(visible_lines(said), file=sys.stderr)
 
 
 def add_quiet(parser: argparse.ArgumentParser) -> None:

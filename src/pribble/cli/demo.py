@@ -61,10 +61,11 @@ def run(options: argparse.Namespace) -> int:
 
 def show(done: Demo) -> None:
     from rich import box
-    from rich.console import Console
     from rich.table import Table
 
-    console = Console(highlight=False)
+    from pribble.cli.terminal import Terminal
+
+    console = Terminal()
     console.print("Messages of the berth office at Skerrow Haven, sent and read back:\n")
     table = Table(box=box.SIMPLE_HEAD, header_style="bold", show_lines=False, padding=(0, 1), pad_edge=False)
     for column in ("message", "parts", "bytes", "pictures", "audit"):

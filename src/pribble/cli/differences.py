@@ -28,8 +28,7 @@ from pribble.template import Template, TemplateFolder, UnknownTemplate, without_
 from pribble.values.kinds import Data
 
 if TYPE_CHECKING:
-    from rich.console import Console
-
+    from pribble.cli.terminal import Terminal
     from pribble.review import Difference
 
 # So many lines of one side of a difference are shown.
@@ -197,10 +196,10 @@ def _as_data(one: _Changed) -> dict[str, Any]:
 # ---- for people -------------------------------------------------------------------------------------------------
 
 
-def _console() -> Console:
-    from rich.console import Console
+def _console() -> Terminal:
+    from pribble.cli.terminal import Terminal
 
-    return Console(highlight=False, soft_wrap=True)
+    return Terminal(soft_wrap=True)
 
 
 def _show_changed(changed: Sequence[_Changed], count: int, names: tuple[str, str]) -> None:
@@ -218,7 +217,7 @@ def _show_changed(changed: Sequence[_Changed], count: int, names: tuple[str, str
     console.print(f"{said}; {left} not compared" if left else said)
 
 
-def _show(console: Console, found: Sequence[Difference]) -> None:
+def _show(console: Terminal, found: Sequence[Difference]) -> None:
     from rich.text import Text
 
     for one in found:

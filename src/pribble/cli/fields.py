@@ -45,8 +45,9 @@ def run(options: argparse.Namespace) -> None:
             [{"path": f.path, "kind": f.kind, "optional": f.optional, "uses": list(map(str, f.uses))} for f in found]
         )
         return
-    from rich.console import Console
     from rich.table import Table
+
+    from pribble.cli.terminal import Terminal
 
     table = Table(box=None, header_style="bold", pad_edge=False)
     for column in ("field", "kind", "may be missing", "first used at", "uses"):
@@ -56,4 +57,4 @@ def run(options: argparse.Namespace) -> None:
     for f in found:
         where = str(f.uses[0]).removeprefix(f"{chosen.folder.path}/")
         table.add_row(f.path, f.kind, "yes" if f.optional else "", where, str(len(f.uses)))
-    Console(highlight=False).print(table)
+    Terminal().print(table)

@@ -19,6 +19,7 @@ from pribble.cli.common import (
 )
 from pribble.cli.render import add_envelope, findings, message
 from pribble.delivery.transports import transport
+from pribble.errors import visible
 from pribble.settings import project_settings
 
 
@@ -57,5 +58,6 @@ def run(options: argparse.Namespace) -> int:
         print_json({**receipt.as_data(), "findings": as_data(found)})
     else:
         for one in receipt.outcomes:
-            print(f"{one.recipient}: {one.state.replace('_', ' ')} ({f'{one.code} ' if one.code else ''}{one.message})")
+            state = one.state.replace("_", " ")
+            print(visible(f"{one.recipient}: {state} ({f'{one.code} ' if one.code else ''}{one.message})"))
     return 0 if receipt.is_accepted else NOT_DELIVERED
