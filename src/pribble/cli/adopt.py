@@ -7,7 +7,7 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from pribble.cli.common import SEVERITY_STYLES, Usage, add_json, as_data, print_json
+from pribble.cli.common import SEVERITY_STYLES, Usage, add_json, as_data, counted, folder_of, print_json
 from pribble.settings import project_settings
 
 if TYPE_CHECKING:
@@ -47,7 +47,7 @@ def run(options: argparse.Namespace) -> int:
     from pribble.review import adopt
 
     settings = project_settings()
-    into = options.into or settings.templates or Path("templates")
+    into = folder_of(options.into, settings)
     made = adopt(
         options.source,
         into=into,
@@ -90,9 +90,10 @@ def _show(made: Adopted) -> None:
     for path in made.files:
         console.print(Text.assemble("  ", str(path), (f"  {path.stat().st_size:,} bytes", "dim")))
     for one in made.fields:
-        places = f"{one.places} place{'s' * (one.places != 1)}"
         console.print(
-            Text.assemble("  ", ("{{ " + one.path + " }}", "bold"), f"  {places}", (f"  “{one.text}”", "dim"))
+            Text.assemble(
+                ("  {{ " + one.path + " }}", "bold"), f"  {counted(one.places, 'place')}", (f"  “{one.text}”", "dim")
+            )
         )
     for finding in made.findings:
         where = f"  line {finding.where.line}" if finding.where else ""

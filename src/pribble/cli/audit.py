@@ -4,10 +4,8 @@ from __future__ import annotations
 
 import argparse
 import sys
-from pathlib import Path
 
-from pribble.cli.common import SEVERITY_STYLES, Usage, add_json, print_json
-from pribble.files import is_file
+from pribble.cli.common import SEVERITY_STYLES, add_json, counted, existing_file, print_json
 from pribble.findings import Finding
 from pribble.mime.audit import Audit, AuditedPart, audit
 
@@ -69,9 +67,7 @@ def run(options: argparse.Namespace) -> int:
 def _read(name: str) -> bytes:
     if name == "-":
         return sys.stdin.buffer.read()
-    if not is_file(Path(name)):
-        raise Usage(f"there is no file {name}")
-    return Path(name).read_bytes()
+    return existing_file(name).read_bytes()
 
 
 # ---- for programs ---------------------------------------------------------------------------------------------
@@ -165,6 +161,6 @@ def _sum(one: Audit) -> str:
         severities[finding.severity] += one.counts[finding.rule] if shown[finding.rule] == 1 else 0
     if not shown:
         return "No departure from the standards."
-    words = [f"{count:,} {severity}{'s' * (count != 1)}" for severity, count in severities.items() if count]
+    words = [counted(count, severity) for severity, count in severities.items() if count]
     more = [f"{one.counts[rule] - count:,} more of {rule}" for rule, count in shown.items() if one.counts[rule] > count]
     return "; ".join([", ".join(words), *more]) + "."

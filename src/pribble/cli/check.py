@@ -18,26 +18,34 @@ from pribble.cli.common import (
     add_json,
     add_templates,
     as_data,
+    counted,
+    existing_file,
+    folder_of,
     located,
     print_json,
-    read_given_data,
-    template_folder,
     write,
 )
-from pribble.cli.review_options import add_recipients, add_viewers, asked_viewers, rules_off
+from pribble.cli.review_options import (
+    add_recipients,
+    add_viewers,
+    asked_viewers,
+    counted_findings,
+    data_instead,
+    looked_at,
+    rules_off,
+)
 from pribble.edits import Edit, replaced
 from pribble.errors import Place, visible
 from pribble.files import is_file
 from pribble.findings import Finding
 from pribble.settings import ProjectSettings, project_settings
-from pribble.template import Template, TemplateFolder, without_optimisations
+from pribble.template import Template, TemplateFolder
 
 if TYPE_CHECKING:
     from pribble.cli.terminal import Terminal
     from pribble.review import Check, Coverage, Strained
     from pribble.review.report import Repair
 
-_SEVERITIES = ("error", "warning", "note")
 # Further places of one finding that are listed.
 _MOST_OTHERS = 6
 
@@ -85,7 +93,7 @@ def run(options: argparse.Namespace) -> int:
         return _list_rules(as_json=options.json)
     settings = project_settings()
     off, viewers = rules_off(settings), asked_viewers(options, settings)
-    given = _given_data(options)
+    given = data_instead(options)
     messages = [name for name in options.named if name.endswith(".eml")]
     names = [name for name in options.named if not name.endswith(".eml")]
     if not (messages or names or options.all):
@@ -107,9 +115,7 @@ def run(options: argparse.Namespace) -> int:
         if options.keep is not None:
             _keep(found[-1], options.keep)
     for name in messages:
-        if not is_file(Path(name)):
-            raise Usage(f"there is no file {name}")
-        raw = Path(name).read_bytes()
+        raw = existing_file(name).read_bytes()
         found.append(check_message(raw, viewers=viewers, for_real_readers=options.for_real_readers, name=name))
     if options.keep is not None and not options.strain:
         raise Usage("--keep writes the data of --strain")
@@ -127,23 +133,15 @@ def run(options: argparse.Namespace) -> int:
     return 1 if any(one.of(severity) for one in found for severity in failing) else 0
 
 
-def _given_data(options: argparse.Namespace) -> Any:
-    return None if options.data is None else read_given_data(options.data)
-
-
 def _templates(
     names: list[str], options: argparse.Namespace, settings: ProjectSettings
 ) -> TemplateFolder | Iterator[Template]:
     """Returns the folder with all templates, or those that are named."""
-
-    def opened(path: Path) -> TemplateFolder:
-        return without_optimisations(template_folder(path, options, settings))
-
-    folder = options.templates or settings.templates or Path("templates")
+    folder = folder_of(options.templates, settings)
     if options.all:
-        return opened(folder)
+        return looked_at(folder, options, settings)
     found = [located(named, folder) for named in names]
-    folders = {around: opened(around) for around in dict.fromkeys(around for around, _ in found)}
+    folders = {around: looked_at(around, options, settings) for around in dict.fromkeys(around for around, _ in found)}
     return (folders[around][name] for around, name in found)
 
 
@@ -310,12 +308,9 @@ def _keep(found: Check, folder: Path) -> None:
 
 def _sum(found: Check) -> str:
     """Returns the summary: how many of each severity, and how much the samples try."""
-    counts = [(severity, found.count(severity)) for severity in _SEVERITIES]
-    said = ", ".join(f"{count:,} {severity}{'s' * (count != 1)}" for severity, count in counts if count)
-    parts = [said or "nothing found"]
+    parts = [counted_findings(found)]
     if found.coverage:
-        count = len(found.coverage)
-        parts.append(f"{count} template{'s' * (count != 1)}, whose samples try {found.overall}")
+        parts.append(f"{counted(len(found.coverage), 'template')}, whose samples try {found.overall}")
     if found.strained:
         tried = sum(one.tried for one in found.strained.values())
         left = sum(one.left for one in found.strained.values())

@@ -161,8 +161,13 @@ def add_embed(parser: argparse.ArgumentParser) -> None:
 
 def template(options: argparse.Namespace, settings: ProjectSettings) -> Template:
     """Returns the template that the command line names."""
-    folder_path, name = located(options.template, options.templates or settings.templates or Path("templates"))
+    folder_path, name = located(options.template, folder_of(options.templates, settings))
     return template_folder(folder_path, options, settings)[name]
+
+
+def folder_of(given: Path | None, settings: ProjectSettings) -> Path:
+    """Returns the path of the template folder: the one that is given, else that of the settings, else ./templates."""
+    return given or settings.templates or Path("templates")
 
 
 def located(named: str, folder: Path) -> tuple[Path, str]:
@@ -204,23 +209,31 @@ def read_given_data(named: str) -> Any:
     """Returns the data of a file, or of standard input where it is called "-"."""
     if named == "-":
         return read_json(Source("standard input", sys.stdin.read()))
-    if not is_file(Path(named)):
+    return read_data(existing_file(named))
+
+
+def existing_file(named: str) -> Path:
+    """Returns the path of a file that is there."""
+    path = Path(named)
+    if not is_file(path):
         raise Usage(f"there is no file {named}")
-    return read_data(Path(named))
+    return path
 
 
 def data(options: argparse.Namespace, chosen: Template) -> Any:
     """Returns the data that the command line names, with its single fields set."""
-    if options.data:
-        found = read_given_data(options.data)
-    else:
-        samples = chosen.samples
-        if not samples and not options.sets and not all(field.optional for field in chosen.fields()):
-            raise Usage(f'"{chosen.name}" has no sample beside it; give it data with --data FILE')
-        found = next(iter(samples.values()), {})
+    found = read_given_data(options.data) if options.data else first_sample(chosen, needed=not options.sets)
     for assignment in options.sets:
         found = _set(found, assignment)
     return found
+
+
+def first_sample(chosen: Template, *, needed: bool = True) -> Any:
+    """Returns the data of a template's first sample; no data where there is none, and none is `needed`."""
+    samples = chosen.samples
+    if needed and not samples and not all(field.optional for field in chosen.fields()):
+        raise Usage(f'"{chosen.name}" has no sample beside it; give it data with --data FILE')
+    return next(iter(samples.values()), {})
 
 
 _MOST_STEPS, _LONGEST_INDEX = 100, 12
@@ -306,6 +319,11 @@ def port(written: str) -> int:
 
 def add_json(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--json", action="store_true", help="answer in JSON, for programs")
+
+
+def counted(count: int, noun: str) -> str:
+    """Returns a number of things: "1 page", "1,200 pages"."""
+    return f"{count:,} {noun}{'s' * (count != 1)}"
 
 
 def print_json(value: Any) -> None:

@@ -7,9 +7,8 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 
-from pribble.cli.common import Usage, add_embed, add_json, add_quiet, as_data, print_json, tell, write
+from pribble.cli.common import Usage, add_embed, add_json, add_quiet, as_data, existing_file, print_json, tell, write
 from pribble.conversion import NARROWEST, page_rendering, page_text
-from pribble.files import is_file
 from pribble.findings import Finding
 from pribble.markup.encoding import decoded_page
 from pribble.plaintext.layout import WIDTH
@@ -133,9 +132,8 @@ def _read(given: str) -> tuple[str, Path, list[Finding]]:
     """Returns the text of a page, the file that its pictures lie beside, and the findings about its charset."""
     if given == "-":
         raw, path = sys.stdin.buffer.read(), Path("page.html")
-    elif is_file(Path(given)):
-        raw, path = Path(given).read_bytes(), Path(given)
     else:
-        raise Usage(f"there is no file {given}")
+        path = existing_file(given)
+        raw = path.read_bytes()
     html, told = decoded_page(raw, given)
     return html, path, told

@@ -13,18 +13,21 @@ from pribble.cli.common import (
     Usage,
     add_json,
     add_templates,
+    counted,
+    existing_file,
+    first_sample,
+    folder_of,
     located,
     print_json,
     read_given_data,
-    template_folder,
 )
+from pribble.cli.review_options import looked_at
 from pribble.cli.revisions import commit_of, folder_at
 from pribble.errors import PribbleError
-from pribble.files import is_file
 from pribble.mime.message import Message
 from pribble.rendering.rendering import Rendering
 from pribble.settings import ProjectSettings, project_settings
-from pribble.template import Template, TemplateFolder, UnknownTemplate, without_optimisations
+from pribble.template import Template, TemplateFolder, UnknownTemplate
 from pribble.values.kinds import Data
 
 if TYPE_CHECKING:
@@ -77,24 +80,17 @@ def run(options: argparse.Namespace) -> int:
     else:
         console = _console()
         _show(console, found)
-        console.print(_counted(len(found), "difference") if found else "no difference")
+        console.print(counted(len(found), "difference") if found else "no difference")
     return _DIFFERENT if found else 0
 
 
 def _given(named: str, options: argparse.Namespace, settings: ProjectSettings) -> Message | Rendering | bytes:
     """Returns a message that is stored, or that of a template."""
     if named.endswith(".eml"):
-        if not is_file(Path(named)):
-            raise Usage(f"there is no file {named}")
-        return Path(named).read_bytes()
-    path, name = located(named, options.templates or settings.templates or Path("templates"))
-    template = without_optimisations(template_folder(path, options, settings))[name]
-    if options.data is not None:
-        return template.render(read_given_data(options.data))
-    samples = template.samples
-    if not samples and not all(field.optional for field in template.fields()):
-        raise Usage(f'"{name}" has no sample beside it; give it data with --data FILE')
-    return template.render(next(iter(samples.values()), {}))
+        return existing_file(named).read_bytes()
+    path, name = located(named, folder_of(options.templates, settings))
+    template = looked_at(path, options, settings)[name]
+    return template.render(first_sample(template) if options.data is None else read_given_data(options.data))
 
 
 # ---- between commits --------------------------------------------------------------------------------------------
@@ -112,7 +108,7 @@ class _Changed:
 
 
 def _between_commits(options: argparse.Namespace, settings: ProjectSettings) -> int:
-    folder = options.templates or settings.templates or Path("templates")
+    folder = folder_of(options.templates, settings)
     if not folder.is_dir():
         raise Usage(f"there is no template folder {folder}")
     first, dots, last = options.git.partition("..")
@@ -121,8 +117,8 @@ def _between_commits(options: argparse.Namespace, settings: ProjectSettings) -> 
     before = commit_of(folder, first)
     after = commit_of(folder, last) if dots else None
     with TemporaryDirectory(prefix="pribble-") as made:
-        old = _opened(folder_at(folder, before, Path(made) / "old"), options, settings)
-        new = _opened(folder_at(folder, after, Path(made) / "new") if after else folder, options, settings)
+        old = looked_at(folder_at(folder, before, Path(made) / "old"), options, settings)
+        new = looked_at(folder_at(folder, after, Path(made) / "new") if after else folder, options, settings)
         count, changed = 0, []
         for name in sorted({*old, *new}):
             for one in _of_template(name, old, new, all=options.all):
@@ -135,10 +131,6 @@ def _between_commits(options: argparse.Namespace, settings: ProjectSettings) -> 
     else:
         _show_changed(changed, count, names)
     return _DIFFERENT if changed else 0
-
-
-def _opened(path: Path, options: argparse.Namespace, settings: ProjectSettings) -> TemplateFolder:
-    return without_optimisations(template_folder(path, options, settings))
 
 
 def _of_template(name: str, old: TemplateFolder, new: TemplateFolder, *, all: bool) -> Iterator[_Changed]:
@@ -213,8 +205,8 @@ def _show_changed(changed: Sequence[_Changed], count: int, names: tuple[str, str
             console.print(Text(f"  {one.note}", "magenta"))
         _show(console, one.differences)
     left = sum(one.note.startswith(_NOT_COMPARED) for one in changed)
-    said = f"{len(changed) - left} of {_counted(count, 'message')} changed between {names[0]} and {names[1]}"
-    console.print(f"{said}; {left} not compared" if left else said)
+    said = f"{len(changed) - left} of {counted(count, 'message')} changed between {names[0]} and {names[1]}"
+    console.print(f"{said}; {left} {_NOT_COMPARED}" if left else said)
 
 
 def _show(console: Terminal, found: Sequence[Difference]) -> None:
@@ -228,7 +220,3 @@ def _show(console: Terminal, found: Sequence[Difference]) -> None:
                 console.print(Text(f"    {sign} {line}".rstrip(), style))
             if len(lines) > _MOST_LINES:
                 console.print(Text(f"    {sign} … and {len(lines) - _MOST_LINES} more lines", style))
-
-
-def _counted(count: int, noun: str) -> str:
-    return f"{count:,} {noun}{'s' * (count != 1)}"

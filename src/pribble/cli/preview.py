@@ -16,16 +16,23 @@ from pribble.cli.common import (
     Usage,
     add_json,
     add_templates,
+    folder_of,
     located,
     port,
     print_json,
-    read_given_data,
     sender_if_any,
-    template_folder,
 )
-from pribble.cli.review_options import add_recipients, add_viewers, asked_viewers, rules_off
+from pribble.cli.review_options import (
+    add_recipients,
+    add_viewers,
+    asked_viewers,
+    counted_findings,
+    data_instead,
+    looked_at,
+    rules_off,
+)
 from pribble.settings import ProjectSettings, project_settings
-from pribble.template import TemplateFolder, without_optimisations
+from pribble.template import TemplateFolder
 
 if TYPE_CHECKING:
     from pribble.delivery.receipts import Receipt
@@ -74,10 +81,10 @@ def run(options: argparse.Namespace) -> None:
 
     with _without_collector():
         made = preview(
-            without_optimisations(template_folder(path, options, settings)),
+            looked_at(path, options, settings),
             options.out,
             names=names,
-            data=None if options.data is None else read_given_data(options.data),
+            data=data_instead(options),
             recipients=options.recipients,
             viewers=asked_viewers(options, settings),
             sender=sender_if_any(options, settings),
@@ -101,7 +108,7 @@ def _without_collector() -> Iterator[None]:
 
 def _folder_and_names(options: argparse.Namespace, settings: ProjectSettings) -> tuple[Path, list[str] | None]:
     """Returns the template folder, and the names in it that are asked for; None for all."""
-    folder = options.templates or settings.templates or Path("templates")
+    folder = folder_of(options.templates, settings)
     found = [located(named, folder) for named in options.named]
     folders = list(dict.fromkeys(around for around, _ in found))
     if len(folders) > 1:
@@ -116,12 +123,11 @@ def _snapshots(options: argparse.Namespace) -> Path | None:
 
 
 def _show(made: Preview, *, as_json: bool) -> None:
-    counts = {severity: made.check.count(severity) for severity in ("error", "warning", "note")}
     if as_json:
+        counts = {severity: made.check.count(severity) for severity in ("error", "warning", "note")}
         print_json({"page": str(made.path), "bytes": made.size, "findings": counts, "leave_out": list(made.heaviest)})
         return
-    said = ", ".join(f"{count:,} {severity}{'s' * (count != 1)}" for severity, count in counts.items() if count)
-    print(f"{made.path}  {made.size / 1e6:.1f} MB, {said or 'nothing found'}")
+    print(f"{made.path}  {made.size / 1e6:.1f} MB, {counted_findings(made.check)}")
     if made.heaviest:
         print(f"it is large, and opens slowly; without {', '.join(made.heaviest)} it has less than 10 MB")
 
@@ -135,14 +141,14 @@ def _serve(options: argparse.Namespace, settings: ProjectSettings, path: Path, n
     from pribble.review.preview.serving import PreviewServer
 
     def opened() -> TemplateFolder:
-        return without_optimisations(template_folder(path, options, settings, reload=True))
+        return looked_at(path, options, settings, reload=True)
 
     templates = LiveTemplates(
         opened,
         asked_viewers(options, settings),
         Composing(sender_if_any(options, settings), None, _snapshots(options)),
         names=names,
-        data=None if options.data is None else read_given_data(options.data),
+        data=data_instead(options),
         recipients=options.recipients,
         off=rules_off(settings),
     )

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-from pathlib import Path
 
 from pribble.cli.common import (
     Usage,
@@ -11,6 +10,7 @@ from pribble.cli.common import (
     add_quiet,
     add_template,
     as_data,
+    existing_file,
     print_json,
     rendering,
     tell,
@@ -18,7 +18,6 @@ from pribble.cli.common import (
     write,
 )
 from pribble.cli.common import sender as sender_of
-from pribble.files import is_file
 from pribble.findings import Finding
 from pribble.mime.message import Message
 from pribble.mime.part import Attachment
@@ -71,11 +70,7 @@ def add_envelope(parser: argparse.ArgumentParser, *, to_required: bool = False) 
 
 def message(options: argparse.Namespace, settings: ProjectSettings, made: Rendering) -> Message:
     """Returns the message of a rendering, as the command line addresses it."""
-    attachments = []
-    for path in options.attach:
-        if not is_file(Path(path)):
-            raise Usage(f"there is no file {path}")
-        attachments.append(Attachment.from_path(path))
+    attachments = [Attachment.from_path(existing_file(path)) for path in options.attach]
     return made.message(
         sender=sender_of(options, settings), to=options.to, cc=options.cc, bcc=options.bcc, attachments=attachments
     )

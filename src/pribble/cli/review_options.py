@@ -1,15 +1,19 @@
-"""What the commands that look before sending share: viewers, recipients, rules that are off."""
+"""What the commands that look before sending share: templates and data, viewers, recipients, rules that are off."""
 
 from __future__ import annotations
 
 import argparse
 from collections.abc import Mapping
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from pribble.cli.common import counted, read_given_data, template_folder
 from pribble.errors import DataError, did_you_mean
 from pribble.settings import SETTINGS_FILE, ProjectSettings
+from pribble.template import TemplateFolder, without_optimisations
 
 if TYPE_CHECKING:
+    from pribble.review import Check
     from pribble.review.viewers import Viewer
 
 
@@ -36,6 +40,24 @@ def asked_viewers(options: argparse.Namespace, settings: ProjectSettings) -> lis
     known = with_viewers(settings.viewers, known_viewers(), str(settings.path or SETTINGS_FILE))
     names = None if options.viewers is None else [name.strip() for name in options.viewers.split(",")]
     return chosen_viewers(names, known)
+
+
+def looked_at(
+    path: Path, options: argparse.Namespace, settings: ProjectSettings, *, reload: bool = False
+) -> TemplateFolder:
+    """Returns the template folder at a path for rendering few messages of many templates."""
+    return without_optimisations(template_folder(path, options, settings, reload=reload))
+
+
+def data_instead(options: argparse.Namespace) -> Any:
+    """Returns the data that are given instead of the samples; None for none."""
+    return None if options.data is None else read_given_data(options.data)
+
+
+def counted_findings(found: Check) -> str:
+    """Returns how many places have a finding of each severity, in words."""
+    counts = [(severity, found.count(severity)) for severity in ("error", "warning", "note")]
+    return ", ".join(counted(count, severity) for severity, count in counts if count) or "nothing found"
 
 
 def rules_off(settings: ProjectSettings) -> Mapping[str, str]:
