@@ -13,6 +13,7 @@ import hashlib
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Literal
 
 from pribble.arguments import are_instances, flags
@@ -23,7 +24,7 @@ from pribble.mime.reading import Entity, read_message
 from pribble.mime.stored import named_pictures, text_and_page
 from pribble.pictures.decoding import open_image
 from pribble.rendering.rendering import Rendering
-from pribble.review.aligning import aligned
+from pribble.review.aligning import Run, aligned
 from pribble.review.cases import message_of
 from pribble.review.page_view import WIDE, PageView
 
@@ -84,7 +85,7 @@ def differences(
     return made
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class _Read:
     """A message that was read."""
 
@@ -99,6 +100,11 @@ class _Read:
         root = read_message(raw.decode("latin-1"))
         text, page = (given.text, given.html) if isinstance(given, BaseMessage | Rendering) else text_and_page(root)
         return cls(root, text or "", page, len(raw))
+
+    @cached_property
+    def view(self) -> PageView | None:
+        """The page as its readers see it."""
+        return None if self.page is None else PageView(self.page, lambda start, end: None)
 
 
 # ---- header and parts -----------------------------------------------------------------------------------------------
@@ -144,7 +150,7 @@ def _part(one: Entity, *, all: bool) -> str:
     is_other = not (one.parts or one.type.value.startswith(("text/", "image/")))
     if is_other or (one.disposition.value == "attachment" and not one.parts):
         content = one.decoded()
-        said.append(f"{len(content):,} bytes, sha256 {hashlib.sha256(content).hexdigest()[:12]}")
+        said.append(f"{len(content):,} bytes, {_digest(content)}")
     return " ".join(filter(None, said))
 
 
@@ -171,15 +177,17 @@ class _Word:
 
 
 def _pages(old: _Read, new: _Read) -> Iterator[Difference]:
-    if (old.page is None) != (new.page is None):
-        yield Difference("page", "HTML", "a page" if new.page is None else "", "" if new.page is None else "a page")
-    if old.page is None or new.page is None or old.page == new.page:
+    if old.page == new.page:
         return
-    before, after = (PageView(page, lambda start, end: None) for page in (old.page, new.page))
+    before, after = old.view, new.view
+    if before is None or after is None:
+        yield Difference("page", "HTML", "a page" if after is None else "", "" if after is None else "a page")
+        return
     yield from _of_page(before, after)
     words, others = list(_words(before)), list(_words(after))
-    yield from _said([one.text for one in words], [one.text for one in others])
-    yield from _looks(words, others)
+    runs = aligned([one.text for one in words], [one.text for one in others])
+    yield from _said(words, others, runs)
+    yield from _looks(words, others, runs)
     yield from _links(before, after)
 
 
@@ -213,32 +221,35 @@ def _words(view: PageView) -> Iterator[_Word]:
                 yield _Word(found[0], look)
 
 
-def _said(old: Sequence[str], new: Sequence[str]) -> Iterator[Difference]:
-    for run in aligned(old, new):
+def _said(old: Sequence[_Word], new: Sequence[_Word], runs: Sequence[Run]) -> Iterator[Difference]:
+    for run in runs:
         if not run.same:
-            before = " ".join(new[max(0, run.new_start - _AROUND) : run.new_start])
+            before = _together(new[max(0, run.new_start - _AROUND) : run.new_start])
             where = f"after “{before}”" if before else "at the beginning"
-            gone, come = (
-                " ".join(words) for words in (old[run.old_start : run.old_end], new[run.new_start : run.new_end])
-            )
-            yield Difference("words", where, _short(gone), _short(come))
+            gone, come = old[run.old_start : run.old_end], new[run.new_start : run.new_end]
+            yield Difference("words", where, _short(_together(gone)), _short(_together(come)))
 
 
-def _looks(old: Sequence[_Word], new: Sequence[_Word]) -> Iterator[Difference]:
+def _looks(old: Sequence[_Word], new: Sequence[_Word], runs: Sequence[Run]) -> Iterator[Difference]:
     """Yields what looks otherwise of the words that both pages have: one difference for words in a row."""
     latest: tuple[str, str] | None = None
-    words: list[str] = []
-    for run in aligned([one.text for one in old], [one.text for one in new]):
+    words: list[_Word] = []
+    for run in runs:
         for offset in range(run.old_end - run.old_start if run.same else 0):
             before, after = old[run.old_start + offset].look, new[run.new_start + offset].look
             changed = [(one, other) for one, other in zip(before, after, strict=True) if one != other]
             now = (", ".join(one for one, _ in changed), ", ".join(other for _, other in changed)) if changed else None
-            if now != latest and latest is not None:
-                yield Difference("look", f"“{_short(' '.join(words))}”", *latest)
-            words = [*words, old[run.old_start + offset].text] if now == latest else [old[run.old_start + offset].text]
-            latest = now
+            if now != latest:
+                if latest is not None:
+                    yield Difference("look", f"“{_short(_together(words))}”", *latest)
+                latest, words = now, []
+            words.append(old[run.old_start + offset])
     if latest is not None:
-        yield Difference("look", f"“{_short(' '.join(words))}”", *latest)
+        yield Difference("look", f"“{_short(_together(words))}”", *latest)
+
+
+def _together(words: Sequence[_Word]) -> str:
+    return " ".join([one.text for one in words])
 
 
 def _links(old: PageView, new: PageView) -> Iterator[Difference]:
@@ -291,10 +302,10 @@ def _picture(old: _Shown, new: _Shown) -> Iterator[Difference]:
 
 
 def _shown_pictures(read: _Read) -> Iterator[_Shown]:
-    if read.page is None:
+    if read.view is None:
         return
     parts: Mapping[str, Entity] = dict(named_pictures(read.root))
-    for element in PageView(read.page, lambda start, end: None).elements:
+    for element in read.view.elements:
         if element.local_name == "img":
             address = element.values.get("src", "").strip()
             size = " × ".join(element.values.get(name, "auto") for name in ("width", "height"))
@@ -309,8 +320,12 @@ def _pixels(content: bytes, name: str) -> str:
     try:
         image = open_image(content, name).convert("RGBA")
     except PictureError:  # a drawing, or what no picture is: by its bytes
-        return f"{len(content):,} bytes, sha256 {hashlib.sha256(content).hexdigest()[:12]}"
-    return f"{image.width} × {image.height} pixels, sha256 {hashlib.sha256(image.tobytes()).hexdigest()[:12]}"
+        return f"{len(content):,} bytes, {_digest(content)}"
+    return f"{image.width} × {image.height} pixels, {_digest(image.tobytes())}"
+
+
+def _digest(content: bytes) -> str:
+    return f"sha256 {hashlib.sha256(content).hexdigest()[:12]}"
 
 
 def _short(text: str) -> str:
