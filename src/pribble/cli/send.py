@@ -19,7 +19,6 @@ from pribble.cli.common import (
 )
 from pribble.cli.render import add_envelope, findings, message
 from pribble.delivery.transports import transport
-from pribble.errors import visible
 from pribble.settings import project_settings
 
 
@@ -58,6 +57,5 @@ def run(options: argparse.Namespace) -> int:
         print_json({**receipt.as_data(), "findings": as_data(found)})
     else:
         for one in receipt.outcomes:
-            state = one.state.replace("_", " ")
-            print(visible(f"{one.recipient}: {state} ({f'{one.code} ' if one.code else ''}{one.message})"))
+            print(one)
     return 0 if receipt.is_accepted else NOT_DELIVERED

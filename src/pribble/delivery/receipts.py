@@ -32,6 +32,11 @@ class Outcome:
     message: str
     at: datetime
 
+    def __str__(self) -> str:
+        """Returns it in a line: ``ana@example.org: accepted (250 2.0.0 kept)``."""
+        code = f"{self.code} " if self.code else ""
+        return f"{self.recipient}: {self.state.replace('_', ' ')} ({code}{self.message})"
+
 
 @dataclass(frozen=True, slots=True)
 class Receipt:
@@ -39,6 +44,10 @@ class Receipt:
 
     message_id: str
     outcomes: tuple[Outcome, ...]
+
+    def __str__(self) -> str:
+        """Returns its outcomes in a line."""
+        return "; ".join(map(str, self.outcomes))
 
     @property
     def is_accepted(self) -> bool:

@@ -30,8 +30,6 @@ from pribble.values.reading import read_json
 if TYPE_CHECKING:
     from flask import Flask, Response
 
-    from pribble.delivery.receipts import Outcome, Receipt
-
 HOST = "127.0.0.1"
 _LARGEST = 1_000_000  # bytes of what is posted
 _MOST_LISTENERS = 20
@@ -44,12 +42,13 @@ _NEEDS = "a live preview needs the flask and watchfiles packages"
 class PreviewServer:
     """Shows templates in one browser, and again at each save; use it as a context manager, or call `start` and `stop`.
 
-    `port` 0 takes any free one.  `send` is called with a message and an address, and returns a receipt.  Raises
-    `MissingExtra` where the packages of the extra ``preview`` are not installed, `OSError` where the port is taken.
+    `port` 0 takes any free one.  `send` is called with a message and an address; what it returns, as a receipt, is
+    shown as a text.  Raises `MissingExtra` where the packages of the extra ``preview`` are not installed, `OSError`
+    where the port is taken.
     """
 
     def __init__(
-        self, templates: LiveTemplates, *, port: int = 0, send: Callable[[Message, str], Receipt] | None = None
+        self, templates: LiveTemplates, *, port: int = 0, send: Callable[[Message, str], object] | None = None
     ) -> None:
         serving = loaded("werkzeug.serving", extra="preview", message=_NEEDS)
         self._watchfiles = loaded("watchfiles", extra="preview", message=_NEEDS)
@@ -222,8 +221,7 @@ class PreviewServer:
             to = _text(given, "to")
             mailbox(to, "To")
             made = self._templates.message(_text(given, "template"), _text(given, "locale"), given.get("data"), to)
-            receipt = self._send(made, to)
-            return answer({"message": "; ".join(map(_outcome, receipt.outcomes))})
+            return answer({"message": str(self._send(made, to))})
 
         return app
 
@@ -282,10 +280,6 @@ def _text(given: Mapping[str, Data], name: str) -> str:
 
 def _in_words(error: PribbleError) -> str:
     return f"{error.problem} ({error.hint})" if error.hint else error.problem
-
-
-def _outcome(one: Outcome) -> str:
-    return f"{one.recipient}: {one.state.replace('_', ' ')} ({f'{one.code} ' if one.code else ''}{one.message})"
 
 
 def _with_headers(response: Response) -> Response:
