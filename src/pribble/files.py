@@ -45,18 +45,18 @@ def write_file(path: Path, content: bytes) -> None:
     if path.exists() and not path.is_file():  # a device or a pipe is written to, and not replaced by a file
         path.write_bytes(content)
         return
-    with _beside(path, content) as written:
+    with _written_beside(path, content) as written:
         os.replace(written, path.resolve())  # what a link leads to is written, and the link stays
 
 
 def write_new_file(path: Path, content: bytes) -> None:
     """Write a file that is not there yet, whole or not at all.  Raises `FileExistsError`, and other `OSError`s."""
-    with _beside(path, content) as written:
+    with _written_beside(path, content) as written:
         os.link(written, path)
 
 
 @contextmanager
-def _beside(path: Path, content: bytes) -> Iterator[Path]:
+def _written_beside(path: Path, content: bytes) -> Iterator[Path]:
     """Gives a file with this content beside another one, which it is to become; it is gone at the end."""
     target = path.resolve()
     beside = target.with_name(f".{target.name[:200]}.{secrets.token_hex(4)}")

@@ -10,7 +10,7 @@ from hypothesis import given
 
 from pribble import PribbleError, Template, TemplateError, TemplateFolder
 from pribble.rendering.traced import TracedText
-from pribble.rendering.traced_words import Word, WordKey, words_of_page
+from pribble.rendering.traced_words import TracedWord, WordKey, words_of_page
 from pribble.template import trace, trace_derived_text
 from tests.compiler.test_walker import DATA, TEMPLATES
 from tests.review.mutating import DESIGNS
@@ -19,7 +19,7 @@ from tests.support import DEMO, Case, generated
 Found = Mapping[WordKey, tuple[int, int]]
 
 
-def words(template: Template, data: Any, locale: str | None = None) -> tuple[TracedText, list[Word], Found, str]:
+def words(template: Template, data: Any, locale: str | None = None) -> tuple[TracedText, list[TracedWord], Found, str]:
     """The page of a template, its words, where they stand in its text, and that text."""
     traced = trace(template, data, locale=locale)
     text = traced.rendering.text
@@ -36,7 +36,7 @@ def pages() -> Iterator[tuple[str, Template, Any, str]]:
 
 
 class Words(Case):
-    def check(self, page: TracedText, found: Found, made: list[Word], text: str) -> None:
+    def check(self, page: TracedText, found: Found, made: list[TracedWord], text: str) -> None:
         ends = 0
         for word in made:
             if word.key in found:

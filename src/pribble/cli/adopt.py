@@ -54,7 +54,7 @@ def run(options: argparse.Namespace) -> int:
         name=options.name,
         page=options.page,
         placeholder=options.placeholder,
-        fields=dict(map(_field, options.fields)),
+        fields=dict(map(_field_option, options.fields)),
         tidy=options.tidy,
         replace=options.replace,
         locale=settings.locale,
@@ -73,7 +73,7 @@ def run(options: argparse.Namespace) -> int:
     return 1 if any(one.severity == "error" for one in made.findings) else 0
 
 
-def _field(written: str) -> tuple[str, str]:
+def _field_option(written: str) -> tuple[str, str]:
     """Returns the text and the path of ``TEXT=PATH``, which is cut at its last sign of equality."""
     text, equals, path = written.rpartition("=")
     if not equals:

@@ -293,7 +293,7 @@ def _wants_it() -> bool:
 
 def _keep(found: Check, folder: Path) -> None:
     """Write the data that broke something as samples: new files only."""
-    from pribble.review.json_data import json_text, plain_data
+    from pribble.review.json_data import plain_data, written_json
 
     if not folder.is_dir():
         raise Usage(f"there is no folder {folder}")
@@ -303,7 +303,7 @@ def _keep(found: Check, folder: Path) -> None:
             path = folder / f"{template}.sample-strain-{label}.json"
             path.parent.mkdir(parents=True, exist_ok=True)
             if not path.exists():
-                write(f"{json_text(plain_data(one.data), indent=2)}\n".encode(), str(path))
+                write(f"{written_json(plain_data(one.data), indent=2)}\n".encode(), str(path))
 
 
 def _sum(found: Check) -> str:

@@ -47,7 +47,7 @@ class WordKey:
 
 
 @dataclass(frozen=True, slots=True)
-class Word:
+class TracedWord:
     """A word from `start` to `end` of a text."""
 
     start: int
@@ -55,7 +55,7 @@ class Word:
     key: WordKey
 
 
-def traced_words(traced: TracedText, spans: Iterable[tuple[int, int]]) -> Iterator[Word]:
+def traced_words(traced: TracedText, spans: Iterable[tuple[int, int]]) -> Iterator[TracedWord]:
     """Yields the words in stretches of a text, which ascend."""
     starts = [one.start for one in traced.ranges]
     turns: Counter[tuple[str, int]] = Counter()
@@ -69,18 +69,18 @@ def traced_words(traced: TracedText, spans: Iterable[tuple[int, int]]) -> Iterat
             if isinstance(one.source, Origin):
                 at = "", one.source.start + found.start() - one.start
                 turns[at] += 1
-                yield Word(found.start(), found.end(), WordKey(*at, turns[at]))
+                yield TracedWord(found.start(), found.end(), WordKey(*at, turns[at]))
                 continue
             place = traced.sites.values[one.source.number][1]
             at = place.source.name, place.start
             if number != latest:
                 latest, said = number, 0
                 turns[at] += 1
-            yield Word(found.start(), found.end(), WordKey(*at, turns[at], said))
+            yield TracedWord(found.start(), found.end(), WordKey(*at, turns[at], said))
             said += 1
 
 
-def words_of_page(traced: TracedText) -> list[Word]:
+def words_of_page(traced: TracedText) -> list[TracedWord]:
     """Returns the words of a page, but for those in tags."""
     events = read_foreign_page(traced.text).events
     return list(traced_words(traced, ((e.start, e.end) for e in events if isinstance(e, Characters) and not e.raw)))
@@ -96,17 +96,17 @@ def words_in_text(
     """
     words = words_of_page(text_page)[:_MOST]
     signed = [number for number, one in enumerate(words) if _may_carry_sign(text_page.text, one)]
-    edits = [Edit(at := words[number].start + 1, at, (_written(number),)) for number in signed]
+    edits = [Edit(at := words[number].start + 1, at, (_sign_of_number(number),)) for number in signed]
     laid = plain_text(replaced(text_page.text, edits))
     if _SIGN.sub("", laid) != expected:
         return {}
     starts: dict[int, int] = {}
     for count, sign in enumerate(_SIGN.finditer(laid)):
-        starts[_read(sign[0])] = sign.start() - 1 - count * _DIGITS
-    return dict(_placed(text_page.text, words, starts, expected))
+        starts[_number_of_sign(sign[0])] = sign.start() - 1 - count * _DIGITS
+    return dict(_placed_words(text_page.text, words, starts, expected))
 
 
-def _may_carry_sign(text: str, word: Word) -> bool:
+def _may_carry_sign(text: str, word: TracedWord) -> bool:
     """Returns whether what is laid out cannot depend on the word: it is part of no address, and no unit or currency
     beside a number, all of which are compared with patterns."""
     if word.end - word.start < _SHORTEST or not text[word.start : word.end].isalpha():
@@ -117,8 +117,8 @@ def _may_carry_sign(text: str, word: Word) -> bool:
     return not (before and _IN_ADDRESS.search(before[0])) and not (after and _IN_ADDRESS.search(after[0].rstrip(".")))
 
 
-def _placed(
-    page: str, words: Sequence[Word], starts: Mapping[int, int], text: str
+def _placed_words(
+    page: str, words: Sequence[TracedWord], starts: Mapping[int, int], text: str
 ) -> Iterator[tuple[WordKey, tuple[int, int]]]:
     """Yields where words stand, of which the `starts` of some are known; others stand between these, in their order."""
     following, behind = len(text), [0] * len(words)
@@ -143,7 +143,7 @@ def _end(text: str, start: int, length: int) -> int:
     return end
 
 
-def _written(number: int) -> str:
+def _sign_of_number(number: int) -> str:
     digits = []
     for _ in range(_DIGITS):
         number, digit = divmod(number, _BASE)
@@ -151,7 +151,7 @@ def _written(number: int) -> str:
     return "".join(digits)
 
 
-def _read(sign: str) -> int:
+def _number_of_sign(sign: str) -> int:
     number = 0
     for digit in reversed(sign):
         number = number * _BASE + ord(digit) - _FIRST

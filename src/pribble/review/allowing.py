@@ -98,7 +98,7 @@ def allowed_in(source: Source) -> Iterator[Allowed]:
     if not found:
         return
     first = _FIRST_TAG.search(source.text)
-    stretches = _stretches(source.text, [mark for mark, _ in found])
+    stretches = _remark_stretches(source.text, [mark for mark, _ in found])
     for (mark, said), (start, end) in zip(found, stretches, strict=True):
         if first is None or mark.start < first.start():
             start, end = 0, len(source.text)
@@ -132,7 +132,7 @@ def _elements(text: str) -> list[tuple[int, int]]:
     return sorted(made)
 
 
-def _stretches(text: str, remarks: Iterable[Mark]) -> Iterator[tuple[int, int]]:
+def _remark_stretches(text: str, remarks: Iterable[Mark]) -> Iterator[tuple[int, int]]:
     """Yields for each remark, in their order, the element that it stands before, or the innermost that it stands in;
     the whole text where there is none."""
     elements = _elements(text)

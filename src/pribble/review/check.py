@@ -5,11 +5,10 @@ from __future__ import annotations
 import re
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from pathlib import Path
 from typing import Any
 
 from pribble.arguments import are_instances, flags, integers
-from pribble.errors import PictureError, PictureOnDisk, Place, PribbleError, Source, TemplateError
+from pribble.errors import PictureError, Place, PribbleError, Source
 from pribble.findings import Finding
 from pribble.mime.audit import audit
 from pribble.mime.base import BaseMessage
@@ -31,18 +30,15 @@ from pribble.review.checks.placeholder import check_placeholders
 from pribble.review.checks.strained import before_strain, check_strained
 from pribble.review.checks.subject import check_subject
 from pribble.review.checks.text import check_text
-from pribble.review.checks.words import is_everyday, known_names
 from pribble.review.coverage import Coverage, coverage_of, report_untried
 from pribble.review.page_view import PageView
+from pribble.review.rendered_cases import opened_templates, render_cases
 from pribble.review.report import CheckReport, Repair
-from pribble.review.rules import RULES
 from pribble.review.strain import Strain, strains_of
 from pribble.review.viewers import Viewer, chosen_viewers
-from pribble.template import Template, TemplateFolder, linked_source, trace, trace_derived_text
+from pribble.template import Template, TemplateFolder, linked_source, trace
 
 _ADDED = re.compile(r"shown with ((?:width|height)=\"[0-9]+\"(?: height=\"[0-9]+\")?)")
-# What the compiler says of some pages is said here of every page, in other words.
-_TOLD_ANEW = frozenset({"page.quirks", "page.relative-address"})
 
 
 @dataclass(frozen=True, slots=True)
@@ -167,9 +163,9 @@ def check_cases(
     report = CheckReport()
     checked: list[Checked] = []
     broken: list[Failed] = []
-    for template in _templates(templates, names, report, broken):
+    for template in opened_templates(templates, names, report, broken):
         one = Checked(template)
-        _render(one, samples, data, report, for_real_readers=for_real_readers, words=words)
+        render_cases(one, samples, data, report, for_real_readers=for_real_readers, words=words)
         checked.append(one)
     for one in checked:
         _check_template(one, seen_by, report)
@@ -265,114 +261,6 @@ def check_view(
 # ---- templates ------------------------------------------------------------------------------------------------
 
 
-def _templates(
-    given: TemplateFolder | Template | Iterable[Template],
-    names: Iterable[str] | None,
-    report: CheckReport,
-    broken: list[Failed],
-) -> Iterator[Template]:
-    if isinstance(given, Template):
-        yield given
-        return
-    if not isinstance(given, TemplateFolder):
-        for one in given:
-            are_instances(Template, "a Template", template=one)
-            yield one
-        return
-    for name in given if names is None else names:
-        try:
-            yield given[name]
-        except PribbleError as error:
-            broken.append(Failed(name, "", "", [error]))
-            _report_error(error, report)
-
-
-def _report_error(error: PribbleError, report: CheckReport, *, rule: str = "", path: str = "") -> None:
-    if not rule:
-        rule = "picture.local" if isinstance(error, PictureOnDisk) else "template.broken"
-        rule = "picture.missing" if isinstance(error, PictureError) and rule == "template.broken" else rule
-    report.take(
-        Finding(
-            rule,
-            "error",
-            error.place,
-            error.problem,
-            error.hint or RULES[rule].fix,
-            "Pribble, docs/language.md",
-            path=path,
-        )
-    )
-
-
-def _render(
-    checked: Checked,
-    samples: Collection[str] | None,
-    data: Any,
-    report: CheckReport,
-    *,
-    for_real_readers: bool,
-    words: bool,
-) -> None:
-    """Render a template with each sample in each language; what cannot be rendered is reported."""
-    template = checked.template
-    try:
-        own = template.samples if data is None else {"": data}
-    except PribbleError as error:  # a sample that is no JSON
-        checked.failed.append(Failed(template.name, template.settings.locale, "", [error]))
-        _report_error(error, report, rule="data.missing")
-        return
-    chosen = {label: value for label, value in own.items() if samples is None or label in samples}
-    if not own:
-        if any(not field.optional for field in template.fields()):
-            file = linked_source(template, template.settings.locale).sources[0]
-            name = f"{Path(file.name).stem}.sample.json"
-            report.add("data.no-sample", file.place(0, 1), fix=(name,))
-        else:
-            chosen = {"": {}}
-    sources: dict[str, Source] = {}
-    for locale in template.locales:
-        try:
-            linked = linked_source(template, locale)
-        except PribbleError as error:
-            checked.failed += [Failed(template.name, locale, label, [error]) for label in chosen or ("",)]
-            _report_error(error, report)
-            continue
-        sources |= {source.name: source for source in linked.sources}
-        _take_compiled(template, locale, report)
-        for label, value in chosen.items():
-            try:
-                traced = trace(template, value, locale=locale)
-                text = traced.rendering.text
-                found = trace_derived_text(template, value, text, locale=locale) if words else {}
-            except PribbleError as error:  # then all that is wrong is told at once
-                problems = template.problems(value, locale=locale) or [error]
-                checked.failed.append(Failed(template.name, locale, label, problems))
-                for problem in problems:
-                    known = isinstance(problem, PictureError | TemplateError)
-                    _report_error(problem, report, rule="" if known else "data.missing")
-                continue
-            file = linked.sources[0]
-            checked.cases.append(Case(template, locale, label, value, traced, file, for_real_readers, found))
-    checked.sources = tuple(sources.values())
-
-
-def _take_compiled(template: Template, locale: str, report: CheckReport) -> None:
-    """Take what was found when a template was compiled, but for what is said here in other words."""
-    names = known_names([field.path for field in template.fields(locale=locale)])
-    for finding in template.findings_for(locale):
-        where = finding.where
-        written = where.source.text[where.start : where.end] if where else ""
-        everyday = is_everyday(written, names) or (where is not None and _is_in_code(where))
-        if finding.rule not in _TOLD_ANEW and not (finding.rule == "placeholder.left" and everyday):
-            report.take(finding)
-
-
-def _is_in_code(place: Place) -> bool:
-    """Returns whether a place of a file is in an element that shows what a machine reads or writes."""
-    before = place.source.text[max(0, place.start - 5000) : place.start].lower()
-    return any(before.rfind(f"<{name}") > before.rfind(f"</{name}") for name in ("pre", "code", "kbd", "samp"))
-
-
 def _check_template(checked: Checked, seen_by: Sequence[Viewer], report: CheckReport) -> None:
     for case in checked.cases:
         own = CheckReport()
@@ -423,13 +311,13 @@ def _report_unused(checked: Iterable[Checked], given: Any, report: CheckReport) 
         shared = sorted(set.intersection(*unused)) if unused else []
         first = next((one.cases[0] for one in checked if one.cases), None)
         if shared and first is not None:
-            report.add("data.unused", first.start, _listed(shared), path=shared[0])
+            report.add("data.unused", first.start, _listed_paths(shared), path=shared[0])
         return
     for one in checked:
         if one.cases:
             paths = unused_paths(one, one.template.samples.values())
             if paths:
-                report.add("data.unused", one.cases[0].start, _listed(paths), path=paths[0])
+                report.add("data.unused", one.cases[0].start, _listed_paths(paths), path=paths[0])
 
 
 def _strain(checked: Checked, seen_by: Sequence[Viewer], report: CheckReport) -> Strained:
@@ -463,7 +351,7 @@ def _strain(checked: Checked, seen_by: Sequence[Viewer], report: CheckReport) ->
     return Strained(len(strains), left, tuple(broke))
 
 
-def _listed(paths: list[str]) -> str:
+def _listed_paths(paths: list[str]) -> str:
     return f"{', '.join(paths[:6])}{f' and {len(paths) - 6} more' if len(paths) > 6 else ''}"
 
 

@@ -74,11 +74,11 @@ def differences(
     flags(all=all)
     before, after = _Read.of(old), _Read.of(new)
     made = [
-        *_header(before.root, after.root, all=all),
-        *_parts(before.root, after.root, all=all),
-        *_lines(before.text, after.text),
-        *_pages(before, after),
-        *_pictures(before, after),
+        *_header_differences(before.root, after.root, all=all),
+        *_part_differences(before.root, after.root, all=all),
+        *_line_differences(before.text, after.text),
+        *_page_differences(before, after),
+        *_picture_differences(before, after),
     ]
     if made and before.size != after.size:
         made.append(Difference("size", "bytes", f"{before.size:,}", f"{after.size:,}"))
@@ -110,8 +110,8 @@ class _Read:
 # ---- header and parts -----------------------------------------------------------------------------------------------
 
 
-def _header(old: Entity, new: Entity, *, all: bool) -> Iterator[Difference]:
-    before, after = _fields(old, all=all), _fields(new, all=all)
+def _header_differences(old: Entity, new: Entity, *, all: bool) -> Iterator[Difference]:
+    before, after = _header_fields(old, all=all), _header_fields(new, all=all)
     for key in dict.fromkeys((*before, *after)):
         name, said = before.get(key, ("", []))
         other, says = after.get(key, ("", []))
@@ -125,7 +125,7 @@ def _header(old: Entity, new: Entity, *, all: bool) -> Iterator[Difference]:
                 )
 
 
-def _fields(root: Entity, *, all: bool) -> dict[str, tuple[str, list[str]]]:
+def _header_fields(root: Entity, *, all: bool) -> dict[str, tuple[str, list[str]]]:
     """Returns the fields of a header by their names: how the first is written, and what each says."""
     made: dict[str, tuple[str, list[str]]] = {}
     for field in root.fields:
@@ -134,15 +134,15 @@ def _fields(root: Entity, *, all: bool) -> dict[str, tuple[str, list[str]]]:
     return made
 
 
-def _parts(old: Entity, new: Entity, *, all: bool) -> Iterator[Difference]:
-    before, after = ([_part(one, all=all) for one in root.walk()] for root in (old, new))
+def _part_differences(old: Entity, new: Entity, *, all: bool) -> Iterator[Difference]:
+    before, after = ([_part_in_words(one, all=all) for one in root.walk()] for root in (old, new))
     for run in aligned(before, after):
         if not run.same:
             gone, come = before[run.old_start : run.old_end], after[run.new_start : run.new_end]
             yield Difference("part", "tree", "; ".join(gone), "; ".join(come))
 
 
-def _part(one: Entity, *, all: bool) -> str:
+def _part_in_words(one: Entity, *, all: bool) -> str:
     """Returns a part in words; what is neither text nor picture, by its bytes."""
     said = [one.type.value, one.file_name or "", one.disposition.value]
     if all:
@@ -157,7 +157,7 @@ def _part(one: Entity, *, all: bool) -> str:
 # ---- text -----------------------------------------------------------------------------------------------------------
 
 
-def _lines(old: str, new: str) -> Iterator[Difference]:
+def _line_differences(old: str, new: str) -> Iterator[Difference]:
     before, after = (text.rstrip("\n").split("\n") if text else [] for text in (old, new))
     for run in aligned(before, after):
         if not run.same:
@@ -176,7 +176,7 @@ class _Word:
     look: tuple[str, ...]
 
 
-def _pages(old: _Read, new: _Read) -> Iterator[Difference]:
+def _page_differences(old: _Read, new: _Read) -> Iterator[Difference]:
     if old.page == new.page:
         return
     before, after = old.view, new.view
@@ -186,9 +186,9 @@ def _pages(old: _Read, new: _Read) -> Iterator[Difference]:
     yield from _of_page(before, after)
     words, others = list(_words(before)), list(_words(after))
     runs = aligned([one.text for one in words], [one.text for one in others])
-    yield from _said(words, others, runs)
-    yield from _looks(words, others, runs)
-    yield from _links(before, after)
+    yield from _word_differences(words, others, runs)
+    yield from _look_differences(words, others, runs)
+    yield from _link_differences(before, after)
 
 
 def _of_page(old: PageView, new: PageView) -> Iterator[Difference]:
@@ -221,7 +221,7 @@ def _words(view: PageView) -> Iterator[_Word]:
                 yield _Word(found[0], look)
 
 
-def _said(old: Sequence[_Word], new: Sequence[_Word], runs: Sequence[Run]) -> Iterator[Difference]:
+def _word_differences(old: Sequence[_Word], new: Sequence[_Word], runs: Sequence[Run]) -> Iterator[Difference]:
     for run in runs:
         if not run.same:
             before = _together(new[max(0, run.new_start - _AROUND) : run.new_start])
@@ -230,7 +230,7 @@ def _said(old: Sequence[_Word], new: Sequence[_Word], runs: Sequence[Run]) -> It
             yield Difference("words", where, _short(_together(gone)), _short(_together(come)))
 
 
-def _looks(old: Sequence[_Word], new: Sequence[_Word], runs: Sequence[Run]) -> Iterator[Difference]:
+def _look_differences(old: Sequence[_Word], new: Sequence[_Word], runs: Sequence[Run]) -> Iterator[Difference]:
     """Yields what looks otherwise of the words that both pages have: one difference for words in a row."""
     latest: tuple[str, str] | None = None
     words: list[_Word] = []
@@ -252,7 +252,7 @@ def _together(words: Sequence[_Word]) -> str:
     return " ".join([one.text for one in words])
 
 
-def _links(old: PageView, new: PageView) -> Iterator[Difference]:
+def _link_differences(old: PageView, new: PageView) -> Iterator[Difference]:
     before, after = ([(_short(link.label), link.address) for link in view.links] for view in (old, new))
     for run in aligned(before, after):
         if run.same:
@@ -279,19 +279,19 @@ class _Shown:
     pixels: str
 
 
-def _pictures(old: _Read, new: _Read) -> Iterator[Difference]:
+def _picture_differences(old: _Read, new: _Read) -> Iterator[Difference]:
     before, after = list(_shown_pictures(old)), list(_shown_pictures(new))
     for run in aligned(before, after):
         if run.same:
             continue
         gone, come = before[run.old_start : run.old_end], after[run.new_start : run.new_end]
         for one, other in zip(gone, come, strict=False):
-            yield from _picture(one, other)
+            yield from _differences_of_picture(one, other)
         yield from (Difference("picture", one.name, one.pixels, "") for one in gone[len(come) :])
         yield from (Difference("picture", one.name, "", one.pixels) for one in come[len(gone) :])
 
 
-def _picture(old: _Shown, new: _Shown) -> Iterator[Difference]:
+def _differences_of_picture(old: _Shown, new: _Shown) -> Iterator[Difference]:
     for what, one, other in (
         ("alt", old.alt, new.alt),
         ("size", old.size, new.size),
@@ -311,11 +311,11 @@ def _shown_pictures(read: _Read) -> Iterator[_Shown]:
             size = " × ".join(element.values.get(name, "auto") for name in ("width", "height"))
             entity = parts.get(address)
             name = (entity.file_name if entity is not None else None) or _short(address)
-            pixels = _pixels(entity.decoded(), name) if entity is not None else _short(address)
+            pixels = _pixels_in_words(entity.decoded(), name) if entity is not None else _short(address)
             yield _Shown(name, element.values.get("alt", ""), size, pixels)
 
 
-def _pixels(content: bytes, name: str) -> str:
+def _pixels_in_words(content: bytes, name: str) -> str:
     """Returns what a picture shows, in words that are the same for the same pixels, however they are stored."""
     try:
         image = open_image(content, name).convert("RGBA")

@@ -25,10 +25,10 @@ _LEFT_OUT = "…"
 def plain_data(data: Data) -> Json:
     """Returns data as JSON has them; what it has no form for, as a text.  What is very deep or very much, as data that
     hold themselves, is left out."""
-    return _Plain().value(data, 0)
+    return _PlainData().value(data, 0)
 
 
-class _Plain:
+class _PlainData:
     def __init__(self) -> None:
         self._left = _MOST
 
@@ -43,13 +43,13 @@ class _Plain:
         if isinstance(data, list | tuple):
             return [self.value(one, depth + 1) for one in data[: max(0, self._left)]]
         if isinstance(data, Decimal):
-            return _number(data)
+            return _json_number(data)
         if isinstance(data, Opaque) or not (fields := list(names(data))):
             return str(data)
         return {name: self.value(record_field(data, name), depth + 1) for name in fields}
 
 
-def _number(data: Decimal) -> Json:
+def _json_number(data: Decimal) -> Json:
     """Returns a decimal as the number that it is, where a number of JSON's readers holds it; else as a text."""
     if data.is_finite() and -300 < data.adjusted() < 300:
         number = int(data) if data == data.to_integral_value() else float(data)
@@ -60,10 +60,10 @@ def _number(data: Decimal) -> Json:
 
 def json_for_pages(value: Json) -> str:
     """Returns JSON that can stand in an element of a page: nothing in it ends one, or begins a comment."""
-    return json_text(value).replace("<", "\\u003c").replace(">", "\\u003e")
+    return written_json(value).replace("<", "\\u003c").replace(">", "\\u003e")
 
 
-def json_text(value: Json, indent: int | None = None) -> str:
+def written_json(value: Json, indent: int | None = None) -> str:
     """Returns JSON as UTF-8 can hold it: halves of surrogate pairs as U+FFFD."""
     separators = (",", ":") if indent is None else (",", ": ")
     return _SURROGATE.sub("\ufffd", json.dumps(value, ensure_ascii=False, separators=separators, indent=indent))

@@ -134,7 +134,7 @@ class _Seeing:
 
     def __init__(self, html: str, viewer: Viewer, pictures: Mapping[str, str]) -> None:
         self.html, self.viewer, self.pictures = html, viewer, pictures
-        self.read, self.document = _read(html)
+        self.read, self.document = _read_page(html)
         self.lost: list[Lost] = []
         self.edits: list[Edit[str]] = []
 
@@ -319,7 +319,7 @@ class _Seeing:
 
 
 @lru_cache(maxsize=4)
-def _read(html: str) -> tuple[Page, Document]:
+def _read_page(html: str) -> tuple[Page, Document]:
     """Returns a page and its elements: one page is often asked for by one viewer after the other."""
     page = read_foreign_page(html)
     return page, Document(html, page, lambda _: "literal", lambda _: False)

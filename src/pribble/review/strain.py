@@ -66,7 +66,7 @@ _TOGETHER: Mapping[str, tuple[str, frozenset[str]]] = {
 def strains_of(template: Template, sample: Data | None) -> tuple[list[Strain], int]:
     """Returns strained data of a template, and how many more there would be; `sample` is what they begin from."""
     found = template.fields()
-    base = _base(found, sample)
+    base = _strained_base(found, sample)
     if base is None:
         return [], 0
     linked = linked_source(template, template.settings.locale)
@@ -74,7 +74,7 @@ def strains_of(template: Template, sample: Data | None) -> tuple[list[Strain], i
     seen: set[tuple[str, str, str]] = set()
     for change in (*_of_fields(found, base), *_of_tests(linked, base)):
         key = change.kind, change.path, change.what
-        if key not in seen and (changed := _changed(base, change)) is not None:
+        if key not in seen and (changed := _with_change(base, change)) is not None:
             seen.add(key)
             made.append(Strain(change.kind, change.what, change.path, changed))
     return made[:MOST], max(0, len(made) - MOST)
@@ -84,20 +84,20 @@ def strained_together(template: Template, sample: Data | None) -> list[Strain]:
     """Returns data of a template with all changes of some kinds at once, to be looked at: `kind` is "least", "most",
     "unbroken" or "right to left"."""
     found = template.fields()
-    base = _base(found, sample)
+    base = _strained_base(found, sample)
     changes = [] if base is None else list(_of_fields(found, base, many=_MANY_TO_LOOK_AT))
     made = []
     for name, (what, kinds) in _TOGETHER.items():
         data = base
         # A list goes before what is in it.
         for change in sorted((one for one in changes if one.kind in kinds), key=lambda one: one.path.count("[]")):
-            data = (data and _changed(data, change, everywhere=True)) or data
+            data = (data and _with_change(data, change, everywhere=True)) or data
         if data is not None and data != base:
             made.append(Strain(name, what, "", data))
     return made
 
 
-def _base(found: list[Field], sample: Data | None) -> Mapping[str, Data] | None:
+def _strained_base(found: list[Field], sample: Data | None) -> Mapping[str, Data] | None:
     base = data_skeleton(found) if sample is None else sample
     return base if isinstance(base, Mapping) else None
 
@@ -151,10 +151,10 @@ def _of_tests(linked: LinkedSource, base: Mapping[str, Data]) -> Iterator[_Chang
             for expression in mark.expressions():
                 for test in with_inner(expression):
                     if isinstance(test, Comparison):
-                        yield from _around(test, base)
+                        yield from _around_comparison(test, base)
 
 
-def _around(test: Comparison, base: Mapping[str, Data]) -> Iterator[_Change]:
+def _around_comparison(test: Comparison, base: Mapping[str, Data]) -> Iterator[_Change]:
     for side, other in ((test.left, test.right), (test.right, test.left)):
         path = path_of(side)
         if path is None or not isinstance(other, Constant) or isinstance(other.value, bool) or other.value is None:
@@ -166,7 +166,7 @@ def _around(test: Comparison, base: Mapping[str, Data]) -> Iterator[_Change]:
             yield _Change(path, "tested", f"{path} {value}", value)
 
 
-def _changed(base: Mapping[str, Data], change: _Change, *, everywhere: bool = False) -> dict[str, Data] | None:
+def _with_change(base: Mapping[str, Data], change: _Change, *, everywhere: bool = False) -> dict[str, Data] | None:
     """Returns the data with one change, in the first item of a list, or `everywhere`.  None where the data have no such
     place."""
     whole = copy.deepcopy(dict(base))
@@ -174,7 +174,7 @@ def _changed(base: Mapping[str, Data], change: _Change, *, everywhere: bool = Fa
     containers: list[Data] = [whole]
     for step in steps:
         containers = [inner for one in containers for inner in _inner(one, step)[: None if everywhere else 1]]
-    done = [_put(container, last, change.value) for container in containers]
+    done = [_put_value(container, last, change.value) for container in containers]
     return whole if any(done) else None
 
 
@@ -184,7 +184,7 @@ def _inner(container: Data, step: str) -> Sequence[Data]:
     return (container[step],) if isinstance(container, dict) and step in container else ()
 
 
-def _put(container: Data, step: str, value: Data) -> bool:
+def _put_value(container: Data, step: str, value: Data) -> bool:
     """Put a value into a container, or take out what is there with None; returns whether it has such a place."""
     if step == "[]":
         if isinstance(container, list) and container:

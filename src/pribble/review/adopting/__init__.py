@@ -16,7 +16,7 @@ from pribble.findings import Finding
 from pribble.review.adopting.braces import BRACES, CLOSED, DOUBLED, mark, with_marks_written, without_controls
 from pribble.review.adopting.material import Material, read_material
 from pribble.review.adopting.pages import adopt_page, with_marks
-from pribble.review.adopting.pictures import Brought
+from pribble.review.adopting.pictures import BroughtFiles
 from pribble.review.adopting.replacing import Replacing, sample_of
 from pribble.review.adopting.staging import write_together
 from pribble.review.check import check_cases
@@ -83,10 +83,10 @@ def adopt(
     texts(name=name, locale=locale)
     maybe_texts(page=page, placeholder=placeholder)
     flags(tidy=tidy, replace=replace)
-    replacing = Replacing(_pattern(placeholder), dict(fields or {}))
+    replacing = Replacing(_compiled_placeholder(placeholder), dict(fields or {}))
     checked_name(name)
     material = read_material(Path(source), page)
-    brought = Brought(name)
+    brought = BroughtFiles(name)
     if material.html is None:
         ending, text, told = ".txt", _text_template(material, replacing), []
     else:
@@ -114,7 +114,7 @@ def checked_name(name: str) -> None:
         raise ValueError(f'"{parts[0]}" is a folder of what templates are made of')
 
 
-def _pattern(placeholder: str | None) -> re.Pattern[str] | None:
+def _compiled_placeholder(placeholder: str | None) -> re.Pattern[str] | None:
     if placeholder is None:
         return None
     try:
@@ -127,10 +127,10 @@ def _head(material: Material, replacing: Replacing) -> str:
     """Returns the blocks that a message brings: its subject, and its text where that says something of its own."""
     made = ""
     if material.subject is not None:
-        made += f"{{{{ subject: }}}}{_said(material.subject, replacing)}{{{{ :subject }}}}\n"
+        made += f"{{{{ subject: }}}}{_as_block(material.subject, replacing)}{{{{ :subject }}}}\n"
     if material.text is not None and material.html is not None and _says_more(material.html, material.text):
         text = material.text.replace("\r\n", "\n").strip("\n")
-        made += f"{{{{ text: }}}}\n{_said(text, replacing)}\n{{{{ :text }}}}\n"
+        made += f"{{{{ text: }}}}\n{_as_block(text, replacing)}\n{{{{ :text }}}}\n"
     return made
 
 
@@ -139,7 +139,7 @@ def _says_more(html: str, text: str) -> bool:
     return bool(compare(html, text))
 
 
-def _said(text: str, replacing: Replacing) -> str:
+def _as_block(text: str, replacing: Replacing) -> str:
     """Returns a plain text as a block of a page has it, where references are read."""
     clean = without_controls(text)
     return with_marks_written("".join(with_marks(clean, replacing.in_text(clean), _in_block)))

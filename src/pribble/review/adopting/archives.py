@@ -59,7 +59,7 @@ def _files(archive: zipfile.ZipFile, size: int, name: str) -> Mapping[str, bytes
         known.add(folded)
         if entry.is_dir():
             continue
-        content = _read(archive, entry, left)
+        content = _entry_content(archive, entry, left)
         if content is None:
             raise DataError(
                 f"{name} unpacks to more than {MOST_BYTES // 1024 // 1024} MB, or {MOST_RATIO} times its size",
@@ -92,7 +92,7 @@ def _checked_path(entry: zipfile.ZipInfo, name: str) -> str:
     return path
 
 
-def _read(archive: zipfile.ZipFile, entry: zipfile.ZipInfo, most: int) -> bytes | None:
+def _entry_content(archive: zipfile.ZipFile, entry: zipfile.ZipInfo, most: int) -> bytes | None:
     """Returns the content of an entry, by what is there and not by what it says; None for more than `most` bytes."""
     made = bytearray()
     with archive.open(entry) as file:

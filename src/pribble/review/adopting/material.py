@@ -130,13 +130,13 @@ def _by_path(read: Callable[[str], bytes | None]) -> Callable[[str, str], bytes 
     """Returns what finds files by addresses, from the path of the file that names them."""
 
     def find(address: str, named_in: str) -> bytes | None:
-        path = path_of(address, named_in)
+        path = path_named(address, named_in)
         return None if path is None else read(path)
 
     return find
 
 
-def path_of(address: str, named_in: str) -> str | None:
+def path_named(address: str, named_in: str) -> str | None:
     """Returns the path that a relative address names, from the file that it stands in, or, with a slash before it, from
     the folder of all; None for one that leads out, or is none."""
     bare = address.strip().replace("\\", "/").partition("#")[0].partition("?")[0]
@@ -208,7 +208,7 @@ def _dropped_fields(root: Entity) -> Iterable[Finding]:
         yield Finding("adopt.fields", "note", None, said, "a message gets its own when it is made", _REFERENCE)
 
 
-def _is_file(entity: Entity) -> bool:
+def _is_enclosed(entity: Entity) -> bool:
     """Returns whether a part is neither text, page, nor something that a page can name."""
     if entity.disposition.value == "attachment":
         return True
@@ -218,7 +218,7 @@ def _is_file(entity: Entity) -> bool:
 
 def _dropped_parts(root: Entity, page: Entity | None) -> Iterable[Finding]:
     """Returns findings: which files and further pages of a message are not brought along."""
-    files = [one.file_name or one.type.value for one in leaves(root) if _is_file(one)]
+    files = [one.file_name or one.type.value for one in leaves(root) if _is_enclosed(one)]
     if files:
         more = f", and {len(files) - _MOST_NAMED} more" if len(files) > _MOST_NAMED else ""
         said = f"attached files are left out: {', '.join(files[:_MOST_NAMED])}{more}"

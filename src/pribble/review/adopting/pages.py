@@ -21,9 +21,9 @@ from pribble.markup.references import decode_references
 from pribble.markup.scanner import Attribute, StartTag
 from pribble.review.adopting.braces import BRACES, braces_in_css, with_literal_braces, with_marks_written
 from pribble.review.adopting.braces import mark as mark_of
-from pribble.review.adopting.material import Material, path_of
-from pribble.review.adopting.pictures import Brought, picture_at
-from pribble.review.adopting.replacing import Mark, Replacing
+from pribble.review.adopting.material import Material, path_named
+from pribble.review.adopting.pictures import BroughtFiles, picture_at
+from pribble.review.adopting.replacing import Replacement, Replacing
 from pribble.review.adopting.tidying import debris_edits, tidy_declarations
 from pribble.review.page_view import PageView, decoded
 from pribble.values.escaping import markup
@@ -48,7 +48,7 @@ class AdoptedPage:
     findings: list[Finding] = field(default_factory=list)
 
 
-def adopt_page(material: Material, brought: Brought, replacing: Replacing, *, tidy: bool) -> AdoptedPage:
+def adopt_page(material: Material, brought: BroughtFiles, replacing: Replacing, *, tidy: bool) -> AdoptedPage:
     """Returns the page of a material as the text of a template."""
     html = with_literal_braces(material.html or "")
     return _PageReader(material, html, brought, replacing, tidy=tidy).adopted()
@@ -57,7 +57,9 @@ def adopt_page(material: Material, brought: Brought, replacing: Replacing, *, ti
 class _PageReader:
     """Reads one page, and writes edits."""
 
-    def __init__(self, material: Material, html: str, brought: Brought, replacing: Replacing, *, tidy: bool) -> None:
+    def __init__(
+        self, material: Material, html: str, brought: BroughtFiles, replacing: Replacing, *, tidy: bool
+    ) -> None:
         self.material, self.html, self.brought, self.replacing, self.tidy = material, html, brought, replacing, tidy
         self.view = PageView(html, lambda start, end: None)
         self.source = Source(material.path, html)
@@ -202,7 +204,7 @@ class _PageReader:
         if value != before:
             self.edits.append(Edit(attribute.start, attribute.end, (f'{attribute.name}="{written(value)}"',)))
 
-    def _marked(self, attribute: Attribute, value: str, marks: list[Mark]) -> None:
+    def _marked(self, attribute: Attribute, value: str, marks: list[Replacement]) -> None:
         if marks:
             said = "".join(with_marks(value, marks, written))
             self.edits.append(Edit(attribute.start, attribute.end, (f'{attribute.name}="{said}"',)))
@@ -280,7 +282,7 @@ class _PageReader:
         if content is None or depth > _DEEPEST:
             return None
         css = content.decode("utf-8-sig", "replace")
-        own = path_of(address, named_in) or address
+        own = path_named(address, named_in) or address
         if own in self.known_sheets:
             return self.known_sheets[own]
         self.known_sheets[own] = None  # one that imports itself is left as it is
@@ -332,7 +334,7 @@ def written(text: str) -> str:
     return markup(text).replace("{{", BRACES)
 
 
-def with_marks(text: str, marks: list[Mark], escape: Callable[[str], str]) -> Iterator[str]:
+def with_marks(text: str, marks: list[Replacement], escape: Callable[[str], str]) -> Iterator[str]:
     """Yields a text with marks in it; `escape` writes what stands between them."""
     position = 0
     for mark in marks:

@@ -23,7 +23,7 @@ _ENDINGS = {"image/jpeg": "jpg", "image/svg+xml": "svg", "image/png": "png", "im
 
 
 @dataclass(slots=True)
-class Brought:
+class BroughtFiles:
     """The files that come with a template called `name`, by their paths beside it."""
 
     name: str
@@ -78,7 +78,7 @@ def data_content(address: str) -> bytes | None:
 Find = Callable[[str, str], bytes | None]
 
 
-def picture_at(address: str, named_in: str, find: Find, brought: Brought) -> str | None:
+def picture_at(address: str, named_in: str, find: Find, brought: BroughtFiles) -> str | None:
     """Returns the path of the picture that an address names, brought along; None where there is no picture there."""
     content = data_content(address) or find(address, named_in)
     if content is None:

@@ -17,7 +17,7 @@ _NO_NAME = re.compile(r"[^\w.]+")
 
 
 @dataclass(frozen=True, slots=True)
-class Mark:
+class Replacement:
     """A stretch of a text that becomes a mark: the `path` of its field, and what stood there."""
 
     start: int
@@ -65,24 +65,24 @@ class Replacing:
             forms = sorted(self._by_form, key=len, reverse=True)
             self._in_addresses = re.compile("|".join(rf"(?<![\w%]){re.escape(form)}(?!\w)" for form in forms))
 
-    def in_text(self, text: str) -> list[Mark]:
+    def in_text(self, text: str) -> list[Replacement]:
         """Returns what becomes marks in a text, in order and apart."""
-        made: list[Mark] = []
+        made: list[Replacement] = []
         for start, end, path, stood in sorted(self._in_text(text)):
             if not made or start >= made[-1].end:
-                made.append(Mark(start, end, path, stood))
+                made.append(Replacement(start, end, path, stood))
         self._count(made)
         return made
 
-    def texts_in(self, text: str) -> list[Mark]:
+    def texts_in(self, text: str) -> list[Replacement]:
         """Returns where the texts of fields stand, without counting them."""
         found = self._texts.finditer(text) if self._texts is not None else ()
-        return [Mark(*one.span(), self._path(one[0]), one[0]) for one in found]
+        return [Replacement(*one.span(), self._path(one[0]), one[0]) for one in found]
 
     def _in_text(self, text: str) -> Iterator[tuple[int, int, str, str]]:
         if self.placeholder is not None:
             for found in self.placeholder.finditer(text):
-                path = _named(found[1] or "")
+                path = _placeholder_path(found[1] or "")
                 if path and found[0]:
                     yield *found.span(), path, found[1]
         for found in self._texts.finditer(text) if self._texts is not None else ():
@@ -91,28 +91,28 @@ class Replacing:
     def _path(self, found: str) -> str:
         return self.fields[self._by_words[" ".join(found.split())]]
 
-    def in_address(self, address: str) -> list[Mark]:
+    def in_address(self, address: str) -> list[Replacement]:
         """Returns what becomes marks in an address, decoded or percent-encoded, behind its scheme and host."""
         host = re.match(r"[A-Za-z][A-Za-z0-9+.-]*:(?://[^/?#]*)?", address)
         begin = host.end() if host else 0
-        made: list[Mark] = []
+        made: list[Replacement] = []
         if self.placeholder is not None:
             for found in self.placeholder.finditer(address, begin):
-                if path := _named(found[1] or ""):
-                    made.append(Mark(*found.span(), path, found[1]))
+                if path := _placeholder_path(found[1] or ""):
+                    made.append(Replacement(*found.span(), path, found[1]))
         for found in self._in_addresses.finditer(address, begin) if self._in_addresses is not None and not made else ():
             text = self._by_form[found[0]]
-            made.append(Mark(*found.span(), self.fields[text], text))
+            made.append(Replacement(*found.span(), self.fields[text], text))
         self._count(made)
         return made
 
-    def _count(self, made: list[Mark]) -> None:
+    def _count(self, made: list[Replacement]) -> None:
         for mark in made:
             self.found[mark.path] += 1
             self.stood.setdefault(mark.path, mark.text)
 
 
-def _named(given: str) -> str:
+def _placeholder_path(given: str) -> str:
     """Returns the path that a placeholder's name becomes: "First name" first_name; "" where it can be none."""
     path = _NO_NAME.sub("_", given.strip()).strip("_.").lower()
     return path if _PATH.fullmatch(path) and len(path) <= _LONGEST else ""

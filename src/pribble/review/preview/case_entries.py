@@ -93,12 +93,12 @@ def case_entry(
     if case.view is not None:
         pointed = pointing.elements | {number for numbers in elements.values() for number in numbers}
         entry |= {"spans": pointing.spans, "words": pointing.words, "attributes": pointing.attributes}
-        entry["links"] = _links(case.view, store)
+        entry["links"] = _link_entries(case.view, store)
         pointed |= {link.element.number for link in case.view.links}
-        entry["pictures"] = _pictures(case, viewers)
+        entry["pictures"] = _picture_entries(case, viewers)
         pointed |= {element.number for element in case.view.elements if element.local_name == "img"}
         entry["dark"] = [one.name for one in viewers if one.scheme == "dark" and _is_dark(case.view, one)]
-        entry |= _pages(
+        entry |= _page_entries(
             case.view.html, _numbered(case.view, pointed, store.token), viewers, _Pictures.of(root, store.token), store
         )
     entry["values"] = values.entries
@@ -118,7 +118,7 @@ def rendered_entry(
     entry["preheader"] = {"text": rendering.preheader, "shown": []} if rendering.preheader else None
     entry["text"] = {"text": rendering.text, "shown": []}
     if rendering.html is not None:
-        entry |= _pages(rendering.html, (), viewers, _Pictures.of(root, store.token), store)
+        entry |= _page_entries(rendering.html, (), viewers, _Pictures.of(root, store.token), store)
     return entry
 
 
@@ -156,7 +156,7 @@ def _numbered(view: PageView, elements: set[int], token: str) -> list[Edit[str]]
     ]
 
 
-def _pages(
+def _page_entries(
     page: str, edits: Sequence[Edit[str]], viewers: Sequence[Viewer], pictures: _Pictures, store: Store
 ) -> dict[str, Json]:
     """Returns a page, with edits, for each viewer that shows one, what that takes out, and where it cuts it off."""
@@ -185,7 +185,7 @@ def _is_dark(view: PageView, viewer: Viewer) -> bool:
     return view.on(viewer.screen).canvas.luminance < 0.2
 
 
-def _links(view: PageView, store: Store) -> Json:
+def _link_entries(view: PageView, store: Store) -> Json:
     return [
         {
             "element": link.element.number,
@@ -197,7 +197,7 @@ def _links(view: PageView, store: Store) -> Json:
     ]
 
 
-def _pictures(case: Case, viewers: Sequence[Viewer]) -> Json:
+def _picture_entries(case: Case, viewers: Sequence[Viewer]) -> Json:
     """Returns the pictures, and what each viewer makes of each, by the way it travels."""
     assert case.view is not None
     alts: dict[str, tuple[int, str]] = {}

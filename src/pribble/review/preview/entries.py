@@ -83,7 +83,7 @@ class Entries:
             "locales": list(checked.template.locales),
             "cases": cases,
             "weight": None if weight is None else {"sizes": dict(weight.size), "recipients": weight.recipients},
-            "coverage": None if coverage is None else _ways(coverage, self.store),
+            "coverage": None if coverage is None else _coverage_entry(coverage, self.store),
         }
 
     def _strained(self, checked: Checked, composing: Composing) -> Iterator[Json]:
@@ -137,7 +137,7 @@ def _broken(failed: Failed, store: Store) -> dict[str, Json]:
     }
 
 
-def _ways(coverage: Coverage, store: Store) -> Json:
+def _coverage_entry(coverage: Coverage, store: Store) -> Json:
     return {
         "ways": len(coverage.ways),
         "tried": coverage.tried,

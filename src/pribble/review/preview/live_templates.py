@@ -12,7 +12,7 @@ from pribble.errors import DataError, PribbleError, did_you_mean
 from pribble.files import is_within, write_file, write_new_file
 from pribble.mime.message import Message
 from pribble.review.check import CheckedCases, check_cases
-from pribble.review.json_data import Json, json_text, plain_data
+from pribble.review.json_data import Json, plain_data, written_json
 from pribble.review.preview.case_entries import Composing, error_entry, rendered_entry
 from pribble.review.preview.entries import Entries, shown_json
 from pribble.review.preview.page_file import page_file
@@ -183,7 +183,7 @@ class LiveTemplates:
         path = file.with_name(f"{file.stem}.sample-{label}.json")
         if not is_within(path, self._folder.path):
             raise DataError(f"{path.name} would lie outside the template folder")
-        content = f"{json_text(plain_data(data), indent=2)}\n".encode()
+        content = f"{written_json(plain_data(data), indent=2)}\n".encode()
         try:
             (write_file if over else write_new_file)(path, content)
         except FileExistsError:

@@ -144,9 +144,9 @@ class _Writer:
                 case Characters(start=start, end=end, raw=raw) if not gone:
                     around = self._around(start, end)
                     if raw == "style" and opened[-1:] == ["</style>"]:
-                        yield _sheet("".join(around.pieces) if around is not None else self.html[start:end])
+                        yield _safe_sheet("".join(around.pieces) if around is not None else self.html[start:end])
                     elif around is None:
-                        yield _text(self.html[start:end], raw)
+                        yield _safe_text(self.html[start:end], raw)
 
     def _around(self, start: int, end: int) -> Edit[str] | None:
         """Returns the edit that takes the place of a whole tag or text, perhaps with what is around it."""
@@ -172,7 +172,7 @@ class _Writer:
             if read is None:
                 return
             tag = read
-        yield from _start_tag(html, tag, name, foreign, f"{self.token}-")
+        yield from _safe_tag(html, tag, name, foreign, f"{self.token}-")
 
 
 @lru_cache(maxsize=5000)
@@ -196,31 +196,31 @@ def _written_name(name: str, foreign: str) -> str | None:
     return name if _NAME.fullmatch(name) and ("-" in name or ":" in name) else ""
 
 
-def _text(written: str, raw: str) -> str:
+def _safe_text(written: str, raw: str) -> str:
     return markup(written if raw and raw not in RCDATA else decode_references(written))
 
 
-def _sheet(css: str) -> str:
+def _safe_sheet(css: str) -> str:
     return _TAG_IN_SHEET.sub(r"\\3c ", _COMMENT_IN_SHEET.sub("", css))
 
 
-def _start_tag(html: str, tag: StartTag, name: str, foreign: str, numbered: str) -> Iterator[str]:
+def _safe_tag(html: str, tag: StartTag, name: str, foreign: str, numbered: str) -> Iterator[str]:
     yield f"<{name}"
     given = tag.attribute(ELEMENT)
     value = "" if given is None else html[given.value_start : given.value_end]
     if value.startswith(numbered):
         yield f' {ELEMENT}="{value.removeprefix(numbered)}"'
     others = tuple((a.name, html[a.value_start : a.value_end]) for a in tag.attributes if a.name != ELEMENT)
-    yield _attributes(name, others, bool(foreign))
+    yield _safe_attributes(name, others, bool(foreign))
 
 
 @lru_cache(maxsize=5000)  # viewer after viewer shows the same tags
-def _attributes(element: str, given: tuple[tuple[str, str], ...], foreign: bool) -> str:
+def _safe_attributes(element: str, given: tuple[tuple[str, str], ...], foreign: bool) -> str:
     """Returns the attributes of a tag as they are written, and its end."""
     written: dict[str, str] = {}
     for name, value in given:
         if name not in written and _ATTRIBUTE_NAME.fullmatch(name):
-            kept = _value(element, name, decode_references(value, attribute=True), foreign)
+            kept = _safe_value(element, name, decode_references(value, attribute=True), foreign)
             if kept is not None:
                 written[name] = f' {name}="{markup(kept)}"'
     if element in _FOCUSED:
@@ -228,7 +228,7 @@ def _attributes(element: str, given: tuple[tuple[str, str], ...], foreign: bool)
     return f"{''.join(written.values())}>"
 
 
-def _value(element: str, name: str, value: str, foreign: bool) -> str | None:
+def _safe_value(element: str, name: str, value: str, foreign: bool) -> str | None:
     """Returns the value of an attribute as it is written; None for one that is left out."""
     if name == "href":
         return _NOWHERE if element in ("a", "area") and not foreign else None

@@ -20,7 +20,7 @@ from typing import TYPE_CHECKING, Any, Self
 from pribble.errors import DataError, PribbleError, Source, loaded, visible
 from pribble.mime.address import mailbox
 from pribble.mime.message import Message
-from pribble.review.json_data import Json, json_text
+from pribble.review.json_data import Json, written_json
 from pribble.review.preview.live_templates import LiveTemplates
 from pribble.review.preview.page_file import policy
 from pribble.template import UnknownTemplate
@@ -57,7 +57,7 @@ class PreviewServer:
         self._stopping = threading.Event()
         self._token, self._cookie = secrets.token_urlsafe(24), secrets.token_urlsafe(24)
         self._lock = threading.Lock()
-        quiet = type("_Quiet", (serving.WSGIRequestHandler,), {"log": _say_nothing, "version_string": _name})
+        quiet = type("_Quiet", (serving.WSGIRequestHandler,), {"log": _say_nothing, "version_string": _server_name})
         self._socket = socket.create_server((HOST, port))
         self._server = serving.make_server(
             HOST, 0, self._application(), threaded=True, request_handler=quiet, fd=self._socket.fileno()
@@ -128,7 +128,7 @@ class PreviewServer:
             changed = self._templates.changed(files_came_or_went=came_or_went)
             said: Json = {"changed": changed, "names": self._templates.names}
             for listener in list(self._listeners):
-                listener.put(f"event: saved\ndata: {json_text(said)}\n\n")
+                listener.put(f"event: saved\ndata: {written_json(said)}\n\n")
 
     def _events(self) -> Iterator[str]:
         listener: queue.SimpleQueue[str | None] = queue.SimpleQueue()
@@ -156,11 +156,11 @@ class PreviewServer:
         app.after_request(_with_headers)
 
         def problem(status: int, message: str) -> Response:
-            made: Response = flask.Response(json_text({"message": message}), status, mimetype="application/json")
+            made: Response = flask.Response(written_json({"message": message}), status, mimetype="application/json")
             return made
 
         self._problem = problem
-        app.register_error_handler(PribbleError, lambda error: problem(422, _in_words(error)))
+        app.register_error_handler(PribbleError, lambda error: problem(422, _problem_and_hint(error)))
         # What is gone, or was changed, while it was looked at.
         for kind in (UnknownTemplate, OSError, ValueError):
             app.register_error_handler(kind, lambda error: problem(409, visible(str(error))))
@@ -168,7 +168,7 @@ class PreviewServer:
         app.register_error_handler(http_error, lambda error: problem(error.code, error.description))
 
         def answer(value: Json) -> Response:
-            made: Response = flask.Response(json_text(value), mimetype="application/json")
+            made: Response = flask.Response(written_json(value), mimetype="application/json")
             return made
 
         @app.get("/")
@@ -201,13 +201,20 @@ class PreviewServer:
         @app.post("/messages")
         def messages() -> Response:
             given = self._given(flask.request)
-            return answer(self._templates.edited(_text(given, "template"), _text(given, "locale"), given.get("data")))
+            return answer(
+                self._templates.edited(
+                    _posted_text(given, "template"), _posted_text(given, "locale"), given.get("data")
+                )
+            )
 
         @app.post("/samples")
         def samples() -> Response:
             given = self._given(flask.request)
             path = self._templates.keep(
-                _text(given, "template"), _text(given, "label"), given.get("data"), over=given.get("over") is True
+                _posted_text(given, "template"),
+                _posted_text(given, "label"),
+                given.get("data"),
+                over=given.get("over") is True,
             )
             return answer({"file": path.name})
 
@@ -218,9 +225,11 @@ class PreviewServer:
                 return problem(
                     409, "no transport is set up: start the preview with --through, or name one in pribble.toml"
                 )
-            to = _text(given, "to")
+            to = _posted_text(given, "to")
             mailbox(to, "To")
-            made = self._templates.message(_text(given, "template"), _text(given, "locale"), given.get("data"), to)
+            made = self._templates.message(
+                _posted_text(given, "template"), _posted_text(given, "locale"), given.get("data"), to
+            )
             return answer({"message": str(self._send(made, to))})
 
         return app
@@ -271,14 +280,14 @@ class PreviewServer:
         return given
 
 
-def _text(given: Mapping[str, Data], name: str) -> str:
+def _posted_text(given: Mapping[str, Data], name: str) -> str:
     value = given.get(name)
     if not isinstance(value, str):
         raise DataError(f'"{name}" is a text')
     return value
 
 
-def _in_words(error: PribbleError) -> str:
+def _problem_and_hint(error: PribbleError) -> str:
     return f"{error.problem} ({error.hint})" if error.hint else error.problem
 
 
@@ -298,5 +307,5 @@ def _say_nothing(*_: object) -> None:
     """Log nothing."""
 
 
-def _name(_: object) -> str:
+def _server_name(_: object) -> str:
     return "pribble"
