@@ -202,6 +202,7 @@ def _plain_text(entity: Entity) -> str:
 
 
 def leaves(entity: Entity) -> Iterator[Entity]:
+    """Yields the parts of a message that hold something themselves, but for those of an enclosed message."""
     if entity.is_multipart:
         for part in entity.parts:
             yield from leaves(part)

@@ -6,14 +6,14 @@ import re
 from collections.abc import Iterator
 
 from pribble.edits import Edit, replaced
+from pribble.markup.contexts import CANDIDATES, URL_ATTRIBUTES
 from pribble.markup.scanner import Comment, StartTag, TextToken
 from pribble.review.conditional_comments import page_tokens
 
 # Between tags and in attributes: references, which marks are not made of.
 BRACES = "&#123;&#123;"
-IN_ADDRESSES = frozenset(
-    "href src action formaction background poster cite longdesc srcset lowsrc data xlink:href".split()
-)
+# Attributes that hold addresses, in which braces are percent-encoded.
+ADDRESSES = URL_ATTRIBUTES | CANDIDATES
 # A string, or an escape outside of one; what is not closed goes as far as it can, so that nothing is read twice.
 _STRING = re.compile(r"\"(?:[^\"\\\n]|\\.)*+\"?|'(?:[^'\\\n]|\\.)*+'?|\\.", re.DOTALL)
 _DOUBLED = re.compile(r"\{\{")
@@ -77,7 +77,7 @@ def _in_attribute(html: str, name: str, start: int, end: int) -> Iterator[Edit[s
         if "{{" in css:
             yield Edit(start, end, (braces_in_css(css),))
     else:
-        yield from _between(html, start, end, "%7B%7B" if name in IN_ADDRESSES else BRACES)
+        yield from _between(html, start, end, "%7B%7B" if name in ADDRESSES else BRACES)
 
 
 def _between(html: str, start: int, end: int, written: str) -> Iterator[Edit[str]]:

@@ -19,7 +19,7 @@ from pribble.markup.contexts import is_picture_place
 from pribble.markup.events import Characters, Opened
 from pribble.markup.references import decode_references
 from pribble.markup.scanner import Attribute, StartTag
-from pribble.review.adopting.braces import BRACES, braces_in_css, with_literal_braces, with_marks_written
+from pribble.review.adopting.braces import ADDRESSES, BRACES, braces_in_css, with_literal_braces, with_marks_written
 from pribble.review.adopting.braces import mark as mark_of
 from pribble.review.adopting.material import Material, path_named
 from pribble.review.adopting.pictures import BroughtFiles, picture_at
@@ -32,8 +32,6 @@ _REFERENCE = "Pribble, docs/adopting.md"
 _NOT_FOLLOWED = re.compile(r"[\x00-\x20]*(?:javascript|vbscript|data)[\x00-\x20]*:", re.IGNORECASE)
 _FOLLOWED = frozenset({"href", "action", "formaction", "xlink:href"})
 _SAID = frozenset({"alt", "title"})
-# Where an address stands, and a pair of braces is percent-encoded.
-_ADDRESSES = _FOLLOWED | {"src", "background", "poster", "cite", "longdesc", "srcset", "lowsrc", "data"}
 _IMPORT = re.compile(r"@import\s+(?:url\(\s*)?[\"']?([^\"')\s;]+)[\"']?\s*\)?([^;{}]*);?", re.IGNORECASE)
 _AROUND = "give the folder that it and the page lie in, and say which page: --page"
 _DEEPEST = 5  # sheets that import sheets
@@ -123,9 +121,10 @@ class _PageReader:
 
     def _value(self, tag: StartTag, name: str) -> str:
         found = tag.attribute(name)
-        return (
-            "" if found is None else decode_references(self.html[found.value_start : found.value_end], attribute=True)
-        )
+        return "" if found is None else self._said(found)
+
+    def _said(self, attribute: Attribute) -> str:
+        return decode_references(self.html[attribute.value_start : attribute.value_end], attribute=True)
 
     def _no_picture(self, tag: StartTag) -> str:
         """Returns why a picture is left out; "" for one that stays."""
@@ -172,7 +171,7 @@ class _PageReader:
 
     def _attribute(self, tag: StartTag, attribute: Attribute) -> None:
         name = attribute.name
-        value = decode_references(self.html[attribute.value_start : attribute.value_end], attribute=True)
+        value = self._said(attribute)
         if name.startswith("on"):
             self._drop(attribute.start, attribute.end, "an event attribute (on…)")
         elif name in _FOLLOWED and _NOT_FOLLOWED.match(value) and not is_picture_place(tag.name, name):
@@ -186,7 +185,7 @@ class _PageReader:
             self._write(attribute, braces_in_css(self._css(css, self.material.path)), value)
         elif name in _SAID:
             self._marked(attribute, value, self.replacing.in_text(value))
-        elif name in _ADDRESSES:
+        elif name in ADDRESSES:
             absolute = self._from_base(value)
             marks = self.replacing.in_address(absolute)
             self._marked(attribute, absolute, marks)

@@ -16,7 +16,7 @@ _PATH = re.compile(r"[^\W\d]\w*(?:\.[^\W\d]\w*)*")
 _NO_NAME = re.compile(r"[^\w.]+")
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, order=True)
 class Replacement:
     """A stretch of a text that becomes a mark: the `path` of its field, and what stood there."""
 
@@ -68,9 +68,9 @@ class Replacing:
     def in_text(self, text: str) -> list[Replacement]:
         """Returns what becomes marks in a text, in order and apart."""
         made: list[Replacement] = []
-        for start, end, path, stood in sorted(self._in_text(text)):
-            if not made or start >= made[-1].end:
-                made.append(Replacement(start, end, path, stood))
+        for one in sorted((*self._placeholders_in(text), *self.texts_in(text))):
+            if not made or one.start >= made[-1].end:
+                made.append(one)
         self._count(made)
         return made
 
@@ -79,14 +79,11 @@ class Replacing:
         found = self._texts.finditer(text) if self._texts is not None else ()
         return [Replacement(*one.span(), self._path(one[0]), one[0]) for one in found]
 
-    def _in_text(self, text: str) -> Iterator[tuple[int, int, str, str]]:
-        if self.placeholder is not None:
-            for found in self.placeholder.finditer(text):
-                path = _placeholder_path(found[1] or "")
-                if path and found[0]:
-                    yield *found.span(), path, found[1]
-        for found in self._texts.finditer(text) if self._texts is not None else ():
-            yield *found.span(), self._path(found[0]), found[0]
+    def _placeholders_in(self, text: str, begin: int = 0) -> Iterator[Replacement]:
+        for found in self.placeholder.finditer(text, begin) if self.placeholder is not None else ():
+            path = _placeholder_path(found[1] or "")
+            if path and found[0]:
+                yield Replacement(*found.span(), path, found[1])
 
     def _path(self, found: str) -> str:
         return self.fields[self._by_words[" ".join(found.split())]]
@@ -95,11 +92,7 @@ class Replacing:
         """Returns what becomes marks in an address, decoded or percent-encoded, behind its scheme and host."""
         host = re.match(r"[A-Za-z][A-Za-z0-9+.-]*:(?://[^/?#]*)?", address)
         begin = host.end() if host else 0
-        made: list[Replacement] = []
-        if self.placeholder is not None:
-            for found in self.placeholder.finditer(address, begin):
-                if path := _placeholder_path(found[1] or ""):
-                    made.append(Replacement(*found.span(), path, found[1]))
+        made = list(self._placeholders_in(address, begin))
         for found in self._in_addresses.finditer(address, begin) if self._in_addresses is not None and not made else ():
             text = self._by_form[found[0]]
             made.append(Replacement(*found.span(), self.fields[text], text))

@@ -9,7 +9,6 @@ from pathlib import Path
 from pribble.edits import Edit, replaced
 from pribble.errors import Place, PribbleError, Source
 from pribble.findings import Finding
-from pribble.mime.base import BaseMessage
 from pribble.mime.encoded_words import decoded_text
 from pribble.mime.message import Message
 from pribble.mime.reading import Entity, read_message
@@ -89,7 +88,7 @@ def case_entry(
         finding_entry(one, store, [number for each in _places(one) for number in elements.get(each, ())], forms.of(one))
         for one in found
     ]
-    entry |= _as_read(message, root)
+    entry |= _as_read(root)
     if case.view is not None:
         pointed = pointing.elements | {number for numbers in elements.values() for number in numbers}
         entry |= {"spans": pointing.spans, "words": pointing.words, "attributes": pointing.attributes}
@@ -113,7 +112,7 @@ def rendered_entry(
     """Returns what the preview shows of a message that is not traced and not checked: as it looks in some viewers."""
     message = message_of(rendering, composing.sender)
     root = read_message(bytes(message).decode("latin-1"))
-    entry: dict[str, Json] = {"data": plain_data(data), **_as_read(message, root)}
+    entry: dict[str, Json] = {"data": plain_data(data), **_as_read(root)}
     entry["subject"] = {"text": rendering.subject or "", "shown": []}
     entry["preheader"] = {"text": rendering.preheader, "shown": []} if rendering.preheader else None
     entry["text"] = {"text": rendering.text, "shown": []}
@@ -238,7 +237,7 @@ def _shown(viewer: Viewer, place: str, inside: int) -> Json:
 # ---- the message as it is read --------------------------------------------------------------------------------
 
 
-def _as_read(message: BaseMessage, root: Entity) -> dict[str, Json]:
+def _as_read(root: Entity) -> dict[str, Json]:
     """Returns the fields of the header that a reader sees, the attachments, the parts and their bytes."""
     fields = {name: root.first(name) for name in ("from", "reply-to")}
     parts = list(root.walk())
@@ -250,7 +249,7 @@ def _as_read(message: BaseMessage, root: Entity) -> dict[str, Json]:
             for one in parts
             if not one.parts and one.disposition.value == "attachment"
         ],
-        "size": len(bytes(message)),
+        "size": len(root.text),
         "parts": [
             {
                 "depth": one.depth,

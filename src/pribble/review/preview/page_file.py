@@ -23,20 +23,20 @@ _POLICY = (
 
 def page_file(shown: Json, *, title: str = "Preview", live: bool = False) -> str:
     """Returns the page; a `live` one asks its own server what has changed."""
-    script = _script()
     page = _asset("page.html")
-    for name, content in {
-        "policy": policy(live=live),
-        "title": title.replace("&", "&amp;").replace("<", "&lt;"),
-        "style": _asset("look.css"),
-        "live": "true" if live else "false",
-        "shown": json_for_pages(shown),
-        "script": script,
+    for place, content in {
+        "POLICY": policy(live=live),
+        "<!--title-->": title.replace("&", "&amp;").replace("<", "&lt;"),
+        "<!--style-->": _asset("look.css"),
+        "<!--live-->": "true" if live else "false",
+        "<!--shown-->": json_for_pages(shown),
+        "<!--script-->": _script(),
     }.items():
-        page = page.replace(f"<!--{name}-->", content, 1) if name != "policy" else page.replace("POLICY", content, 1)
+        page = page.replace(place, content, 1)
     return page
 
 
+@cache
 def policy(*, live: bool = False) -> str:
     """Returns the content security policy of the page."""
     digest = base64.b64encode(hashlib.sha256(_script().encode()).digest()).decode()
