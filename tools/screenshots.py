@@ -175,9 +175,6 @@ def main() -> None:
     terminal(
         ["pribble render mooring-statement --format text --quiet"], "statement-text.png", columns=80, rows=58, size="9"
     )
-    terminal(["pribble render gale-warning --format text --quiet"], "gale-text.png", columns=80, rows=34)
-    desk = ["pribble render desk-copy --format text --quiet", "pribble render gate-code --format text --quiet"]
-    terminal(desk, "desk-text.png", columns=80, rows=34)
     newsletter = "tests/data/texts/newsletter.html"
     terminal(
         [f"pribble convert {newsletter} --format text --links notes"], "convert-text.png", columns=80, rows=46, size="9"

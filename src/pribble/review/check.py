@@ -305,7 +305,7 @@ def _mend_sizes(case: Case, report: CheckReport) -> None:
 
 
 def _report_unused(checked: Iterable[Checked], given: Any, report: CheckReport) -> None:
-    """Report what of the data no template reads: of data that are given, none of all of them."""
+    """Report the data that no template reads: of data that are given, those that none of all templates reads."""
     if given is not None:
         unused = [set(unused_paths(one, [given])) for one in checked if one.cases]
         shared = sorted(set.intersection(*unused)) if unused else []

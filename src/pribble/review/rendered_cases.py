@@ -99,7 +99,7 @@ def render_cases(
                 traced = trace(template, value, locale=locale)
                 text = traced.rendering.text
                 found = trace_derived_text(template, value, text, locale=locale) if words else {}
-            except PribbleError as error:  # then all that is wrong is told at once
+            except PribbleError as error:  # then all that is wrong is reported at once
                 problems = template.problems(value, locale=locale) or [error]
                 checked.failed.append(Failed(template.name, locale, label, problems))
                 for problem in problems:

@@ -34,7 +34,7 @@ HOST = "127.0.0.1"
 _LARGEST = 1_000_000  # bytes of what is posted
 _MOST_LISTENERS = 20
 _HEARTBEAT = 15.0  # seconds
-# A save is told after so many milliseconds in which nothing else was written, and at the latest after so many.
+# A save is announced after so many milliseconds in which nothing else was written, and at the latest after so many.
 _STEP, _DEBOUNCE = 15, 60
 _NEEDS = "a live preview needs the flask and watchfiles packages"
 
