@@ -243,11 +243,18 @@ class HeaderError(PribbleError):
 
 
 class DeliveryError(PribbleError):
-    """A transport could not take a message; `code` is the server's reply code, where it gave one."""
+    """A transport could not take a message, and nothing became of it for anybody.
 
-    def __init__(self, problem: str, *, hint: str | None = None, code: int | None = None) -> None:
+    `code` is the server's reply code, where it gave one; `is_lasting` whether another try would end alike, as with a
+    wrong password, and not with a server that is down.
+    """
+
+    def __init__(
+        self, problem: str, *, hint: str | None = None, code: int | None = None, is_lasting: bool = False
+    ) -> None:
         super().__init__(problem, hint=hint)
         self.code = code
+        self.is_lasting = is_lasting
 
 
 class MissingExtra(PribbleError):

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import re
 import tomllib
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from types import MappingProxyType
@@ -36,7 +37,7 @@ class ProjectSettings:
     embed: str | None = None
     picture_base: str | None = None
     senders: tuple[tuple[str, str], ...] = ()
-    through: str | None = None
+    transports: tuple[tuple[str, str], ...] = ()
     check: CheckSettings = field(default_factory=CheckSettings)
     viewers: Mapping[str, Mapping[str, Any]] = field(default_factory=lambda: MappingProxyType({}))
     path: Path | None = None
@@ -45,15 +46,20 @@ class ProjectSettings:
         """Returns the mailbox of a named sender."""
         return dict(self.senders).get(name)
 
+    def transport(self, name: str = "default") -> str | None:
+        """Returns the address of a named transport."""
+        return dict(self.transports).get(name)
+
 
 # The kinds of what is laid down, by table; of a table that is not here the names are the user's.
 _KINDS: Mapping[str, Mapping[str, type]] = {
     "": {
-        **dict.fromkeys(("templates", "locale", "timezone", "through"), str),
-        **dict.fromkeys(("senders", "pictures", "check", "viewers"), dict),
+        **dict.fromkeys(("templates", "locale", "timezone"), str),
+        **dict.fromkeys(("senders", "transports", "pictures", "check", "viewers"), dict),
     },
     "pictures": {"embed": str, "base": str},
     "check": {"strict": bool, "off": dict},
+    "transports.…": {"url": str},
 }
 _WORDS = {str: "a text", dict: "a table", bool: "true or false"}
 
@@ -92,16 +98,30 @@ def read_settings(path: Path) -> ProjectSettings:
         pictures.get("embed"),
         pictures.get("base"),
         tuple(senders.items()),
-        said.get("through"),
+        tuple(_transports(path, said.get("transports", {}))),
         CheckSettings(check.get("strict", False), MappingProxyType(off)),
         MappingProxyType(viewers),
         path,
     )
 
 
-def _check_kinds(path: Path, table: Mapping[str, Any], name: str) -> None:
+def _transports(path: Path, tables: Mapping[str, Any]) -> Iterator[tuple[str, str]]:
+    """Returns the transports with their addresses."""
+    for name, table in tables.items():
+        called = f"transports.{name}"
+        if not re.fullmatch("[A-Za-z0-9_-]+", name):
+            raise DataError(f'{path}: "{called}" has a name of letters, digits, - and _, as it names a variable too')
+        if not isinstance(table, dict):
+            raise DataError(f'{path}: "{called}" is a table', hint=f'write [{called}] and below it url = "…"')
+        _check_kinds(path, table, called, _KINDS["transports.…"])
+        if "url" not in table:
+            raise DataError(f'{path}: "{called}" has no url')
+        yield name, table["url"]
+
+
+def _check_kinds(path: Path, table: Mapping[str, Any], name: str, kinds: Mapping[str, type] | None = None) -> None:
     """Raise `DataError` for the first key of a table that means nothing there, or is of another kind."""
-    kinds = _KINDS[name]
+    kinds = _KINDS[name] if kinds is None else kinds
     for key, value in table.items():
         called = f"{name}.{key}" if name else key
         if key not in kinds:

@@ -19,8 +19,10 @@ from aiosmtpd.controller import Controller
 from aiosmtpd.smtp import SMTP, AuthResult
 
 from pribble import DeliveryError, Message
+from pribble.delivery.files import Folder
 from pribble.delivery.receiver import Receiver
-from pribble.delivery.transports import Folder, Smtp, transport
+from pribble.delivery.submitting import Smtp
+from pribble.delivery.transports import transport
 from tests.support import DEMO, NOTHING_SKIPPED, ROOT, Case, pribble, slow
 
 SAMPLE = DEMO / "berth-confirmed.sample.json"

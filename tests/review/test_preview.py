@@ -35,9 +35,9 @@ from pribble.review.preview import Preview, preview
 from pribble.review.preview.case_entries import Composing
 from pribble.review.preview.live_templates import LiveTemplates
 from pribble.review.preview.serving import PreviewServer
+from pribble.review.snapshots import snapshot, snapshot_message
 from pribble.review.strain import strained_together
 from pribble.template import without_optimisations
-from pribble.testing import snapshot, snapshot_message
 from tests.support import DEMO, ROOT, Case, pribble, pribble_process, slow
 
 ASSETS = ROOT / "src/pribble/review/preview/assets"

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 import gc
-import os
 import sys
 import threading
 from collections.abc import Callable, Iterator
@@ -164,10 +163,9 @@ def _serve(options: argparse.Namespace, settings: ProjectSettings, path: Path, n
 
 def _send(options: argparse.Namespace, settings: ProjectSettings) -> Callable[[Message, str], Receipt] | None:
     """Returns what sends one message, by the transport that is set up; None where none is."""
-    from pribble.delivery.transports import transport
+    from pribble.cli.transports import transport_if_any
 
-    through = options.through or settings.through
-    if through is None:
+    way = transport_if_any(options.through, settings)
+    if way is None:
         return None
-    way = transport(through, os.environ.get("PRIBBLE_PASSWORD"))
     return lambda message, address: way.deliver(message)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import os
 
 from pribble.cli.common import (
     NOT_DELIVERED,
@@ -18,23 +17,28 @@ from pribble.cli.common import (
     template,
 )
 from pribble.cli.render import add_envelope, findings, message
-from pribble.delivery.transports import transport
-from pribble.settings import project_settings
+from pribble.cli.transports import add_through, transport_if_any
+from pribble.delivery.files import DraftFolder
+from pribble.delivery.transports import Transport
+from pribble.settings import ProjectSettings, project_settings
+
+DRAFTS = "drafts"
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
     parser = commands.add_parser(
         "send",
         help="send one message",
-        description="Fill a template with data and send it.  A password comes from the environment variable "
-        "PRIBBLE_PASSWORD and from nowhere else.",
+        description="Fill a template with data and send it, or leave it as a draft.  A password comes from the "
+        "environment: PRIBBLE_PASSWORD, or PRIBBLE_PASSWORD_NAME for the transport NAME of pribble.toml.",
     )
     add_template(parser)
     add_envelope(parser, to_required=True)
+    add_through(parser)
     parser.add_argument(
-        "--through",
-        metavar="TRANSPORT",
-        help="smtp://[user@]host[:587], smtps://[user@]host[:465] or folder:DIR (else that of pribble.toml)",
+        "--draft",
+        action="store_true",
+        help=f"leave it for a person to send: in the folder {DRAFTS}, or where --through drafts+folder:DIR says",
     )
     add_json(parser)
     add_quiet(parser)
@@ -43,10 +47,7 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
 
 def run(options: argparse.Namespace) -> int:
     settings = project_settings()
-    through = options.through or settings.through
-    if through is None:
-        raise Usage("say how to send it: --through smtps://you@mail.example.org, or folder:DIR to look at it first")
-    way = transport(through, os.environ.get("PRIBBLE_PASSWORD"))
+    way = _drafts(options, settings) if options.draft else _transport(options, settings)
     chosen = template(options, settings)
     filled = rendering(options, chosen)
     made = message(options, settings, filled)
@@ -59,3 +60,19 @@ def run(options: argparse.Namespace) -> int:
         for one in receipt.outcomes:
             print(one)
     return 0 if receipt.is_accepted else NOT_DELIVERED
+
+
+def _transport(options: argparse.Namespace, settings: ProjectSettings) -> Transport:
+    way = transport_if_any(options.through, settings)
+    if way is None:
+        raise Usage("say how to send it: --through smtps://you@mail.example.org, or folder:DIR to look at it first")
+    return way
+
+
+def _drafts(options: argparse.Namespace, settings: ProjectSettings) -> Transport:
+    """Returns where a draft goes; nothing that would send it."""
+    through = options.through or f"drafts+folder:{DRAFTS}"
+    way = transport_if_any(f"drafts+{through}" if through.startswith("folder:") else through, settings)
+    if not isinstance(way, DraftFolder):
+        raise Usage("--draft sends nothing: --through says where drafts are, drafts+folder:DIR")
+    return way

@@ -1,1 +1,23 @@
-"""Getting messages out: to a server, to a folder, or to the small stand-in receiver."""
+"""Getting messages out: transports, and what became of a message for each recipient."""
+
+from __future__ import annotations
+
+from importlib import import_module
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from pribble.delivery.receipts import Outcome, Receipt
+    from pribble.delivery.transports import Transport, transport
+
+__all__ = ["Outcome", "Receipt", "Transport", "transport"]
+
+# Loaded when first asked for (PEP 562): a server's client is not needed for a folder.
+_HOME_OF = {"Outcome": "receipts", "Receipt": "receipts", "Transport": "transports", "transport": "transports"}
+
+
+def __getattr__(name: str) -> object:
+    if name not in _HOME_OF:
+        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+    found: object = getattr(import_module(f"{__name__}.{_HOME_OF[name]}"), name)
+    globals()[name] = found
+    return found

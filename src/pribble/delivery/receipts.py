@@ -2,19 +2,17 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Literal
 
-# A server took it, for good or, as far as it said, never; or may take it later; or was not heard of again after all of
-# it was said (RFC 1047).
-State = Literal["accepted", "refused", "deferred", "in_doubt"]
+from pribble.delivery.replies import Reply, enhanced_code, printable_line
+from pribble.mime.base import BaseMessage
 
-# RFC 3463 2:  status-code = class "." subject "." detail
-_ENHANCED = re.compile(r"([245]\.[0-9]{1,3}\.[0-9]{1,3})(?:[ \t]|$)")
-_LONGEST_REPLY = 500
+# A server took it, for good or, as far as it said, never; or may take it later; or was not heard of again after all of
+# it was said (RFC 1047).  These are the states of states.py in which one try can end.
+FinalState = Literal["accepted", "refused", "deferred", "in_doubt"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,7 +24,7 @@ class Outcome:
     """
 
     recipient: str
-    state: State
+    state: FinalState
     code: int | None
     enhanced: str | None
     message: str
@@ -76,15 +74,23 @@ class Receipt:
         }
 
 
-def outcome_of_reply(recipient: str, state: State, code: int | None, answer: bytes | str) -> Outcome:
-    """Returns the outcome that a server's answer means; the answer is somebody else's text, of which one line is
-    kept."""
-    text = answer.decode("utf-8", "replace") if isinstance(answer, bytes) else answer
-    line = " ".join("".join(c if c.isprintable() else " " for c in text).split())[:_LONGEST_REPLY]
-    found = _ENHANCED.match(line)
-    return Outcome(recipient, state, code, found[1] if found else None, line, datetime.now(UTC))
+def outcome_of_reply(recipient: str, state: FinalState, reply: Reply) -> Outcome:
+    """Returns the outcome that a server's reply means."""
+    return Outcome(recipient, state, reply.code, reply.enhanced, reply.text, datetime.now(UTC))
 
 
-def state_of(code: int) -> State:
-    """Returns what a reply code means for a recipient (RFC 5321 4.2.1)."""
-    return "accepted" if 200 <= code < 300 else "deferred" if 400 <= code < 500 else "refused"
+def outcome_of_words(recipient: str, state: FinalState, words: str) -> Outcome:
+    """Returns an outcome that no server spoke of: what `words` say, which may hold what a program said."""
+    line = printable_line(words.encode("utf-8", "replace"))
+    return Outcome(recipient, state, None, enhanced_code(line), line, datetime.now(UTC))
+
+
+def receipt_of(message: BaseMessage, outcomes: Mapping[str, Outcome]) -> Receipt:
+    """Returns the receipt for a message, with the outcomes in the order of its envelope."""
+    return Receipt(message.message_id or "", tuple(outcomes[one] for one in message.envelope.recipients))
+
+
+def same_for_all(message: BaseMessage, state: FinalState, words: str) -> Receipt:
+    """Returns the receipt of a message of which the same is true for every recipient."""
+    recipients: Iterable[str] = message.envelope.recipients
+    return receipt_of(message, {one: outcome_of_words(one, state, words) for one in recipients})

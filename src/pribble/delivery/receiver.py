@@ -1,22 +1,28 @@
 """The small stand-in receiver: a server on this machine that keeps what comes.
 
-It takes everything and delivers nothing, so that one can look at a message as it arrived.
+It takes everything and delivers nothing, so that one can look at a message as it arrived.  Faults can be asked for, to
+see what a sender makes of them.
 """
 
 from __future__ import annotations
 
+import asyncio
+import hmac
 import re
 import socket
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, Self
+from typing import Any, Literal, Self
 
-from pribble.delivery.transports import write_message
+from pribble.delivery.certificates import own_context
+from pribble.delivery.faults import Faults
+from pribble.delivery.files import write_message
 from pribble.errors import loaded
 
 HOST = "127.0.0.1"
 LARGEST = 64 * 1024 * 1024  # octets of one message
+CERTIFICATE = "certificate.pem"
 _MESSAGE_ID = re.compile(rb"^Message-ID:\s*(<[^>\r\n]*>)", re.IGNORECASE | re.MULTILINE)
 
 
@@ -30,35 +36,74 @@ class Received:
     size: int
 
 
+@dataclass(frozen=True, slots=True)
+class Manner:
+    """How a receiver behaves.
+
+    `faults`: whom it refuses or defers, and which connections it drops.  `delay`: seconds before it answers a message.
+    `tls`: "starttls" or "smtps", with a certificate of its own; None for none.  `login`: the user and the password that
+    it wants first.
+    """
+
+    faults: Faults = field(default_factory=Faults)
+    delay: float = 0.0
+    tls: Literal["starttls", "smtps"] | None = None
+    login: tuple[str, str] | None = field(default=None, repr=False)
+
+
 class Receiver:
     """A receiver on loopback; use it as a context manager, or call `start` and `stop`.
 
-    `port` 0 takes any free one.  `arrived` is called with each `Received`, from the receiver's own thread.
-    Raises `OSError` where the port is taken.
+    `port` 0 takes any free one.  `arrived` is called with each `Received`, from the receiver's own thread.  `manner` is
+    how it behaves.  Raises `OSError` where the port is taken.
     """
 
-    def __init__(self, folder: Path, port: int = 0, arrived: Callable[[Received], None] | None = None) -> None:
+    def __init__(
+        self,
+        folder: Path,
+        port: int = 0,
+        arrived: Callable[[Received], None] | None = None,
+        manner: Manner | None = None,
+    ) -> None:
         self.folder = folder
         self.port = port or _free_port()
         self.received: list[Received] = []
+        self.manner = manner or Manner()
         self._arrived = arrived
         self._controller: Any = None
 
     @property
     def address(self) -> str:
         """The receiver as a transport's address."""
-        return f"smtp://{HOST}:{self.port}"
+        user = f"{self.manner.login[0]}@" if self.manner.login else ""
+        scheme = "smtps" if self.manner.tls == "smtps" else "smtp"
+        authority = f"?ca={self.certificate}" if self.manner.tls else ""
+        return f"{scheme}://{user}{HOST}:{self.port}{authority}"
+
+    @property
+    def certificate(self) -> Path:
+        """The file of its certificate, which is written when a receiver with TLS starts."""
+        return self.folder / CERTIFICATE
 
     def start(self) -> None:
         """Begin to listen.  Raises `MissingExtra` where the aiosmtpd package is not installed."""
-        controllers = loaded("aiosmtpd.controller", extra="receive", message="the receiver needs the aiosmtpd package")
-        self._controller = controllers.Controller(
-            self,
-            hostname=HOST,
-            port=self.port,
-            data_size_limit=LARGEST,
-            enable_SMTPUTF8=True,
-            ident="Pribble's stand-in receiver",
+        load = "the receiver needs the aiosmtpd package"
+        controllers = loaded("aiosmtpd.controller", extra="receive", message=load)
+        tls = self.manner.tls
+        context = None
+        if tls:
+            self.folder.mkdir(parents=True, exist_ok=True)
+            context = own_context(self.certificate)
+        receiver = self
+
+        base: Any = controllers.Controller
+
+        class Controller(base):  # type: ignore[misc]
+            def factory(self) -> Any:
+                return _protocol(receiver, context if tls == "starttls" else None)
+
+        self._controller = Controller(
+            self, hostname=HOST, port=self.port, ssl_context=context if tls == "smtps" else None
         )
         self._controller.start()
 
@@ -75,8 +120,35 @@ class Receiver:
     def __exit__(self, *error: object) -> None:
         self.stop()
 
+    # ---- called by the server -----------------------------------------------------------------------------------
+
+    async def handle_EHLO(
+        self, server: Any, session: Any, envelope: Any, hostname: str, responses: list[str]
+    ) -> list[str]:
+        """Offer to take several commands at once (RFC 2920)."""
+        session.host_name = hostname
+        responses.insert(len(responses) - 1, "250-PIPELINING")
+        return responses
+
+    async def handle_MAIL(self, server: Any, session: Any, envelope: Any, address: str, options: list[str]) -> str:
+        """Take a sender, after a login where one is wanted."""
+        if self.manner.login and not session.authenticated:
+            return "530 5.7.0 log in first"
+        envelope.mail_from = address
+        envelope.mail_options.extend(options)
+        return "250 2.1.0 ok"
+
+    async def handle_RCPT(self, server: Any, session: Any, envelope: Any, address: str, options: list[str]) -> str:
+        """Take a recipient, unless a fault is asked for."""
+        if (refusal := self.manner.faults.answer(address)) is not None:
+            return f"{refusal.code} {refusal.text}"
+        envelope.rcpt_tos.append(address)
+        envelope.rcpt_options.extend(options)
+        return "250 2.1.5 ok"
+
     async def handle_DATA(self, server: Any, session: Any, envelope: Any) -> str:
-        """Keep a message (called by the server)."""
+        """Keep a message."""
+        await asyncio.sleep(self.manner.delay)
         raw = bytes(envelope.original_content)
         found = _MESSAGE_ID.search(raw[:100_000].partition(b"\r\n\r\n")[0])
         name = found[1].decode("ascii", "replace") if found else "message"
@@ -88,7 +160,46 @@ class Receiver:
         self.received.append(received)
         if self._arrived:
             self._arrived(received)
+        if server.drops == "after-dot":
+            server.transport.abort()
         return "250 2.0.0 kept"
+
+
+def _protocol(receiver: Receiver, context: Any) -> Any:
+    """Returns what speaks on one connection."""
+    smtp = loaded("aiosmtpd.smtp", extra="receive", message="the receiver needs the aiosmtpd package")
+    manner = receiver.manner
+    base: Any = smtp.SMTP
+
+    class Protocol(base):  # type: ignore[misc]
+        drops: str | None = None
+
+        async def smtp_DATA(self, argument: str) -> None:
+            """Take a message, or lose the connection where that is asked for."""
+            if self.envelope is not None and self.envelope.rcpt_tos:
+                self.drops = manner.faults.drop()
+            if self.drops == "before-dot":
+                await self.push("354 go on")
+                await self._reader.read(1)
+                self.transport.abort()
+                return
+            await super().smtp_DATA(argument)
+
+    def check_login(server: Any, session: Any, envelope: Any, mechanism: str, given: Any) -> Any:
+        expected = tuple(one.encode("utf-8") for one in manner.login or ())
+        same = [hmac.compare_digest(*pair) for pair in zip((given.login, given.password), expected, strict=True)]
+        return smtp.AuthResult(success=all(same), handled=False)
+
+    return Protocol(
+        receiver,
+        data_size_limit=LARGEST,
+        enable_SMTPUTF8=True,
+        ident="Pribble's stand-in receiver",
+        tls_context=context,
+        require_starttls=context is not None,
+        authenticator=check_login if manner.login else None,
+        auth_require_tls=context is not None,
+    )
 
 
 def _free_port() -> int:

@@ -95,8 +95,16 @@ class BaseMessage(ABC):
         )
 
     def draft(self) -> bytes:
-        """Returns the message as it is kept until somebody sends it: the blind copies are in a Bcc field."""
-        return (address_field("Bcc", self.bcc.entries, self._international) if self.bcc else b"") + bytes(self)
+        """Returns the message as it is kept until a person sends it: the blind copies are in a Bcc field; it has no
+        signature, and no Auto-Submitted."""
+        return self._with_blind_copies(self._unmarked())
+
+    @abstractmethod
+    def _unmarked(self) -> bytes:
+        """Returns the message without its signature, and not marked as automatic."""
+
+    def _with_blind_copies(self, raw: bytes) -> bytes:
+        return (address_field("Bcc", self.bcc.entries, self._international) if self.bcc else b"") + raw
 
     def to_email_message(self, bcc: Literal["keep", "drop"] | None = None) -> EmailMessage:
         """Returns the message as the standard library's type, for whatever already sends mail; its bytes are the same,
@@ -114,7 +122,7 @@ class BaseMessage(ABC):
             )
         # What is folded is not folded again, nor is 8bit re-encoded.
         kept = policy.SMTP.clone(refold_source="none", utf8=self._international, max_line_length=None)
-        raw = self.draft() if bcc == "keep" else bytes(self)
+        raw = self._with_blind_copies(bytes(self)) if bcc == "keep" else bytes(self)
         made = message_from_bytes(raw, policy=kept)
         # The header of an attached message may be UTF-8 where this one's is ASCII (RFC 6532 3.7).
         if not kept.utf8 and any(not str(value).isascii() for part in made.walk() for _, value in part.raw_items()):

@@ -13,6 +13,7 @@ Each level is there only when it is needed.
 
 from __future__ import annotations
 
+import copy
 import hashlib
 import io
 import secrets
@@ -233,6 +234,15 @@ class Message(BaseMessage):
     def __bytes__(self) -> bytes:
         # One join is faster, where it does not mean that a large file is there twice.
         return b"".join(self.chunks()) if not self.attachments else _assembled(self.chunks(), self._size)
+
+    def _unmarked(self) -> bytes:
+        if self.sign is None and self.auto_submitted is None:
+            return bytes(self)
+        plain = copy.copy(self)
+        vars(plain).update(sign=None, auto_submitted=None)
+        for known in ("_header", "_signature"):
+            vars(plain).pop(known, None)
+        return bytes(plain)
 
     def _unsigned(self) -> Iterator[bytes]:
         root = self._root

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, fields
 from typing import Any, Literal
 
@@ -17,7 +17,7 @@ from pribble.mime.flowed import read_flowed
 from pribble.mime.grammar import MESSAGE_ID
 from pribble.mime.header import quoted_string, read_date_time
 from pribble.mime.part import Attachment
-from pribble.mime.reading import Entity, read_message
+from pribble.mime.reading import Entity, ReadField, read_message
 
 LF = b"\n"
 
@@ -56,9 +56,6 @@ class StoredMessage(BaseMessage):
         sender = tuple(_people(root, "sender")) or authors
         if not sender:
             raise HeaderError("From: this message names no sender", hint="give bytes that begin with a header")
-        ends = [0, *(blind.end for blind in root.all("bcc"))]
-        starts = [*(blind.start for blind in root.all("bcc")), len(raw)]
-        kept = b"".join(raw[end:start] for end, start in zip(ends, starts, strict=True))
         subject = root.first("subject")
         vars(self).update(
             people,
@@ -70,7 +67,7 @@ class StoredMessage(BaseMessage):
             message_id=next(iter(_read_ids(root, "message-id")), None),
             in_reply_to=next(iter(_read_ids(root, "in-reply-to")), None),
             references=tuple(_read_ids(root, "references")),
-            _raw=kept,
+            _raw=_without(raw, root.all("bcc")),
             _holds_octets=any(entity.encoding in ("8bit", "binary") for entity in root.walk()),
             **_contents(root),
         )
@@ -80,6 +77,10 @@ class StoredMessage(BaseMessage):
 
     def __bytes__(self) -> bytes:
         return self._raw
+
+    def _unmarked(self) -> bytes:
+        fields = read_message(self._raw.decode("latin-1")).fields
+        return _without(self._raw, [field for field in fields if field.key in ("auto-submitted", "dkim-signature")])
 
     @property
     def _eight_bit(self) -> bool:
@@ -114,6 +115,13 @@ def _fit_to_travel(raw: bytes) -> tuple[bytes, Entity]:
         raw = _BARE_FEED.sub(b"\r\n", raw)
         root = read_message(raw.decode("latin-1"))
     return raw, root
+
+
+def _without(raw: bytes, fields: Sequence[ReadField]) -> bytes:
+    """Returns a message without these fields, which are in its order."""
+    ends = [0, *(one.end for one in fields)]
+    starts = [*(one.start for one in fields), len(raw)]
+    return b"".join(raw[end:start] for end, start in zip(ends, starts, strict=True))
 
 
 def _people(root: Entity, key: str) -> AddressList:

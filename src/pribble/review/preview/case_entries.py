@@ -21,6 +21,7 @@ from pribble.review.preview.pointing import Pointing, ShownValues, elements_at, 
 from pribble.review.preview.safe_pages import ELEMENT, PICTURE, safe_page
 from pribble.review.preview.store import Store
 from pribble.review.simulating import addresses_of, cut_of, seen_of
+from pribble.review.snapshots import snapshot, snapshot_message
 from pribble.review.viewers import Viewer
 from pribble.values.kinds import Data
 
@@ -314,8 +315,6 @@ class _Forms:
 
 def _against_snapshot(case: Case, folder: Path) -> Json:
     """Returns the lines that a stored snapshot has and the message has not, and the reverse; None without one."""
-    from pribble.testing import snapshot, snapshot_message  # which loads what tests are made of
-
     own = case.locale == case.template.settings.locale
     name = f"{case.template.name}{'' if own else f'.{case.locale}'}{f'-{case.sample}' if case.sample else ''}.txt"
     path = folder / name

@@ -1,0 +1,29 @@
+"""What all transports have in common."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Self
+
+from pribble.errors import DeliveryError
+from pribble.mime.base import BaseMessage
+
+# Called when all of a message is said but the word that makes the other side take it, with those who will get it.  What
+# it raises is passed on, and the message is not sent.
+Committing = Callable[[Sequence[str]], None]
+
+
+class Unconnected:
+    """A transport that has no connection to keep."""
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *error: object) -> None:
+        """There is nothing to close."""
+
+
+def check_recipients(message: BaseMessage) -> None:
+    """Raise `DeliveryError` for a message that is for nobody."""
+    if not message.envelope.recipients:
+        raise DeliveryError("the message has no recipients", is_lasting=True)

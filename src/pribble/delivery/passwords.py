@@ -1,0 +1,39 @@
+"""Where passwords come from: never from an address or a file, and they never come out again."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+
+from pribble.errors import DataError
+
+# A password, or what is asked for one when it is needed; None where there is none.
+Password = str | Callable[[], str | None] | None
+
+VARIABLE = "PRIBBLE_PASSWORD"
+DEFAULT = "default"
+
+
+def password_variables(name: str | None = None) -> tuple[str, ...]:
+    """Returns the environment variables that may hold the password of the transport with this `name`, or of one
+    without; the first that is set counts."""
+    if name is None:
+        return (VARIABLE,)
+    own = f"{VARIABLE}_{name.upper().replace('-', '_')}"
+    return (own, VARIABLE) if name == DEFAULT else (own,)
+
+
+def password_of(name: str | None, secret: Callable[[str], str | None]) -> str | None:
+    """Returns the password of the transport with this `name`; `secret` returns what a variable holds."""
+    return next((found for one in password_variables(name) if (found := secret(one)) is not None), None)
+
+
+def check_password_variables(names: Iterable[str]) -> None:
+    """Raise `DataError` where two transports would have one variable for their passwords."""
+    known: dict[str, str] = {}
+    for name in names:
+        variable = password_variables(name)[0]
+        if (other := known.setdefault(variable, name)) != name:
+            raise DataError(
+                f'the transports "{other}" and "{name}" would both have their password from {variable}',
+                hint="give one of them another name",
+            )
