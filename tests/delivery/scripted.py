@@ -52,6 +52,11 @@ def nothing_special(asked: Asked) -> Reply | None:
     return None
 
 
+def at(verb: str, reply: Reply) -> Script:
+    """A script that says `reply` to one verb, and otherwise nothing special."""
+    return lambda asked: reply if asked.verb == verb else None
+
+
 @dataclass
 class Scripted:
     """Use it as a context manager; `asked` and `bodies` are what came, in order."""
@@ -98,6 +103,7 @@ class Scripted:
             except OSError:
                 return
             self._open.append(connection)
+            connection.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
             number = self.connections
             self.connections += 1
             thread = threading.Thread(target=self._serve, args=(connection, number))

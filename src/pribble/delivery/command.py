@@ -9,6 +9,7 @@ import shlex
 import subprocess
 import threading
 from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import IO, Self
 
@@ -101,6 +102,8 @@ class _Run:
         self._clock.cancel()
         self._process.kill()  # where it still runs, nobody waits for it
         self._process.wait()
+        with suppress(OSError):  # only now, since the end of its input would tell it to go on
+            self._input.close()
 
     def _stop(self) -> None:
         self._is_late = True

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import asyncio
 import hmac
+import logging
 import re
 import socket
 from collections.abc import Callable
@@ -89,6 +90,8 @@ class Receiver:
         """Begin to listen.  Raises `MissingExtra` where the aiosmtpd package is not installed."""
         load = "the receiver needs the aiosmtpd package"
         controllers = loaded("aiosmtpd.controller", extra="receive", message=load)
+        # What clients do wrong is logged for whoever listens, and not printed where nobody does.
+        logging.getLogger("mail.log").addHandler(logging.NullHandler())
         tls = self.manner.tls
         context = None
         if tls:
@@ -178,9 +181,7 @@ def _protocol(receiver: Receiver, context: Any) -> Any:
             """Take a message, or lose the connection where that is asked for."""
             if self.envelope is not None and self.envelope.rcpt_tos:
                 self.drops = manner.faults.drop()
-            if self.drops == "before-dot":
-                await self.push("354 go on")
-                await self._reader.read(1)
+            if self.drops == "before-dot":  # once a dot may be under way, nobody could say which side of it this is
                 self.transport.abort()
                 return
             await super().smtp_DATA(argument)
