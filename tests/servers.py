@@ -73,6 +73,29 @@ message_size_limit = 0
 mailbox_size_limit = 0
 virtual_mailbox_limit = 0
 """
+# What a submission server has besides (RFC 6409): TLS first, then a login, which Dovecot judges.
+SUBMISSION = """
+smtpd_tls_security_level = encrypt
+smtpd_tls_auth_only = yes
+smtpd_tls_chain_files = {certificate}
+smtpd_sasl_auth_enable = yes
+smtpd_sasl_type = dovecot
+smtpd_sasl_path = private/auth
+smtpd_recipient_limit = 3
+smtpd_recipient_restrictions =
+  check_recipient_access inline:{{ {{ gone@example.org = 550 5.1.1 nobody of that name }}, {{ busy@example.org = 450 4.2.1 come again }} }},
+  permit_sasl_authenticated, reject
+"""
+AUTH = """
+auth_mechanisms = plain login
+service auth {{
+  unix_listener {folder}/queue/private/auth {{
+    mode = 0660
+    user = postfix
+    group = postfix
+  }}
+}}
+"""
 MASTER = """
 127.0.0.1:{port} inet n - n - - smtpd
 pickup unix n - n 60 1 pickup
@@ -107,43 +130,73 @@ def needs_server(program: str) -> Any:
 @contextmanager
 def dovecot() -> Iterator[IMAP4]:
     """A connection to a Dovecot that has just been started."""
-    with _folder() as folder:
-        port = free_port()
-        config = folder / "dovecot.conf"
-        config.write_text(DOVECOT.format(folder=folder, port=port, **_nobody(folder)))
-        server = subprocess.Popen(["dovecot", "-F", "-c", str(config)])
-        try:
-            _wait(port, folder / "dovecot.log")
-            connection = IMAP4("127.0.0.1", port)
-            connection.login("ana", "tide")
-            yield connection
-            connection.logout()
-        finally:
-            server.terminate()
-            server.wait()
+    with mailboxes() as (connection, _):
+        yield connection
+
+
+@contextmanager
+def mailboxes() -> Iterator[tuple[IMAP4, Path]]:
+    """The same, and the folder that holds what it shows."""
+    with _folder() as folder, _dovecot(folder) as port:
+        connection = IMAP4("127.0.0.1", port)
+        connection.login("ana", "tide")
+        yield connection, folder / "mail/ana"
+        connection.logout()
 
 
 @contextmanager
 def postfix() -> Iterator[tuple[smtplib.SMTP, Path]]:
     """A connection to a Postfix that has just been started, and the folder in which it delivers."""
-    with _folder() as folder:
-        port = free_port()
-        owner = _nobody(folder)
-        config = folder / "config"
-        config.mkdir()
-        (folder / "queue").mkdir()
-        (folder / "data").mkdir()
-        os.chown(folder / "data", pwd.getpwnam("postfix").pw_uid, -1)
-        (config / "main.cf").write_text(POSTFIX.format(folder=folder, **owner))
-        (config / "master.cf").write_text(MASTER.format(port=port))
-        command = ["postfix", "-c", str(config)]
-        subprocess.run([*command, "start"], check=True, capture_output=True, timeout=60)
-        try:
-            _wait(port, folder / "postfix.log")
-            with smtplib.SMTP("127.0.0.1", port, timeout=60) as connection:
-                yield connection, folder / "mail/ana/new"
-        finally:
-            subprocess.run([*command, "stop"], check=False, capture_output=True, timeout=60)
+    with _folder() as folder, _postfix(folder) as port, smtplib.SMTP("127.0.0.1", port, timeout=60) as connection:
+        yield connection, folder / "mail/ana/new"
+
+
+@contextmanager
+def submission(certificate: Path) -> Iterator[tuple[int, int, Path]]:
+    """A Postfix that wants TLS and a login (anybody's, with the password "tide"): its port with STARTTLS, the one with
+    TLS from the first octet, and the folder in which it delivers."""
+    at_once = free_port()
+    more = SUBMISSION.format(certificate=certificate)
+    with (
+        _folder() as folder,
+        _postfix(folder, more, f"127.0.0.1:{at_once} inet n - n - - smtpd -o smtpd_tls_wrappermode=yes\n") as port,
+        _dovecot(folder, AUTH.format(folder=folder)),
+    ):
+        yield port, at_once, folder / "mail/ana/new"
+
+
+@contextmanager
+def _dovecot(folder: Path, more: str = "") -> Iterator[int]:
+    port = free_port()
+    config = folder / "dovecot.conf"
+    config.write_text(DOVECOT.format(folder=folder, port=port, **_nobody(folder)) + more)
+    server = subprocess.Popen(["dovecot", "-F", "-c", str(config)])
+    try:
+        _wait(port, folder / "dovecot.log")
+        yield port
+    finally:
+        server.terminate()
+        server.wait()
+
+
+@contextmanager
+def _postfix(folder: Path, more: str = "", services: str = "") -> Iterator[int]:
+    port = free_port()
+    owner = _nobody(folder)
+    config = folder / "config"
+    config.mkdir()
+    (folder / "queue").mkdir()
+    (folder / "data").mkdir()
+    os.chown(folder / "data", pwd.getpwnam("postfix").pw_uid, -1)
+    (config / "main.cf").write_text(POSTFIX.format(folder=folder, **owner) + more)
+    (config / "master.cf").write_text(MASTER.format(port=port) + services)
+    command = ["postfix", "-c", str(config)]
+    subprocess.run([*command, "start"], check=True, capture_output=True, timeout=60)
+    try:
+        _wait(port, folder / "postfix.log")
+        yield port
+    finally:
+        subprocess.run([*command, "stop"], check=False, capture_output=True, timeout=60)
 
 
 @contextmanager

@@ -135,7 +135,7 @@ COMMANDS: list[tuple[list[str], int, str]] = [
     (["render", "gate-code", "--data", LONG], 2, "there is no file"),
     (["render", "gate-code", "--format", "text", "--out", "."], 2, ". is a folder"),
     (["render", "gate-code", "--format", "text", "--out", "no/such/x"], 2, "there is no folder no/such"),
-    (["send", "gate-code", "--to", "a@x.example", "--through", "smtp://x:99999"], 2, "has a port that is none"),
+    (["send", "gate-code", "--to", "a@x.example", "--through", "smtp://x:99999"], 2, "is no port"),
 ]
 
 

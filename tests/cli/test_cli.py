@@ -117,6 +117,73 @@ class Render(Case):
             out = ("--to", "b@example.org", "--through", f"folder:{folder}/out")
             self.assertEqual(pribble("send", str(folder / f"{name}.html"), *data, *out, stdin="{}").stderr, told)
 
+    def test_transports_have_names(self) -> None:
+        toml = """
+            senders.default = "Office <o@example.org>"
+            [transports.default]
+            url = "folder:out"
+            [transports.for-review]
+            url = "drafts+folder:to-look-at"
+            [transports.office]
+            url = "smtps://me@127.0.0.1:1"
+        """
+        folder = self.folder({"t.html": "<!DOCTYPE html><title>T</title>x", "pribble.toml": toml}).path
+        send = ("send", str(folder / "t.html"), "--to", "Ana <ana@example.org>", "--bcc", "b@example.org")
+        for options, into, says in (
+            ((), "out", "written to out/"),
+            (("--through", "for-review"), "to-look-at", "kept as a draft in to-look-at/"),
+            (("--draft",), "drafts", "kept as a draft in drafts/"),
+            (("--draft", "--through", "for-review"), "to-look-at", "kept as a draft in to-look-at/"),
+            (("--draft", "--through", "folder:here"), "here", "kept as a draft in here/"),
+        ):
+            with self.subTest(options):
+                done = pribble(*send, *options, cwd=folder)
+                self.assertEqual((done.returncode, done.stderr), (0, ""))
+                self.assertIn(f"ana@example.org: accepted ({says}", done.stdout)
+                (path,) = (folder / into).glob("*.eml")
+                self.assertEqual(b"\r\nBcc: " in path.read_bytes(), into != "out")
+                path.unlink()
+        for options, code, says in (
+            (
+                ("--through", "offices"),
+                2,
+                '"offices" is no name in [transports] of pribble.toml (did you mean "office"?)',
+            ),
+            (("--through", "office"), 3, "wants a password"),
+            (("--draft", "--through", "default"), 2, "--draft sends nothing"),
+            (("--draft", "--through", "smtp://h"), 2, "--draft sends nothing"),
+        ):
+            with self.subTest(options):
+                done = pribble(*send, *options, cwd=folder)
+                self.assertEqual(done.returncode, code)
+                self.assertIn(says, done.stderr)
+        wanted = pribble(*send, "--through", "office", cwd=folder, environment={"PRIBBLE_PASSWORD_OFFICE": "tide"})
+        self.assertIn("cannot be reached", wanted.stderr)
+        self.assertNotIn("tide", wanted.stderr)
+
+    def test_transports_that_cannot_be(self) -> None:
+        for toml, says in (
+            ('through = "folder:x"', '"through" means nothing here'),
+            ("transports = 1", '"transports" is a table'),
+            ('[transports]\ndefault = "folder:x"', '"transports.default" is a table'),
+            ('[transports."a b"]\nurl = "folder:x"', '"transports.a b" has a name of letters'),
+            ("[transports.a]", '"transports.a" has no url'),
+            ('[transports.a]\nul = "x"', '"transports.a.ul" means nothing here (did you mean "url"?)'),
+            ("[transports.a]\nurl = 1", '"transports.a.url" is a text'),
+            ('[transports.default]\nurl = "carrier:x"', "names no transport"),
+            (
+                '[transports.default]\nurl = "folder:x"\n[transports.a-b]\nurl = "folder:x"\n[transports.a_b]\nurl = "folder:x"',
+                "would both have their password",
+            ),
+        ):
+            with self.subTest(toml):
+                folder = self.folder({"t.html": "<!DOCTYPE html><title>T</title>x", "pribble.toml": toml}).path
+                done = pribble(
+                    "send", str(folder / "t.html"), "--from", "a@x.example", "--to", "b@x.example", cwd=folder
+                )
+                self.assertIn(done.returncode, (1, 2))
+                self.assertIn(says, done.stderr)
+
     def test_out_and_json(self) -> None:
         folder = self.folder()
         out = folder.path / "m.eml"

@@ -47,11 +47,10 @@ class Authority:
             x509.AuthorityKeyIdentifier.from_issuer_subject_key_identifier(self._identifier), False
         )
         path = self.folder / f"{host}-{valid.days}.pem"
+        secret = serialization.NoEncryption()
         path.write_bytes(
-            made.sign(self._key, hashes.SHA256()).public_bytes(serialization.Encoding.PEM)
-            + key.private_bytes(
-                serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption()
-            )
+            key.private_bytes(serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, secret)
+            + made.sign(self._key, hashes.SHA256()).public_bytes(serialization.Encoding.PEM)
         )
         return path
 

@@ -26,7 +26,6 @@ from typing import Any, ClassVar
 
 from pribble import Message, PribbleError, TemplateFolder
 from pribble.delivery.receipts import Receipt
-from pribble.delivery.transports import transport
 from pribble.errors import DataError
 from pribble.review import known_viewers
 from pribble.review.cases import value_at
@@ -38,6 +37,7 @@ from pribble.review.preview.serving import PreviewServer
 from pribble.review.snapshots import snapshot, snapshot_message
 from pribble.review.strain import strained_together
 from pribble.template import without_optimisations
+from pribble.testing import Outbox
 from tests.support import DEMO, ROOT, Case, pribble, pribble_process, slow
 
 ASSETS = ROOT / "src/pribble/review/preview/assets"
@@ -408,14 +408,14 @@ class Serving(Case):
 
     def setUp(self) -> None:
         self.path = self.folder({"a.html": "<p>Dear {{ name }}</p>", "a.sample.json": '{"name": "Ana"}'}).path
-        self.sent = self.folder().path
+        self.outbox = Outbox()
         live = LiveTemplates(lambda: demo(self.path, reload=True), VIEWERS, Composing(OFFICE))
         self.server = PreviewServer(live, send=self.send)
         self.server.start()
         self.addCleanup(self.server.stop)
 
     def send(self, message: Message, address: str) -> Receipt:
-        return transport(f"folder:{self.sent}").deliver(message)
+        return self.outbox.deliver(message)
 
     def ask(self, method: str, path: str, body: Any = None, **headers: str) -> Answer:
         given = {name.replace("_", "-"): value for name, value in headers.items()}
@@ -530,7 +530,7 @@ class Serving(Case):
                     self.assertNotIn(b"Traceback", said)
                     self.assertIsInstance(json.loads(said), dict)
         self.assertEqual(sorted(p.name for p in self.path.iterdir()), ["a.html", "a.sample.json"])
-        self.assertEqual(list(self.sent.iterdir()), [])
+        self.assertEqual(self.outbox.messages, [])
 
     def test_samples_and_deliveries(self) -> None:
         good = self.good()
@@ -542,11 +542,11 @@ class Serving(Case):
         status, _, said = self.ask("POST", "/deliveries", {**body, "to": "you@example.org"}, **good)
         self.assertEqual(status, 200)
         self.assertIn("you@example.org: accepted", json.loads(said)["message"])
-        (sent,) = self.sent.iterdir()
-        self.assertIn(b"To: you@example.org", sent.read_bytes())
+        (sent,) = self.outbox.messages
+        self.assertEqual([one.addr for one in sent.to], ["you@example.org"])
         for to in ("", "nobody", "a@example.org, b@example.org", "a@example.org\r\nBcc: c@example.org"):
             self.assertEqual(self.ask("POST", "/deliveries", {**body, "to": to}, **good)[0], 422)
-        self.assertEqual(len(list(self.sent.iterdir())), 1)
+        self.assertEqual(len(self.outbox.messages), 1)
 
     @contextmanager
     def events(self, cookie: str) -> Iterator[http.client.HTTPResponse]:

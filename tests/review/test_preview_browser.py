@@ -13,13 +13,13 @@ from pathlib import Path
 from typing import Any
 
 from pribble import TemplateFolder
-from pribble.delivery.transports import transport
 from pribble.review import known_viewers
 from pribble.review.preview import preview
 from pribble.review.preview.case_entries import Composing
 from pribble.review.preview.live_templates import LiveTemplates
 from pribble.review.preview.serving import PreviewServer
 from pribble.template import without_optimisations
+from pribble.testing import Outbox
 from tests.chromium import Browser, browser
 from tests.review.test_safe_pages import HOSTILE
 from tests.support import DEMO, NOTHING_SKIPPED, ROOT, Case, needs_chromium, proof
@@ -325,14 +325,12 @@ class Served(InABrowser):
     def setUp(self) -> None:
         self.path = self.folder().path
         shutil.copytree(DEMO, self.path, dirs_exist_ok=True)
-        self.sent = self.folder().path
+        self.outbox = Outbox()
         viewers = [known_viewers()[name] for name in ("browser", "phone", "phone-dark", "pictures-off")]
         live = LiveTemplates(
             lambda: opened(self.path, reload=True), viewers, Composing(OFFICE), names=["berth-confirmed", "desk-copy"]
         )
-        self.server = PreviewServer(
-            live, send=lambda message, address: transport(f"folder:{self.sent}").deliver(message)
-        )
+        self.server = PreviewServer(live, send=lambda message, address: self.outbox.deliver(message))
         self.server.start()
         self.addCleanup(self.server.stop)
         self.template = self.path / "berth-confirmed.html"
@@ -397,14 +395,8 @@ class Served(InABrowser):
         window.until(
             "return document.querySelector('.send [role=status]').textContent.startsWith('you@example.org: accepted')"
         )
-        self.assertIn(
-            "Zoë Quarrie",
-            next(self.sent.iterdir())
-            .read_bytes()
-            .decode("utf-8", "replace")
-            .replace("=C3=AB", "ë")
-            .replace("=\r\n", ""),
-        )
+        (sent,) = self.outbox.messages
+        self.assertIn("Zoë Quarrie", sent.html or "")
 
     def test_strangers(self) -> None:
         window = self.window()

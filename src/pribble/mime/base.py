@@ -96,7 +96,7 @@ class BaseMessage(ABC):
 
     def draft(self) -> bytes:
         """Returns the message as it is kept until a person sends it: the blind copies are in a Bcc field; it has no
-        signature, and no Auto-Submitted."""
+        signature, and is not marked as automatic."""
         return self._with_blind_copies(self._unmarked())
 
     @abstractmethod

@@ -236,10 +236,11 @@ class Message(BaseMessage):
         return b"".join(self.chunks()) if not self.attachments else _assembled(self.chunks(), self._size)
 
     def _unmarked(self) -> bytes:
-        if self.sign is None and self.auto_submitted is None:
+        is_automatic = self.auto_submitted not in (None, "no")
+        if self.sign is None and not is_automatic:
             return bytes(self)
         plain = copy.copy(self)
-        vars(plain).update(sign=None, auto_submitted=None)
+        vars(plain).update(sign=None, auto_submitted=None if is_automatic else self.auto_submitted)
         for known in ("_header", "_signature"):
             vars(plain).pop(known, None)
         return bytes(plain)

@@ -80,7 +80,12 @@ class StoredMessage(BaseMessage):
 
     def _unmarked(self) -> bytes:
         fields = read_message(self._raw.decode("latin-1")).fields
-        return _without(self._raw, [field for field in fields if field.key in ("auto-submitted", "dkim-signature")])
+        marks = [
+            field
+            for field in fields
+            if field.key == "dkim-signature" or (field.key == "auto-submitted" and field.value.strip().lower() != "no")
+        ]
+        return _without(self._raw, marks)
 
     @property
     def _eight_bit(self) -> bool:
