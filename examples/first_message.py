@@ -4,7 +4,7 @@ import json
 from pathlib import Path
 
 from pribble import TemplateFolder
-from pribble.delivery.transports import transport
+from pribble.delivery import transport
 
 DEMO = Path(__file__).parent.parent / "src/pribble/demo/templates"
 

@@ -14,9 +14,8 @@ from types import FunctionType
 from typing import Any
 
 import pribble
-from pribble import review
-from pribble.delivery import receipts, transports
-from pribble.testing import MessageTestCase
+from pribble import delivery, review
+from pribble.testing import MessageTestCase, Outbox
 
 ROOT = Path(__file__).parent.parent
 PAGE = ROOT / "docs/interface.md"
@@ -93,10 +92,10 @@ CHAPTERS: dict[str, tuple[str, tuple[Any, ...]]] = {
         ),
     ),
     "Delivery": (
-        "From `pribble.delivery.transports` and `pribble.delivery.receipts`.",
-        (transports.transport, transports.Transport, receipts.Receipt, receipts.Outcome),
+        "From `pribble.delivery`; [delivery.md](delivery.md) has the whole.",
+        (delivery.transport, delivery.Transport, delivery.Receipt, delivery.Outcome),
     ),
-    "Tests": ("From `pribble.testing`.", (MessageTestCase,)),
+    "Tests": ("From `pribble.testing`.", (MessageTestCase, Outbox)),
 }
 # What an application does not make itself, or makes of what every exception takes.
 _BARE = (Exception, MessageTestCase, pribble.Template, pribble.Rendering)
@@ -108,8 +107,8 @@ than its annotation says is a `TypeError` that names it. [data.md](data.md) has 
 
 **Threads.** A `TemplateFolder`, its `Template`s, a `Message`, a `Picture` and all other finished values may be used by
 many threads at once: what is compiled is compiled once, and a rendering shares nothing that changes. With `reload=True`
-a folder looks at its files at each use, which is for development. A transport has one connection, and belongs to one
-thread. Your own formatters and `fetch` are called in the thread that renders.
+a folder looks at its files at each use, which is for development. A transport may be used by
+many threads, which share its connections. Your own formatters and `fetch` are called in the thread that renders.
 """
 
 

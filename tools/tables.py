@@ -12,6 +12,7 @@ from itertools import groupby
 from pathlib import Path
 
 from tools.check_tables import check_rules, handed_on, viewer_rows
+from tools.delivery_tables import answers, moves
 
 from pribble.compiler.markup_formatters import MARKUP_FORMATTERS
 from pribble.mime.audit.rules import RULES
@@ -88,6 +89,8 @@ TABLES: dict[str, tuple[str, Callable[[], str]]] = {
     "checks": ("checks.md", check_rules),
     "handed on": ("checks.md", handed_on),
     "viewers": ("checks.md", viewer_rows),
+    "moves": ("delivery.md", moves),
+    "answers": ("delivery.md", answers),
 }
 
 
