@@ -26,7 +26,9 @@ class Pool:
         _POOLS.add(self)
 
     def _begin(self) -> None:
-        self._changed = threading.Condition()
+        lock = threading.Lock()
+        self._free = threading.Condition(lock)  # for those who wait for a turn
+        self._ended = threading.Condition(lock)  # for the thread that watches what is idle
         self._busy = 0
         self._holders = 0
         self._idle: list[tuple[float, Connection]] = []  # since when; the one that was used last at the end
@@ -42,25 +44,25 @@ class Pool:
 
     def hold(self) -> None:
         """Keep connections from now on, until as many have called `let_go`."""
-        with self._changed:
+        with self._free:
             self._holders += 1
 
     def let_go(self) -> None:
-        with self._changed:
+        with self._free:
             self._holders -= 1
             ended = [] if self._holders else [connection for _, connection in self._idle]
             if ended:
                 self._idle = []
-            self._changed.notify_all()
+            self._ended.notify_all()
         for connection in ended:
             connection.end()
 
     @contextmanager
     def turn(self) -> Iterator[Turn]:
         """Gives a turn at a connection.  After an error in it, the connection is closed without another word."""
-        with self._changed:
+        with self._free:
             while self._busy >= self._most:
-                self._changed.wait()
+                self._free.wait()
             self._busy += 1
             kept = self._idle.pop()[1] if self._idle else None
         turn = Turn(kept, self._connect)
@@ -73,7 +75,7 @@ class Pool:
             self._give_back(turn.kept)
 
     def _give_back(self, connection: Connection | None) -> None:
-        with self._changed:
+        with self._free:
             self._busy -= 1
             if connection is not None and self._holders:
                 self._idle.append((time.monotonic(), connection))
@@ -81,20 +83,21 @@ class Pool:
                 if not self._is_watched:
                     self._is_watched = True
                     threading.Thread(target=self._watch, name="pribble: idle connections", daemon=True).start()
-            self._changed.notify_all()
+            self._free.notify()
         if connection is not None:
             connection.end()
 
     def _watch(self) -> None:
-        """End connections that are idle too long, until none is idle."""
+        """End connections that are idle too long, as long as somebody holds the pool."""
         while True:
-            with self._changed:
-                if not self._idle:
+            with self._ended:
+                if not self._holders:
                     self._is_watched = False
                     return
-                wait = self._idle[0][0] + self._idle_limit - time.monotonic()
+                oldest = self._idle[0][0] if self._idle else time.monotonic()
+                wait = oldest + self._idle_limit - time.monotonic()
                 if wait > 0:
-                    self._changed.wait(wait)
+                    self._ended.wait(wait)
                     continue
                 _, ended = self._idle.pop(0)
             ended.end()

@@ -7,6 +7,7 @@ a reply is bounded, a limit holds for a whole step however slowly octets come, a
 from __future__ import annotations
 
 import base64
+import re
 import smtplib
 import socket
 import ssl
@@ -400,9 +401,12 @@ def _address_literal(address: str) -> str:
     return f"[IPv6:{plain}]" if ":" in plain else f"[{plain}]"
 
 
+_CONTROL = re.compile(r"[\x00-\x1f\x7f]")
+
+
 def _command_line(command: str) -> bytes:
     """Returns a command as octets: the one door through which commands go, which no line break passes."""
-    if not all(c >= " " and c != "\x7f" for c in command):
+    if _CONTROL.search(command):
         raise DeliveryError("a command would hold a control character")
     try:
         return command.encode("utf-8")

@@ -5,6 +5,7 @@ What an answer means is not decided here but looked up in the table of `pribble.
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -34,14 +35,15 @@ class Submission:
 
     def __init__(self, message: BaseMessage, committing: Committing | None) -> None:
         self.message, self.raw, self.committing = message, bytes(message), committing
+        self.sender, self.recipients = message.envelope.sender, message.envelope.recipients
         self.outcomes: dict[str, Outcome] = {}
         # How many recipients a transaction takes, as far as the server let it be known.
-        self._most = len(message.envelope.recipients)
+        self._most = len(self.recipients)
 
     @property
     def left(self) -> list[str]:
         """Who has no outcome yet."""
-        return [one for one in self.message.envelope.recipients if one not in self.outcomes]
+        return [one for one in self.recipients if one not in self.outcomes]
 
     def end(self, recipients: Sequence[str], state: FinalState, said: Reply | str) -> None:
         """Give those of `recipients` who have no outcome yet the one that a reply, or our own words, mean."""
@@ -58,16 +60,28 @@ class Submission:
         if refused := self._refused_here(connection):
             self.end(self.left, "refused", refused)
             return "continue"
-        while left := self.left:
+        waiting = deque(self.left)
+        while recipients := self._next_few(waiting):
             if connection.needs_reset and not connection.reset():
                 return "reconnect"
-            following = _Transaction(self, connection, left[: self._most]).run()
+            transaction = _Transaction(self, connection, recipients)
+            following = transaction.run()
             connection.age = "reused"
+            waiting.extendleft(reversed(transaction.postponed))
             if following == "reset":
                 connection.needs_reset = True
             elif following in ("close", "reconnect"):
                 return following
         return "continue"
+
+    def _next_few(self, waiting: deque[str]) -> list[str]:
+        """Returns, and takes away, as many of those who wait as one transaction may have."""
+        few: list[str] = []
+        while waiting and len(few) < self._most:
+            one = waiting.popleft()
+            if one not in self.outcomes:  # what was said of the message may have been said of all
+                few.append(one)
+        return few
 
     def _refused_here(self, connection: Connection) -> str | None:
         """Returns why the server could not take the message, if one need not ask it."""
@@ -83,7 +97,7 @@ class Submission:
         options = [option for need, _, option, _ in _NEEDS if need in self.message.needs]
         if connection.has_extn("size"):
             options.append(f"SIZE={len(self.raw)}")
-        return " ".join((f"MAIL FROM:<{self.message.envelope.sender}>", *options))
+        return " ".join((f"MAIL FROM:<{self.sender}>", *options))
 
     def learn(self, taken: int) -> None:
         """Let no further transaction have more recipients than this one took."""
@@ -100,6 +114,7 @@ class _Transaction:
 
     def run(self) -> Next:
         self.taken: list[str] = []
+        self.postponed: list[str] = []  # those whom the server takes in another transaction
         following = self._envelope()
         if following != "continue":
             return following
@@ -134,8 +149,9 @@ class _Transaction:
     def _answered(self, step: Step, recipient: str | None, reply: Reply, answer: Answer) -> Next:
         """Keep what a reply to MAIL or RCPT means; returns what is next."""
         if answer == "full":
-            if self.taken:
+            if self.taken and recipient is not None:
                 self.submission.learn(len(self.taken))
+                self.postponed.append(recipient)
                 return "again"
             answer = "later" if reply.code < 500 else "no"
         decision = self._decided(step, answer)
