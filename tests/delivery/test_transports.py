@@ -275,6 +275,19 @@ class Conversation(Case):
         self.assertEqual((outcome.code, outcome.enhanced), (550, "5.1.1"))
         self.assertLessEqual(len(outcome.message), 500)
 
+    def test_a_reply_whose_other_half_is_late(self) -> None:
+        """Also where nobody had asked yet: a server says in the middle of the body, slowly, that it is enough."""
+
+        def script(asked: Asked) -> Reply | None:
+            if asked.verb == "data":
+                threading.Timer(0.2, lambda: server._open[0].sendall(b"52 5.3.4 too much\r\n")).start()
+                return b"354 go on\r\n5"
+            return None
+
+        with Scripted(script) as server:
+            (outcome,) = transport(f"smtp://127.0.0.1:{server.port}?timeout=10").deliver(message("b")).outcomes
+        self.assertEqual((outcome.state, outcome.code, outcome.enhanced), ("refused", 552, "5.3.4"))
+
     def test_octets_that_come_one_by_one(self) -> None:
         """A limit is for a whole step: a server that says something all the time does not keep it open."""
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import base64
 import re
+import select
 import smtplib
 import socket
 import ssl
@@ -107,6 +108,7 @@ class Connection(smtplib.SMTP):
         self._step = "connect"
         try:
             self.sock = socket.create_connection((self._host, self._port), timeout=self._limit())
+            self._timeout = self._limit()
             self.sock.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
             self._peer, own = self.sock.getpeername()[0], self.sock.getsockname()[0]
         except (UnicodeError, ValueError):  # a host that no name service could be asked for
@@ -145,7 +147,7 @@ class Connection(smtplib.SMTP):
         context = security.context()
         self._replies, self.esmtp_features = ReplyReader(), {}
         try:
-            self._connected.settimeout(self._limit())
+            self._set_timeout(self._limit())
             self.sock = context.wrap_socket(self._connected, server_hostname=self._host)
         except ssl.SSLCertVerificationError as error:
             raise _failure(
@@ -304,7 +306,9 @@ class Connection(smtplib.SMTP):
     def _send(self, lines: Iterable[bytes | memoryview], *, line_ends: bool = True) -> None:
         octets = b"".join(part for line in lines for part in ((line, b"\r\n") if line_ends else (line,)))
         try:
-            self._connected.settimeout(self._limit())
+            limit = TIME_LIMITS["body"] if self._longest is None else min(TIME_LIMITS["body"], self._longest)
+            if not limit <= self._timeout <= 1.5 * limit:
+                self._set_timeout(limit)
             self._connected.sendall(octets)
         except TimeoutError:
             raise NoAnswer("silent", f"it takes no more{_TO[self._step]}") from None
@@ -321,17 +325,25 @@ class Connection(smtplib.SMTP):
             raise NoAnswer("broken", str(error)) from None
         return self._without_secrets(reply) if self._secrets else reply
 
+    def _set_timeout(self, seconds: float) -> None:
+        """Limit each wait for the socket; not for each call anew, since threads then wait for one another."""
+        self._connected.settimeout(seconds)
+        self._timeout = seconds
+
     def _received(self, deadline: float) -> bytes:
-        left = deadline - time.monotonic()
-        if left <= 0:
-            raise NoAnswer("silent", f"no answer{_TO[self._step]}")
-        try:
-            self._connected.settimeout(left)
-            octets = self._connected.recv(16 * 1024)
-        except TimeoutError:
-            raise NoAnswer("silent", f"no answer{_TO[self._step]}") from None
-        except OSError as error:
-            raise NoAnswer("closed", f"the connection was lost: {error.strerror or error}") from None
+        octets = None
+        while octets is None:
+            left = deadline - time.monotonic()
+            if left <= 0:
+                raise NoAnswer("silent", f"no answer{_TO[self._step]}")
+            try:
+                if not 0 < self._timeout <= 1.05 * left:
+                    self._set_timeout(left)
+                octets = self._connected.recv(16 * 1024)
+            except TimeoutError:
+                continue  # the socket's limit may be shorter than the step's
+            except OSError as error:
+                raise NoAnswer("closed", f"the connection was lost: {error.strerror or error}") from None
         if not octets:
             raise NoAnswer("closed", f"it closed the connection, without an answer{_TO[self._step]}")
         return octets
@@ -340,8 +352,10 @@ class Connection(smtplib.SMTP):
         """Returns whether octets have come that nobody waits for; they are kept."""
         if not self._replies.is_empty:
             return True
+        if not _is_readable(self._connected):
+            return False
         try:
-            self._connected.settimeout(0)
+            self._set_timeout(0)  # what can be read may be TLS's own
             octets = self._connected.recv(16 * 1024)
         except (BlockingIOError, ssl.SSLWantReadError, ssl.SSLWantWriteError):
             return False
@@ -383,6 +397,17 @@ def dot_stuffed(raw: bytes) -> bytes:
     if raw.startswith(b"."):
         stuffed = b"." + stuffed
     return stuffed if not raw or raw.endswith(b"\r\n") else stuffed + b"\r\n"
+
+
+def _is_readable(connection: socket.socket) -> bool:
+    """Returns whether something can be read at once."""
+    if isinstance(connection, ssl.SSLSocket) and connection.pending():
+        return True
+    if not hasattr(select, "poll"):
+        return bool(select.select([connection], [], [], 0)[0])
+    waiting = select.poll()
+    waiting.register(connection, select.POLLIN)
+    return bool(waiting.poll(0))
 
 
 def is_loopback(address: str) -> bool:
