@@ -128,7 +128,7 @@ class Scripted:
 class _Conversation:
     def __init__(self, server: Scripted, connection: socket.socket, number: int) -> None:
         self.server, self.connection, self.number = server, connection, number
-        self.buffer = b""
+        self.buffer = bytearray()
         self.message = -1
         self.counts: Counter[str] = Counter()
 
@@ -144,13 +144,16 @@ class _Conversation:
                 self.answer("dot", "")
 
     def until(self, end: bytes) -> bytes:
-        while end not in self.buffer:
+        looked_at = 0
+        while (found := self.buffer.find(end, looked_at)) < 0:
+            looked_at = max(0, len(self.buffer) - len(end))
             octets = self.connection.recv(65536)
             if not octets:
                 raise EOFError
             self.buffer += octets
-        found, _, self.buffer = self.buffer.partition(end)
-        return found
+        line = bytes(self.buffer[:found])
+        del self.buffer[: found + len(end)]
+        return line
 
     def answer(self, verb: str, line: str) -> bool:
         """Do what the script says; returns whether DATA goes on with a body."""

@@ -159,7 +159,7 @@ class OnTheCommandLine(Case):
     @slow
     def test_its_faults(self) -> None:
         faults = "--refuse *@closed.example --defer busy@*:1 --defer never@* --drop-after 1:before-dot --drop-after 2 --delay 0.01"
-        with self.receiving(*faults.split()) as (first, _):
+        with self.receiving(*faults.split()) as (first, lines):
             call = ("send", "gate-code", "--through", first["listening"], "--to", "b@x.example", "--to")
             done = pribble(*call, "c@closed.example")
             self.assertEqual(done.returncode, 3)
@@ -176,6 +176,17 @@ class OnTheCommandLine(Case):
             self.assertTrue(answer["message_id"].startswith("<"))
             done = pribble(*call, "never@x.example")
             self.assertIn("never@x.example: deferred (451 4.3.0 not now)", done.stdout)
+            told = [json.loads(lines.readline()) for _ in range(8)]
+            self.assertEqual(
+                [(one["recipient"], one["fault"]) for one in told if "fault" in one],
+                [
+                    ("c@closed.example", "550 5.1.1 no mailbox of that name here"),
+                    ("busy@x.example", "451 4.3.0 not now"),
+                    (None, "dropped before the dot"),
+                    (None, "dropped after the dot, without an answer"),
+                    ("never@x.example", "451 4.3.0 not now"),
+                ],
+            )
 
     @slow
     def test_tls_and_a_login(self) -> None:

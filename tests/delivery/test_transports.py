@@ -278,14 +278,17 @@ class Conversation(Case):
     def test_a_reply_whose_other_half_is_late(self) -> None:
         """Also where nobody had asked yet: a server says in the middle of the body, slowly, that it is enough."""
 
+        large_one = message("b", attachments=[Attachment("large.bin", bytes(6_000_000))])
+
         def script(asked: Asked) -> Reply | None:
             if asked.verb == "data":
-                threading.Timer(0.2, lambda: server._open[0].sendall(b"52 5.3.4 too much\r\n")).start()
-                return b"354 go on\r\n5"
+                for late, octets in ((0.005, b"5"), (0.7, b"52 5.3.4 too much\r\n")):
+                    threading.Timer(late, server._open[0].sendall, [octets]).start()
+                return b"354 go on\r\n"
             return None
 
         with Scripted(script) as server:
-            (outcome,) = transport(f"smtp://127.0.0.1:{server.port}?timeout=10").deliver(message("b")).outcomes
+            (outcome,) = transport(f"smtp://127.0.0.1:{server.port}?timeout=10").deliver(large_one).outcomes
         self.assertEqual((outcome.state, outcome.code, outcome.enhanced), ("refused", 552, "5.3.4"))
 
     def test_octets_that_come_one_by_one(self) -> None:

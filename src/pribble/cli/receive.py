@@ -13,7 +13,7 @@ from typing import get_args
 from pribble.cli.common import Usage, port
 from pribble.delivery.faults import DEFERRED, REFUSED, Faults, Refusal, Where
 from pribble.delivery.passwords import VARIABLE
-from pribble.delivery.receiver import Manner, Received, Receiver
+from pribble.delivery.receiver import Fault, Manner, Received, Receiver
 from pribble.errors import visible
 
 _WHERE: tuple[str, ...] = get_args(Where)
@@ -85,7 +85,13 @@ def run(options: argparse.Namespace) -> None:
         if options.count is not None and len(receiver.received) >= options.count:
             enough.set()
 
-    receiver = Receiver(options.folder, options.port, arrived, _manner(options))
+    def faulted(fault: Fault) -> None:
+        if options.json:
+            print(json.dumps({"fault": fault.words, "recipient": fault.recipient}), flush=True)
+        else:
+            print(visible(f"fault: {f'{fault.recipient}: ' if fault.recipient else ''}{fault.words}"), flush=True)
+
+    receiver = Receiver(options.folder, options.port, arrived, _manner(options), faulted)
     with receiver:
         if options.json:
             print(json.dumps({"listening": receiver.address}), flush=True)

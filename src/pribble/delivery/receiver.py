@@ -38,6 +38,14 @@ class Received:
 
 
 @dataclass(frozen=True, slots=True)
+class Fault:
+    """What a receiver did wrong on purpose: `words` say it, `recipient` to whom; None where it is about a message."""
+
+    words: str
+    recipient: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class Manner:
     """How a receiver behaves.
 
@@ -55,8 +63,8 @@ class Manner:
 class Receiver:
     """A receiver on loopback; use it as a context manager, or call `start` and `stop`.
 
-    `port` 0 takes any free one.  `arrived` is called with each `Received`, from the receiver's own thread.  `manner` is
-    how it behaves.  Raises `OSError` where the port is taken.
+    `port` 0 takes any free one.  `arrived` is called with each `Received`, and `faulted` with each `Fault`, from the
+    receiver's own thread.  `manner` is how it behaves.  Raises `OSError` where the port is taken.
     """
 
     def __init__(
@@ -65,12 +73,13 @@ class Receiver:
         port: int = 0,
         arrived: Callable[[Received], None] | None = None,
         manner: Manner | None = None,
+        faulted: Callable[[Fault], None] | None = None,
     ) -> None:
         self.folder = folder
         self.port = port or _free_port()
         self.received: list[Received] = []
         self.manner = manner or Manner()
-        self._arrived = arrived
+        self._arrived, self._faulted = arrived, faulted
         self._controller: Any = None
 
     @property
@@ -123,6 +132,11 @@ class Receiver:
     def __exit__(self, *error: object) -> None:
         self.stop()
 
+    def tell(self, fault: Fault) -> None:
+        """Tell whoever wants to know of a fault."""
+        if self._faulted:
+            self._faulted(fault)
+
     # ---- called by the server -----------------------------------------------------------------------------------
 
     async def handle_EHLO(
@@ -144,7 +158,9 @@ class Receiver:
     async def handle_RCPT(self, server: Any, session: Any, envelope: Any, address: str, options: list[str]) -> str:
         """Take a recipient, unless a fault is asked for."""
         if (refusal := self.manner.faults.answer(address)) is not None:
-            return f"{refusal.code} {refusal.text}"
+            answer = f"{refusal.code} {refusal.text}"
+            self.tell(Fault(answer, address))
+            return answer
         envelope.rcpt_tos.append(address)
         envelope.rcpt_options.extend(options)
         return "250 2.1.5 ok"
@@ -164,6 +180,7 @@ class Receiver:
         if self._arrived:
             self._arrived(received)
         if server.drops == "after-dot":
+            self.tell(Fault("dropped after the dot, without an answer"))
             server.transport.abort()
         return "250 2.0.0 kept"
 
@@ -182,6 +199,7 @@ def _protocol(receiver: Receiver, context: Any) -> Any:
             if self.envelope is not None and self.envelope.rcpt_tos:
                 self.drops = manner.faults.drop()
             if self.drops == "before-dot":  # once a dot may be under way, nobody could say which side of it this is
+                receiver.tell(Fault("dropped before the dot"))
                 self.transport.abort()
                 return
             await super().smtp_DATA(argument)
