@@ -175,10 +175,7 @@ def main() -> None:
     terminal(
         ["pribble render mooring-statement --format text --quiet"], "statement-text.png", columns=80, rows=58, size="9"
     )
-    newsletter = "tests/data/texts/newsletter.html"
-    terminal(
-        [f"pribble convert {newsletter} --format text --links notes"], "convert-text.png", columns=80, rows=46, size="9"
-    )
+    delivered("build/notes")
     terminal(["pribble fields mooring-statement"], "fields.png", columns=92, rows=22)
     letter = ROOT / "build/notes/letter.eml"
     letter.write_bytes(LETTER.replace("\n", "\r\n").encode())
@@ -275,6 +272,32 @@ def brought_in(folder: Path) -> None:
     call = f"pribble adopt {here}/spring.zip --into {here}/templates --name spring-tide"
     field = "--placeholder '\\[(\\w+)\\]' --field 'B 14=berth.name'"
     terminal([f"{call} {field}"], "adopt.png", columns=112, rows=26, size="9")
+
+
+def delivered(folder: str) -> None:
+    """What becomes of a message where a receiver refuses, defers and drops; and a draft."""
+    for name in ("in", "drafts"):
+        shutil.rmtree(ROOT / folder / name, ignore_errors=True)
+    told = ROOT / folder / "receive.txt"
+    faults = ["--refuse", "*@closed.example", "--defer", "busy@*:1", "--drop-after", "1"]
+    with open(told, "w", encoding="utf-8") as out:
+        receiver = subprocess.Popen(
+            [sys.executable, "-m", "pribble", "receive", "--port", "8025", "--folder", f"{folder}/in", *faults],
+            stdout=out,
+            cwd=ROOT,
+        )
+        try:
+            while not told.read_text(encoding="utf-8"):
+                time.sleep(0.1)
+            people = "--to ana@example.org --to bo@closed.example --to busy@example.net"
+            send = f"pribble send gate-code --quiet {people} --through smtp://127.0.0.1:8025"
+            draft = "pribble send gate-code --quiet --to ana@example.org --bcc desk@example.net --draft"
+            draft += f" --through folder:{folder}/drafts"
+            calls = [send, send, f"cat {folder}/receive.txt", draft, f"head -n 8 {folder}/drafts/*.eml"]
+            terminal(calls, "send.png", columns=132, rows=36, size="9")
+        finally:
+            receiver.terminate()
+            receiver.wait()
 
 
 def changed(folder: Path) -> None:

@@ -414,6 +414,17 @@ class Connections(Case):
                 self.assertTrue(way.deliver(message(f"b{number}")).is_accepted)
             self.assertEqual((server.connections, len(server.bodies)), (5, 5))
 
+    def test_one_that_says_more_than_it_is_asked(self) -> None:
+        """Two answers to one message: the second one is not taken for that to the next."""
+
+        def script(asked: Asked) -> Reply | None:
+            return b"250 taken\r\n550 and what else\r\n" if asked.verb == "dot" else None
+
+        with Scripted(script) as server, transport(f"smtp://127.0.0.1:{server.port}") as way:
+            for number in range(3):
+                self.assertTrue(way.deliver(message(f"b{number}")).is_accepted)
+            self.assertEqual((server.connections, len(server.bodies)), (3, 3))
+
     def test_a_server_that_is_gone_between_two_transactions(self) -> None:
         """Whoever was taken has it; for the rest there is another time, and no error that would hide it."""
 

@@ -224,9 +224,9 @@ class Connection(smtplib.SMTP):
     def send_commands(self, commands: Sequence[str]) -> None:
         """Send commands at once (RFC 2920).  Raises `NoAnswer`."""
         if self._said_more():
+            # A farewell, or an answer that belongs to nothing: no command can have its own answer here any more.
             reply = self._read(self._step)
-            answer: Answer = "closing" if reply.code == 421 else "broken"
-            raise NoAnswer(answer, f"it said, without being asked: {reply.code} {reply.text}")
+            raise NoAnswer("closing", f"it said, without being asked: {reply.code} {reply.text}")
         self._send([_command_line(one) for one in commands])
 
     def read_answer(self, step: Step) -> tuple[Reply, Answer]:
