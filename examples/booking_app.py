@@ -3,6 +3,7 @@ outbox in the place of a server.  Run it: it tests itself."""
 
 import json
 import os
+import sys
 import unittest
 from pathlib import Path
 from typing import Any
@@ -77,4 +78,4 @@ class Bookings(MessageTestCase):
 
 
 if __name__ == "__main__":
-    unittest.main()
+    unittest.main(testRunner=unittest.TextTestRunner(sys.stdout))
