@@ -339,6 +339,34 @@ class Receipts(Case):
             with self.subTest(way), self.assertRaisesRegex(DeliveryError, "no recipients"):
                 way.deliver(Message(sender="a@x.example", text="x"))
 
+    def test_a_try_for_some(self) -> None:
+        """Who was deferred is tried again, and nobody else."""
+        folder = self.folder().path
+        sent = message("b", "c", "d")
+        ways = (
+            Outbox(),
+            Folder(folder / "f"),
+            Maildir(folder / "m"),
+            DraftFolder(folder / "d"),
+            transport("command:cat {recipients}"),
+        )
+        with Scripted() as server:
+            for way in (*ways, transport(f"smtp://127.0.0.1:{server.port}")):
+                with self.subTest(way):
+                    committed: list[object] = []
+                    receipt = way.deliver(sent, recipients=["c@x.example", "d@x.example"], committing=committed.append)
+                    self.assertEqual([one.recipient for one in receipt.outcomes], ["c@x.example", "d@x.example"])
+                    self.assertEqual([list(people) for people in committed], [["c@x.example", "d@x.example"]])  # type: ignore[call-overload]
+                    for wrong in ([], ["e@x.example"]):
+                        with self.assertRaises(ValueError):
+                            way.deliver(sent, recipients=wrong)
+            self.assertEqual(
+                [one.line for one in server.asked if one.verb == "rcpt"],
+                ["RCPT TO:<c@x.example>", "RCPT TO:<d@x.example>"],
+            )
+        self.assertTrue(Folder(folder / "f").holds(sent, recipients=["c@x.example", "d@x.example"]))
+        self.assertFalse(Folder(folder / "f").holds(sent))
+
     def test_what_is_sent_is_what_is_received(self) -> None:
         sent = message("ünal@x.example", subject="Grüße", text="\n.\n..\nFrom x\n" + "é" * 500)
         with Receiver(self.folder().path) as receiver, ThreadPoolExecutor(4) as pool:

@@ -23,7 +23,16 @@ class Unconnected:
         """There is nothing to close."""
 
 
-def check_recipients(message: BaseMessage) -> None:
-    """Raise `DeliveryError` for a message that is for nobody."""
-    if not message.envelope.recipients:
+def recipients_of_try(message: BaseMessage, only: Sequence[str] | None) -> tuple[str, ...]:
+    """Returns whom a try is for: all of the envelope, or `only` these of it.
+
+    Raises `DeliveryError` for a message that is for nobody, `ValueError` for an address that is not in its envelope.
+    """
+    known = message.envelope.recipients
+    if not known:
         raise DeliveryError("the message has no recipients", is_lasting=True)
+    if only is None:
+        return known
+    if not only or not set(only) <= set(known):
+        raise ValueError("a try is for some of the recipients of the message")
+    return tuple(dict.fromkeys(only))

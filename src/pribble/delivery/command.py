@@ -13,7 +13,7 @@ from contextlib import suppress
 from dataclasses import dataclass
 from typing import IO, Self
 
-from pribble.delivery.base import Committing, Unconnected, check_recipients
+from pribble.delivery.base import Committing, Unconnected, recipients_of_try
 from pribble.delivery.receipts import FinalState, Receipt, same_for_all
 from pribble.delivery.replies import printable_line
 from pribble.errors import DeliveryError
@@ -55,29 +55,36 @@ class Command(Unconnected):
     def __str__(self) -> str:
         return self.words[0]
 
-    def deliver(self, message: BaseMessage, *, committing: Committing | None = None) -> Receipt:
-        check_recipients(message)
+    def deliver(
+        self,
+        message: BaseMessage,
+        *,
+        recipients: Sequence[str] | None = None,
+        committing: Committing | None = None,
+    ) -> Receipt:
+        chosen = recipients_of_try(message, recipients)
         try:
             process = subprocess.Popen(
-                self._arguments(message), stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE
+                self._arguments(message, chosen),
+                stdin=subprocess.PIPE,
+                stdout=subprocess.DEVNULL,
+                stderr=subprocess.PIPE,
             )
         except (OSError, ValueError) as error:
             raise DeliveryError(f"{self} cannot be started: {getattr(error, 'strerror', None) or error}") from None
         with _Run(process, self.longest) as run:
             whole = run.give(bytes(message).replace(b"\r\n", b"\n"))
             if whole and committing is not None:
-                committing(message.envelope.recipients)
+                committing(chosen)
             state, words = run.end(whole)
-        return same_for_all(message, state, words)
+        return same_for_all(message, chosen, state, words)
 
-    def _arguments(self, message: BaseMessage) -> Sequence[str]:
+    def _arguments(self, message: BaseMessage, recipients: Sequence[str]) -> Sequence[str]:
         """Returns the program and its arguments: no address is taken for an option."""
-        envelope = message.envelope
-        if SENDER in self.words and envelope.sender.startswith("-"):
-            raise DeliveryError(
-                f"{self} could take the sender {envelope.sender} for an option", hint="join it: -f{sender}"
-            )
-        return [*(word.replace(SENDER, envelope.sender) for word in self.words[:-1]), "--", *envelope.recipients]
+        sender = message.envelope.sender
+        if SENDER in self.words and sender.startswith("-"):
+            raise DeliveryError(f"{self} could take the sender {sender} for an option", hint="join it: -f{sender}")
+        return [*(word.replace(SENDER, sender) for word in self.words[:-1]), "--", *recipients]
 
 
 class _Run:

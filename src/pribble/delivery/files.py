@@ -14,14 +14,14 @@ import secrets
 import socket
 import time
 from abc import ABC, abstractmethod
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from itertools import chain
 from pathlib import Path
 from typing import Self
 
-from pribble.delivery.base import Committing, Unconnected, check_recipients
+from pribble.delivery.base import Committing, Unconnected, recipients_of_try
 from pribble.delivery.receipts import Receipt, same_for_all
 from pribble.errors import DeliveryError
 from pribble.mime.base import BaseMessage
@@ -38,15 +38,21 @@ class FileTransport(Unconnected, ABC):
     def __str__(self) -> str:
         return str(self.path)
 
-    def deliver(self, message: BaseMessage, *, committing: Committing | None = None) -> Receipt:
-        check_recipients(message)
+    def deliver(
+        self,
+        message: BaseMessage,
+        *,
+        recipients: Sequence[str] | None = None,
+        committing: Committing | None = None,
+    ) -> Receipt:
+        chosen = recipients_of_try(message, recipients)
         try:
-            prepared = self._prepared(message)
+            prepared = self._prepared(message, chosen)
         except OSError as error:
             raise self._failure(error) from None
         with prepared as step:
             if committing is not None:
-                committing(message.envelope.recipients)
+                committing(chosen)
             try:
                 written = step.finish()
             except OSError as error:
@@ -55,8 +61,8 @@ class FileTransport(Unconnected, ABC):
             fsync_folder(written.parent)
         except OSError as error:
             words = f"written to {written}, which the disk did not confirm: {error.strerror or error}"
-            return same_for_all(message, "in_doubt", words)
-        return same_for_all(message, "accepted", f"{self._done} {written}")
+            return same_for_all(message, chosen, "in_doubt", words)
+        return same_for_all(message, chosen, "accepted", f"{self._done} {written}")
 
     def _failure(self, error: OSError) -> DeliveryError:
         return DeliveryError(f"{self.path} cannot be written: {error.strerror or error}")
@@ -64,11 +70,11 @@ class FileTransport(Unconnected, ABC):
     _done = "written to"
 
     @abstractmethod
-    def holds(self, message: BaseMessage) -> bool:
-        """Returns whether the message is there, whole, as a try to deliver it would have left it."""
+    def holds(self, message: BaseMessage, *, recipients: Sequence[str] | None = None) -> bool:
+        """Returns whether the message is there, whole, as a try to deliver it to `recipients` would have left it."""
 
     @abstractmethod
-    def _prepared(self, message: BaseMessage) -> _Prepared:
+    def _prepared(self, message: BaseMessage, recipients: Sequence[str]) -> _Prepared:
         """Gives the last step of a try, for which all is written; whatever is written is gone if it is not taken."""
 
 
@@ -98,15 +104,16 @@ class Folder(FileTransport):
     """A folder that keeps each message as an .eml file, and its envelope as an .envelope.json file beside it, which
     only its owner reads: the blind copies are in it."""
 
-    def holds(self, message: BaseMessage) -> bool:
-        stem, raw, envelope = _stem(message.message_id or ""), bytes(message), _envelope(message)
+    def holds(self, message: BaseMessage, *, recipients: Sequence[str] | None = None) -> bool:
+        stem, raw = _stem(message.message_id or ""), bytes(message)
+        envelope = _envelope(message, recipients_of_try(message, recipients))
         return any(
             _content_of(path) == raw and _content_of(path.with_suffix(".envelope.json")) == envelope
             for path in _named_like(self.path, stem, ".eml")
         )
 
-    def _prepared(self, message: BaseMessage) -> _Prepared:
-        return _InFolder(self.path, bytes(message), _envelope(message), _stem(message.message_id or ""))
+    def _prepared(self, message: BaseMessage, recipients: Sequence[str]) -> _Prepared:
+        return _InFolder(self.path, bytes(message), _envelope(message, recipients), _stem(message.message_id or ""))
 
 
 class _InFolder(_Prepared):
@@ -180,12 +187,12 @@ class DraftFolder(FileTransport):
 
     _done = "kept as a draft in"
 
-    def holds(self, message: BaseMessage) -> bool:
+    def holds(self, message: BaseMessage, *, recipients: Sequence[str] | None = None) -> bool:
         content = _draft(message)
         found = _named_like(self.path, _stem(message.message_id or ""), ".eml")
         return any(_content_of(path) == content for path in found)
 
-    def _prepared(self, message: BaseMessage) -> _Prepared:
+    def _prepared(self, message: BaseMessage, recipients: Sequence[str]) -> _Prepared:
         return _InFolder(self.path, _draft(message), None, _stem(message.message_id or ""))
 
 
@@ -201,11 +208,11 @@ class Maildir(FileTransport):
     """A mailbox of files: ``tmp``, ``new`` and ``cur``.  Lines end in LF, and Return-Path says the envelope's sender
     (RFC 5321 4.4); a mail program moves what it has seen to ``cur``."""
 
-    def holds(self, message: BaseMessage) -> bool:
+    def holds(self, message: BaseMessage, *, recipients: Sequence[str] | None = None) -> bool:
         mark = _mark(_with_return_path(message))
         return any(mark in name for folder in ("new", "cur") for name in _file_names(self.path / folder))
 
-    def _prepared(self, message: BaseMessage) -> _Prepared:
+    def _prepared(self, message: BaseMessage, recipients: Sequence[str]) -> _Prepared:
         return _InMaildir(self.path, _with_return_path(message))
 
 
@@ -308,9 +315,8 @@ def _names(stem: str) -> Iterator[str]:
     )
 
 
-def _envelope(message: BaseMessage) -> bytes:
-    envelope = message.envelope
-    known = {"message_id": message.message_id, "sender": envelope.sender, "recipients": envelope.recipients}
+def _envelope(message: BaseMessage, recipients: Sequence[str]) -> bytes:
+    known = {"message_id": message.message_id, "sender": message.envelope.sender, "recipients": recipients}
     return json.dumps(known, ensure_ascii=False, indent=1).encode("utf-8") + b"\n"
 
 

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import itertools
 import threading
+from collections.abc import Sequence
 from weakref import WeakValueDictionary
 
-from pribble.delivery.base import Committing, Unconnected, check_recipients
+from pribble.delivery.base import Committing, Unconnected, recipients_of_try
 from pribble.delivery.faults import DEFERRED, REFUSED, Faults, Refusal, is_like
 from pribble.delivery.receipts import Outcome, Receipt, outcome_of_reply, outcome_of_words, receipt_of
 from pribble.delivery.replies import Reply
@@ -71,17 +72,23 @@ class Outbox(Unconnected):
 
     # ---- a transport --------------------------------------------------------------------------------------------
 
-    def deliver(self, message: BaseMessage, *, committing: Committing | None = None) -> Receipt:
-        check_recipients(message)
+    def deliver(
+        self,
+        message: BaseMessage,
+        *,
+        recipients: Sequence[str] | None = None,
+        committing: Committing | None = None,
+    ) -> Receipt:
+        chosen = recipients_of_try(message, recipients)
         if self._down is not None:
             raise DeliveryError(f"the outbox {self._down}")
         bytes(message)  # what cannot be written is found here, as it would be by a server
         outcomes: dict[str, Outcome] = {}
-        for one in message.envelope.recipients:
+        for one in chosen:
             if (said := self._faults.answer(one)) is not None:
                 reply = Reply(said.code, (said.text.encode("utf-8", "replace"),))
                 outcomes[one] = outcome_of_reply(one, "refused" if said.code >= 500 else "deferred", reply)
-        taken = [one for one in message.envelope.recipients if one not in outcomes]
+        taken = [one for one in chosen if one not in outcomes]
         if taken and committing is not None:
             committing(taken)
         for one in taken:
@@ -89,7 +96,7 @@ class Outbox(Unconnected):
                 outcomes[one] = outcome_of_words(one, "in_doubt", "no answer to the message")
             else:
                 outcomes[one] = outcome_of_reply(one, "accepted", Reply(250, (b"2.0.0 kept",)))
-        receipt = receipt_of(message, outcomes)
+        receipt = receipt_of(message, chosen, outcomes)
         with self._lock:
             if taken:
                 self.messages.append(message)

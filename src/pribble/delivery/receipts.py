@@ -85,12 +85,11 @@ def outcome_of_words(recipient: str, state: FinalState, words: str) -> Outcome:
     return Outcome(recipient, state, None, enhanced_code(line), line, datetime.now(UTC))
 
 
-def receipt_of(message: BaseMessage, outcomes: Mapping[str, Outcome]) -> Receipt:
-    """Returns the receipt for a message, with the outcomes in the order of its envelope."""
-    return Receipt(message.message_id or "", tuple(outcomes[one] for one in message.envelope.recipients))
+def receipt_of(message: BaseMessage, recipients: Iterable[str], outcomes: Mapping[str, Outcome]) -> Receipt:
+    """Returns the receipt for a message, with the outcomes in the order of `recipients`."""
+    return Receipt(message.message_id or "", tuple(outcomes[one] for one in recipients))
 
 
-def same_for_all(message: BaseMessage, state: FinalState, words: str) -> Receipt:
-    """Returns the receipt of a message of which the same is true for every recipient."""
-    recipients: Iterable[str] = message.envelope.recipients
-    return receipt_of(message, {one: outcome_of_words(one, state, words) for one in recipients})
+def same_for_all(message: BaseMessage, recipients: Iterable[str], state: FinalState, words: str) -> Receipt:
+    """Returns the receipt of a message of which the same is true for all these recipients."""
+    return Receipt(message.message_id or "", tuple(outcome_of_words(one, state, words) for one in recipients))

@@ -28,14 +28,14 @@ _NEEDS = (
 
 
 class Submission:
-    """One try to hand over a message.
+    """One try to hand over a message to `recipients`.
 
     `outcomes` fills up by recipient; who has none is `left`.  The same submission can go on over a further connection.
     """
 
-    def __init__(self, message: BaseMessage, committing: Committing | None) -> None:
+    def __init__(self, message: BaseMessage, recipients: Sequence[str], committing: Committing | None) -> None:
         self.message, self.raw, self.committing = message, bytes(message), committing
-        self.sender, self.recipients = message.envelope.sender, message.envelope.recipients
+        self.sender, self.recipients = message.envelope.sender, recipients
         self.outcomes: dict[str, Outcome] = {}
         # How many recipients a transaction takes, as far as the server let it be known.
         self._most = len(self.recipients)

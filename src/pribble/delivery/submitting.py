@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import ssl
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Self
 
-from pribble.delivery.base import Committing, check_recipients
+from pribble.delivery.base import Committing, recipients_of_try
 from pribble.delivery.passwords import Password
 from pribble.delivery.pool import Pool
 from pribble.delivery.receipts import Receipt, receipt_of
@@ -51,9 +52,14 @@ class Smtp:
     def __exit__(self, *error: object) -> None:
         self._pool.let_go()
 
-    def deliver(self, message: BaseMessage, *, committing: Committing | None = None) -> Receipt:
-        check_recipients(message)
-        submission = Submission(message, committing)
+    def deliver(
+        self,
+        message: BaseMessage,
+        *,
+        recipients: Sequence[str] | None = None,
+        committing: Committing | None = None,
+    ) -> Receipt:
+        submission = Submission(message, recipients_of_try(message, recipients), committing)
         with self._pool.turn() as turn:
             while submission.left:
                 try:
@@ -65,7 +71,7 @@ class Smtp:
                     break
                 if submission.over(connection) != "continue":
                     turn.drop()
-        return receipt_of(message, submission.outcomes)
+        return receipt_of(message, submission.recipients, submission.outcomes)
 
     def _connected(self) -> Connection:
         """Returns a connection that is ready for a message.  Raises `DeliveryError`."""

@@ -12,7 +12,7 @@ memory:                     kept in this process, for tests (pribble.testing.Out
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
 from pathlib import Path
 from typing import Protocol, Self
@@ -31,13 +31,20 @@ class Transport(Protocol):
     As a context manager it keeps what it has of connections for the next message: ``with transport(…) as way:``.
     """
 
-    def deliver(self, message: BaseMessage, *, committing: Committing | None = None) -> Receipt:
+    def deliver(
+        self,
+        message: BaseMessage,
+        *,
+        recipients: Sequence[str] | None = None,
+        committing: Committing | None = None,
+    ) -> Receipt:
         """Hand over `message`, once; returns what became of it for each recipient.
 
-        `committing` is called with those who will get it when all is said but the last word, the one that makes the
+        `recipients` are those of its envelope whom this try is for; by default all.  `committing` is called with those who will get it when all is said but the last word, the one that makes the
         other side take the message; what it raises is passed on, and the message is not sent.
 
-        Raises `DeliveryError` where nothing became of it for anybody: no server was reached, or none took it on.
+        Raises `DeliveryError` where nothing became of it for anybody: no server was reached, or none took it on;
+        `ValueError` for recipients that are not in its envelope.
         """
         ...
 
