@@ -40,8 +40,9 @@ class Transport(Protocol):
     ) -> Receipt:
         """Hand over `message`, once; returns what became of it for each recipient.
 
-        `recipients` are those of its envelope whom this try is for; by default all.  `committing` is called with those who will get it when all is said but the last word, the one that makes the
-        other side take the message; what it raises is passed on, and the message is not sent.
+        `recipients` are those of its envelope whom this try is for; by default all.  `committing` is called with those
+        who will get it when all is said but the last word, the one that makes the other side take the message; what it
+        raises is passed on, and the message is not sent.
 
         Raises `DeliveryError` where nothing became of it for anybody: no server was reached, or none took it on;
         `ValueError` for recipients that are not in its envelope.
