@@ -39,12 +39,20 @@ class ProjectSettings:
     senders: tuple[tuple[str, str], ...] = ()
     transports: tuple[tuple[str, str], ...] = ()
     check: CheckSettings = field(default_factory=CheckSettings)
+    suppress: Path | None = None
     viewers: Mapping[str, Mapping[str, Any]] = field(default_factory=lambda: MappingProxyType({}))
     path: Path | None = None
 
     def sender(self, name: str = "default") -> str | None:
         """Returns the mailbox of a named sender."""
         return dict(self.senders).get(name)
+
+    def suppressed(self) -> list[str]:
+        """Returns the addresses that get nothing: one a line of the file that ``[suppress]`` names."""
+        if self.suppress is None:
+            return []
+        lines = self.suppress.read_text(encoding="utf-8").splitlines()
+        return [line.strip() for line in lines if line.strip() and not line.startswith("#")]
 
     def transport(self, name: str = "default") -> str | None:
         """Returns the address of a named transport."""
@@ -55,11 +63,12 @@ class ProjectSettings:
 _KINDS: Mapping[str, Mapping[str, type]] = {
     "": {
         **dict.fromkeys(("templates", "locale", "timezone"), str),
-        **dict.fromkeys(("senders", "transports", "pictures", "check", "viewers"), dict),
+        **dict.fromkeys(("senders", "transports", "suppress", "pictures", "check", "viewers"), dict),
     },
     "pictures": {"embed": str, "base": str},
     "check": {"strict": bool, "off": dict},
     "transports.…": {"url": str},
+    "suppress": {"file": str},
 }
 _WORDS = {str: "a text", dict: "a table", bool: "true or false"}
 
@@ -84,6 +93,8 @@ def read_settings(path: Path) -> ProjectSettings:
     pictures, check = said.get("pictures", {}), said.get("check", {})
     _check_kinds(path, pictures, "pictures")
     _check_kinds(path, check, "check")
+    suppress = said.get("suppress", {})
+    _check_kinds(path, suppress, "suppress")
     senders, off = said.get("senders", {}), check.get("off", {})
     _check_texts(path, "senders", senders.items(), 'a mailbox: "Name <address>"')
     _check_texts(path, "check.off", off.items(), "the reason why nobody looks at it")
@@ -100,6 +111,7 @@ def read_settings(path: Path) -> ProjectSettings:
         tuple(senders.items()),
         tuple(_transports(path, said.get("transports", {}))),
         CheckSettings(check.get("strict", False), MappingProxyType(off)),
+        path.parent / suppress["file"] if "file" in suppress else None,
         MappingProxyType(viewers),
         path,
     )

@@ -23,6 +23,8 @@ COMMANDS = (
     "convert",
     "audit",
     "send",
+    "batch",
+    "journal",
     "receive",
 )
 

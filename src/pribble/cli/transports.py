@@ -13,7 +13,7 @@ from pribble.errors import did_you_mean
 from pribble.settings import SETTINGS_FILE, ProjectSettings
 
 
-def add_through(parser: argparse.ArgumentParser) -> None:
+def add_through(parser: argparse._ActionsContainer) -> None:
     parser.add_argument(
         "--through",
         metavar="TRANSPORT",
@@ -22,10 +22,10 @@ def add_through(parser: argparse.ArgumentParser) -> None:
     )
 
 
-def transport_if_any(through: str | None, settings: ProjectSettings) -> Transport | None:
+def transport_if_any(through: str | None, settings: ProjectSettings, *, connections: int = 1) -> Transport | None:
     """Returns the transport that is written out or named, or the default one; None where there is none."""
     if through is not None and ":" in through:
-        return transport(through, password_of(None, os.environ.get))
+        return transport(through, password_of(None, os.environ.get), connections=connections)
     name = through or DEFAULT
     address = settings.transport(name)
     if address is None and through is None:
@@ -35,4 +35,4 @@ def transport_if_any(through: str | None, settings: ProjectSettings) -> Transpor
         hint = did_you_mean(name, known) if known else "an address has a colon: folder:DIR"
         raise Usage(f'--through: "{name}" is no name in [transports] of {SETTINGS_FILE} ({hint})')
     check_password_variables(known)
-    return transport(address, password_of(name, os.environ.get))
+    return transport(address, password_of(name, os.environ.get), connections=connections)

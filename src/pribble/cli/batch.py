@@ -1,0 +1,333 @@
+"""``pribble batch``: one message for each row of a table, resumable."""
+
+from __future__ import annotations
+
+import argparse
+import re
+import sys
+import time
+from collections import Counter
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import replace
+from datetime import datetime
+from typing import TYPE_CHECKING, Any
+
+from pribble.cli.common import (
+    NOT_DELIVERED,
+    Usage,
+    add_embed,
+    add_json,
+    add_templates,
+    counted,
+    existing_file,
+    print_json,
+    sender,
+    template,
+    write,
+)
+from pribble.cli.terminal import Terminal
+from pribble.cli.transports import add_through, transport_if_any
+from pribble.errors import loaded
+from pribble.mime.part import Attachment
+from pribble.settings import ProjectSettings, project_settings
+
+if TYPE_CHECKING:
+    from pribble.delivery.batch import Batch, BatchResult, Limits, Progress
+    from pribble.delivery.composing import Composer
+    from pribble.delivery.journal import Journal
+    from pribble.delivery.rows import Rows
+
+WRONG_ROWS = 1
+_EVERY = 10.0  # seconds between two lines of progress where no terminal shows a bar
+_TEST_MARK = "[test] "
+
+
+def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+    parser = commands.add_parser(
+        "batch",
+        help="one message for each row of a table, resumable",
+        description="Render a message for each row of a table, check them all, and send them.  The journal knows what "
+        "became of each; called again, the batch goes on where it ended.  A PATTERN is a text with marks that a row "
+        "fills.",
+    )
+    add = parser.add_argument
+    add("template", metavar="TEMPLATE", help="a name in the template folder, or a path to a file")
+    add("--rows", metavar="TABLE", required=True, help="CSV, JSON, JSON lines, .xlsx, .parquet; - for standard input")
+    add("--to", metavar="PATTERN", required=True, help="a column, or a pattern: '{{ name }} <{{ mail }}>'")
+    for name in ("cc", "bcc", "reply-to"):
+        add(f"--{name}", metavar="PATTERN", help="the same")
+    add("--from", metavar="A", dest="sender", help="the sender, or its name in [senders] of pribble.toml")
+    add("--locale", metavar="PATTERN", help="the locale of each row's message")
+    add("--unsubscribe", metavar="PATTERN", help="the address that leads off the list (RFC 2369)")
+    add("--attach", metavar="FILE", action="append", default=[], help="a file to attach to each message")
+    add_templates(parser)
+    add_embed(parser)
+    sending = parser.add_argument_group("sending")
+    add_through(sending)
+    add = sending.add_argument
+    add("--journal", metavar="FILE", help="what became of each: a file, or postgresql://host/name")
+    add("--job", metavar="NAME", help="what the journal calls this batch (the template's name)")
+    add("--key", metavar="COLUMN", action="append", default=[], help="what tells rows apart, if the table may change")
+    add("--changed", choices=["unsent"], help="give what nobody has yet the data and the template of today")
+    add("--skip-bad", action="store_true", help="leave out rows that are wrong, and send the others")
+    add("--first", metavar="N", type=_count, help="send only the first N rows")
+    add("--only", metavar="KEY", help="send only this row")
+    add("--connections", metavar="K", type=_count, default=1, help="how many at once (1)")
+    add("--rate", metavar="N/min", type=_rate, help="at most so many messages a minute")
+    add("--until", metavar="TIME", type=_moment, help="begin nothing after this: 18:00, or 2026-12-01T18:00")
+    add("--wait", metavar="MINUTES", type=_minutes, default=900.0, help="for what is due so soon (15)")
+    add("--stop-after", metavar="N", type=_count, help="end after N failures among the last 2 N")
+    add = parser.add_argument_group("looking first").add_argument
+    add("--show", metavar="N", type=_count, help="write the message of row N, and send nothing")
+    add("--format", choices=["eml", "html", "text", "subject"], default="text", help="of --show (text)")
+    add("--test-to", metavar="ADDRESS", help="send the message of --show, or of the first row, to this address")
+    add_json(parser)
+    parser.set_defaults(run=run)
+
+
+def run(options: argparse.Namespace) -> int:
+    loaded("sqlalchemy", extra="journal", message="a batch needs the SQLAlchemy package")
+    settings = project_settings()
+    with _rows(options.rows) as rows:
+        for note in rows.notes:
+            print(f"{rows.name}: {note}", file=sys.stderr)
+        composer = _composer(options, settings, rows)
+        if options.show or options.test_to:
+            return _look(options, settings, rows, composer)
+        if options.journal is None:
+            raise Usage("say where to keep what became of each: --journal FILE")
+        return _send(options, settings, rows, composer)
+
+
+def _rows(named: str) -> Rows:
+    from pribble.delivery.rows import read_rows, read_stream
+
+    if named == "-":
+        return read_stream(sys.stdin.buffer, "standard input")
+    return read_rows(existing_file(named))
+
+
+def _composer(options: argparse.Namespace, settings: ProjectSettings, rows: Rows) -> Composer:
+    from pribble.delivery.composing import Composer, addresses_of
+    from pribble.delivery.patterns import TextPattern
+
+    for column in options.key:
+        if rows.columns and column not in rows.columns:
+            raise Usage(f'--key: the table has no column "{column}"')
+
+    def addresses(name: str) -> Any:
+        written = getattr(options, name.replace("-", "_"))
+        return addresses_of(written, rows.columns, f"--{name}") if written else None
+
+    def text(name: str) -> TextPattern | None:
+        written = getattr(options, name)
+        return TextPattern(written, f"--{name}") if written else None
+
+    return Composer(
+        template(options, settings),
+        sender(options, settings),
+        to=addresses("to"),
+        cc=addresses("cc"),
+        bcc=addresses("bcc"),
+        reply_to=addresses("reply-to"),
+        locale=text("locale"),
+        unsubscribe=text("unsubscribe"),
+        key=options.key,
+        attachments=[Attachment.from_path(existing_file(path)) for path in options.attach],
+    )
+
+
+# ---- looking ------------------------------------------------------------------------------------------------------
+
+
+def _look(options: argparse.Namespace, settings: ProjectSettings, rows: Rows, composer: Composer) -> int:
+    from pribble.delivery.patterns import AddressPattern
+
+    index = (options.show or 1) - 1
+    if index >= len(rows):
+        raise Usage(f"the table has {counted(len(rows), 'row')}")
+    if not options.test_to:
+        made = composer.message(rows[index])
+        forms = {"eml": bytes(made), "html": made.html, "text": made.text, "subject": f"{made.subject or ''}\n"}
+        form = forms[options.format]
+        if form is None:
+            raise Usage(f'"{options.template}" has no HTML')
+        write(form if isinstance(form, bytes) else form.encode("utf-8"), None)
+        return 0
+    alone = replace(composer, to=AddressPattern(options.test_to, "--test-to"), cc=None, bcc=None, mark=_TEST_MARK)
+    way = transport_if_any(options.through, settings)
+    if way is None:
+        raise Usage("say how to send it: --through")
+    receipt = way.deliver(alone.message(rows[index]))
+    if options.json:
+        print_json(receipt.as_data())
+    else:
+        print(receipt.outcomes[0])
+    return 0 if receipt.is_accepted else NOT_DELIVERED
+
+
+# ---- sending ------------------------------------------------------------------------------------------------------
+
+
+def _send(options: argparse.Namespace, settings: ProjectSettings, rows: Rows, composer: Composer) -> int:
+    from pribble.delivery.batch import Batch, BatchError
+    from pribble.delivery.journal import Journal, Wanted
+
+    way = transport_if_any(options.through, settings, connections=options.connections)
+    if way is None:
+        raise Usage("say how to send it: --through smtps://you@mail.example.org, or folder:DIR to look at it first")
+    journal = Journal(options.journal)
+    batch = Batch(
+        composer,
+        rows,
+        options.job or composer.template.name,
+        way,
+        journal,
+        connections=options.connections,
+        suppressed=settings.suppressed(),
+        skip_bad=options.skip_bad,
+        change_unsent=options.changed == "unsent",
+        wanted=Wanted(before=options.first, key=options.only),
+        limits=_limits(options),
+    )
+    try:
+        problems = batch.problems()
+        if not options.json:
+            _tell_first_pass(batch, len(rows))
+        if problems and not options.skip_bad:
+            raise BatchError(problems)
+        with _progress(options.json, len(rows)) as progress:
+            result = batch.send(progress)
+        _tell_result(options, batch, journal, result)
+    finally:
+        journal.close()
+    return 0 if result.is_accepted else NOT_DELIVERED
+
+
+def _limits(options: argparse.Namespace) -> Limits:
+    from pribble.delivery.batch import Limits
+
+    return Limits(options.rate, options.until, options.wait, options.stop_after)
+
+
+def _tell_first_pass(batch: Batch, count: int) -> None:
+    terminal = Terminal()
+    problems = batch.problems()
+    terminal.print(f"{counted(count, 'row')} rendered; {counted(len(problems), 'problem')}")
+    for outlier in batch.outliers:
+        terminal.print(f"  {outlier.what}: row {outlier.number}, {outlier.value}")
+    if problems and batch.skip_bad:
+        for problem in problems[:100]:
+            terminal.print(f"  left out: {problem}")
+
+
+@contextmanager
+def _progress(as_json: bool, count: int) -> Iterator[Any]:
+    """Gives what shows progress: a bar in a terminal, else a line now and then."""
+    if as_json:
+        yield None
+        return
+    terminal = Terminal()
+    if not terminal.is_terminal:
+        yield _Lines(terminal)
+        return
+    from rich.progress import BarColumn, MofNCompleteColumn, TextColumn, TimeRemainingColumn
+    from rich.progress import Progress as Bar
+
+    columns = (BarColumn(), MofNCompleteColumn(), TimeRemainingColumn(), TextColumn("{task.description}"))
+    with Bar(*columns, console=terminal) as bar:
+        task = bar.add_task("", total=None)
+
+        def show(progress: Progress) -> None:
+            done = sum(progress.ended.values())
+            rate = f"{done / max(progress.seconds, 1e-9) * 60:,.0f}/min"
+            bar.update(task, completed=done, total=progress.total, description=f"{rate}  {_counts(progress.ended)}")
+
+        yield show
+
+
+class _Lines:
+    """Progress as lines, for logs."""
+
+    def __init__(self, terminal: Terminal) -> None:
+        self._terminal, self._last = terminal, time.monotonic()
+
+    def __call__(self, progress: Progress) -> None:
+        if time.monotonic() - self._last >= _EVERY:
+            self._last = time.monotonic()
+            done = sum(progress.ended.values())
+            self._terminal.print(f"{done:,} of {progress.total:,}: {_counts(progress.ended)}")
+
+
+def _counts(states: Counter[Any]) -> str:
+    return ", ".join(f"{count:,} {state.replace('_', ' ')}" for state, count in sorted(states.items()) if count)
+
+
+def _tell_result(options: argparse.Namespace, batch: Batch, journal: Journal, result: BatchResult) -> None:
+    plan = result.plan
+    if options.json:
+        print_json(
+            {
+                "job": batch.job,
+                "states": dict(result.states),
+                "planned": {"new": plan.new, "known": plan.known, "anew": plan.anew, "gone": plan.gone},
+                "changed": plan.changed,
+                "repeated": plan.repeated,
+                "left_out": [str(one) for one in result.problems],
+                "stopped": result.stopped,
+            }
+        )
+        return
+    terminal = Terminal()
+    terminal.print(f"{batch.job}: {_counts(result.states) or 'nothing'}")
+    for state in ("refused", "deferred", "in_doubt", "expired"):
+        for count, words in journal.reasons(state, batch.job) if result.states[state] else ():
+            terminal.print(f"  {count:,} {state.replace('_', ' ')}: {words}")
+    for keys, words in (
+        (plan.repeated, "stands in the table more than once; it was sent once"),
+        (plan.changed, "has other data now; somebody has, or may have, what was sent"),
+    ):
+        for key in keys[:20]:
+            terminal.print(f"  {key} {words}")
+    if plan.gone:
+        terminal.print(f"  {counted(plan.gone, 'message')} of earlier tables: not in this one")
+    if result.stopped:
+        terminal.print(f"stopped: {result.stopped}")
+    left = result.states["planned"] + result.states["deferred"]
+    if left:
+        terminal.print(f"{left:,} left: the same command goes on with them")
+    if result.states["in_doubt"]:
+        terminal.print(f"in doubt: pribble journal {options.journal} --state in_doubt")
+
+
+# ---- what options say ---------------------------------------------------------------------------------------------
+
+
+def _count(written: str) -> int:
+    if not re.fullmatch("[0-9]{1,9}", written) or not int(written):
+        raise argparse.ArgumentTypeError(f'"{written[:20]}" is no number from 1')
+    return int(written)
+
+
+def _rate(written: str) -> float:
+    number, slash, unit = written.partition("/")
+    if not re.fullmatch("[0-9]{1,7}", number) or not int(number) or (slash and unit != "min"):
+        raise argparse.ArgumentTypeError(f'"{written[:20]}" is no rate: 60/min')
+    return float(number)
+
+
+def _minutes(written: str) -> float:
+    if not re.fullmatch(r"[0-9]{1,6}(\.[0-9]{1,2})?", written):
+        raise argparse.ArgumentTypeError(f'"{written[:20]}" is no number of minutes')
+    return 60.0 * float(written)
+
+
+def _moment(written: str) -> float:
+    now = datetime.now().astimezone()
+    try:
+        if re.fullmatch("[0-9]{2}:[0-9]{2}", written):
+            return datetime.combine(now.date(), datetime.strptime(written, "%H:%M").time()).astimezone().timestamp()
+        return datetime.fromisoformat(written).astimezone().timestamp()
+    except ValueError:
+        raise argparse.ArgumentTypeError(f'"{written[:40]}" is no time: 18:00, or 2026-12-01T18:00') from None

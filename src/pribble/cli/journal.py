@@ -1,0 +1,148 @@
+"""``pribble journal``: what became of each message; what is in doubt is settled here."""
+
+from __future__ import annotations
+
+import argparse
+import csv
+import sys
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, get_args
+
+from pribble.cli.common import Usage, add_json, counted, print_json
+from pribble.cli.terminal import Terminal
+from pribble.delivery.states import State
+from pribble.errors import loaded
+
+if TYPE_CHECKING:
+    from pribble.delivery.journal import Entry, Journal
+
+_COLUMNS = ("key", "address", "state", "tries", "code", "enhanced", "words", "message_id", "changed")
+
+
+def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+    parser = commands.add_parser(
+        "journal",
+        help="what became of each message of a batch",
+        description="Show what became of the messages that a journal knows, and settle what is in doubt.",
+    )
+    parser.add_argument("journal", metavar="FILE", help="the journal: a file, or postgresql://host/name")
+    parser.add_argument("--job", metavar="NAME", help="of one job only")
+    parser.add_argument("--state", choices=get_args(State), help="list the recipients in this state")
+    parser.add_argument("--csv", action="store_true", help="list them as CSV")
+    parser.add_argument(
+        "--resolve",
+        metavar=("KEY", "HOW"),
+        nargs=2,
+        help="settle a message that is in doubt: accepted (somebody looked, and it is there), or resend",
+    )
+    parser.add_argument(
+        "--again",
+        metavar="refused[:TEXT]",
+        help="plan refused recipients again: all, or those whose address or answer has this text",
+    )
+    add_json(parser)
+    parser.set_defaults(run=run)
+
+
+def run(options: argparse.Namespace) -> int:
+    loaded("sqlalchemy", extra="journal", message="a journal needs the SQLAlchemy package")
+    from pribble.delivery.journal import Journal
+
+    if "://" not in options.journal and not Path(options.journal).is_file():
+        raise Usage(f"there is no journal {options.journal}")
+    journal = Journal(options.journal)
+    try:
+        if options.job is not None and options.job not in journal.jobs():
+            raise Usage(f'the journal has no job "{options.job}" ({", ".join(journal.jobs()) or "it has none"})')
+        if options.resolve:
+            return _resolve(options, journal)
+        if options.again:
+            return _again(options, journal)
+        if options.csv or options.state:
+            return _list(options, journal)
+        return _summary(options, journal)
+    finally:
+        journal.close()
+
+
+def _resolve(options: argparse.Namespace, journal: Journal) -> int:
+    key, how = options.resolve
+    states: dict[str, State] = {"accepted": "accepted", "resend": "planned"}
+    if how not in states:
+        raise Usage(f'--resolve KEY accepted, or --resolve KEY resend, not "{how}"')
+    count = journal.resolve(key, states[how], options.job)
+    if not count:
+        raise Usage(f'nothing is in doubt under the key "{key}"')
+    _told(options, count, f"{counted(count, 'recipient')} {'accepted' if how == 'accepted' else 'planned again'}")
+    return 0
+
+
+def _again(options: argparse.Namespace, journal: Journal) -> int:
+    state, _, text = options.again.partition(":")
+    if state != "refused":
+        raise Usage("--again refused, or --again refused:TEXT")
+    count = journal.again(text or None, options.job)
+    _told(options, count, f"{counted(count, 'recipient')} planned again")
+    return 0
+
+
+def _told(options: argparse.Namespace, count: int, words: str) -> None:
+    if options.json:
+        print_json({"recipients": count})
+    else:
+        print(words)
+
+
+def _list(options: argparse.Namespace, journal: Journal) -> int:
+    entries = journal.entries(options.job, options.state)
+    if options.json:
+        print_json([_row(entry) for entry in entries])
+    elif options.csv:
+        writer = csv.writer(sys.stdout)
+        writer.writerow(_COLUMNS)
+        for entry in entries:
+            writer.writerow([_guarded(value) for value in _row(entry).values()])
+    else:
+        terminal = Terminal(soft_wrap=True)
+        for entry in entries:
+            said = " ".join(str(part) for part in (entry.code, entry.words) if part)
+            state = entry.state.replace("_", " ")
+            terminal.print(f"{entry.key}  {entry.address}: {state}{f' ({said})' if said else ''}")
+    return 0
+
+
+def _row(entry: Entry) -> dict[str, Any]:
+    row = {name: getattr(entry, name) for name in _COLUMNS}
+    row["changed"] = datetime.fromtimestamp(entry.changed, UTC).isoformat(timespec="seconds")
+    return row
+
+
+def _guarded(value: Any) -> Any:
+    """Returns a cell that no spreadsheet takes for a formula."""
+    return f"'{value}" if isinstance(value, str) and value[:1] in ("=", "+", "-", "@", "\t", "\r") else value
+
+
+def _summary(options: argparse.Namespace, journal: Journal) -> int:
+    jobs = [options.job] if options.job is not None else journal.jobs()
+    if options.json:
+        print_json({"jobs": [{"job": job, "states": dict(journal.summary(job))} for job in jobs]})
+        return 0
+    terminal = Terminal(soft_wrap=True)
+    for job in jobs:
+        for line in _of_job(journal, job):
+            terminal.print(line)
+    return 0
+
+
+def _of_job(journal: Journal, job: str) -> Iterator[str]:
+    states = journal.summary(job)
+    yield f"{job}: {counted(sum(states.values()), 'recipient')}"
+    for state in get_args(State):
+        if states[state]:
+            yield f"  {states[state]:>7,} {state.replace('_', ' ')}"
+            if state not in ("accepted", "planned", "suppressed"):
+                for count, words in journal.reasons(state, job):
+                    if words:
+                        yield f"          {count:,} × {words}"

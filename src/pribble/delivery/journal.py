@@ -1,0 +1,568 @@
+"""A journal of what was sent: what is planned, under way, taken, refused, in doubt, for every recipient.
+
+Each step is durable before the next one is taken.  What a process had under way when it ended goes back to planned, but
+what it was committing is in doubt, and nobody sends that again without looking.  Several processes may share a journal:
+a message belongs to the attempt that claimed it last, and a late owner of an earlier one commits nothing.
+"""
+
+from __future__ import annotations
+
+import os
+import secrets
+import socket
+import threading
+from collections import Counter
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from functools import cache
+from pathlib import Path
+
+from sqlalchemy import ColumnElement, Connection, Engine, and_, delete, exists, func, insert, or_, select, true, update
+from sqlalchemy.exc import DBAPIError
+
+from pribble.delivery.journal_tables import JOBS, MESSAGES, RECIPIENTS, JournalError, clock, opened
+from pribble.delivery.receipts import Outcome
+from pribble.delivery.states import State
+
+LEASE = 900.0  # seconds that a claim is good for: longer than a server has to answer a message
+MOST_TRIES = 5
+FIRST_PAUSE = 900.0  # seconds between two tries, growing by half each time
+LONGEST = 4 * 86400.0  # seconds after the first try in which a deferred recipient is tried again
+_CHUNK = 500
+
+HAD = ("accepted", "in_doubt", "committing", "returned")  # somebody has it, or may have it
+
+
+class Fenced(Exception):
+    """A claim is not this process's any more; what it was about to say is not said."""
+
+
+@dataclass(frozen=True, slots=True)
+class Planned:
+    """A message that is to be sent: its `key`, the `position` of its row, a digest of its `data`, to whom; and which of
+    these get nothing."""
+
+    key: str
+    position: int
+    data: str
+    addresses: tuple[str, ...]
+    suppressed: frozenset[str] = frozenset()
+
+
+@dataclass(frozen=True, slots=True)
+class PlanResult:
+    """What planning came to: how many are `new`, `known` and planned `anew`; the keys of those whose data `changed`
+    after somebody had them, of those `repeated` in the table, and of those that are `gone` from it."""
+
+    new: int
+    known: int
+    anew: int
+    changed: tuple[str, ...]
+    repeated: tuple[str, ...]
+    gone: int
+
+
+@dataclass(frozen=True, slots=True)
+class Claim:
+    """A message that this process may try, `attempt`, to `addresses`."""
+
+    id: int
+    key: str
+    position: int
+    attempt: int
+    seed: bytes
+    date: float
+    content: str | None
+    addresses: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """Which messages are claimed: those at positions behind `after`, ahead of `before`, with this `key`."""
+
+    after: int = -1
+    before: int | None = None
+    key: str | None = None
+
+    def condition(self) -> ColumnElement[bool]:
+        """Returns the condition that a message is wanted; one that is not in the table of today never is."""
+        parts = [MESSAGES.c.position > self.after]
+        if self.before is not None:
+            parts.append(MESSAGES.c.position < self.before)
+        if self.key is not None:
+            parts.append(MESSAGES.c.key == self.key)
+        return and_(*parts)
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """A recipient as a journal has it."""
+
+    key: str
+    address: str
+    state: State
+    tries: int
+    code: int | None
+    enhanced: str | None
+    words: str | None
+    message_id: str | None
+    not_before: float
+    changed: float
+
+
+@dataclass
+class Journal:
+    """A journal in a file, or in a PostgreSQL database; it may be shared by threads and processes.
+
+    Raises `JournalError` for what is no journal, and wherever the database does not do what it is asked.
+    """
+
+    where: str | Path
+    lease: float = LEASE
+    _engines: dict[int, Engine] = field(default_factory=dict, init=False, repr=False)
+    _lock: threading.Lock = field(default_factory=threading.Lock, init=False, repr=False)
+
+    def close(self) -> None:
+        """Let go of the database."""
+        engine = self._engines.pop(os.getpid(), None)
+        if engine is not None:
+            engine.dispose()
+
+    @contextmanager
+    def _transaction(self) -> Iterator[Connection]:
+        """Gives a transaction, which is durable when it ends without an error."""
+        try:
+            with self._lock:  # of the threads, one writes: the database lets no more
+                engine = self._engines.get(os.getpid())
+                if engine is None:  # also in a process that is a copy: no connection is shared
+                    self._engines.clear()
+                    engine = self._engines[os.getpid()] = opened(self.where)
+                with engine.begin() as connection:
+                    yield connection
+        except DBAPIError as error:
+            raise JournalError(f"the journal {self.where}: {error.orig}") from None
+        except OSError as error:
+            raise JournalError(f"the journal {self.where}: {error.strerror or error}") from None
+
+    # ---- planning -----------------------------------------------------------------------------------------------
+
+    def plan(
+        self,
+        job: str,
+        planned: Iterable[Planned],
+        *,
+        template: str,
+        rows: str | None,
+        change_unsent: bool = False,
+    ) -> PlanResult:
+        """Plan the messages of a job, all or none; what is there already stays as it is.
+
+        `template` and `rows` are digests; `rows` is None where keys tell the rows apart.  Those that nobody has yet,
+        and whose data have changed, are planned anew.  Raises `JournalError` where the job was planned from another
+        table without keys, or from another template, unless `change_unsent`.
+        """
+        with self._transaction() as connection:
+            job_id = self._job(connection, job, template, rows, change_unsent)
+            planning = _Planning(connection, job_id, clock(connection), change_unsent)
+            chunk: list[Planned] = []
+            for one in planned:
+                chunk.append(one)
+                if len(chunk) == _CHUNK:
+                    planning.add(chunk)
+                    chunk = []
+            planning.add(chunk)
+            return planning.result()
+
+    def _job(self, connection: Connection, name: str, template: str, rows: str | None, change_unsent: bool) -> int:
+        known = connection.execute(select(JOBS).where(JOBS.c.name == name)).one_or_none()
+        if known is None:
+            made = connection.execute(insert(JOBS).values(name=name, template=template, rows=rows))
+            return int(made.inserted_primary_key[0])  # type: ignore[index]
+        if known.rows != rows:
+            if known.rows is None or rows is None:
+                raise JournalError(f'the job "{name}" was planned {"with" if known.rows is None else "without"} a key')
+            raise JournalError(
+                f'the job "{name}" was planned from another table',
+                hint="give --key, so that rows are known again, or another --job",
+            )
+        if known.template != template:
+            if not change_unsent:
+                raise JournalError(
+                    f'the job "{name}" was planned from another template',
+                    hint="--changed unsent gives what nobody has yet the new one",
+                )
+            connection.execute(update(JOBS).where(JOBS.c.id == known.id).values(template=template))
+        return int(known.id)
+
+    # ---- sending ------------------------------------------------------------------------------------------------
+
+    def recover(self, job: str) -> None:
+        """Take back what processes had under way that are not there any more: what they were committing is in doubt."""
+        with self._transaction() as connection:
+            now = clock(connection)
+            workers = connection.scalars(select(MESSAGES.c.worker).where(MESSAGES.c.worker.is_not(None)).distinct())
+            gone = [one for one in workers if _is_gone(one)]
+            over = or_(MESSAGES.c.lease < now, MESSAGES.c.worker.in_(gone))
+            held = select(MESSAGES.c.id).where(MESSAGES.c.worker.is_not(None), over)
+            for before, after in (("committing", "in_doubt"), ("started", "planned")):
+                connection.execute(
+                    update(RECIPIENTS)
+                    .where(RECIPIENTS.c.message.in_(held), RECIPIENTS.c.state == before)
+                    .values(state=after, changed=now)
+                )
+            connection.execute(
+                update(MESSAGES).where(MESSAGES.c.worker.is_not(None), over).values(worker=None, lease=None)
+            )
+
+    def claim(self, job: str, most: int, wanted: Wanted) -> list[Claim]:
+        """Claim messages that are due, in the order of their rows, and at most so many of those that are `wanted`."""
+        with self._transaction() as connection:
+            now = clock(connection)
+            job_id = connection.scalar(select(JOBS.c.id).where(JOBS.c.name == job))
+            is_due = exists().where(
+                RECIPIENTS.c.message == MESSAGES.c.id,
+                RECIPIENTS.c.state.in_(("planned", "deferred")),
+                RECIPIENTS.c.not_before <= now,
+            )
+            # Along the index, from where the last claim ended: what lies behind is not looked at again for each claim.
+            query = select(MESSAGES).where(
+                MESSAGES.c.job == job_id, wanted.condition(), MESSAGES.c.worker.is_(None), is_due
+            )
+            found = connection.execute(query.order_by(MESSAGES.c.position).limit(most)).all()
+            return [claim for row in found if (claim := self._claimed(connection, row, now)) is not None]
+
+    def _claimed(self, connection: Connection, row: object, now: float) -> Claim | None:
+        """Returns the claim on a message; None where another process was faster."""
+        found = row._mapping  # type: ignore[attr-defined]
+        attempt = found["attempt"] + 1
+        date = found["date"] or float(int(now))
+        mine = connection.execute(
+            update(MESSAGES)
+            .where(MESSAGES.c.id == found["id"], MESSAGES.c.attempt == found["attempt"], MESSAGES.c.worker.is_(None))
+            .values(attempt=attempt, worker=this_worker(), lease=now + self.lease, date=date)
+        )
+        if mine.rowcount != 1:
+            return None
+        due = and_(
+            RECIPIENTS.c.message == found["id"],
+            RECIPIENTS.c.state.in_(("planned", "deferred")),
+            RECIPIENTS.c.not_before <= now,
+        )
+        addresses = tuple(connection.scalars(select(RECIPIENTS.c.address).where(due).order_by(RECIPIENTS.c.id)))
+        connection.execute(update(RECIPIENTS).where(due).values(state="started", attempt=attempt, changed=now))
+        return Claim(
+            found["id"], found["key"], found["position"], attempt, found["seed"], date, found["content"], addresses
+        )
+
+    def commit(
+        self, claim: Claim, addresses: Collection[str], message_id: str, content: str, settled: Iterable[Settled] = ()
+    ) -> None:
+        """Keep that a message is about to be taken for these addresses; with it, what has become of others.
+
+        Raises `Fenced` where the claim is not this process's any more: then the message must not be sent.
+        """
+        with self._transaction() as connection:
+            now = clock(connection)
+            for one in settled:
+                one.write(connection, now)
+            mine = connection.execute(
+                update(RECIPIENTS)
+                .where(
+                    RECIPIENTS.c.message == claim.id,
+                    RECIPIENTS.c.address.in_(list(addresses)),
+                    RECIPIENTS.c.state == "started",
+                    RECIPIENTS.c.attempt == claim.attempt,
+                )
+                .values(state="committing", changed=now, first_try=func.coalesce(RECIPIENTS.c.first_try, now))
+            )
+            is_mine = mine.rowcount == len(addresses)
+            if is_mine:
+                connection.execute(
+                    update(MESSAGES)
+                    .where(MESSAGES.c.id == claim.id)
+                    .values(lease=now + self.lease, message_id=message_id, content=content)
+                )
+            else:
+                connection.execute(
+                    update(RECIPIENTS)
+                    .where(
+                        RECIPIENTS.c.message == claim.id,
+                        RECIPIENTS.c.state == "committing",
+                        RECIPIENTS.c.attempt == claim.attempt,
+                    )
+                    .values(state="started")
+                )
+        if not is_mine:
+            raise Fenced(claim.key)
+
+    def settle(self, settled: Iterable[Settled]) -> None:
+        """Keep what has become of messages."""
+        with self._transaction() as connection:
+            now = clock(connection)
+            for one in settled:
+                one.write(connection, now)
+
+    def take_back(self, settled: Iterable[Settled]) -> None:
+        """Plan those again whose failure was not their own: as if they had not been tried."""
+        with self._transaction() as connection:
+            now = clock(connection)
+            for one in settled:
+                connection.execute(
+                    update(RECIPIENTS)
+                    .where(
+                        RECIPIENTS.c.message == one.claim.id,
+                        RECIPIENTS.c.attempt == one.claim.attempt,
+                        RECIPIENTS.c.state.in_(("refused", "deferred", "expired")),
+                    )
+                    .values(state="planned", tries=RECIPIENTS.c.tries - 1, not_before=now, changed=now)
+                )
+
+    # ---- looking ------------------------------------------------------------------------------------------------
+
+    def jobs(self) -> list[str]:
+        """Returns the names of the jobs, in the order in which they were planned."""
+        with self._transaction() as connection:
+            return list(connection.scalars(select(JOBS.c.name).order_by(JOBS.c.id)))
+
+    def summary(self, job: str | None = None) -> Counter[State]:
+        """Returns how many recipients are in each state."""
+        query = select(RECIPIENTS.c.state, func.count()).group_by(RECIPIENTS.c.state)
+        with self._transaction() as connection:
+            found = connection.execute(query.where(_of_job(job))).all()
+        return Counter({row[0]: row[1] for row in found})
+
+    def reasons(self, state: State, job: str | None = None, most: int = 10) -> list[tuple[int, str]]:
+        """Returns the words that most recipients in a state have, with their number."""
+        count = func.count().label("count")
+        query = select(count, RECIPIENTS.c.code, RECIPIENTS.c.words).where(RECIPIENTS.c.state == state)
+        query = query.group_by(RECIPIENTS.c.code, RECIPIENTS.c.words).order_by(count.desc(), RECIPIENTS.c.words)
+        with self._transaction() as connection:
+            found = connection.execute(query.where(_of_job(job)).limit(most)).all()
+        return [(number, " ".join(str(part) for part in (code, words) if part)) for number, code, words in found]
+
+    def entries(self, job: str | None = None, state: State | None = None) -> Iterator[Entry]:
+        """Returns the recipients, in the order in which they were planned."""
+        last = 0
+        while True:
+            query = (
+                select(RECIPIENTS, MESSAGES.c.key, MESSAGES.c.message_id)
+                .join(MESSAGES, MESSAGES.c.id == RECIPIENTS.c.message)
+                .where(RECIPIENTS.c.id > last)
+                .order_by(RECIPIENTS.c.id)
+                .limit(_CHUNK)
+            )
+            if state is not None:
+                query = query.where(RECIPIENTS.c.state == state)
+            with self._transaction() as connection:
+                found = connection.execute(query.where(_of_job(job))).mappings().all()
+            if not found:
+                return
+            last = found[-1]["id"]
+            for row in found:
+                yield Entry(**{name: row[name] for name in Entry.__dataclass_fields__})
+
+    def next_due(self, job: str, wanted: Wanted) -> float | None:
+        """Returns in how many seconds the next recipient that is `wanted` is due; None where none will be."""
+        query = select(func.min(RECIPIENTS.c.not_before)).join(MESSAGES, MESSAGES.c.id == RECIPIENTS.c.message)
+        query = query.where(RECIPIENTS.c.state.in_(("planned", "deferred")), wanted.condition())
+        with self._transaction() as connection:
+            first = connection.scalar(query.where(_of_job(job)))
+            return None if first is None else max(0.0, first - clock(connection))
+
+    # ---- settling by hand ---------------------------------------------------------------------------------------
+
+    def resolve(self, key: str, state: State, job: str | None = None) -> int:
+        """Settle what is in doubt of a message: "accepted", or "planned", to be sent again; returns of how many."""
+        messages = select(MESSAGES.c.id).where(MESSAGES.c.key == key)
+        query = update(RECIPIENTS).where(RECIPIENTS.c.message.in_(messages), RECIPIENTS.c.state == "in_doubt")
+        with self._transaction() as connection:
+            now = clock(connection)
+            query = query.values(state=state, changed=now, not_before=now, words="settled by hand")
+            return connection.execute(query.where(_of_job(job))).rowcount
+
+    def again(self, pattern: str | None = None, job: str | None = None) -> int:
+        """Plan refused recipients again, those whose words hold `pattern` or all; returns how many."""
+        with self._transaction() as connection:
+            now = clock(connection)
+            query = update(RECIPIENTS).where(RECIPIENTS.c.state == "refused")
+            if pattern:
+                said = func.coalesce(RECIPIENTS.c.words, "") + " " + RECIPIENTS.c.address
+                query = query.where(func.lower(said).contains(pattern.lower(), autoescape=True))
+            query = query.values(state="planned", tries=0, first_try=None, not_before=now, changed=now)
+            return connection.execute(query.where(_of_job(job))).rowcount
+
+
+def _of_job(job: str | None) -> ColumnElement[bool]:
+    """Returns the condition that a recipient is of a job; of any, where it is None."""
+    return true() if job is None else RECIPIENTS.c.job == select(JOBS.c.id).where(JOBS.c.name == job).scalar_subquery()
+
+
+@dataclass(frozen=True, slots=True)
+class Settled:
+    """What has become of a claim: `outcomes` by recipient; whoever has none goes back to planned."""
+
+    claim: Claim
+    outcomes: Mapping[str, Outcome]
+
+    def write(self, connection: Connection, now: float) -> None:
+        """Write it down, where the claim is still this process's, or was at its last word."""
+        claim = self.claim
+        mine = and_(RECIPIENTS.c.message == claim.id, RECIPIENTS.c.attempt == claim.attempt)
+        for address, outcome in self.outcomes.items():
+            rows = and_(mine, RECIPIENTS.c.address == address)
+            is_open = and_(rows, RECIPIENTS.c.state.in_(("started", "committing", "in_doubt")))
+            tries = (connection.scalar(select(RECIPIENTS.c.tries).where(rows)) or 0) + 1
+            said = {"code": outcome.code, "enhanced": outcome.enhanced, "words": outcome.message}
+            state: str = outcome.state
+            not_before = now
+            if state == "deferred":
+                begun = connection.scalar(select(RECIPIENTS.c.first_try).where(rows)) or now
+                not_before = now + FIRST_PAUSE * 1.5 ** (tries - 1)
+                if tries >= MOST_TRIES or not_before > begun + LONGEST:
+                    state = "expired"
+            connection.execute(
+                update(RECIPIENTS)
+                .where(is_open)
+                .values(
+                    state=state,
+                    tries=tries,
+                    changed=now,
+                    not_before=not_before,
+                    first_try=func.coalesce(RECIPIENTS.c.first_try, now),
+                    **said,
+                )
+            )
+        connection.execute(update(RECIPIENTS).where(mine, RECIPIENTS.c.state == "started").values(state="planned"))
+        connection.execute(
+            update(MESSAGES)
+            .where(MESSAGES.c.id == claim.id, MESSAGES.c.attempt == claim.attempt)
+            .values(worker=None, lease=None)
+        )
+
+
+class _Planning:
+    """The writing of a plan, chunk by chunk, in one transaction."""
+
+    def __init__(self, connection: Connection, job: int, now: float, change_unsent: bool) -> None:
+        self._connection, self._job, self._now, self._change = connection, job, now, change_unsent
+        self._seen: set[str] = set()
+        self._counts: Counter[str] = Counter()
+        self._changed: list[str] = []
+        self._repeated: list[str] = []
+        # Those of the table of today get their positions anew.
+        connection.execute(update(MESSAGES).where(MESSAGES.c.job == job).values(position=None))
+
+    def add(self, chunk: Sequence[Planned]) -> None:
+        keys = [one.key for one in chunk]
+        known = {
+            row.key: row
+            for row in self._connection.execute(
+                select(MESSAGES.c.id, MESSAGES.c.key, MESSAGES.c.data, MESSAGES.c.content).where(
+                    MESSAGES.c.job == self._job, MESSAGES.c.key.in_(keys)
+                )
+            )
+        }
+        for one in chunk:
+            if one.key in self._seen:
+                self._repeated.append(one.key)
+                continue
+            self._seen.add(one.key)
+            row = known.get(one.key)
+            if row is None:
+                self._insert(one)
+                self._counts["new"] += 1
+            elif row.data == one.data and not (self._change and row.content is not None):
+                self._place(row.id, one)
+                self._counts["known"] += 1
+            elif self._is_had(row.id):
+                self._place(row.id, one)
+                self._counts["known"] += 1
+                if row.data != one.data:
+                    self._changed.append(one.key)
+            else:
+                self._connection.execute(delete(RECIPIENTS).where(RECIPIENTS.c.message == row.id))
+                self._connection.execute(delete(MESSAGES).where(MESSAGES.c.id == row.id))
+                self._insert(one)
+                self._counts["anew"] += 1
+
+    def _place(self, message: int, one: Planned) -> None:
+        self._connection.execute(update(MESSAGES).where(MESSAGES.c.id == message).values(position=one.position))
+
+    def _is_had(self, message: int) -> bool:
+        query = select(func.count()).where(RECIPIENTS.c.message == message, RECIPIENTS.c.state.in_(HAD))
+        return bool(self._connection.scalar(query))
+
+    def _insert(self, one: Planned) -> None:
+        made = self._connection.execute(
+            insert(MESSAGES).values(
+                job=self._job,
+                key=one.key,
+                position=one.position,
+                data=one.data,
+                seed=secrets.token_bytes(16),
+                attempt=0,
+            )
+        )
+        message = made.inserted_primary_key[0]  # type: ignore[index]
+        self._connection.execute(
+            insert(RECIPIENTS),
+            [
+                {
+                    "message": message,
+                    "job": self._job,
+                    "address": address,
+                    "state": "suppressed" if address in one.suppressed else "planned",
+                    "attempt": 0,
+                    "tries": 0,
+                    "not_before": 0.0,
+                    "changed": self._now,
+                }
+                for address in one.addresses
+            ],
+        )
+
+    def result(self) -> PlanResult:
+        gone = self._connection.scalar(
+            select(func.count()).where(MESSAGES.c.job == self._job, MESSAGES.c.position.is_(None))
+        )
+        counts = self._counts
+        return PlanResult(
+            counts["new"], counts["known"], counts["anew"], tuple(self._changed), tuple(self._repeated), int(gone or 0)
+        )
+
+
+# ---- processes ----------------------------------------------------------------------------------------------------
+
+
+def this_worker() -> str:
+    """Returns what tells this process from all others, also from a later one with its number."""
+    return f"{_host()}/{os.getpid()}/{_began(os.getpid())}"
+
+
+@cache
+def _host() -> str:
+    return socket.gethostname().replace("/", "_")
+
+
+def _is_gone(worker: str) -> bool:
+    """Returns whether a process of this machine has ended; of other machines nothing is known."""
+    host, number, began = worker.split("/")
+    if host != _host():
+        return False
+    try:
+        os.kill(int(number), 0)
+    except ProcessLookupError:
+        return True
+    except PermissionError:
+        pass
+    return _began(int(number)) != began
+
+
+def _began(process: int) -> str:
+    """Returns when a process began, as the system counts; where that cannot be read, nothing."""
+    try:
+        stat = Path(f"/proc/{process}/stat").read_text(encoding="ascii", errors="replace")
+    except OSError:
+        return ""
+    return stat.rpartition(")")[2].split()[19]

@@ -1,0 +1,489 @@
+"""Batches and their journals: checked before the first is sent, nobody twice, nobody left out, whatever happens between."""
+
+from __future__ import annotations
+
+import json
+import os
+import sqlite3
+import stat
+import threading
+import time
+import unittest
+import unittest.mock
+from collections import Counter
+from collections.abc import Sequence
+from typing import Any
+
+from pribble import DeliveryError, Template
+from pribble.delivery.batch import Batch, BatchError, Limits
+from pribble.delivery.composing import Composer, addresses_of
+from pribble.delivery.journal import Fenced, Journal, Planned, Settled, Wanted
+from pribble.delivery.journal_tables import JournalError
+from pribble.delivery.rows import read_rows
+from pribble.testing import Outbox
+from tests.support import Case, pribble
+
+TEMPLATE = Template.from_text("{{ subject: }}Berth {{ berth }}{{ :subject }}<p>Dear {{ name }}, {{ note? }}</p>")
+OFFICE = "Office <office@skerrow.example>"
+
+
+def table(count: int = 8) -> list[dict[str, str]]:
+    return [{"name": f"Na, {n}", "mail": f"p{n}@d{n % 5}.example", "berth": f"B{n}"} for n in range(count)]
+
+
+class Batches(Case):
+    def setUp(self) -> None:
+        self.outbox = Outbox()
+        self.journal = Journal(self.folder().path / "a.journal")
+        self.addCleanup(lambda: self.journal.close())
+
+    def batch(
+        self,
+        rows: Sequence[Any],
+        *,
+        key: Sequence[str] = ("berth",),
+        template: Template = TEMPLATE,
+        cc: str | None = None,
+        to: str = "{{ name }} <{{ mail }}>",
+        **more: Any,
+    ) -> Batch:
+        read = read_rows(rows)
+        self.addCleanup(read.__exit__)
+        composer = Composer(
+            template,
+            OFFICE,
+            addresses_of(to, read.columns, "--to"),
+            cc=addresses_of(cc, (), "--cc") if cc else None,
+            key=key,
+        )
+        more.setdefault("limits", Limits(wait=0))
+        return Batch(composer, read, "season", more.pop("through", self.outbox), self.journal, **more)
+
+    def subjects(self) -> list[str]:
+        return [message.subject or "" for message in self.outbox.messages]
+
+    def test_each_row_is_sent_once(self) -> None:
+        told: list[int] = []
+        result = self.batch(table(), connections=3).send(lambda progress: told.append(sum(progress.ended.values())))
+        self.assertEqual((result.states, result.is_accepted, result.stopped), (Counter(accepted=8), True, None))
+        self.assertEqual(sorted(self.subjects()), [f"Berth B{n}" for n in range(8)])
+        self.assertEqual(sorted(told), list(range(1, 9)))
+        again = self.batch(table()).send()
+        self.assertEqual((again.states, again.plan.known, len(self.outbox.messages)), (Counter(accepted=8), 8, 8))
+
+    def test_nothing_is_sent_if_a_row_is_wrong(self) -> None:
+        rows: list[Any] = table()
+        rows[2] = {**rows[2], "mail": "nobody"}
+        rows[4] = {"mail": "x@x.example", "berth": "B4"}
+        rows[6] = {**rows[6], "berth": ""}
+        batch = self.batch(rows)
+        problems = [str(one) for one in batch.problems()]
+        self.assertEqual([one.partition(":")[0] for one in problems], ["row 3", "row 5", "row 7"])
+        self.assertIn('no field "name" in the data', problems[1])
+        self.assertIn("its key (berth) is empty", problems[2])
+        with self.assertRaises(BatchError) as caught:
+            batch.send()
+        self.assertIn("3 rows are wrong; nothing was sent\n  row 3: --to", str(caught.exception))
+        self.assertEqual((self.outbox.messages, self.journal.jobs()), ([], []))
+        result = self.batch(rows, skip_bad=True).send()
+        self.assertEqual((result.states, result.is_accepted), (Counter(accepted=5), False))
+
+    def test_what_is_unlike_the_others(self) -> None:
+        rows = table()
+        rows[3] = {**rows[3], "note": "x" * 5000}
+        rows[5] = {**rows[5], "name": "A very long name indeed"}
+        batch = self.batch(rows)
+        batch.problems()
+        self.assertEqual(
+            [(one.what, one.number) for one in batch.outliers], [("heaviest message", 4), ("longest name", 6)]
+        )
+
+    def test_states_are_kept(self) -> None:
+        self.outbox.refuse("p1@*")
+        self.outbox.defer("p2@*", times=1)
+        self.outbox.lose("p3@*")
+        result = self.batch(table(), suppressed=["P4@D4.example"]).send()
+        states = Counter(accepted=4, refused=1, deferred=1, in_doubt=1, suppressed=1)
+        self.assertEqual((result.states, result.is_accepted), (states, False))
+        self.assertEqual(self.batch(table()).send().states, states)  # nothing is due, nothing is sent twice
+        self.assertEqual(self.journal.reasons("refused"), [(1, "550 5.1.1 no mailbox of that name here")])
+        (entry,) = self.journal.entries(state="in_doubt")
+        self.assertEqual((entry.key, entry.address, entry.tries), ("B3", "p3@d3.example", 1))
+        self.assertEqual(entry.message_id, self.outbox.receipts[3].message_id)
+        (deferred,) = self.journal.entries(state="deferred")
+        self.assertAlmostEqual(deferred.not_before - time.time(), 900, delta=30)
+
+    def test_a_deferred_one_goes_again_and_at_last_not(self) -> None:
+        self.outbox.defer("p2@*")
+        for tries in range(1, 6):
+            self.batch(table(4)).send()
+            (entry,) = [one for one in self.journal.entries() if one.key == "B2"]
+            self.assertEqual((entry.tries, entry.state), (tries, "deferred" if tries < 5 else "expired"))
+            self.make_due()
+        self.assertEqual(self.batch(table(4)).send().states, Counter(accepted=3, expired=1))
+
+    def make_due(self) -> None:
+        """Let the time pass that has to pass before the next try."""
+        self.journal.close()
+        with sqlite3.connect(self.journal.where) as connection:
+            connection.execute("UPDATE recipients SET not_before = 0")
+        connection.close()
+
+    def test_a_retry_is_for_those_who_are_left(self) -> None:
+        """With the same bytes, though the data and the clock have gone on."""
+        self.outbox.defer("copy@*", times=1)
+        first = self.batch(table(1), cc="copy@x.example").send()
+        self.assertEqual(first.states, Counter(accepted=1, deferred=1))
+        self.make_due()
+        time.sleep(1.1)
+        second = self.batch(table(1), cc="copy@x.example").send()
+        self.assertEqual(second.states, Counter(accepted=2))
+        self.assertEqual([one.recipient for one in self.outbox.receipts[1].outcomes], ["copy@x.example"])
+        self.assertEqual(bytes(self.outbox.messages[0]), bytes(self.outbox.messages[1]))
+
+    def test_a_table_that_changes(self) -> None:
+        self.outbox.be_down()
+        self.batch(table(3)).send()
+        self.assertEqual(self.journal.summary(), Counter(planned=3))
+        self.outbox.be_down(None)
+        self.batch(table(3), wanted=Wanted(before=1)).send()
+        rows = [{**row, "name": f"{row['name']}!"} for row in table(3)] + table(5)[3:] + table(1)
+        result = self.batch(rows[:2] + rows[3:]).send()  # B2 is gone, B3 and B4 are new, B0 stands there twice
+        plan = result.plan
+        self.assertEqual((plan.new, plan.known, plan.anew, plan.gone), (2, 1, 1, 1))
+        self.assertEqual((plan.changed, plan.repeated), (("B0",), ("B0",)))
+        self.assertEqual(result.states, Counter(accepted=4, planned=1))
+        self.assertEqual([one.to[0].name for one in self.outbox.messages], ["Na, 0", "Na, 1!", "Na, 3", "Na, 4"])
+
+    def test_without_a_key_the_table_must_be_the_same(self) -> None:
+        self.batch(table(3), key=()).send()
+        self.assertEqual(self.batch(table(3), key=()).send().plan.known, 3)
+        for rows, key, words in ((table(4), (), "another table"), (table(3), ("berth",), "without a key")):
+            with self.assertRaisesRegex(JournalError, words):
+                self.batch(rows, key=key).send()
+        self.assertEqual(len(self.outbox.messages), 3)
+
+    def test_another_template_is_told(self) -> None:
+        self.outbox.defer("p1@*", times=1)
+        self.batch(table(3)).send()
+        other = Template.from_text("{{ subject: }}New {{ berth }}{{ :subject }}<p>{{ name }}</p>")
+        with self.assertRaisesRegex(JournalError, "another template"):
+            self.batch(table(3), template=other).send()
+        self.make_due()
+        self.batch(table(3), template=other, change_unsent=True).send()
+        self.assertEqual(self.subjects(), ["Berth B0", "Berth B2", "New B1"])
+
+    def test_a_message_that_is_not_what_it_was(self) -> None:
+        """Tried once, in part: what is left gets the same bytes, or nothing."""
+        self.outbox.defer("copy@*", times=1)
+        self.batch(table(1), cc="copy@x.example").send()
+        self.make_due()
+        batch = self.batch(table(1), cc="copy@x.example", to="Another {{ name }} <{{ mail }}>")
+        self.assertEqual(batch.send().states, Counter(accepted=1, refused=1))
+        self.assertIn("not what it was", self.journal.reasons("refused")[0][1])
+
+    def test_one_reason_for_many_is_the_accounts(self) -> None:
+        self.outbox.refuse("*", 554, "5.7.1 account suspended")
+        result = self.batch(table(20)).send()
+        self.assertEqual(result.states, Counter(planned=20))
+        self.assertIn("the account's trouble: 554 5.7.1 account suspended", result.stopped or "")
+        self.assertEqual(len(self.outbox.receipts), 5)
+        # Of one domain it is the domain's.
+        rows = [{**row, "mail": f"p{n}@x.example"} for n, row in enumerate(table(20))]
+        self.assertEqual(self.batch(rows).send().states, Counter(refused=20))
+
+    def test_when_it_ends(self) -> None:
+        self.outbox.refuse("p[13579]@*")
+        result = self.batch(table(30), limits=Limits(wait=0, stop_after=3)).send()
+        self.assertEqual((result.states["refused"], result.stopped), (3, "3 failures among the last 6"))
+        result = self.batch(table(30), limits=Limits(wait=0, until=time.time() - 1)).send()
+        self.assertEqual(result.stopped, "its time is over")
+        begun = time.monotonic()
+        self.batch(table(30), wanted=Wanted(before=10), limits=Limits(wait=0, rate=1200)).send()
+        self.assertGreaterEqual(time.monotonic() - begun, 0.15)
+        self.assertEqual(self.batch(table(30), wanted=Wanted(key="B20")).send().states["planned"], 19)
+
+    def test_a_server_that_is_down(self) -> None:
+        class Down(Outbox):
+            left = 3
+
+            def deliver(self, *given: Any, **more: Any) -> Any:
+                self.left -= 1
+                if self.left >= 0:
+                    raise DeliveryError("cannot be reached", is_lasting=self.left > 5)
+                return super().deliver(*given, **more)
+
+        down = Down()
+        with unittest.mock.patch("pribble.delivery.batch._LONGEST_PAUSE", 0.05):
+            result = self.batch(table(3), through=down, limits=Limits(wait=30)).send()
+        self.assertEqual((result.states, result.stopped), (Counter(accepted=3), None))
+        down.left = 20
+        rows = table(6)
+        result = self.batch(rows, through=down).send()
+        self.assertEqual((result.states, result.stopped), (Counter(accepted=3, planned=3), "cannot be reached"))
+        self.assertEqual(down.left, 19)
+
+    def test_an_interruption_lets_what_is_under_way_end(self) -> None:
+        begun = threading.Event()
+
+        class Slow(Outbox):
+            def deliver(self, *given: Any, **more: Any) -> Any:
+                begun.set()
+                time.sleep(0.4)
+                return super().deliver(*given, **more)
+
+        def interrupt() -> None:
+            begun.wait(10)
+            os.kill(os.getpid(), 2)
+
+        threading.Thread(target=interrupt).start()
+        result = self.batch(table(20), through=Slow(), connections=2).send()
+        self.assertEqual(result.stopped, "interrupted")
+        self.assertEqual(sum(result.states.values()), 20)
+        self.assertIn(result.states["accepted"], (1, 2))  # those that were under way
+        self.assertEqual(set(result.states), {"accepted", "planned"})
+
+    def test_a_journal_that_cannot_be_written_sends_nothing(self) -> None:
+        self.batch(table(1)).send()
+
+        class Locking(Outbox):
+            """Another process takes the journal before the last word."""
+
+            def deliver(self, message: Any, *, recipients: Any = None, committing: Any = None) -> Any:
+                def locked(people: Any) -> None:
+                    other = sqlite3.connect(where, isolation_level=None)
+                    other.execute("BEGIN IMMEDIATE")
+                    try:
+                        committing(people)
+                    finally:
+                        other.execute("ROLLBACK")
+                        other.close()
+
+                return super().deliver(message, recipients=recipients, committing=locked)
+
+        where = self.journal.where
+        self.journal.close()
+        way = Locking()
+        with (
+            unittest.mock.patch("pribble.delivery.journal_tables.BUSY", 0.2),
+            self.assertRaisesRegex(JournalError, "locked"),
+        ):
+            self.batch(table(3), through=way).send()
+        self.assertEqual(way.messages, [])
+        self.journal.close()
+        self.assertEqual(self.journal.summary()["accepted"], 1)
+
+
+class Journals(Case):
+    def setUp(self) -> None:
+        self.path = self.folder().path / "a.journal"
+        self.journal = Journal(self.path)
+        self.addCleanup(lambda: self.journal.close())
+
+    def plan(self, count: int = 3) -> None:
+        planned = [Planned(f"k{n}", n, "d", (f"a{n}@x.example", f"b{n}@x.example")) for n in range(count)]
+        self.journal.plan("job", planned, template="t", rows=None)
+
+    def test_only_its_owner_reads_it(self) -> None:
+        self.plan()
+        for path in self.path.parent.iterdir():
+            self.assertEqual(stat.S_IMODE(path.stat().st_mode), 0o600, path)
+
+    def test_what_is_no_journal(self) -> None:
+        self.path.write_text("something else, which is no database")
+        with self.assertRaisesRegex(JournalError, "not a database"):
+            self.plan()
+        for where, words in (
+            ("mysql://h/x", "PostgreSQL database"),
+            ("postgresql://u:tide@h/x", "no place in an address"),
+            ("://", "cannot be used"),
+            (str(self.path.parent / "no/such/journal"), "No such file"),
+        ):
+            with self.subTest(where), self.assertRaisesRegex(JournalError, words) as caught:
+                Journal(where).jobs()
+            self.assertNotIn("tide", str(caught.exception))
+
+    def test_another_version_is_refused(self) -> None:
+        self.plan()
+        self.journal.close()
+        with sqlite3.connect(self.path) as connection:
+            connection.execute("UPDATE facts SET value = '99'")
+        connection.close()
+        with self.assertRaisesRegex(JournalError, "version 99"):
+            self.journal.jobs()
+
+    def test_a_plan_is_whole_or_not_at_all(self) -> None:
+        def broken() -> Any:
+            yield Planned("k", 0, "d", ("a@x.example",))
+            raise KeyboardInterrupt
+
+        with self.assertRaises(KeyboardInterrupt):
+            self.journal.plan("job", broken(), template="t", rows=None)
+        self.assertEqual(self.journal.jobs(), [])
+
+    def test_a_claim_is_one_process_s(self) -> None:
+        self.plan(20)
+        other = Journal(self.path)
+        self.addCleanup(lambda: other.close())
+        first, second = self.journal.claim("job", 8, Wanted()), other.claim("job", 20, Wanted())
+        self.assertEqual([one.key for one in first], [f"k{n}" for n in range(8)])
+        self.assertEqual([one.key for one in second], [f"k{n}" for n in range(8, 20)])
+        self.assertEqual(self.journal.claim("job", 20, Wanted()), [])
+        claimed: list[str] = []
+        self.journal.settle([Settled(claim, {}) for claim in (*first, *second)])
+        threads = [
+            threading.Thread(
+                target=lambda: claimed.extend(one.key for one in Journal(self.path).claim("job", 3, Wanted()))
+            )
+            for _ in range(10)
+        ]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertEqual(sorted(claimed), sorted(f"k{n}" for n in range(20)))
+
+    def test_a_late_owner_commits_nothing(self) -> None:
+        self.plan(1)
+        stalled = Journal(self.path, lease=-1)  # its time is over as soon as it begins
+        self.addCleanup(lambda: stalled.close())
+        (late,) = stalled.claim("job", 1, Wanted())
+        self.journal.recover("job")
+        (now,) = self.journal.claim("job", 1, Wanted())
+        self.assertEqual((now.attempt, now.seed), (late.attempt + 1, late.seed))
+        with self.assertRaises(Fenced):
+            stalled.commit(late, late.addresses, "<m>", "c")
+        stalled.settle([Settled(late, {})])
+        self.assertEqual(self.journal.summary(), Counter(started=2))
+        self.journal.commit(now, now.addresses, "<m>", "c")
+        self.assertEqual(self.journal.summary(), Counter(committing=2))
+
+    def test_a_lease_that_runs_out_at_the_last_word_is_doubt(self) -> None:
+        """Nobody claims it; its owner may still say how it ended."""
+        self.plan(2)
+        stalled = Journal(self.path, lease=-1)
+        self.addCleanup(lambda: stalled.close())
+        first, _ = stalled.claim("job", 2, Wanted())
+        stalled.commit(first, first.addresses[:1], "<m>", "c")
+        self.journal.recover("job")
+        self.assertEqual(self.journal.summary(), Counter(in_doubt=1, planned=3))
+        self.assertEqual(
+            [one.addresses for one in self.journal.claim("job", 5, Wanted())],
+            [("b0@x.example",), ("a1@x.example", "b1@x.example")],
+        )
+
+    def test_it_settles_what_is_in_doubt(self) -> None:
+        self.plan(3)
+        for claim in self.journal.claim("job", 3, Wanted()):
+            self.journal.commit(claim, claim.addresses, "<m>", "c")
+        with unittest.mock.patch("pribble.delivery.journal._is_gone", return_value=True):
+            self.journal.recover("job")
+        self.assertEqual(self.journal.summary(), Counter(in_doubt=6))
+        self.assertEqual(self.journal.resolve("k0", "accepted"), 2)
+        self.assertEqual(self.journal.resolve("k1", "planned", "job"), 2)
+        self.assertEqual(self.journal.resolve("k1", "planned"), 0)
+        self.assertEqual(self.journal.summary(), Counter(in_doubt=2, accepted=2, planned=2))
+
+
+class OnTheCommandLine(Case):
+    def setUp(self) -> None:
+        lines = "name;mail;berth\n" + "".join(f"Na{n};p{n}@d{n % 5}.example;B{n}\n" for n in range(8))
+        toml = 'senders.default = "O <o@x.example>"\n[transports.default]\nurl = "folder:out"\n[suppress]\nfile = "no.txt"\n'
+        self.path = self.folder(
+            {
+                "templates/notice.html": "{{ subject: }}Berth {{ berth }}{{ :subject }}<p>Dear {{ name }}</p>",
+                "skippers.csv": lines,
+                "no.txt": "# those who want nothing\np7@d2.example\n",
+                "pribble.toml": toml,
+            }
+        ).path
+
+    def batch(self, *options: str, to: str = "{{ name }} <{{ mail }}>") -> Any:
+        return pribble("batch", "notice", "--rows", "skippers.csv", "--to", to, *options, cwd=self.path)
+
+    def test_a_batch(self) -> None:
+        done = self.batch("--journal", "a.journal", "--key", "berth")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertEqual(done.stderr, "skippers.csv: its columns are divided by semicolons\n")
+        self.assertIn("8 rows rendered; 0 problems\n  heaviest message: row", done.stdout)
+        self.assertIn("notice: 7 accepted, 1 suppressed\n", done.stdout)
+        self.assertEqual(len(list((self.path / "out").glob("*.eml"))), 7)
+        said = json.loads(self.batch("--journal", "a.journal", "--key", "berth", "--json").stdout)
+        self.assertEqual((said["states"], said["planned"]["known"]), ({"accepted": 7, "suppressed": 1}, 8))
+        done = pribble("journal", "a.journal", cwd=self.path)
+        self.assertEqual(done.stdout, "notice: 8 recipients\n        7 accepted\n        1 suppressed\n")
+
+    def test_looking_first(self) -> None:
+        self.assertEqual(self.batch("--show", "2").stdout, "Dear Na1\n")
+        self.assertIn("To: Na1 <p1@d1.example>", self.batch("--show", "2", "--format", "eml").stdout)
+        done = self.batch("--test-to", "me@example.org", "--show", "3")
+        self.assertIn("me@example.org: accepted", done.stdout)
+        (path,) = (self.path / "out").glob("*.eml")
+        self.assertIn("Subject: [test] Berth B2", path.read_text())
+        self.assertFalse((self.path / "a.journal").exists())
+
+    def test_rows_that_are_wrong(self) -> None:
+        with open(self.path / "skippers.csv", "a") as file:
+            file.write("X;nobody;B8\nY;y@x.example\n")
+        done = self.batch("--journal", "a.journal")
+        self.assertEqual(done.returncode, 1)
+        self.assertIn("2 rows are wrong; nothing was sent\n  row 9 (line 10): --to", done.stderr)
+        self.assertIn("row 10 (line 11): 2 fields, where the head has 3", done.stderr)
+        self.assertFalse((self.path / "out").exists())
+        done = self.batch("--journal", "a.journal", "--skip-bad")
+        self.assertEqual(done.returncode, 3)
+        self.assertIn("7 accepted", done.stdout)
+
+    def test_a_journal_is_asked_and_told(self) -> None:
+        outbox = Outbox()
+        outbox.refuse("=cmd@*")
+        outbox.lose("p2@*")
+        with open(self.path / "skippers.csv", "a") as file:
+            file.write("X;=cmd@x.example;B8\n")
+        address = outbox.address
+        done = self.batch("--journal", "a.journal", "--key", "berth", "--through", address, "--connections", "2")
+        self.assertEqual(done.returncode, 3, done.stderr)
+        self.assertIn("in doubt: pribble journal a.journal --state in_doubt", done.stdout)
+        listed = pribble("journal", "a.journal", "--state", "in_doubt", cwd=self.path)
+        self.assertEqual(listed.stdout, "B2  p2@d2.example: in doubt (no answer to the message)\n")
+        listed = pribble("journal", "a.journal", "--state", "refused", "--csv", cwd=self.path)
+        self.assertIn("B8,'=cmd@x.example,refused,1,550,5.1.1,", listed.stdout)
+        self.assertEqual(pribble("journal", "a.journal", "--resolve", "B2", "resend", cwd=self.path).returncode, 0)
+        self.assertEqual(
+            pribble("journal", "a.journal", "--again", "refused:cmd", cwd=self.path).stdout,
+            "1 recipient planned again\n",
+        )
+        states = json.loads(pribble("journal", "a.journal", "--json", cwd=self.path).stdout)
+        self.assertEqual(states["jobs"][0]["states"], {"accepted": 6, "planned": 2, "suppressed": 1})
+
+    def test_what_is_called_wrongly(self) -> None:
+        for options, words in (
+            ([], "--journal FILE"),
+            (["--journal", "a", "--key", "nam"], 'no column "nam"'),
+            (["--show", "9"], "the table has 8 rows"),
+            (["--show", "0"], "no number from 1"),
+            (["--rate", "5/hour"], "is no rate"),
+            (["--until", "soon"], "is no time"),
+            (["--wait", "-1"], "is no number of minutes"),
+            (["--journal", "a", "--through", "nowhere"], "no name in [transports]"),
+        ):
+            with self.subTest(options):
+                done = self.batch(*options)
+                self.assertEqual(done.returncode, 2, done.stderr)
+                self.assertIn(words, done.stderr)
+        for options, words in (
+            (["nowhere"], "there is no journal"),
+            (["a.journal", "--job", "x"], 'no job "x" (notice)'),
+            (["a.journal", "--resolve", "B1", "accepted"], "nothing is in doubt"),
+            (["a.journal", "--resolve", "B1", "perhaps"], "accepted, or"),
+            (["a.journal", "--again", "accepted"], "--again refused"),
+        ):
+            self.batch("--journal", "a.journal", "--key", "berth")
+            with self.subTest(options):
+                done = pribble("journal", *options, cwd=self.path)
+                self.assertEqual(done.returncode, 2, done.stderr)
+                self.assertIn(words, done.stderr)
+
+
+if __name__ == "__main__":
+    unittest.main()
