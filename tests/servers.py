@@ -6,6 +6,7 @@ from __future__ import annotations
 import os
 import pwd
 import shutil
+import signal
 import smtplib
 import socket
 import subprocess
@@ -121,9 +122,15 @@ postlog unix-dgram n - n - 1 postlogd
 """
 
 
+def _program(name: str) -> str | None:
+    """Returns the path of a server's program, also where Debian keeps it aside."""
+    aside = sorted(map(str, Path("/usr/lib/postgresql").glob("*/bin")), reverse=True)
+    return shutil.which(name, path=":".join((os.environ["PATH"], "/usr/sbin", *aside)))
+
+
 def needs_server(program: str) -> Any:
     """Skip a test where a server is not installed or cannot be started, unless nothing may be skipped."""
-    absent = shutil.which(program, path=f"{os.environ['PATH']}:/usr/sbin") is None or os.getuid() != 0
+    absent = _program(program) is None or os.getuid() != 0
     return unittest.skipIf(absent and not NOTHING_SKIPPED, f"{program} is not installed, or this is not root")
 
 
@@ -163,6 +170,40 @@ def submission(certificate: Path) -> Iterator[tuple[int, int, Path]]:
         _dovecot(folder, AUTH.format(folder=folder)),
     ):
         yield port, at_once, folder / "mail/ana/new"
+
+
+@contextmanager
+def postgresql() -> Iterator[str]:
+    """The address of a PostgreSQL database that has just been set up."""
+    with _folder() as folder:
+        port = free_port()
+        data = folder / "mail/data"
+        _nobody(folder)
+        programs = Path(_program("initdb") or "").resolve().parent
+        quiet = {"user": "nobody", "group": "nogroup", "extra_groups": [], "cwd": folder / "mail"}
+        setting_up = [
+            str(programs / "initdb"),
+            "-D",
+            str(data),
+            "-U",
+            "pribble",
+            "-A",
+            "trust",
+            "-E",
+            "UTF8",
+            "--locale=C",
+        ]
+        subprocess.run(setting_up, check=True, capture_output=True, timeout=120, **quiet)  # type: ignore[call-overload]
+        log = folder / "mail/log"
+        with open(log, "wb") as out:
+            command = [str(programs / "postgres"), "-D", str(data), "-k", "", "-h", "127.0.0.1", "-p", str(port)]
+            server = subprocess.Popen(command, stdout=out, stderr=out, **quiet)  # type: ignore[call-overload]
+        try:
+            _wait(port, log)
+            yield f"postgresql://pribble@127.0.0.1:{port}/postgres"
+        finally:
+            server.send_signal(signal.SIGINT)  # now, and not when all have gone
+            server.wait()
 
 
 @contextmanager

@@ -149,7 +149,7 @@ class Locks(unittest.TestCase):
         bounds = {}
         for line in lines:
             if not line.startswith("pribble["):
-                name, bound = re.fullmatch(r"([\w-]+)>=([\d.]+)", line).groups()  # type: ignore[union-attr]
+                name, bound = re.fullmatch(r"([\w-]+)(?:\[\w+\])?>=([\d.]+)", line).groups()  # type: ignore[union-attr]
                 bounds[name.lower()] = bound
         return bounds
 

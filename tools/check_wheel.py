@@ -15,7 +15,7 @@ import pribble
 from pribble import MissingExtra, TemplateFolder
 from pribble.cli import main
 
-EXTRAS = ("aiosmtpd", "flask", "icalendar", "matplotlib", "pandas", "watchfiles")
+EXTRAS = ("aiosmtpd", "flask", "icalendar", "matplotlib", "pandas", "psycopg", "sqlalchemy", "watchfiles")
 
 
 def check() -> None:

@@ -92,8 +92,15 @@ CHAPTERS: dict[str, tuple[str, tuple[Any, ...]]] = {
         ),
     ),
     "Delivery": (
-        "From `pribble.delivery`; [delivery.md](delivery.md) has the whole.",
-        (delivery.transport, delivery.Transport, delivery.Receipt, delivery.Outcome),
+        "From `pribble.delivery`; [delivery.md](delivery.md) and [batch.md](batch.md) have the whole.",
+        (
+            delivery.transport,
+            delivery.Transport,
+            delivery.Receipt,
+            delivery.Outcome,
+            delivery.Batch,
+            delivery.Journal,
+        ),
     ),
     "Tests": ("From `pribble.testing`.", (MessageTestCase, Outbox)),
 }

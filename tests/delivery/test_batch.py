@@ -12,16 +12,19 @@ import unittest
 import unittest.mock
 from collections import Counter
 from collections.abc import Sequence
+from pathlib import Path
 from typing import Any
 
+from sqlalchemy import create_engine
+
 from pribble import DeliveryError, Template
-from pribble.delivery.batch import Batch, BatchError, Limits
-from pribble.delivery.composing import Composer, addresses_of
-from pribble.delivery.journal import Fenced, Journal, Planned, Settled, Wanted
-from pribble.delivery.journal_tables import JournalError
+from pribble.delivery.batch import Batch, BatchError, Pace
+from pribble.delivery.journal import LEASE, Fenced, Journal, Planned, Settled, Wanted
+from pribble.delivery.journal_tables import METADATA, JournalError
 from pribble.delivery.rows import read_rows
 from pribble.testing import Outbox
-from tests.support import Case, pribble
+from tests.servers import needs_server, postgresql
+from tests.support import Case, pribble, proof
 
 TEMPLATE = Template.from_text("{{ subject: }}Berth {{ berth }}{{ :subject }}<p>Dear {{ name }}, {{ note? }}</p>")
 OFFICE = "Office <office@skerrow.example>"
@@ -37,27 +40,12 @@ class Batches(Case):
         self.journal = Journal(self.folder().path / "a.journal")
         self.addCleanup(lambda: self.journal.close())
 
-    def batch(
-        self,
-        rows: Sequence[Any],
-        *,
-        key: Sequence[str] = ("berth",),
-        template: Template = TEMPLATE,
-        cc: str | None = None,
-        to: str = "{{ name }} <{{ mail }}>",
-        **more: Any,
-    ) -> Batch:
+    def batch(self, rows: Sequence[Any], *, template: Template = TEMPLATE, **more: Any) -> Batch:
         read = read_rows(rows)
         self.addCleanup(read.__exit__)
-        composer = Composer(
-            template,
-            OFFICE,
-            addresses_of(to, read.columns, "--to"),
-            cc=addresses_of(cc, (), "--cc") if cc else None,
-            key=key,
-        )
-        more.setdefault("limits", Limits(wait=0))
-        return Batch(composer, read, "season", more.pop("through", self.outbox), self.journal, **more)
+        usual = {"key": ["berth"], "to": "{{ name }} <{{ mail }}>", "pace": Pace(wait=0), "through": self.outbox}
+        given: dict[str, Any] = {"sender": OFFICE, "job": "season", "journal": self.journal, **usual, **more}
+        return Batch(template, read, **given)
 
     def subjects(self) -> list[str]:
         return [message.subject or "" for message in self.outbox.messages]
@@ -194,12 +182,12 @@ class Batches(Case):
 
     def test_when_it_ends(self) -> None:
         self.outbox.refuse("p[13579]@*")
-        result = self.batch(table(30), limits=Limits(wait=0, stop_after=3)).send()
+        result = self.batch(table(30), pace=Pace(wait=0, stop_after=3)).send()
         self.assertEqual((result.states["refused"], result.stopped), (3, "3 failures among the last 6"))
-        result = self.batch(table(30), limits=Limits(wait=0, until=time.time() - 1)).send()
+        result = self.batch(table(30), pace=Pace(wait=0, until=time.time() - 1)).send()
         self.assertEqual(result.stopped, "its time is over")
         begun = time.monotonic()
-        self.batch(table(30), wanted=Wanted(before=10), limits=Limits(wait=0, rate=1200)).send()
+        self.batch(table(30), wanted=Wanted(before=10), pace=Pace(wait=0, rate=1200)).send()
         self.assertGreaterEqual(time.monotonic() - begun, 0.15)
         self.assertEqual(self.batch(table(30), wanted=Wanted(key="B20")).send().states["planned"], 19)
 
@@ -215,7 +203,7 @@ class Batches(Case):
 
         down = Down()
         with unittest.mock.patch("pribble.delivery.batch._LONGEST_PAUSE", 0.05):
-            result = self.batch(table(3), through=down, limits=Limits(wait=30)).send()
+            result = self.batch(table(3), through=down, pace=Pace(wait=30)).send()
         self.assertEqual((result.states, result.stopped), (Counter(accepted=3), None))
         down.left = 20
         rows = table(6)
@@ -274,43 +262,28 @@ class Batches(Case):
         self.assertEqual(self.journal.summary()["accepted"], 1)
 
 
-class Journals(Case):
+class OfJournals(Case):
+    """A journal, and what is planned in it."""
+
     def setUp(self) -> None:
-        self.path = self.folder().path / "a.journal"
-        self.journal = Journal(self.path)
-        self.addCleanup(lambda: self.journal.close())
+        self.where = self.place()
+        self.journal = self.opened()
+
+    def place(self) -> str | Path:
+        return self.folder().path / "a.journal"
+
+    def opened(self, lease: float = LEASE) -> Journal:
+        journal = Journal(self.where, lease)
+        self.addCleanup(journal.close)
+        return journal
 
     def plan(self, count: int = 3) -> None:
         planned = [Planned(f"k{n}", n, "d", (f"a{n}@x.example", f"b{n}@x.example")) for n in range(count)]
         self.journal.plan("job", planned, template="t", rows=None)
 
-    def test_only_its_owner_reads_it(self) -> None:
-        self.plan()
-        for path in self.path.parent.iterdir():
-            self.assertEqual(stat.S_IMODE(path.stat().st_mode), 0o600, path)
 
-    def test_what_is_no_journal(self) -> None:
-        self.path.write_text("something else, which is no database")
-        with self.assertRaisesRegex(JournalError, "not a database"):
-            self.plan()
-        for where, words in (
-            ("mysql://h/x", "PostgreSQL database"),
-            ("postgresql://u:tide@h/x", "no place in an address"),
-            ("://", "cannot be used"),
-            (str(self.path.parent / "no/such/journal"), "No such file"),
-        ):
-            with self.subTest(where), self.assertRaisesRegex(JournalError, words) as caught:
-                Journal(where).jobs()
-            self.assertNotIn("tide", str(caught.exception))
-
-    def test_another_version_is_refused(self) -> None:
-        self.plan()
-        self.journal.close()
-        with sqlite3.connect(self.path) as connection:
-            connection.execute("UPDATE facts SET value = '99'")
-        connection.close()
-        with self.assertRaisesRegex(JournalError, "version 99"):
-            self.journal.jobs()
+class Journals(OfJournals):
+    """What every journal does, wherever it is."""
 
     def test_a_plan_is_whole_or_not_at_all(self) -> None:
         def broken() -> Any:
@@ -323,8 +296,7 @@ class Journals(Case):
 
     def test_a_claim_is_one_process_s(self) -> None:
         self.plan(20)
-        other = Journal(self.path)
-        self.addCleanup(lambda: other.close())
+        other = self.opened()
         first, second = self.journal.claim("job", 8, Wanted()), other.claim("job", 20, Wanted())
         self.assertEqual([one.key for one in first], [f"k{n}" for n in range(8)])
         self.assertEqual([one.key for one in second], [f"k{n}" for n in range(8, 20)])
@@ -332,9 +304,7 @@ class Journals(Case):
         claimed: list[str] = []
         self.journal.settle([Settled(claim, {}) for claim in (*first, *second)])
         threads = [
-            threading.Thread(
-                target=lambda: claimed.extend(one.key for one in Journal(self.path).claim("job", 3, Wanted()))
-            )
+            threading.Thread(target=lambda: claimed.extend(one.key for one in self.opened().claim("job", 3, Wanted())))
             for _ in range(10)
         ]
         for thread in threads:
@@ -345,8 +315,7 @@ class Journals(Case):
 
     def test_a_late_owner_commits_nothing(self) -> None:
         self.plan(1)
-        stalled = Journal(self.path, lease=-1)  # its time is over as soon as it begins
-        self.addCleanup(lambda: stalled.close())
+        stalled = self.opened(lease=-1)  # its time is over as soon as it begins
         (late,) = stalled.claim("job", 1, Wanted())
         self.journal.recover("job")
         (now,) = self.journal.claim("job", 1, Wanted())
@@ -361,8 +330,7 @@ class Journals(Case):
     def test_a_lease_that_runs_out_at_the_last_word_is_doubt(self) -> None:
         """Nobody claims it; its owner may still say how it ended."""
         self.plan(2)
-        stalled = Journal(self.path, lease=-1)
-        self.addCleanup(lambda: stalled.close())
+        stalled = self.opened(lease=-1)
         first, _ = stalled.claim("job", 2, Wanted())
         stalled.commit(first, first.addresses[:1], "<m>", "c")
         self.journal.recover("job")
@@ -383,6 +351,91 @@ class Journals(Case):
         self.assertEqual(self.journal.resolve("k1", "planned", "job"), 2)
         self.assertEqual(self.journal.resolve("k1", "planned"), 0)
         self.assertEqual(self.journal.summary(), Counter(in_doubt=2, accepted=2, planned=2))
+
+
+class JournalFiles(OfJournals):
+    """A journal in a file."""
+
+    @property
+    def where_file(self) -> Path:
+        return Path(self.where)
+
+    def test_only_its_owner_reads_it(self) -> None:
+        self.plan()
+        for path in self.where_file.parent.iterdir():
+            self.assertEqual(stat.S_IMODE(path.stat().st_mode), 0o600, path)
+
+    def test_what_is_no_journal(self) -> None:
+        self.where_file.write_text("something else, which is no database")
+        with self.assertRaisesRegex(JournalError, "not a database"):
+            self.plan()
+        for where, words in (
+            ("mysql://h/x", "PostgreSQL database"),
+            ("postgresql://u:tide@h/x", "no place in an address"),
+            ("://", "cannot be used"),
+            (str(self.where_file.parent / "no/such/journal"), "No such file"),
+        ):
+            with self.subTest(where), self.assertRaisesRegex(JournalError, words) as caught:
+                Journal(where).jobs()
+            self.assertNotIn("tide", str(caught.exception))
+
+    def test_another_version_is_refused(self) -> None:
+        self.plan()
+        self.journal.close()
+        with sqlite3.connect(self.where_file) as connection:
+            connection.execute("UPDATE facts SET value = '99'")
+        connection.close()
+        with self.assertRaisesRegex(JournalError, "version 99"):
+            self.journal.jobs()
+
+
+@proof
+@needs_server("postgres")
+class PostgreSqlJournals(Journals):
+    """The same in a PostgreSQL database."""
+
+    server: str
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        cls.server = cls.enterClassContext(postgresql())
+
+    def place(self) -> str:
+        engine = create_engine(self.server.replace("postgresql:", "postgresql+psycopg:"))
+        METADATA.drop_all(engine)
+        engine.dispose()
+        return self.server
+
+    def test_a_batch_of_two_processes(self) -> None:
+        """Each row is sent once, by the one or the other."""
+        address = self.server
+        rows = table(60)
+        outbox = Outbox()
+
+        def send() -> None:
+            with read_rows(rows) as read:
+                journal = Journal(address)
+                Batch(
+                    TEMPLATE,
+                    read,
+                    sender=OFFICE,
+                    to="{{ mail }}",
+                    key=["berth"],
+                    through=outbox,
+                    journal=journal,
+                    connections=2,
+                    pace=Pace(wait=0),
+                ).send()
+                journal.close()
+
+        threads = [threading.Thread(target=send) for _ in range(2)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertEqual(Counter(one.to[0].addr for one in outbox.messages), Counter(row["mail"] for row in rows))
+        self.assertEqual(self.journal.summary(), Counter(accepted=60))
 
 
 class OnTheCommandLine(Case):
@@ -459,7 +512,7 @@ class OnTheCommandLine(Case):
     def test_what_is_called_wrongly(self) -> None:
         for options, words in (
             ([], "--journal FILE"),
-            (["--journal", "a", "--key", "nam"], 'no column "nam"'),
+            (["--journal", "a", "--key", "nam"], "is no column of the table"),
             (["--show", "9"], "the table has 8 rows"),
             (["--show", "0"], "no number from 1"),
             (["--rate", "5/hour"], "is no rate"),
@@ -469,7 +522,7 @@ class OnTheCommandLine(Case):
         ):
             with self.subTest(options):
                 done = self.batch(*options)
-                self.assertEqual(done.returncode, 2, done.stderr)
+                self.assertEqual(done.returncode, 1 if "nam" in options else 2, done.stderr)
                 self.assertIn(words, done.stderr)
         for options, words in (
             (["nowhere"], "there is no journal"),

@@ -10,6 +10,7 @@ import json
 import os
 import random
 import signal
+import sqlite3
 import subprocess
 import sys
 import time
@@ -24,8 +25,7 @@ from sqlalchemy.engine import Connection as Database
 
 from pribble import Template
 from pribble.delivery import smtp, transport
-from pribble.delivery.batch import Batch, Limits
-from pribble.delivery.composing import Composer, addresses_of
+from pribble.delivery.batch import Batch, Pace
 from pribble.delivery.journal import Journal
 from pribble.delivery.rows import read_rows
 from tests.support import EXPLORE, FEWER, ROOT, Case, proof, seeds
@@ -42,10 +42,17 @@ def table(count: int, town: str) -> list[dict[str, str]]:
 def send(address: str, journal: Path, rows: list[dict[str, str]], connections: int) -> None:
     """What the command does."""
     with read_rows(rows) as read:
-        to = addresses_of("{{ name }} <{{ mail }}>", (), "--to")
-        composer = Composer(TEMPLATE, "o@skerrow.example", to, key=["berth"])
-        way = transport(address, connections=connections)
-        Batch(composer, read, "season", way, Journal(journal), connections=connections, limits=Limits(wait=0)).send()
+        Batch(
+            TEMPLATE,
+            read,
+            sender="o@skerrow.example",
+            to="{{ name }} <{{ mail }}>",
+            key=["berth"],
+            through=transport(address, connections=connections),
+            journal=Journal(journal),
+            connections=connections,
+            pace=Pace(wait=0),
+        ).send()
 
 
 @contextmanager
@@ -130,6 +137,10 @@ class Kills(Case):
             send(address, journal, rows, connections)
 
         came = [run_killed(step, work) for step in at]
+        self.assertFalse(run_killed(None, work))
+        with sqlite3.connect(journal) as connection:  # the time passes until what was deferred is due
+            connection.execute("UPDATE recipients SET not_before = 0")
+        connection.close()
         self.assertFalse(run_killed(None, work))
         kept = Journal(journal)
         entries = list(kept.entries())

@@ -33,8 +33,8 @@ from pribble.mime.part import Attachment
 from pribble.settings import ProjectSettings, project_settings
 
 if TYPE_CHECKING:
-    from pribble.delivery.batch import Batch, BatchResult, Limits, Progress
-    from pribble.delivery.composing import Composer
+    from pribble.delivery.batch import Batch, BatchResult, Pace, Progress
+    from pribble.delivery.composing import ComposerOptions
     from pribble.delivery.journal import Journal
     from pribble.delivery.rows import Rows
 
@@ -92,12 +92,11 @@ def run(options: argparse.Namespace) -> int:
     with _rows(options.rows) as rows:
         for note in rows.notes:
             print(f"{rows.name}: {note}", file=sys.stderr)
-        composer = _composer(options, settings, rows)
         if options.show or options.test_to:
-            return _look(options, settings, rows, composer)
+            return _look(options, settings, rows)
         if options.journal is None:
             raise Usage("say where to keep what became of each: --journal FILE")
-        return _send(options, settings, rows, composer)
+        return _send(options, settings, rows)
 
 
 def _rows(named: str) -> Rows:
@@ -108,42 +107,29 @@ def _rows(named: str) -> Rows:
     return read_rows(existing_file(named))
 
 
-def _composer(options: argparse.Namespace, settings: ProjectSettings, rows: Rows) -> Composer:
-    from pribble.delivery.composing import Composer, addresses_of
-    from pribble.delivery.patterns import TextPattern
-
-    for column in options.key:
-        if rows.columns and column not in rows.columns:
-            raise Usage(f'--key: the table has no column "{column}"')
-
-    def addresses(name: str) -> Any:
-        written = getattr(options, name.replace("-", "_"))
-        return addresses_of(written, rows.columns, f"--{name}") if written else None
-
-    def text(name: str) -> TextPattern | None:
-        written = getattr(options, name)
-        return TextPattern(written, f"--{name}") if written else None
-
-    return Composer(
-        template(options, settings),
-        sender(options, settings),
-        to=addresses("to"),
-        cc=addresses("cc"),
-        bcc=addresses("bcc"),
-        reply_to=addresses("reply-to"),
-        locale=text("locale"),
-        unsubscribe=text("unsubscribe"),
-        key=options.key,
-        attachments=[Attachment.from_path(existing_file(path)) for path in options.attach],
-    )
+def _options(options: argparse.Namespace, settings: ProjectSettings) -> ComposerOptions:
+    """Returns whom the messages are from, to and about."""
+    return {
+        "sender": sender(options, settings),
+        "to": options.to,
+        "cc": options.cc,
+        "bcc": options.bcc,
+        "reply_to": options.reply_to,
+        "locale": options.locale,
+        "unsubscribe": options.unsubscribe,
+        "key": options.key,
+        "attachments": [Attachment.from_path(existing_file(path)) for path in options.attach],
+    }
 
 
 # ---- looking ------------------------------------------------------------------------------------------------------
 
 
-def _look(options: argparse.Namespace, settings: ProjectSettings, rows: Rows, composer: Composer) -> int:
+def _look(options: argparse.Namespace, settings: ProjectSettings, rows: Rows) -> int:
+    from pribble.delivery.composing import Composer
     from pribble.delivery.patterns import AddressPattern
 
+    composer = Composer.of(template(options, settings), rows.columns, **_options(options, settings))
     index = (options.show or 1) - 1
     if index >= len(rows):
         raise Usage(f"the table has {counted(len(rows), 'row')}")
@@ -170,7 +156,7 @@ def _look(options: argparse.Namespace, settings: ProjectSettings, rows: Rows, co
 # ---- sending ------------------------------------------------------------------------------------------------------
 
 
-def _send(options: argparse.Namespace, settings: ProjectSettings, rows: Rows, composer: Composer) -> int:
+def _send(options: argparse.Namespace, settings: ProjectSettings, rows: Rows) -> int:
     from pribble.delivery.batch import Batch, BatchError
     from pribble.delivery.journal import Journal, Wanted
 
@@ -179,17 +165,18 @@ def _send(options: argparse.Namespace, settings: ProjectSettings, rows: Rows, co
         raise Usage("say how to send it: --through smtps://you@mail.example.org, or folder:DIR to look at it first")
     journal = Journal(options.journal)
     batch = Batch(
-        composer,
+        template(options, settings),
         rows,
-        options.job or composer.template.name,
-        way,
-        journal,
+        through=way,
+        journal=journal,
+        job=options.job,
         connections=options.connections,
         suppressed=settings.suppressed(),
         skip_bad=options.skip_bad,
         change_unsent=options.changed == "unsent",
         wanted=Wanted(before=options.first, key=options.only),
-        limits=_limits(options),
+        pace=_pace(options),
+        **_options(options, settings),
     )
     try:
         problems = batch.problems()
@@ -205,10 +192,10 @@ def _send(options: argparse.Namespace, settings: ProjectSettings, rows: Rows, co
     return 0 if result.is_accepted else NOT_DELIVERED
 
 
-def _limits(options: argparse.Namespace) -> Limits:
-    from pribble.delivery.batch import Limits
+def _pace(options: argparse.Namespace) -> Pace:
+    from pribble.delivery.batch import Pace
 
-    return Limits(options.rate, options.until, options.wait, options.stop_after)
+    return Pace(options.rate, options.until, options.wait, options.stop_after)
 
 
 def _tell_first_pass(batch: Batch, count: int) -> None:

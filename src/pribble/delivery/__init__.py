@@ -6,13 +6,22 @@ from importlib import import_module
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from pribble.delivery.batch import Batch
+    from pribble.delivery.journal import Journal
     from pribble.delivery.receipts import Outcome, Receipt
     from pribble.delivery.transports import Transport, transport
 
-__all__ = ["Outcome", "Receipt", "Transport", "transport"]
+__all__ = ["Batch", "Journal", "Outcome", "Receipt", "Transport", "transport"]
 
 # Loaded when first asked for (PEP 562): a server's client is not needed for a folder.
-_HOME_OF = {"Outcome": "receipts", "Receipt": "receipts", "Transport": "transports", "transport": "transports"}
+_HOME_OF = {
+    "Batch": "batch",
+    "Journal": "journal",
+    "Outcome": "receipts",
+    "Receipt": "receipts",
+    "Transport": "transports",
+    "transport": "transports",
+}
 
 
 def __getattr__(name: str) -> object:

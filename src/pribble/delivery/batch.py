@@ -10,17 +10,20 @@ import hashlib
 import threading
 import time
 from collections import Counter, deque
-from collections.abc import Callable, Collection, Iterator
-from dataclasses import dataclass, field, replace
+from collections.abc import Callable, Collection, Iterable, Iterator
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any, Unpack
 
-from pribble.delivery.composing import Composer
+from pribble.delivery.composing import Composer, ComposerOptions
 from pribble.delivery.journal import Claim, Fenced, Journal, Planned, PlanResult, Settled, Wanted
 from pribble.delivery.receipts import Outcome, outcome_of_words
-from pribble.delivery.rows import RowProblem, Rows
+from pribble.delivery.rows import RowProblem, Rows, read_rows
 from pribble.delivery.states import State
 from pribble.delivery.transports import Transport
 from pribble.errors import DeliveryError, PribbleError
 from pribble.mime.message import Message
+from pribble.template import Template
 
 WAIT = 900.0  # seconds in which something has to become due, or the batch ends
 _TELLING = 5  # failures in a row with one reason…
@@ -78,7 +81,7 @@ class BatchResult:
 
 
 @dataclass(frozen=True)
-class Limits:
+class Pace:
     """When and how fast a batch goes: so many messages a minute (`rate`), to a moment (`until`, seconds since 1970), as
     long as something becomes due within `wait` seconds, until `stop_after` failures among the last twice as many."""
 
@@ -88,30 +91,47 @@ class Limits:
     stop_after: int | None = None
 
 
-@dataclass
 class Batch:
-    """A batch: what makes a message of a row (`composer`), the `rows`, the name of the `job` in the `journal`, the
-    transport that it goes `through`, over so many `connections`.
+    """A message for each of `rows` (a `Rows`, or what `read_rows` takes), by a template.
 
-    `suppressed` are addresses that get nothing.  With `skip_bad` rows that are wrong are left out; with `change_unsent`
-    what nobody has yet gets the template and the data of today.  All is planned; what is `wanted` is sent.
+    - `sender`: a mailbox.  `to`, `cc`, `bcc`, `reply_to`: a column's name, or mailboxes with marks, which are parsed
+      before a row fills them.  `locale`, `unsubscribe`: texts with marks.  `attachments`: files for everybody.
+    - `key`: the columns that tell rows apart; without, the table must stay the same.
+    - `job`: what the `journal` calls it, by default the template's name.  `through`: a transport, over so many
+      `connections`.
+    - `suppressed`: addresses that get nothing.  With `skip_bad` rows that are wrong are left out; with `change_unsent`
+      what nobody has yet gets the template and the data of today.
+    - All is planned; what is `wanted` is sent, at the `pace` that is asked for.
+
+    Raises `TemplateError` for a pattern that is none, `DataError` for what is no table, or a key that is no column.
     """
 
-    composer: Composer
-    rows: Rows
-    job: str
-    through: Transport
-    journal: Journal
-    connections: int = 1
-    suppressed: Collection[str] = ()
-    skip_bad: bool = False
-    change_unsent: bool = False
-    wanted: Wanted = field(default_factory=Wanted)
-    limits: Limits = field(default_factory=Limits)
-    outliers: list[Outlier] = field(default_factory=list, init=False)
-    _bad: set[int] = field(default_factory=set, init=False, repr=False)
-    _checked: bool = field(default=False, init=False, repr=False)
-    _problems: list[RowProblem] = field(default_factory=list, init=False, repr=False)
+    def __init__(
+        self,
+        template: Template,
+        rows: Rows | str | Path | Iterable[Any],
+        *,
+        through: Transport,
+        journal: Journal,
+        job: str | None = None,
+        connections: int = 1,
+        suppressed: Collection[str] = (),
+        skip_bad: bool = False,
+        change_unsent: bool = False,
+        wanted: Wanted | None = None,
+        pace: Pace | None = None,
+        **options: Unpack[ComposerOptions],
+    ) -> None:
+        self.rows = rows if isinstance(rows, Rows) else read_rows(rows)
+        self.composer = Composer.of(template, self.rows.columns, **options)
+        self.job = job or template.name
+        self.through, self.journal, self.connections = through, journal, connections
+        self.suppressed, self.skip_bad, self.change_unsent = suppressed, skip_bad, change_unsent
+        self.wanted, self.pace = wanted or Wanted(), pace or Pace()
+        self.outliers: list[Outlier] = []
+        self._bad: set[int] = set()
+        self._checked = False
+        self._problems: list[RowProblem] = []
 
     def problems(self) -> list[RowProblem]:
         """Returns what is wrong with which rows: each is rendered, its addresses are read, its message is made."""
@@ -186,7 +206,7 @@ class _Run:
     """The sending of a batch, once: threads that take claims, try them, and write down what became of them."""
 
     def __init__(self, batch: Batch, progress: Callable[[Progress], None] | None) -> None:
-        self.batch, self.journal, self.limits = batch, batch.journal, batch.limits
+        self.batch, self.journal, self.pace = batch, batch.journal, batch.pace
         self.stopped: str | None = None
         self._progress = progress
         self._lock = threading.Lock()
@@ -198,7 +218,7 @@ class _Run:
         self._began = time.monotonic()
         self._next_start = self._began
         self._end = threading.Event()
-        self._failures: deque[bool] = deque(maxlen=2 * (self.limits.stop_after or 1))
+        self._failures: deque[bool] = deque(maxlen=2 * (self.pace.stop_after or 1))
         self._same = _SameReason()
         self._pauses = 0
         self._wanted = batch.wanted
@@ -256,7 +276,7 @@ class _Run:
     def _next(self, pending: list[Settled]) -> Claim | None:
         """Returns the next claim, when it may begin; None where the batch ends."""
         while not self._end.is_set():
-            if self.limits.until is not None and time.time() >= self.limits.until:
+            if self.pace.until is not None and time.time() >= self.pace.until:
                 self.stop("its time is over")
                 break
             with self._lock:
@@ -279,7 +299,7 @@ class _Run:
     def _slot(self) -> float:
         """Returns when the next message may begin, at the rate that is asked for."""
         begins = max(self._next_start, time.monotonic())
-        self._next_start = begins + (60.0 / self.limits.rate if self.limits.rate else 0.0)
+        self._next_start = begins + (60.0 / self.pace.rate if self.pace.rate else 0.0)
         return begins
 
     def _claim_more(self) -> bool:
@@ -299,7 +319,7 @@ class _Run:
         with self._lock:
             if self._busy:  # what others have under way may be due again
                 due = min(due, 0.05) if due is not None else 0.05
-        if due is None or due > self.limits.wait:
+        if due is None or due > self.pace.wait:
             return False
         self._end.wait(min(max(due, 0.05), 1.0))
         return True
@@ -362,14 +382,14 @@ class _Run:
         with self._lock:
             self._pauses += 1
             pause = min(2.0 ** (self._pauses - 1), _LONGEST_PAUSE)
-            is_long = sum(min(2.0**n, _LONGEST_PAUSE) for n in range(self._pauses)) > self.limits.wait
+            is_long = sum(min(2.0**n, _LONGEST_PAUSE) for n in range(self._pauses)) > self.pace.wait
         if is_long:
             self.stop(str(error.problem))
         self._end.wait(pause)
 
     def _judge(self, settled: Settled) -> None:
         """Count outcomes, tell of them, and stop where they say that going on would do harm."""
-        stop_after = self.limits.stop_after
+        stop_after = self.pace.stop_after
         with self._lock:
             for outcome in settled.outcomes.values():
                 self._ended[outcome.state] += 1

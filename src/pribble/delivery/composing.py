@@ -9,11 +9,11 @@ import json
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
-from typing import Any, Protocol
+from typing import Any, Protocol, Required, Self, TypedDict, Unpack
 
 from pribble.delivery.patterns import AddressColumn, AddressPattern, TextPattern
 from pribble.delivery.rows import row_digest
-from pribble.errors import DataError
+from pribble.errors import DataError, did_you_mean
 from pribble.mime.address import Address
 from pribble.mime.message import Message, MessageOptions
 from pribble.mime.part import Attachment
@@ -24,6 +24,21 @@ class Addresses(Protocol):
     """What gives the mailboxes of a row."""
 
     def addresses(self, row: Any) -> list[Address]: ...
+
+
+class ComposerOptions(TypedDict, total=False):
+    """Whom the messages of rows are from, to and about, as texts; docs/batch.md has each."""
+
+    sender: Required[str]
+    to: Required[str]
+    cc: str | None
+    bcc: str | None
+    reply_to: str | None
+    locale: str | None
+    unsubscribe: str | None
+    key: Sequence[str]
+    attachments: Sequence[Attachment]
+    mark: str
 
 
 def addresses_of(written: str, columns: Iterable[str], name: str) -> Addresses:
@@ -50,6 +65,37 @@ class Composer:
     key: Sequence[str] = ()
     attachments: Sequence[Attachment] = field(default_factory=tuple)
     mark: str = ""
+
+    @classmethod
+    def of(cls, template: Template, columns: Sequence[str], **options: Unpack[ComposerOptions]) -> Self:
+        """Returns what makes messages of a table with these columns.
+
+        Raises `TemplateError` for a pattern that is none, `DataError` for a key that is no column.
+        """
+        key = tuple(options.get("key", ()))
+        for column in key:
+            if columns and column not in columns:
+                raise DataError(f'the key "{column}" is no column of the table', hint=did_you_mean(column, columns))
+
+        def addresses(written: str | None, name: str) -> Addresses | None:
+            return addresses_of(written, columns, name) if written else None
+
+        def text(written: str | None, name: str) -> TextPattern | None:
+            return TextPattern(written, name) if written else None
+
+        return cls(
+            template,
+            options["sender"],
+            to=addresses_of(options["to"], columns, "--to"),
+            cc=addresses(options.get("cc"), "--cc"),
+            bcc=addresses(options.get("bcc"), "--bcc"),
+            reply_to=addresses(options.get("reply_to"), "--reply-to"),
+            locale=text(options.get("locale"), "--locale"),
+            unsubscribe=text(options.get("unsubscribe"), "--unsubscribe"),
+            key=key,
+            attachments=tuple(options.get("attachments", ())),
+            mark=options.get("mark", ""),
+        )
 
     def message(self, row: Any, *, seed: bytes | None = None, date: float | None = None) -> Message:
         """Returns the message of a row; with the same seed and date (seconds since 1970), the same message.

@@ -21,7 +21,7 @@ from pathlib import Path
 from sqlalchemy import ColumnElement, Connection, Engine, and_, delete, exists, func, insert, or_, select, true, update
 from sqlalchemy.exc import DBAPIError
 
-from pribble.delivery.journal_tables import JOBS, MESSAGES, RECIPIENTS, JournalError, clock, opened
+from pribble.delivery.journal_tables import JOBS, MESSAGES, RECIPIENTS, JournalError, clock, opened, wait_for_turn
 from pribble.delivery.receipts import Outcome
 from pribble.delivery.states import State
 
@@ -163,6 +163,7 @@ class Journal:
         table without keys, or from another template, unless `change_unsent`.
         """
         with self._transaction() as connection:
+            wait_for_turn(connection)
             job_id = self._job(connection, job, template, rows, change_unsent)
             planning = _Planning(connection, job_id, clock(connection), change_unsent)
             chunk: list[Planned] = []
@@ -229,7 +230,9 @@ class Journal:
             query = select(MESSAGES).where(
                 MESSAGES.c.job == job_id, wanted.condition(), MESSAGES.c.worker.is_(None), is_due
             )
-            found = connection.execute(query.order_by(MESSAGES.c.position).limit(most)).all()
+            # Where several processes claim at once, none waits for what another one is about to have.
+            query = query.order_by(MESSAGES.c.position).limit(most).with_for_update(skip_locked=True)
+            found = connection.execute(query).all()
             return [claim for row in found if (claim := self._claimed(connection, row, now)) is not None]
 
     def _claimed(self, connection: Connection, row: object, now: float) -> Claim | None:

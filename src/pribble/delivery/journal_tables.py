@@ -120,6 +120,7 @@ def opened(where: str | Path) -> Engine:
         except (ArgumentError, NoSuchModuleError, ImportError) as error:
             raise JournalError(f"this journal cannot be used: {error}") from None
     with engine.begin() as connection:
+        wait_for_turn(connection)
         METADATA.create_all(connection)
         _check_version(connection, named)
     return engine
@@ -149,6 +150,12 @@ def _sqlite(path: Path) -> Engine:
         connection.exec_driver_sql("BEGIN IMMEDIATE")  # whoever reads in order to write waits for the others first
 
     return engine
+
+
+def wait_for_turn(connection: Connection) -> None:
+    """Wait until no other process sets up or plans; until the transaction ends, none does."""
+    if connection.dialect.name == "postgresql":  # in SQLite one transaction at a time writes
+        connection.execute(text("SELECT pg_advisory_xact_lock(7264391)"))
 
 
 def clock(connection: Connection) -> float:

@@ -13,6 +13,7 @@ import io
 import json
 import pickle
 import tempfile
+import weakref
 from array import array
 from collections.abc import Iterable, Iterator, Mapping
 from contextlib import suppress
@@ -46,7 +47,7 @@ class Rows:
     """The rows of a table.
 
     `columns` are their names, where the table has such; `notes` say what was found of its form, `problems` which rows
-    are none.  It is closed by leaving a ``with``.
+    are none.  What it keeps on the disk goes with it, or by leaving a ``with``.
     """
 
     def __init__(self, name: str) -> None:
@@ -55,6 +56,7 @@ class Rows:
         self.notes: list[str] = []
         self.problems: list[RowProblem] = []
         self._spool = tempfile.TemporaryFile()  # noqa: SIM115 - closed with the rows
+        weakref.finalize(self, self._spool.close)
         self._ends = array("Q")
         self._numbers = array("Q")  # of the table: rows that are none are left out
         self._lines = array("Q")
