@@ -231,6 +231,45 @@ class Batches(Case):
         self.assertIn(result.states["accepted"], (1, 2))  # those that were under way
         self.assertEqual(set(result.states), {"accepted", "planned"})
 
+    def test_a_worker_that_stalls_past_its_lease(self) -> None:
+        """Another one sends what it had claimed; when it wakes up, it does not."""
+        stalled, over = threading.Event(), threading.Event()
+
+        class Stalling(Outbox):
+            def deliver(self, message: Any, *, recipients: Any = None, committing: Any = None) -> Any:
+                def late(people: Any) -> None:
+                    stalled.set()
+                    over.wait(20)
+                    committing(people)
+
+                return super().deliver(message, recipients=recipients, committing=late)
+
+        way = Stalling()
+        slow = self.batch(table(1), through=way, journal=Journal(self.journal.where, lease=-1))
+        self.addCleanup(slow.journal.close)
+        thread = threading.Thread(target=slow.send)
+        thread.start()
+        self.assertTrue(stalled.wait(20))
+        self.assertEqual(self.batch(table(1)).send().states, Counter(accepted=1))
+        over.set()
+        thread.join()
+        self.assertEqual((len(self.outbox.messages), way.messages), (1, []))
+        self.assertEqual(self.journal.summary(), Counter(accepted=1))
+        with unittest.mock.patch.object(Journal, "_check_fence", lambda *_: None):  # without it there would be two
+            self.journal.close()
+            self.journal.where = self.folder().path / "b.journal"
+            stalled.clear()
+            over.clear()
+            slow = self.batch(table(1), through=way, journal=Journal(self.journal.where, lease=-1))
+            self.addCleanup(slow.journal.close)
+            thread = threading.Thread(target=slow.send)
+            thread.start()
+            stalled.wait(20)
+            self.batch(table(1)).send()
+            over.set()
+            thread.join()
+            self.assertEqual(len(self.outbox.messages) + len(way.messages), 3)
+
     def test_a_journal_that_cannot_be_written_sends_nothing(self) -> None:
         self.batch(table(1)).send()
 

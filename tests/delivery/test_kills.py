@@ -24,10 +24,13 @@ from typing import Any
 from sqlalchemy.engine import Connection as Database
 
 from pribble import Template
-from pribble.delivery import smtp, transport
+from pribble.delivery import smtp
 from pribble.delivery.batch import Batch, Pace
 from pribble.delivery.journal import Journal
+from pribble.delivery.receipts import Receipt
 from pribble.delivery.rows import read_rows
+from pribble.delivery.submitting import Smtp
+from pribble.mime.base import BaseMessage
 from tests.support import EXPLORE, FEWER, ROOT, Case, proof, seeds
 
 # An address, and what counts what came there.
@@ -39,7 +42,16 @@ def table(count: int, town: str) -> list[dict[str, str]]:
     return [{"name": f"N{n}", "mail": f"p{n}@{town}{n % 7}.example", "berth": f"B{n}"} for n in range(count)]
 
 
-def send(address: str, journal: Path, rows: list[dict[str, str]], connections: int) -> None:
+class LateCommit(Smtp):
+    """A mistake: what is about to be sent is written down when it has been."""
+
+    def deliver(self, message: BaseMessage, *, recipients: Any = None, committing: Any = None) -> Receipt:
+        receipt = super().deliver(message, recipients=recipients)
+        committing([one.recipient for one in receipt.outcomes if one.state == "accepted"])
+        return receipt
+
+
+def send(address: str, journal: Path, rows: list[dict[str, str]], connections: int, kind: type[Smtp] = Smtp) -> None:
     """What the command does."""
     with read_rows(rows) as read:
         Batch(
@@ -48,7 +60,7 @@ def send(address: str, journal: Path, rows: list[dict[str, str]], connections: i
             sender="o@skerrow.example",
             to="{{ name }} <{{ mail }}>",
             key=["berth"],
-            through=transport(address, connections=connections),
+            through=kind("127.0.0.1", int(address.rpartition(":")[2]), connections=connections),
             journal=Journal(journal),
             connections=connections,
             pace=Pace(wait=0),
@@ -127,14 +139,21 @@ def run_killed(at: int | None, work: Callable[[], None]) -> bool:
 @unittest.skipUnless(hasattr(os, "fork"), "this system copies no processes")
 class Kills(Case):
     def check(
-        self, at: list[int], receiver: Receiving, rows: list[dict[str, str]], *, connections: int = 1, drops: int = 0
+        self,
+        at: list[int],
+        receiver: Receiving,
+        rows: list[dict[str, str]],
+        *,
+        connections: int = 1,
+        drops: int = 0,
+        kind: type[Smtp] = Smtp,
     ) -> bool:
         """Send, with a kill at each of these steps in turn, and then to the end; returns whether the first one came."""
         address, received = receiver
         journal = self.folder().path / "a.journal"
 
         def work() -> None:
-            send(address, journal, rows, connections)
+            send(address, journal, rows, connections, kind)
 
         came = [run_killed(step, work) for step in at]
         self.assertFalse(run_killed(None, work))
@@ -170,6 +189,18 @@ class Kills(Case):
                     if not self.check([step], receiver, table(count, f"s{step}-")):
                         break
         self.assertGreater(step, 8 * count)  # each message has more steps than that
+
+    @proof
+    def test_it_notices_a_batch_that_commits_too_late(self) -> None:
+        """The same check, of a batch with a mistake, fails: else it would prove nothing."""
+        wrong = 0
+        with receiving(self.folder().path / "in") as receiver:
+            for step in range(20, 70):
+                try:
+                    self.check([step], receiver, table(4, f"s{step}-"), kind=LateCommit)
+                except AssertionError:
+                    wrong += 1
+        self.assertGreater(wrong, 3)
 
     @proof
     def test_random_steps_over_several_connections(self) -> None:

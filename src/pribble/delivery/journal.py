@@ -296,6 +296,10 @@ class Journal:
                     )
                     .values(state="started")
                 )
+        self._check_fence(claim, is_mine)
+
+    @staticmethod
+    def _check_fence(claim: Claim, is_mine: bool) -> None:
         if not is_mine:
             raise Fenced(claim.key)
 
