@@ -29,6 +29,7 @@ WAIT = 900.0  # seconds in which something has to become due, or the batch ends
 _TELLING = 5  # failures in a row with one reason…
 _DOMAINS = 3  # …over so many domains are the account's trouble, and not the recipients'
 _LONGEST_PAUSE = 60.0  # seconds between two connections that fail
+_CLAIMS = 16  # messages claimed at once, for each connection
 _FLUSH = 20  # outcomes that are not yet in the journal, at most
 
 
@@ -307,7 +308,7 @@ class _Run:
             if self._claims:
                 return True
             for wanted in (self._wanted, self.batch.wanted):  # and once more from the beginning
-                self._claims.extend(self.journal.claim(self.batch.job, 4 * self.batch.connections, wanted))
+                self._claims.extend(self.journal.claim(self.batch.job, _CLAIMS * self.batch.connections, wanted))
                 if self._claims:
                     self._wanted = replace(self.batch.wanted, after=self._claims[-1].position)
                     return True

@@ -21,6 +21,19 @@ from pathlib import Path
 from sqlalchemy import ColumnElement, Connection, Engine, and_, delete, exists, func, insert, or_, select, true, update
 from sqlalchemy.exc import DBAPIError
 
+from pribble.delivery.journal_statements import (
+    CLAIM,
+    CLAIMED,
+    COMMIT,
+    COMMITTED,
+    DUE,
+    LET_GO,
+    PLAN_AGAIN,
+    SETTLE,
+    START,
+    UNCOMMIT,
+    WAITING,
+)
 from pribble.delivery.journal_tables import JOBS, MESSAGES, RECIPIENTS, JournalError, clock, opened, wait_for_turn
 from pribble.delivery.receipts import Outcome
 from pribble.delivery.states import State
@@ -64,8 +77,16 @@ class PlanResult:
 
 
 @dataclass(frozen=True, slots=True)
+class Tried:
+    """How many `times` a recipient was tried, and when at `first`."""
+
+    times: int
+    first: float | None
+
+
+@dataclass(frozen=True, slots=True)
 class Claim:
-    """A message that this process may try, `attempt`, to `addresses`."""
+    """A message that this process may try, as the `attempt` of this number; `tried` are those whom it is for."""
 
     id: int
     key: str
@@ -74,7 +95,12 @@ class Claim:
     seed: bytes
     date: float
     content: str | None
-    addresses: tuple[str, ...]
+    tried: Mapping[str, Tried]
+
+    @property
+    def addresses(self) -> tuple[str, ...]:
+        """Whom it is for."""
+        return tuple(self.tried)
 
 
 @dataclass(frozen=True, slots=True)
@@ -223,7 +249,7 @@ class Journal:
             job_id = connection.scalar(select(JOBS.c.id).where(JOBS.c.name == job))
             is_due = exists().where(
                 RECIPIENTS.c.message == MESSAGES.c.id,
-                RECIPIENTS.c.state.in_(("planned", "deferred")),
+                RECIPIENTS.c.state.in_(WAITING),
                 RECIPIENTS.c.not_before <= now,
             )
             # Along the index, from where the last claim ended: what lies behind is not looked at again for each claim.
@@ -232,31 +258,23 @@ class Journal:
             )
             # Where several processes claim at once, none waits for what another one is about to have.
             query = query.order_by(MESSAGES.c.position).limit(most).with_for_update(skip_locked=True)
-            found = connection.execute(query).all()
-            return [claim for row in found if (claim := self._claimed(connection, row, now)) is not None]
+            ids = [row.id for row in connection.execute(query)]
+            return self._claimed(connection, ids, now) if ids else []
 
-    def _claimed(self, connection: Connection, row: object, now: float) -> Claim | None:
-        """Returns the claim on a message; None where another process was faster."""
-        found = row._mapping  # type: ignore[attr-defined]
-        attempt = found["attempt"] + 1
-        date = found["date"] or float(int(now))
-        mine = connection.execute(
-            update(MESSAGES)
-            .where(MESSAGES.c.id == found["id"], MESSAGES.c.attempt == found["attempt"], MESSAGES.c.worker.is_(None))
-            .values(attempt=attempt, worker=this_worker(), lease=now + self.lease, date=date)
-        )
-        if mine.rowcount != 1:
-            return None
-        due = and_(
-            RECIPIENTS.c.message == found["id"],
-            RECIPIENTS.c.state.in_(("planned", "deferred")),
-            RECIPIENTS.c.not_before <= now,
-        )
-        addresses = tuple(connection.scalars(select(RECIPIENTS.c.address).where(due).order_by(RECIPIENTS.c.id)))
-        connection.execute(update(RECIPIENTS).where(due).values(state="started", attempt=attempt, changed=now))
-        return Claim(
-            found["id"], found["key"], found["position"], attempt, found["seed"], date, found["content"], addresses
-        )
+    def _claimed(self, connection: Connection, ids: list[int], now: float) -> list[Claim]:
+        """Returns the claims on messages, which nobody else can have until this transaction ends."""
+        given = {"p_worker": this_worker(), "p_lease": now + self.lease, "p_date": float(int(now))}
+        connection.execute(CLAIM, {"p_messages": ids, **given})
+        people: dict[int, dict[str, Tried]] = {}
+        started = []
+        for recipient, message, address, tries, first_try in connection.execute(DUE, {"p_messages": ids, "p_now": now}):
+            people.setdefault(message, {})[address] = Tried(tries, first_try)
+            started.append(recipient)
+        connection.execute(START, {"p_recipients": started, "p_now": now})
+        return [
+            Claim(row.id, row.key, row.position, row.attempt, row.seed, row.date, row.content, people[row.id])
+            for row in connection.execute(CLAIMED, {"p_messages": ids})
+        ]
 
     def commit(
         self, claim: Claim, addresses: Collection[str], message_id: str, content: str, settled: Iterable[Settled] = ()
@@ -265,37 +283,18 @@ class Journal:
 
         Raises `Fenced` where the claim is not this process's any more: then the message must not be sent.
         """
+        mine = {"p_message": claim.id, "p_attempt": claim.attempt}
         with self._transaction() as connection:
             now = clock(connection)
             for one in settled:
                 one.write(connection, now)
-            mine = connection.execute(
-                update(RECIPIENTS)
-                .where(
-                    RECIPIENTS.c.message == claim.id,
-                    RECIPIENTS.c.address.in_(list(addresses)),
-                    RECIPIENTS.c.state == "started",
-                    RECIPIENTS.c.attempt == claim.attempt,
-                )
-                .values(state="committing", changed=now, first_try=func.coalesce(RECIPIENTS.c.first_try, now))
-            )
-            is_mine = mine.rowcount == len(addresses)
+            found = connection.execute(COMMIT, {**mine, "p_addresses": list(addresses), "p_now": now})
+            is_mine = found.rowcount == len(addresses)
             if is_mine:
-                connection.execute(
-                    update(MESSAGES)
-                    .where(MESSAGES.c.id == claim.id)
-                    .values(lease=now + self.lease, message_id=message_id, content=content)
-                )
+                known = {"p_lease": now + self.lease, "p_message_id": message_id, "p_content": content}
+                connection.execute(COMMITTED, {"p_message": claim.id, **known})
             else:
-                connection.execute(
-                    update(RECIPIENTS)
-                    .where(
-                        RECIPIENTS.c.message == claim.id,
-                        RECIPIENTS.c.state == "committing",
-                        RECIPIENTS.c.attempt == claim.attempt,
-                    )
-                    .values(state="started")
-                )
+                connection.execute(UNCOMMIT, mine)
         self._check_fence(claim, is_mine)
 
     @staticmethod
@@ -372,7 +371,7 @@ class Journal:
     def next_due(self, job: str, wanted: Wanted) -> float | None:
         """Returns in how many seconds the next recipient that is `wanted` is due; None where none will be."""
         query = select(func.min(RECIPIENTS.c.not_before)).join(MESSAGES, MESSAGES.c.id == RECIPIENTS.c.message)
-        query = query.where(RECIPIENTS.c.state.in_(("planned", "deferred")), wanted.condition())
+        query = query.where(RECIPIENTS.c.state.in_(WAITING), wanted.condition())
         with self._transaction() as connection:
             first = connection.scalar(query.where(_of_job(job)))
             return None if first is None else max(0.0, first - clock(connection))
@@ -415,37 +414,21 @@ class Settled:
     def write(self, connection: Connection, now: float) -> None:
         """Write it down, where the claim is still this process's, or was at its last word."""
         claim = self.claim
-        mine = and_(RECIPIENTS.c.message == claim.id, RECIPIENTS.c.attempt == claim.attempt)
+        mine = {"p_message": claim.id, "p_attempt": claim.attempt}
         for address, outcome in self.outcomes.items():
-            rows = and_(mine, RECIPIENTS.c.address == address)
-            is_open = and_(rows, RECIPIENTS.c.state.in_(("started", "committing", "in_doubt")))
-            tries = (connection.scalar(select(RECIPIENTS.c.tries).where(rows)) or 0) + 1
-            said = {"code": outcome.code, "enhanced": outcome.enhanced, "words": outcome.message}
+            tried = claim.tried[address]
             state: str = outcome.state
             not_before = now
             if state == "deferred":
-                begun = connection.scalar(select(RECIPIENTS.c.first_try).where(rows)) or now
-                not_before = now + FIRST_PAUSE * 1.5 ** (tries - 1)
-                if tries >= MOST_TRIES or not_before > begun + LONGEST:
+                not_before = now + FIRST_PAUSE * 1.5**tried.times
+                if tried.times + 1 >= MOST_TRIES or not_before > (tried.first or now) + LONGEST:
                     state = "expired"
-            connection.execute(
-                update(RECIPIENTS)
-                .where(is_open)
-                .values(
-                    state=state,
-                    tries=tries,
-                    changed=now,
-                    not_before=not_before,
-                    first_try=func.coalesce(RECIPIENTS.c.first_try, now),
-                    **said,
-                )
-            )
-        connection.execute(update(RECIPIENTS).where(mine, RECIPIENTS.c.state == "started").values(state="planned"))
-        connection.execute(
-            update(MESSAGES)
-            .where(MESSAGES.c.id == claim.id, MESSAGES.c.attempt == claim.attempt)
-            .values(worker=None, lease=None)
-        )
+            said = {"p_code": outcome.code, "p_enhanced": outcome.enhanced, "p_words": outcome.message}
+            ended = {"p_address": address, "p_state": state, "p_tries": tried.times + 1, "p_not_before": not_before}
+            connection.execute(SETTLE, {**mine, **said, **ended, "p_now": now})
+        if len(self.outcomes) < len(claim.tried):
+            connection.execute(PLAN_AGAIN, mine)
+        connection.execute(LET_GO, mine)
 
 
 class _Planning:
@@ -544,7 +527,12 @@ class _Planning:
 
 def this_worker() -> str:
     """Returns what tells this process from all others, also from a later one with its number."""
-    return f"{_host()}/{os.getpid()}/{_began(os.getpid())}"
+    return _worker(os.getpid())
+
+
+@cache
+def _worker(process: int) -> str:
+    return f"{_host()}/{process}/{_began(process)}"
 
 
 @cache

@@ -1,0 +1,86 @@
+"""The statements that a journal runs for each message: built once, since building one takes longer than running it.
+
+Their parameters begin with ``p_``, which no column does.
+"""
+
+from __future__ import annotations
+
+from sqlalchemy import bindparam, func, select, update
+
+from pribble.delivery.journal_tables import MESSAGES, RECIPIENTS
+
+OPEN = ("started", "committing", "in_doubt")
+WAITING = ("planned", "deferred")
+
+_MINE = (RECIPIENTS.c.message == bindparam("p_message"), RECIPIENTS.c.attempt == bindparam("p_attempt"))
+
+# Messages that nobody else has become this process's.
+CLAIM = (
+    update(MESSAGES)
+    .where(MESSAGES.c.id.in_(bindparam("p_messages", expanding=True)), MESSAGES.c.worker.is_(None))
+    .values(
+        attempt=MESSAGES.c.attempt + 1,
+        worker=bindparam("p_worker"),
+        lease=bindparam("p_lease"),
+        date=func.coalesce(MESSAGES.c.date, bindparam("p_date")),
+    )
+)
+CLAIMED = (
+    select(MESSAGES).where(MESSAGES.c.id.in_(bindparam("p_messages", expanding=True))).order_by(MESSAGES.c.position)
+)
+# Whom of them it is for, now.
+DUE = (
+    select(RECIPIENTS.c.id, RECIPIENTS.c.message, RECIPIENTS.c.address, RECIPIENTS.c.tries, RECIPIENTS.c.first_try)
+    .where(
+        RECIPIENTS.c.message.in_(bindparam("p_messages", expanding=True)),
+        RECIPIENTS.c.state.in_(WAITING),
+        RECIPIENTS.c.not_before <= bindparam("p_now"),
+    )
+    .order_by(RECIPIENTS.c.id)
+)
+START = (
+    update(RECIPIENTS)
+    .where(RECIPIENTS.c.id.in_(bindparam("p_recipients", expanding=True)))
+    .values(
+        state="started",
+        changed=bindparam("p_now"),
+        attempt=select(MESSAGES.c.attempt).where(MESSAGES.c.id == RECIPIENTS.c.message).scalar_subquery(),
+    )
+)
+# The fence: it changes as many rows as there are addresses, or the claim is somebody else's.
+COMMIT = (
+    update(RECIPIENTS)
+    .where(*_MINE, RECIPIENTS.c.state == "started", RECIPIENTS.c.address.in_(bindparam("p_addresses", expanding=True)))
+    .values(
+        state="committing",
+        changed=bindparam("p_now"),
+        first_try=func.coalesce(RECIPIENTS.c.first_try, bindparam("p_now")),
+    )
+)
+UNCOMMIT = update(RECIPIENTS).where(*_MINE, RECIPIENTS.c.state == "committing").values(state="started")
+COMMITTED = (
+    update(MESSAGES)
+    .where(MESSAGES.c.id == bindparam("p_message"))
+    .values(lease=bindparam("p_lease"), message_id=bindparam("p_message_id"), content=bindparam("p_content"))
+)
+SETTLE = (
+    update(RECIPIENTS)
+    .where(*_MINE, RECIPIENTS.c.address == bindparam("p_address"), RECIPIENTS.c.state.in_(OPEN))
+    .values(
+        state=bindparam("p_state"),
+        tries=bindparam("p_tries"),
+        code=bindparam("p_code"),
+        enhanced=bindparam("p_enhanced"),
+        words=bindparam("p_words"),
+        changed=bindparam("p_now"),
+        not_before=bindparam("p_not_before"),
+        first_try=func.coalesce(RECIPIENTS.c.first_try, bindparam("p_now")),
+    )
+)
+# Whoever was started and got no outcome has not been tried.
+PLAN_AGAIN = update(RECIPIENTS).where(*_MINE, RECIPIENTS.c.state == "started").values(state="planned")
+LET_GO = (
+    update(MESSAGES)
+    .where(MESSAGES.c.id == bindparam("p_message"), MESSAGES.c.attempt == bindparam("p_attempt"))
+    .values(worker=None, lease=None)
+)
