@@ -219,6 +219,8 @@ class _Run:
         self._began = time.monotonic()
         self._next_start = self._began
         self._end = threading.Event()
+        # Nothing begins before all threads have: an interruption could not wait for one that is about to.
+        self._gate = threading.Event()
         self._failures: deque[bool] = deque(maxlen=2 * (self.pace.stop_after or 1))
         self._same = _SameReason()
         self._pauses = 0
@@ -235,9 +237,11 @@ class _Run:
             try:
                 for thread in threads:
                     thread.start()
+                self._gate.set()
                 _wait_for(threads)
             except KeyboardInterrupt:
                 self.stop("interrupted")
+                self._gate.set()
                 _wait_for(threads)  # what is under way ends; a second interruption does not wait for it
         if self._not_theirs:
             self.journal.take_back(self._not_theirs)
@@ -253,6 +257,7 @@ class _Run:
 
     def _work(self, way: Transport) -> None:
         pending: list[Settled] = []
+        self._gate.wait()
         try:
             while (claim := self._next(pending)) is not None:
                 try:
