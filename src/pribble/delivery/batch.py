@@ -221,6 +221,8 @@ class _Run:
         self._end = threading.Event()
         # Nothing begins before all threads have: an interruption could not wait for one that is about to.
         self._gate = threading.Event()
+        self._running = batch.connections
+        self._finished = threading.Event()
         self._failures: deque[bool] = deque(maxlen=2 * (self.pace.stop_after or 1))
         self._same = _SameReason()
         self._pauses = 0
@@ -238,11 +240,12 @@ class _Run:
                 for thread in threads:
                     thread.start()
                 self._gate.set()
-                _wait_for(threads)
+                self._wait()
             except KeyboardInterrupt:
                 self.stop("interrupted")
+                if self._gate.is_set():
+                    self._wait()  # what is under way ends; a second interruption does not wait for it
                 self._gate.set()
-                _wait_for(threads)  # what is under way ends; a second interruption does not wait for it
         if self._not_theirs:
             self.journal.take_back(self._not_theirs)
         if self._error is not None:
@@ -271,6 +274,16 @@ class _Run:
         except BaseException as error:
             self._error = self._error or error
             self.stop(str(error))
+        finally:
+            with self._lock:
+                self._running -= 1
+                if not self._running:
+                    self._finished.set()
+
+    def _wait(self) -> None:
+        """Wait for all threads.  Not by joining them: a join that is interrupted takes a thread that runs for ended."""
+        while not self._finished.wait(0.2):
+            pass
 
     def _flush(self, pending: list[Settled]) -> None:
         if pending:
@@ -447,9 +460,3 @@ def _reason(outcome: Outcome) -> str:
 
 def _refused(claim: Claim, words: str) -> dict[str, Outcome]:
     return {one: outcome_of_words(one, "refused", words) for one in claim.addresses}
-
-
-def _wait_for(threads: list[threading.Thread]) -> None:
-    for thread in threads:
-        while thread.is_alive():
-            thread.join(0.2)  # and not for ever, or no interruption would be heard
