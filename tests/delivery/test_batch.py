@@ -24,7 +24,7 @@ from pribble.delivery.journal_tables import METADATA, JournalError
 from pribble.delivery.rows import read_rows
 from pribble.testing import Outbox
 from tests.servers import needs_server, postgresql
-from tests.support import Case, pribble, proof
+from tests.support import Case, pribble, proof, slow
 
 TEMPLATE = Template.from_text("{{ subject: }}Berth {{ berth }}{{ :subject }}<p>Dear {{ name }}, {{ note? }}</p>")
 OFFICE = "Office <office@skerrow.example>"
@@ -101,6 +101,7 @@ class Batches(Case):
         (deferred,) = self.journal.entries(state="deferred")
         self.assertAlmostEqual(deferred.not_before - time.time(), 900, delta=30)
 
+    @slow
     def test_a_deferred_one_goes_again_and_at_last_not(self) -> None:
         self.outbox.defer("p2@*")
         for tries in range(1, 6):
@@ -117,6 +118,7 @@ class Batches(Case):
             connection.execute("UPDATE recipients SET not_before = 0")
         connection.close()
 
+    @slow
     def test_a_retry_is_for_those_who_are_left(self) -> None:
         """With the same bytes, though the data and the clock have gone on."""
         self.outbox.defer("copy@*", times=1)
@@ -270,6 +272,7 @@ class Batches(Case):
             thread.join()
             self.assertEqual(len(self.outbox.messages) + len(way.messages), 3)
 
+    @slow
     def test_a_journal_that_cannot_be_written_sends_nothing(self) -> None:
         self.batch(table(1)).send()
 

@@ -11,7 +11,7 @@ from pathlib import Path
 from pribble import Attachment, DeliveryError, Message
 from pribble.delivery import transport
 from pribble.delivery.command import Command
-from tests.support import Case
+from tests.support import Case, slow
 
 MESSAGE = Message(
     sender="a@x.example", to=["b@x.example", "-c@x.example"], bcc="d@x.example", text="x\n.\ny", seed=b"1"
@@ -74,6 +74,7 @@ class Programs(Case):
                 self.assertIn(words, outcome.message)
                 self.assertTrue(outcome.message.isprintable() and len(outcome.message) <= 500)
 
+    @slow
     def test_one_that_does_not_end(self) -> None:
         for code, sent in (("sys.stdin.read(); time.sleep(60)", MESSAGE), ("time.sleep(60)", LARGE)):
             before = threading.active_count()
