@@ -18,6 +18,7 @@ import unittest
 from collections import Counter
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -26,10 +27,12 @@ from sqlalchemy.engine import Connection as Database
 from pribble import Template
 from pribble.delivery import smtp
 from pribble.delivery.batch import Batch, Pace
+from pribble.delivery.files import DraftFolder, Folder, Maildir
 from pribble.delivery.journal import Journal
 from pribble.delivery.receipts import Receipt
 from pribble.delivery.rows import read_rows
 from pribble.delivery.submitting import Smtp
+from pribble.delivery.transports import Transport
 from pribble.mime.base import BaseMessage
 from tests.support import EXPLORE, ROOT, Case, proof, seeds, slow
 
@@ -52,6 +55,12 @@ class LateCommit(Smtp):
 
 
 def send(address: str, journal: Path, rows: list[dict[str, str]], connections: int, kind: type[Smtp] = Smtp) -> None:
+    """What the command does, with a server."""
+    way = kind("127.0.0.1", int(address.rpartition(":")[2]), connections=connections)
+    send_through(way, journal, rows, connections)
+
+
+def send_through(way: Transport, journal: Path, rows: list[dict[str, str]], connections: int = 1) -> None:
     """What the command does."""
     with read_rows(rows) as read:
         Batch(
@@ -60,11 +69,34 @@ def send(address: str, journal: Path, rows: list[dict[str, str]], connections: i
             sender="o@skerrow.example",
             to="{{ name }} <{{ mail }}>",
             key=["berth"],
-            through=kind("127.0.0.1", int(address.rpartition(":")[2]), connections=connections),
+            through=way,
             journal=Journal(journal),
             connections=connections,
             pace=Pace(wait=0),
         ).send()
+
+
+def after_commit(count: int, name: str, work: Callable[[], None]) -> None:
+    """Work until the last word of a message was committed for the nth time, and then to the next call of a function of
+    the system, which is the end."""
+    committed: list[int] = []
+    commit, function = Journal.commit, getattr(os, name)
+
+    def counted(*given: Any, **more: Any) -> None:
+        commit(*given, **more)
+        committed.append(1)
+
+    def last(*given: Any, **more: Any) -> Any:
+        if len(committed) == count and name == "link":
+            os.kill(os.getpid(), signal.SIGKILL)
+        found = function(*given, **more)
+        if len(committed) == count:
+            os.kill(os.getpid(), signal.SIGKILL)
+        return found
+
+    Journal.commit = counted  # type: ignore[method-assign]
+    setattr(os, name, last)
+    work()
 
 
 @contextmanager
@@ -180,6 +212,24 @@ class Kills(Case):
             for step in range(2, 70, 4):
                 with self.subTest(killed_at=step):
                     self.check([step], receiver, table(4, f"s{step}-"))
+
+    def test_files_are_looked_for(self) -> None:
+        """A process ends right before, or right after, a file has its name: the next one looks, and nobody asks."""
+        for kind in (Folder, Maildir, DraftFolder):
+            for name in ("link", "fsync"):
+                with self.subTest(kind.__name__, killed_at=name):
+                    folder = self.folder().path
+                    work = partial(send_through, kind(folder / "in"), folder / "a.journal", table(4, "x"))
+                    self.assertTrue(run_killed(None, partial(after_commit, 2, name, work)))
+                    self.assertFalse(run_killed(None, work))
+                    kept = Journal(folder / "a.journal")
+                    self.assertEqual(kept.summary(), Counter(accepted=4))
+                    kept.close()
+                    files = [
+                        path for path in (folder / "in").rglob("*") if path.is_file() and path.parent.name != "tmp"
+                    ]
+                    shown = [path for path in files if path.suffix != ".json" and not path.name.startswith(".")]
+                    self.assertEqual(len(shown), 4)
 
     @proof
     def test_every_step_of_a_batch(self) -> None:

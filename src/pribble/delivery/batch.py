@@ -16,6 +16,7 @@ from pathlib import Path
 from typing import Any, Unpack
 
 from pribble.delivery.composing import Composer, ComposerOptions
+from pribble.delivery.files import FileTransport
 from pribble.delivery.journal import Claim, Fenced, Journal, Planned, PlanResult, Settled, Wanted
 from pribble.delivery.receipts import Outcome, outcome_of_words
 from pribble.delivery.rows import RowProblem, Rows, read_rows
@@ -178,9 +179,18 @@ class Batch:
             change_unsent=self.change_unsent,
         )
         self.journal.recover(self.job)
+        self._look()
         run = _Run(self, progress)
         run.go()
         return BatchResult(self.journal.summary(self.job), plan, tuple(problems), run.stopped)
+
+    def _look(self) -> None:
+        """Settle what is in doubt where one can look: files are there, or they are not."""
+        if isinstance(self.through, FileTransport):
+            for claim in self.journal.doubtful(self.job):
+                message = self.composer.message(self.rows[claim.position], seed=claim.seed, date=claim.date)
+                is_there = self.through.holds(message, recipients=claim.addresses)
+                self.journal.settle_doubt(claim, is_there=is_there)
 
     def _planned(self) -> Iterator[Planned]:
         suppressed = {address.strip().casefold() for address in self.suppressed}

@@ -309,6 +309,37 @@ class Journal:
             for one in settled:
                 one.write(connection, now)
 
+    def doubtful(self, job: str) -> list[Claim]:
+        """Returns the messages of a job that are in doubt for somebody, for whoever can look whether they are there."""
+        of_job = MESSAGES.c.job == select(JOBS.c.id).where(JOBS.c.name == job).scalar_subquery()
+        in_doubt = and_(RECIPIENTS.c.message == MESSAGES.c.id, RECIPIENTS.c.state == "in_doubt")
+        query = select(MESSAGES, RECIPIENTS.c.address, RECIPIENTS.c.tries, RECIPIENTS.c.first_try)
+        query = query.join(RECIPIENTS, in_doubt).where(of_job, MESSAGES.c.worker.is_(None), Wanted().condition())
+        people: dict[int, dict[str, Tried]] = {}
+        found: dict[int, Claim] = {}
+        with self._transaction() as connection:
+            for row in connection.execute(query.order_by(MESSAGES.c.position, RECIPIENTS.c.id)):
+                people.setdefault(row.id, {})[row.address] = Tried(row.tries, row.first_try)
+                found[row.id] = Claim(
+                    row.id, row.key, row.position, row.attempt, row.seed, row.date, row.content, people[row.id]
+                )
+        return list(found.values())
+
+    def settle_doubt(self, claim: Claim, *, is_there: bool) -> None:
+        """Keep what somebody found who looked: a message that was in doubt is there, or is not and is planned again."""
+        with self._transaction() as connection:
+            now = clock(connection)
+            words = "looked for, and it is there" if is_there else "looked for, and it is not there"
+            connection.execute(
+                update(RECIPIENTS)
+                .where(
+                    RECIPIENTS.c.message == claim.id,
+                    RECIPIENTS.c.attempt == claim.attempt,
+                    RECIPIENTS.c.state == "in_doubt",
+                )
+                .values(state="accepted" if is_there else "planned", words=words, not_before=now, changed=now)
+            )
+
     def take_back(self, settled: Iterable[Settled]) -> None:
         """Plan those again whose failure was not their own: as if they had not been tried."""
         with self._transaction() as connection:
