@@ -18,10 +18,12 @@ from typing import Any
 from sqlalchemy import create_engine
 
 from pribble import DeliveryError, Template
-from pribble.delivery.batch import Batch, BatchError, Pace
-from pribble.delivery.journal import LEASE, Fenced, Journal, Planned, Settled, Wanted
+from pribble.delivery.batch import Batch, BatchError
+from pribble.delivery.journal import LEASE, Fenced, Journal, Settled, Wanted
+from pribble.delivery.journal_planning import Planned
 from pribble.delivery.journal_tables import METADATA, JournalError
 from pribble.delivery.rows import read_rows
+from pribble.delivery.sending import Pace
 from pribble.testing import Outbox
 from tests.servers import needs_server, postgresql
 from tests.support import Case, pribble, proof, slow
@@ -204,7 +206,7 @@ class Batches(Case):
                 return super().deliver(*given, **more)
 
         down = Down()
-        with unittest.mock.patch("pribble.delivery.batch._LONGEST_PAUSE", 0.05):
+        with unittest.mock.patch("pribble.delivery.sending._LONGEST_PAUSE", 0.05):
             result = self.batch(table(3), through=down, pace=Pace(wait=30)).send()
         self.assertEqual((result.states, result.stopped), (Counter(accepted=3), None))
         down.left = 20
@@ -386,7 +388,7 @@ class Journals(OfJournals):
         self.plan(3)
         for claim in self.journal.claim("job", 3, Wanted()):
             self.journal.commit(claim, claim.addresses, "<m>", "c")
-        with unittest.mock.patch("pribble.delivery.journal._is_gone", return_value=True):
+        with unittest.mock.patch("pribble.delivery.journal.is_gone", return_value=True):
             self.journal.recover("job")
         self.assertEqual(self.journal.summary(), Counter(in_doubt=6))
         self.assertEqual(self.journal.resolve("k0", "accepted"), 2)

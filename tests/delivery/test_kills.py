@@ -26,11 +26,12 @@ from sqlalchemy.engine import Connection as Database
 
 from pribble import Template
 from pribble.delivery import smtp
-from pribble.delivery.batch import Batch, Pace
+from pribble.delivery.batch import Batch
 from pribble.delivery.files import DraftFolder, Folder, Maildir
 from pribble.delivery.journal import Journal
 from pribble.delivery.receipts import Receipt
 from pribble.delivery.rows import read_rows
+from pribble.delivery.sending import Pace
 from pribble.delivery.submitting import Smtp
 from pribble.delivery.transports import Transport
 from pribble.mime.base import BaseMessage

@@ -33,10 +33,11 @@ from pribble.mime.part import Attachment
 from pribble.settings import ProjectSettings, project_settings
 
 if TYPE_CHECKING:
-    from pribble.delivery.batch import Batch, BatchResult, Pace, Progress
+    from pribble.delivery.batch import Batch, BatchResult
     from pribble.delivery.composing import ComposerOptions
     from pribble.delivery.journal import Journal
     from pribble.delivery.rows import Rows
+    from pribble.delivery.sending import Pace, Progress
 
 WRONG_ROWS = 1
 _EVERY = 10.0  # seconds between two lines of progress where no terminal shows a bar
@@ -193,7 +194,7 @@ def _send(options: argparse.Namespace, settings: ProjectSettings, rows: Rows) ->
 
 
 def _pace(options: argparse.Namespace) -> Pace:
-    from pribble.delivery.batch import Pace
+    from pribble.delivery.sending import Pace
 
     return Pace(options.rate, options.until, options.wait, options.stop_after)
 

@@ -13,7 +13,7 @@ from typing import Any, Protocol, Required, Self, TypedDict, Unpack
 
 from pribble.delivery.patterns import AddressColumn, AddressPattern, TextPattern
 from pribble.delivery.rows import row_digest
-from pribble.errors import DataError, did_you_mean
+from pribble.errors import DataError, PribbleError, did_you_mean
 from pribble.mime.address import Address
 from pribble.mime.message import Message, MessageOptions
 from pribble.mime.part import Attachment
@@ -141,3 +141,11 @@ class Composer:
     def data_digest(self, row: Any) -> str:
         """Returns a digest of a row and of whom its message is for."""
         return row_digest([row, self.recipients(row)])
+
+
+def words_of(error: Exception) -> str:
+    """Returns what is wrong with a row, in one line."""
+    if isinstance(error, PribbleError):
+        where = f"{error.place}: " if error.place else ""
+        return f"{where}{error.problem}" + (f" ({error.hint})" if error.hint else "")
+    return f"no {error}" if isinstance(error, KeyError) else str(error)

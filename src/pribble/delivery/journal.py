@@ -8,19 +8,17 @@ a message belongs to the attempt that claimed it last, and a late owner of an ea
 from __future__ import annotations
 
 import os
-import secrets
-import socket
 import threading
 from collections import Counter
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field
-from functools import cache
 from pathlib import Path
 
-from sqlalchemy import ColumnElement, Connection, Engine, and_, delete, exists, func, insert, or_, select, true, update
+from sqlalchemy import ColumnElement, Connection, Engine, and_, exists, func, insert, or_, select, true, update
 from sqlalchemy.exc import DBAPIError
 
+from pribble.delivery.journal_planning import Planned, Planning, PlanResult
 from pribble.delivery.journal_statements import (
     CLAIM,
     CLAIMED,
@@ -37,6 +35,7 @@ from pribble.delivery.journal_statements import (
 from pribble.delivery.journal_tables import JOBS, MESSAGES, RECIPIENTS, JournalError, clock, opened, wait_for_turn
 from pribble.delivery.receipts import Outcome
 from pribble.delivery.states import State
+from pribble.delivery.workers import is_gone, this_worker
 
 LEASE = 900.0  # seconds that a claim is good for: longer than a server has to answer a message
 MOST_TRIES = 5
@@ -44,36 +43,9 @@ FIRST_PAUSE = 900.0  # seconds between two tries, growing by half each time
 LONGEST = 4 * 86400.0  # seconds after the first try in which a deferred recipient is tried again
 _CHUNK = 500
 
-HAD = ("accepted", "in_doubt", "committing", "returned")  # somebody has it, or may have it
-
 
 class Fenced(Exception):
     """A claim is not this process's any more; what it was about to say is not said."""
-
-
-@dataclass(frozen=True, slots=True)
-class Planned:
-    """A message that is to be sent: its `key`, the `position` of its row, a digest of its `data`, to whom; and which of
-    these get nothing."""
-
-    key: str
-    position: int
-    data: str
-    addresses: tuple[str, ...]
-    suppressed: frozenset[str] = frozenset()
-
-
-@dataclass(frozen=True, slots=True)
-class PlanResult:
-    """What planning came to: how many are `new`, `known` and planned `anew`; the keys of those whose data `changed`
-    after somebody had them, of those `repeated` in the table, and of those that are `gone` from it."""
-
-    new: int
-    known: int
-    anew: int
-    changed: tuple[str, ...]
-    repeated: tuple[str, ...]
-    gone: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -191,7 +163,7 @@ class Journal:
         with self._transaction() as connection:
             wait_for_turn(connection)
             job_id = self._job(connection, job, template, rows, change_unsent)
-            planning = _Planning(connection, job_id, clock(connection), change_unsent)
+            planning = Planning(connection, job_id, clock(connection), change_unsent)
             chunk: list[Planned] = []
             for one in planned:
                 chunk.append(one)
@@ -229,7 +201,7 @@ class Journal:
         with self._transaction() as connection:
             now = clock(connection)
             workers = connection.scalars(select(MESSAGES.c.worker).where(MESSAGES.c.worker.is_not(None)).distinct())
-            gone = [one for one in workers if _is_gone(one)]
+            gone = [one for one in workers if is_gone(one)]
             over = or_(MESSAGES.c.lease < now, MESSAGES.c.worker.in_(gone))
             held = select(MESSAGES.c.id).where(MESSAGES.c.worker.is_not(None), over)
             for before, after in (("committing", "in_doubt"), ("started", "planned")):
@@ -460,135 +432,3 @@ class Settled:
         if len(self.outcomes) < len(claim.tried):
             connection.execute(PLAN_AGAIN, mine)
         connection.execute(LET_GO, mine)
-
-
-class _Planning:
-    """The writing of a plan, chunk by chunk, in one transaction."""
-
-    def __init__(self, connection: Connection, job: int, now: float, change_unsent: bool) -> None:
-        self._connection, self._job, self._now, self._change = connection, job, now, change_unsent
-        self._seen: set[str] = set()
-        self._counts: Counter[str] = Counter()
-        self._changed: list[str] = []
-        self._repeated: list[str] = []
-        # Those of the table of today get their positions anew.
-        connection.execute(update(MESSAGES).where(MESSAGES.c.job == job).values(position=None))
-
-    def add(self, chunk: Sequence[Planned]) -> None:
-        keys = [one.key for one in chunk]
-        known = {
-            row.key: row
-            for row in self._connection.execute(
-                select(MESSAGES.c.id, MESSAGES.c.key, MESSAGES.c.data, MESSAGES.c.content).where(
-                    MESSAGES.c.job == self._job, MESSAGES.c.key.in_(keys)
-                )
-            )
-        }
-        for one in chunk:
-            if one.key in self._seen:
-                self._repeated.append(one.key)
-                continue
-            self._seen.add(one.key)
-            row = known.get(one.key)
-            if row is None:
-                self._insert(one)
-                self._counts["new"] += 1
-            elif row.data == one.data and not (self._change and row.content is not None):
-                self._place(row.id, one)
-                self._counts["known"] += 1
-            elif self._is_had(row.id):
-                self._place(row.id, one)
-                self._counts["known"] += 1
-                if row.data != one.data:
-                    self._changed.append(one.key)
-            else:
-                self._connection.execute(delete(RECIPIENTS).where(RECIPIENTS.c.message == row.id))
-                self._connection.execute(delete(MESSAGES).where(MESSAGES.c.id == row.id))
-                self._insert(one)
-                self._counts["anew"] += 1
-
-    def _place(self, message: int, one: Planned) -> None:
-        self._connection.execute(update(MESSAGES).where(MESSAGES.c.id == message).values(position=one.position))
-
-    def _is_had(self, message: int) -> bool:
-        query = select(func.count()).where(RECIPIENTS.c.message == message, RECIPIENTS.c.state.in_(HAD))
-        return bool(self._connection.scalar(query))
-
-    def _insert(self, one: Planned) -> None:
-        made = self._connection.execute(
-            insert(MESSAGES).values(
-                job=self._job,
-                key=one.key,
-                position=one.position,
-                data=one.data,
-                seed=secrets.token_bytes(16),
-                attempt=0,
-            )
-        )
-        message = made.inserted_primary_key[0]  # type: ignore[index]
-        self._connection.execute(
-            insert(RECIPIENTS),
-            [
-                {
-                    "message": message,
-                    "job": self._job,
-                    "address": address,
-                    "state": "suppressed" if address in one.suppressed else "planned",
-                    "attempt": 0,
-                    "tries": 0,
-                    "not_before": 0.0,
-                    "changed": self._now,
-                }
-                for address in one.addresses
-            ],
-        )
-
-    def result(self) -> PlanResult:
-        gone = self._connection.scalar(
-            select(func.count()).where(MESSAGES.c.job == self._job, MESSAGES.c.position.is_(None))
-        )
-        counts = self._counts
-        return PlanResult(
-            counts["new"], counts["known"], counts["anew"], tuple(self._changed), tuple(self._repeated), int(gone or 0)
-        )
-
-
-# ---- processes ----------------------------------------------------------------------------------------------------
-
-
-def this_worker() -> str:
-    """Returns what tells this process from all others, also from a later one with its number."""
-    return _worker(os.getpid())
-
-
-@cache
-def _worker(process: int) -> str:
-    return f"{_host()}/{process}/{_began(process)}"
-
-
-@cache
-def _host() -> str:
-    return socket.gethostname().replace("/", "_")
-
-
-def _is_gone(worker: str) -> bool:
-    """Returns whether a process of this machine has ended; of other machines nothing is known."""
-    host, number, began = worker.split("/")
-    if host != _host():
-        return False
-    try:
-        os.kill(int(number), 0)
-    except ProcessLookupError:
-        return True
-    except PermissionError:
-        pass
-    return _began(int(number)) != began
-
-
-def _began(process: int) -> str:
-    """Returns when a process began, as the system counts; where that cannot be read, nothing."""
-    try:
-        stat = Path(f"/proc/{process}/stat").read_text(encoding="ascii", errors="replace")
-    except OSError:
-        return ""
-    return stat.rpartition(")")[2].split()[19]
