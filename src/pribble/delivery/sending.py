@@ -98,11 +98,11 @@ class Sending:
                 for thread in threads:
                     thread.start()
                 self._gate.set()
-                self._wait()
+                self._wait_for_threads()
             except KeyboardInterrupt:
                 self.stop("interrupted")
                 if self._gate.is_set():
-                    self._wait()  # what is under way ends; a second interruption does not wait for it
+                    self._wait_for_threads()  # what is under way ends; a second interruption does not wait for it
                 self._gate.set()
         if self._not_theirs:
             self.journal.take_back(self._not_theirs)
@@ -138,7 +138,7 @@ class Sending:
                 if not self._running:
                     self._finished.set()
 
-    def _wait(self) -> None:
+    def _wait_for_threads(self) -> None:
         """Wait for all threads.  Not by joining them: a join that is interrupted takes a thread that runs for ended."""
         while not self._finished.wait(0.2):
             pass
@@ -168,7 +168,7 @@ class Sending:
                 self._end.wait(break_at)
                 return claim
             self._flush(pending)
-            if not self._claim_more() and not self._waits():
+            if not self._claim_more() and not self._wait_for_due():
                 break
         self._give_back()
         return None
@@ -190,7 +190,7 @@ class Sending:
                     return True
             return False
 
-    def _waits(self) -> bool:
+    def _wait_for_due(self) -> bool:
         """Wait a little for what becomes due; returns False where nothing does, soon enough."""
         due = self.journal.next_due(self.work.job, self.work.wanted)
         with self._lock:
