@@ -232,6 +232,20 @@ class Kills(Case):
                     shown = [path for path in files if path.suffix != ".json" and not path.name.startswith(".")]
                     self.assertEqual(len(shown), 4)
 
+    def test_nobody_looks_for_another_message(self) -> None:
+        """The data have changed since: what is there would not be known again, and would be sent a second time."""
+        folder = self.folder().path
+        way, journal = Folder(folder / "in"), folder / "a.journal"
+        self.assertTrue(
+            run_killed(None, partial(after_commit, 2, "fsync", partial(send_through, way, journal, table(4, "x"))))
+        )
+        changed = [{**row, "name": f"{row['name']}!"} for row in table(4, "x")]
+        self.assertFalse(run_killed(None, partial(send_through, way, journal, changed)))
+        kept = Journal(journal)
+        self.assertEqual(kept.summary(), Counter(accepted=3, in_doubt=1))
+        kept.close()
+        self.assertEqual(len(list((folder / "in").glob("*.eml"))), 4)
+
     @proof
     def test_every_step_of_a_batch(self) -> None:
         count = 40 if EXPLORE else 8

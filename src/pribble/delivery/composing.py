@@ -5,6 +5,7 @@ This is the seam between a batch and the template: whatever makes many messages 
 
 from __future__ import annotations
 
+import hashlib
 import json
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
@@ -141,6 +142,11 @@ class Composer:
     def data_digest(self, row: Any) -> str:
         """Returns a digest of a row and of whom its message is for."""
         return row_digest([row, self.recipients(row)])
+
+
+def content_digest(message: Message) -> str:
+    """Returns a digest of a message's bytes and of its envelope's sender."""
+    return hashlib.sha256(message.envelope.sender.encode() + b"\0" + bytes(message)).hexdigest()
 
 
 def words_of(error: Exception) -> str:

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import hashlib
 import threading
 import time
 from collections import Counter, deque
 from collections.abc import Callable, Collection
 from dataclasses import dataclass, field, replace
 
-from pribble.delivery.composing import Composer, words_of
+from pribble.delivery.composing import Composer, content_digest, words_of
 from pribble.delivery.journal import Claim, Fenced, Journal, Settled, Wanted
 from pribble.delivery.receipts import Outcome, outcome_of_words
 from pribble.delivery.rows import Rows
@@ -220,7 +219,7 @@ class Sending:
         except PribbleError as error:  # checked before, so that the data or the template are others now
             pending.append(Settled(claim, _refused(claim, f"not made: {words_of(error)}")))
             return
-        content = hashlib.sha256(message.envelope.sender.encode() + b"\0" + bytes(message)).hexdigest()
+        content = content_digest(message)
         if claim.content is not None and claim.content != content:
             words = "it is not what it was when it was first tried (--changed unsent plans it anew)"
             pending.append(Settled(claim, _refused(claim, words)))
