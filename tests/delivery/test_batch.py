@@ -15,13 +15,15 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import create_engine
+from sqlalchemy import create_engine, update
 
 from pribble import DeliveryError, Template
 from pribble.delivery.batch import Batch, BatchError
 from pribble.delivery.journal import LEASE, Fenced, Journal, Settled, Wanted
 from pribble.delivery.journal_planning import Planned
-from pribble.delivery.journal_tables import METADATA, JournalError
+from pribble.delivery.journal_records import forget, records, verify
+from pribble.delivery.journal_tables import METADATA, RECIPIENTS, JournalError
+from pribble.delivery.receipts import outcome_of_words
 from pribble.delivery.rows import read_rows
 from pribble.delivery.sending import Pace
 from pribble.testing import Outbox
@@ -384,6 +386,39 @@ class Journals(OfJournals):
             [("b0@x.example",), ("a1@x.example", "b1@x.example")],
         )
 
+    def test_it_forgets_and_still_knows(self) -> None:
+        self.plan(3)
+        first, second, third = self.journal.claim("job", 3, Wanted())
+        for claim, state in ((first, "accepted"), (second, "in_doubt")):
+            self.journal.commit(claim, claim.addresses, "<m>", "c/d")
+            words = {one: outcome_of_words(one, state, f"to {one}") for one in claim.addresses}  # type: ignore[arg-type]
+            self.journal.settle([Settled(claim, words)])
+        self.journal.settle([Settled(third, {})])
+        self.assertEqual(verify(self.journal), [])
+        self.assertEqual(forget(self.journal, 1), 0)
+        self.assertEqual((forget(self.journal, 0, "other"), forget(self.journal, 0)), (0, 1))
+        self.assertEqual(forget(self.journal, 0), 0)
+        said = str(list(self.journal.entries()))
+        for gone in ("k0", "a0@x.example", "b0@x.example"):
+            self.assertNotIn(gone, said)
+        self.assertIn("a1@x.example", said)
+        self.plan(4)
+        self.assertEqual(self.journal.summary(), Counter(accepted=2, in_doubt=2, planned=4))
+        (record,) = records(self.journal, "k0")
+        self.assertEqual([one["state"] for one in record["outcomes"]], ["accepted"] * 2)
+        self.assertEqual((record["sha256"], verify(self.journal)), ("c", []))
+
+    def test_it_notices_what_contradicts_itself(self) -> None:
+        self.plan(2)
+        (claim,) = self.journal.claim("job", 1, Wanted())
+        with self.journal.transaction() as connection:
+            connection.execute(update(RECIPIENTS).where(RECIPIENTS.c.message == claim.id).values(state="accepted"))
+            connection.execute(update(RECIPIENTS).where(RECIPIENTS.c.message != claim.id).values(state="started"))
+        said = verify(self.journal)
+        self.assertEqual(len(said), 4)
+        self.assertIn("k0: a0@x.example was taken, or may have been, and it is not known what was sent", said)
+        self.assertIn("k1: b1@x.example is under way, and no process has it", said)
+
     def test_it_settles_what_is_in_doubt(self) -> None:
         self.plan(3)
         for claim in self.journal.claim("job", 3, Wanted()):
@@ -550,6 +585,16 @@ class OnTheCommandLine(Case):
             pribble("journal", "a.journal", "--again", "refused:cmd", cwd=self.path).stdout,
             "1 recipient planned again\n",
         )
+        self.assertEqual(pribble("journal", "a.journal", "--verify", cwd=self.path).stdout, "it holds together\n")
+        sent = self.path / "sent.eml"
+        sent.write_bytes(bytes(outbox.messages[0]))
+        record = json.loads(
+            pribble("journal", "a.journal", "--proof", "B0", "--message", "sent.eml", cwd=self.path).stdout
+        )
+        self.assertEqual(record["message_id"], outbox.messages[0].message_id)
+        self.assertEqual(record["outcomes"][0]["state"], "accepted")
+        done = pribble("journal", "a.journal", "--proof", "B1", "--message", "sent.eml", cwd=self.path)
+        self.assertIn("is not the message that was sent", done.stderr)
         states = json.loads(pribble("journal", "a.journal", "--json", cwd=self.path).stdout)
         self.assertEqual(states["jobs"][0]["states"], {"accepted": 6, "planned": 2, "suppressed": 1})
 
@@ -574,6 +619,9 @@ class OnTheCommandLine(Case):
             (["a.journal", "--resolve", "B1", "accepted"], "nothing is in doubt"),
             (["a.journal", "--resolve", "B1", "perhaps"], "accepted, or"),
             (["a.journal", "--again", "accepted"], "--again refused"),
+            (["a.journal", "--proof", "B99"], 'no message with the key "B99"'),
+            (["a.journal", "--forget", "-1"], "a number of days"),
+            (["a.journal", "--forget", "nan"], "a number of days"),
         ):
             self.batch("--journal", "a.journal", "--key", "berth")
             with self.subTest(options):

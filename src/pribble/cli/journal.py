@@ -10,10 +10,10 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, get_args
 
-from pribble.cli.common import Usage, add_json, counted, print_json
+from pribble.cli.common import Usage, add_json, counted, existing_file, print_json
 from pribble.cli.terminal import Terminal
 from pribble.delivery.states import State
-from pribble.errors import loaded
+from pribble.errors import DataError, loaded
 
 if TYPE_CHECKING:
     from pribble.delivery.journal import Entry, Journal
@@ -42,6 +42,12 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
         metavar="refused[:TEXT]",
         help="plan refused recipients again: all, or those whose address or answer has this text",
     )
+    parser.add_argument("--verify", action="store_true", help="say what in the journal contradicts itself")
+    parser.add_argument("--proof", metavar="KEY", help="a record in JSON of what became of the message with this key")
+    parser.add_argument("--message", metavar="FILE", help="with --proof: a kept message that must be the one sent")
+    parser.add_argument(
+        "--forget", metavar="DAYS", type=float, help="forget addresses and words of what ended so many days ago"
+    )
     add_json(parser)
     parser.set_defaults(run=run)
 
@@ -60,6 +66,12 @@ def run(options: argparse.Namespace) -> int:
             return _resolve(options, journal)
         if options.again:
             return _again(options, journal)
+        if options.verify:
+            return _verify(options, journal)
+        if options.proof is not None:
+            return _proof(options, journal)
+        if options.forget is not None:
+            return _forget(options, journal)
         if options.csv or options.state:
             return _list(options, journal)
         return _summary(options, journal)
@@ -88,9 +100,46 @@ def _again(options: argparse.Namespace, journal: Journal) -> int:
     return 0
 
 
+def _verify(options: argparse.Namespace, journal: Journal) -> int:
+    from pribble.delivery.journal_records import verify
+
+    found = verify(journal)
+    if options.json:
+        print_json({"problems": found})
+    else:
+        terminal = Terminal(soft_wrap=True)
+        for one in found or ["it holds together"]:
+            terminal.print(one)
+    return 1 if found else 0
+
+
+def _proof(options: argparse.Namespace, journal: Journal) -> int:
+    from pribble.delivery.journal_records import matches, records
+
+    found = list(records(journal, options.proof, options.job))
+    if not found:
+        raise Usage(f'the journal has no message with the key "{options.proof}"')
+    print_json(found[0] if len(found) == 1 else found)
+    if options.message is not None:
+        raw = existing_file(options.message).read_bytes()
+        if not any(matches(one, raw) for one in found):
+            raise DataError(f"{options.message} is not the message that was sent")
+    return 0
+
+
+def _forget(options: argparse.Namespace, journal: Journal) -> int:
+    from pribble.delivery.journal_records import forget
+
+    if not 0 <= options.forget < 100_000:
+        raise Usage("--forget takes a number of days")
+    count = forget(journal, options.forget, options.job)
+    _told(options, count, f"{counted(count, 'message')} forgotten")
+    return 0
+
+
 def _told(options: argparse.Namespace, count: int, words: str) -> None:
     if options.json:
-        print_json({"recipients": count})
+        print_json({"count": count})
     else:
         print(words)
 

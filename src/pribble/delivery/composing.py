@@ -145,8 +145,9 @@ class Composer:
 
 
 def content_digest(message: Message) -> str:
-    """Returns a digest of a message's bytes and of its envelope's sender."""
-    return hashlib.sha256(message.envelope.sender.encode() + b"\0" + bytes(message)).hexdigest()
+    """Returns a digest of a message's bytes, and behind a stroke one of its envelope's sender."""
+    parts = (bytes(message), message.envelope.sender.encode("utf-8"))
+    return "/".join(hashlib.sha256(part).hexdigest() for part in parts)
 
 
 def words_of(error: Exception) -> str:

@@ -128,8 +128,8 @@ class Journal:
             engine.dispose()
 
     @contextmanager
-    def _transaction(self) -> Iterator[Connection]:
-        """Gives a transaction, which is durable when it ends without an error."""
+    def transaction(self) -> Iterator[Connection]:
+        """Gives a transaction of the database, which is durable when it ends without an error."""
         try:
             with self._lock:  # of the threads, one writes: the database lets no more
                 engine = self._engines.get(os.getpid())
@@ -139,7 +139,8 @@ class Journal:
                 with engine.begin() as connection:
                     yield connection
         except DBAPIError as error:
-            raise JournalError(f"the journal {self.where}: {error.orig}") from None
+            said = str(error.orig).partition("\n")[0]  # what follows shows the statement
+            raise JournalError(f"the journal {self.where}: {said}") from None
         except OSError as error:
             raise JournalError(f"the journal {self.where}: {error.strerror or error}") from None
 
@@ -160,7 +161,7 @@ class Journal:
         and whose data have changed, are planned anew.  Raises `JournalError` where the job was planned from another
         table without keys, or from another template, unless `change_unsent`.
         """
-        with self._transaction() as connection:
+        with self.transaction() as connection:
             wait_for_turn(connection)
             job_id = self._job(connection, job, template, rows, change_unsent)
             planning = Planning(connection, job_id, clock(connection), change_unsent)
@@ -198,7 +199,7 @@ class Journal:
 
     def recover(self, job: str) -> None:
         """Take back what processes had under way that are not there any more: what they were committing is in doubt."""
-        with self._transaction() as connection:
+        with self.transaction() as connection:
             now = clock(connection)
             workers = connection.scalars(select(MESSAGES.c.worker).where(MESSAGES.c.worker.is_not(None)).distinct())
             gone = [one for one in workers if is_gone(one)]
@@ -216,7 +217,7 @@ class Journal:
 
     def claim(self, job: str, most: int, wanted: Wanted) -> list[Claim]:
         """Claim messages that are due, in the order of their rows, and at most so many of those that are `wanted`."""
-        with self._transaction() as connection:
+        with self.transaction() as connection:
             now = clock(connection)
             job_id = connection.scalar(select(JOBS.c.id).where(JOBS.c.name == job))
             is_due = exists().where(
@@ -256,7 +257,7 @@ class Journal:
         Raises `Fenced` where the claim is not this process's any more: then the message must not be sent.
         """
         mine = {"p_message": claim.id, "p_attempt": claim.attempt}
-        with self._transaction() as connection:
+        with self.transaction() as connection:
             now = clock(connection)
             for one in settled:
                 one.write(connection, now)
@@ -276,7 +277,7 @@ class Journal:
 
     def settle(self, settled: Iterable[Settled]) -> None:
         """Keep what has become of messages."""
-        with self._transaction() as connection:
+        with self.transaction() as connection:
             now = clock(connection)
             for one in settled:
                 one.write(connection, now)
@@ -289,7 +290,7 @@ class Journal:
         query = query.join(RECIPIENTS, in_doubt).where(of_job, MESSAGES.c.worker.is_(None), Wanted().condition())
         people: dict[int, dict[str, Tried]] = {}
         found: dict[int, Claim] = {}
-        with self._transaction() as connection:
+        with self.transaction() as connection:
             for row in connection.execute(query.order_by(MESSAGES.c.position, RECIPIENTS.c.id)):
                 people.setdefault(row.id, {})[row.address] = Tried(row.tries, row.first_try)
                 found[row.id] = Claim(
@@ -299,7 +300,7 @@ class Journal:
 
     def settle_doubt(self, claim: Claim, *, is_there: bool) -> None:
         """Keep what somebody found who looked: a message that was in doubt is there, or is not and is planned again."""
-        with self._transaction() as connection:
+        with self.transaction() as connection:
             now = clock(connection)
             words = "looked for, and it is there" if is_there else "looked for, and it is not there"
             connection.execute(
@@ -314,7 +315,7 @@ class Journal:
 
     def take_back(self, settled: Iterable[Settled]) -> None:
         """Plan those again whose failure was not their own: as if they had not been tried."""
-        with self._transaction() as connection:
+        with self.transaction() as connection:
             now = clock(connection)
             for one in settled:
                 connection.execute(
@@ -331,13 +332,13 @@ class Journal:
 
     def jobs(self) -> list[str]:
         """Returns the names of the jobs, in the order in which they were planned."""
-        with self._transaction() as connection:
+        with self.transaction() as connection:
             return list(connection.scalars(select(JOBS.c.name).order_by(JOBS.c.id)))
 
     def summary(self, job: str | None = None) -> Counter[State]:
         """Returns how many recipients are in each state."""
         query = select(RECIPIENTS.c.state, func.count()).group_by(RECIPIENTS.c.state)
-        with self._transaction() as connection:
+        with self.transaction() as connection:
             found = connection.execute(query.where(_of_job(job))).all()
         return Counter({row[0]: row[1] for row in found})
 
@@ -346,7 +347,7 @@ class Journal:
         count = func.count().label("count")
         query = select(count, RECIPIENTS.c.code, RECIPIENTS.c.words).where(RECIPIENTS.c.state == state)
         query = query.group_by(RECIPIENTS.c.code, RECIPIENTS.c.words).order_by(count.desc(), RECIPIENTS.c.words)
-        with self._transaction() as connection:
+        with self.transaction() as connection:
             found = connection.execute(query.where(_of_job(job)).limit(most)).all()
         return [(number, " ".join(str(part) for part in (code, words) if part)) for number, code, words in found]
 
@@ -363,7 +364,7 @@ class Journal:
             )
             if state is not None:
                 query = query.where(RECIPIENTS.c.state == state)
-            with self._transaction() as connection:
+            with self.transaction() as connection:
                 found = connection.execute(query.where(_of_job(job))).mappings().all()
             if not found:
                 return
@@ -375,7 +376,7 @@ class Journal:
         """Returns in how many seconds the next recipient that is `wanted` is due; None where none will be."""
         query = select(func.min(RECIPIENTS.c.not_before)).join(MESSAGES, MESSAGES.c.id == RECIPIENTS.c.message)
         query = query.where(RECIPIENTS.c.state.in_(WAITING), wanted.condition())
-        with self._transaction() as connection:
+        with self.transaction() as connection:
             first = connection.scalar(query.where(_of_job(job)))
             return None if first is None else max(0.0, first - clock(connection))
 
@@ -385,14 +386,14 @@ class Journal:
         """Settle what is in doubt of a message: "accepted", or "planned", to be sent again; returns of how many."""
         messages = select(MESSAGES.c.id).where(MESSAGES.c.key == key)
         query = update(RECIPIENTS).where(RECIPIENTS.c.message.in_(messages), RECIPIENTS.c.state == "in_doubt")
-        with self._transaction() as connection:
+        with self.transaction() as connection:
             now = clock(connection)
             query = query.values(state=state, changed=now, not_before=now, words="settled by hand")
             return connection.execute(query.where(_of_job(job))).rowcount
 
     def again(self, pattern: str | None = None, job: str | None = None) -> int:
         """Plan refused recipients again, those whose words hold `pattern` or all; returns how many."""
-        with self._transaction() as connection:
+        with self.transaction() as connection:
             now = clock(connection)
             query = update(RECIPIENTS).where(RECIPIENTS.c.state == "refused")
             if pattern:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import secrets
 from collections import Counter
 from collections.abc import Sequence
@@ -39,6 +40,11 @@ class PlanResult:
     gone: int
 
 
+def hidden_key(key: str) -> str:
+    """Returns what stays of a key when a message is forgotten."""
+    return f"#{hashlib.sha256(key.encode('utf-8')).hexdigest()[:40]}"
+
+
 class Planning:
     """The writing of a plan, chunk by chunk, in one transaction."""
 
@@ -52,7 +58,7 @@ class Planning:
         connection.execute(update(MESSAGES).where(MESSAGES.c.job == job).values(position=None))
 
     def add(self, chunk: Sequence[Planned]) -> None:
-        keys = [one.key for one in chunk]
+        keys = [key for one in chunk for key in (one.key, hidden_key(one.key))]
         known = {
             row.key: row
             for row in self._connection.execute(
@@ -67,7 +73,10 @@ class Planning:
                 continue
             self._seen.add(one.key)
             row = known.get(one.key)
-            if row is None:
+            if row is None and (forgotten := known.get(hidden_key(one.key))) is not None:
+                self._place(forgotten.id, one)
+                self._counts["known"] += 1
+            elif row is None:
                 self._insert(one)
                 self._counts["new"] += 1
             elif row.data == one.data and not (self._change and row.content is not None):
