@@ -12,7 +12,7 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 import pribble
-from pribble import MissingExtra, TemplateFolder
+from pribble import MissingExtra, TemplateFolder, delivery
 from pribble.cli import main
 
 EXTRAS = ("aiosmtpd", "flask", "icalendar", "matplotlib", "pandas", "psycopg", "sqlalchemy", "watchfiles")
@@ -40,12 +40,17 @@ def check() -> None:
         assert main([*looked_at, "--out", f"{folder}/preview.html"]) == 0
         assert (Path(folder) / "preview.html").stat().st_size > 50_000
     assert main([*looked_at, "--serve"]) == 2, "without flask there is no live preview"
-    try:
-        pribble.Picture.from_figure(object())
-    except MissingExtra as error:
-        assert "pribble[charts]" in str(error)
-    else:
-        raise AssertionError("a figure was drawn without Matplotlib")
+    assert main(["journal", "no.journal"]) == 2, "without SQLAlchemy there is no journal"
+    for asked, extra in (
+        (lambda: pribble.Picture.from_figure(object()), "charts"),
+        (lambda: delivery.Batch, "journal"),
+    ):
+        try:
+            asked()
+        except MissingExtra as error:
+            assert f"pribble[{extra}]" in str(error)
+        else:
+            raise AssertionError(f"it went without the extra {extra}")
     print(f"the wheel of {pribble.__version__} is whole")
 
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 from importlib import import_module
 from typing import TYPE_CHECKING
 
+from pribble.errors import loaded
+
 if TYPE_CHECKING:
     from pribble.delivery.batch import Batch
     from pribble.delivery.journal import Journal
@@ -27,6 +29,8 @@ _HOME_OF = {
 def __getattr__(name: str) -> object:
     if name not in _HOME_OF:
         raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+    if name in ("Batch", "Journal"):
+        loaded("sqlalchemy", extra="journal", message="batches and journals need the SQLAlchemy package")
     found: object = getattr(import_module(f"{__name__}.{_HOME_OF[name]}"), name)
     globals()[name] = found
     return found
