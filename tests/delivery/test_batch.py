@@ -19,6 +19,7 @@ from sqlalchemy import create_engine, update
 
 from pribble import DeliveryError, Template
 from pribble.delivery.batch import Batch, BatchError
+from pribble.delivery.files import Folder
 from pribble.delivery.journal import LEASE, Fenced, Journal, Settled, Wanted
 from pribble.delivery.journal_planning import Planned
 from pribble.delivery.journal_records import forget, records, verify
@@ -236,6 +237,24 @@ class Batches(Case):
         self.assertEqual(sum(result.states.values()), 20)
         self.assertIn(result.states["accepted"], (1, 2))  # those that were under way
         self.assertEqual(set(result.states), {"accepted", "planned"})
+
+    def test_a_disk_that_is_full_at_the_last_word(self) -> None:
+        """Nobody knows at once whether the file has its name; the next run looks."""
+        folder = Folder(self.folder().path)
+        link = os.link
+
+        def full(source: Any, target: Any) -> None:
+            if str(target).endswith(".eml") and len(list(folder.path.glob("*.eml"))) == 2:
+                raise OSError(28, "No space left on device")
+            link(source, target)
+
+        with unittest.mock.patch("os.link", full):
+            result = self.batch(table(4), through=folder).send()
+        self.assertEqual(result.states, Counter(accepted=2, in_doubt=1, planned=1))
+        self.assertIn("No space left", result.stopped or "")
+        self.assertEqual(verify(self.journal), [])
+        self.assertEqual(self.batch(table(4), through=folder).send().states, Counter(accepted=4))
+        self.assertEqual(len(list(folder.path.glob("*.eml"))), 4)
 
     def test_a_worker_that_stalls_past_its_lease(self) -> None:
         """Another one sends what it had claimed; when it wakes up, it does not."""

@@ -24,6 +24,7 @@ from pribble.delivery.journal_statements import (
     CLAIMED,
     COMMIT,
     COMMITTED,
+    DOUBT,
     DUE,
     LET_GO,
     PLAN_AGAIN,
@@ -410,7 +411,8 @@ def _of_job(job: str | None) -> ColumnElement[bool]:
 
 @dataclass(frozen=True, slots=True)
 class Settled:
-    """What has become of a claim: `outcomes` by recipient; whoever has none goes back to planned."""
+    """What has become of a claim: `outcomes` by recipient; whoever has none goes back to planned, or is in doubt if the
+    last word was about to be said."""
 
     claim: Claim
     outcomes: Mapping[str, Outcome]
@@ -432,4 +434,5 @@ class Settled:
             connection.execute(SETTLE, {**mine, **said, **ended, "p_now": now})
         if len(self.outcomes) < len(claim.tried):
             connection.execute(PLAN_AGAIN, mine)
+            connection.execute(DOUBT, mine)
         connection.execute(LET_GO, mine)

@@ -79,6 +79,8 @@ SETTLE = (
 )
 # Whoever was started and got no outcome has not been tried.
 PLAN_AGAIN = update(RECIPIENTS).where(*_MINE, RECIPIENTS.c.state == "started").values(state="planned")
+# And whoever was at the last word, and got none, may have it.
+DOUBT = update(RECIPIENTS).where(*_MINE, RECIPIENTS.c.state == "committing").values(state="in_doubt")
 LET_GO = (
     update(MESSAGES)
     .where(MESSAGES.c.id == bindparam("p_message"), MESSAGES.c.attempt == bindparam("p_attempt"))
