@@ -200,6 +200,8 @@ def postgresql() -> Iterator[str]:
             server = subprocess.Popen(command, stdout=out, stderr=out, **quiet)  # type: ignore[call-overload]
         try:
             _wait(port, log)
+            while b"ready to accept connections" not in log.read_bytes():  # it listens before it is
+                time.sleep(0.05)
             yield f"postgresql://pribble@127.0.0.1:{port}/postgres"
         finally:
             server.send_signal(signal.SIGINT)  # now, and not when all have gone
