@@ -18,7 +18,7 @@ from typing import Any
 from sqlalchemy import create_engine, update
 
 from pribble import DeliveryError, Template
-from pribble.delivery.batch import Batch, BatchError
+from pribble.delivery.batch import Batch, BatchError, BatchResult
 from pribble.delivery.files import Folder
 from pribble.delivery.journal import LEASE, Fenced, Journal, Settled, Wanted
 from pribble.delivery.journal_planning import Planned
@@ -269,30 +269,28 @@ class Batches(Case):
 
                 return super().deliver(message, recipients=recipients, committing=late)
 
-        way = Stalling()
-        slow = self.batch(table(1), through=way, journal=Journal(self.journal.where, lease=-1))
-        self.addCleanup(slow.journal.close)
-        thread = threading.Thread(target=slow.send)
-        thread.start()
-        self.assertTrue(stalled.wait(20))
-        self.assertEqual(self.batch(table(1)).send().states, Counter(accepted=1))
-        over.set()
-        thread.join()
-        self.assertEqual((len(self.outbox.messages), way.messages), (1, []))
-        self.assertEqual(self.journal.summary(), Counter(accepted=1))
-        with unittest.mock.patch.object(Journal, "_check_fence", lambda *_: None):  # without it there would be two
-            self.journal.close()
-            self.journal.where = self.folder().path / "b.journal"
+        def send_meanwhile(way: Stalling) -> BatchResult:
+            """What another one comes to while this one stalls, and then wakes up."""
             stalled.clear()
             over.clear()
             slow = self.batch(table(1), through=way, journal=Journal(self.journal.where, lease=-1))
             self.addCleanup(slow.journal.close)
             thread = threading.Thread(target=slow.send)
             thread.start()
-            stalled.wait(20)
-            self.batch(table(1)).send()
+            self.assertTrue(stalled.wait(20))
+            result = self.batch(table(1)).send()
             over.set()
             thread.join()
+            return result
+
+        way = Stalling()
+        self.assertEqual(send_meanwhile(way).states, Counter(accepted=1))
+        self.assertEqual((len(self.outbox.messages), way.messages), (1, []))
+        self.assertEqual(self.journal.summary(), Counter(accepted=1))
+        with unittest.mock.patch.object(Journal, "_check_fence", lambda *_: None):  # without it there would be two
+            self.journal.close()
+            self.journal.where = self.folder().path / "b.journal"
+            send_meanwhile(way)
             self.assertEqual(len(self.outbox.messages) + len(way.messages), 3)
 
     @slow
@@ -382,7 +380,7 @@ class Journals(OfJournals):
         self.plan(1)
         stalled = self.opened(lease=-1)  # its time is over as soon as it begins
         (late,) = stalled.claim("job", 1, Wanted())
-        self.journal.recover("job")
+        self.journal.recover()
         (now,) = self.journal.claim("job", 1, Wanted())
         self.assertEqual((now.attempt, now.seed), (late.attempt + 1, late.seed))
         with self.assertRaises(Fenced):
@@ -398,7 +396,7 @@ class Journals(OfJournals):
         stalled = self.opened(lease=-1)
         first, _ = stalled.claim("job", 2, Wanted())
         stalled.commit(first, first.addresses[:1], "<m>", "c")
-        self.journal.recover("job")
+        self.journal.recover()
         self.assertEqual(self.journal.summary(), Counter(in_doubt=1, planned=3))
         self.assertEqual(
             [one.addresses for one in self.journal.claim("job", 5, Wanted())],
@@ -443,7 +441,7 @@ class Journals(OfJournals):
         for claim in self.journal.claim("job", 3, Wanted()):
             self.journal.commit(claim, claim.addresses, "<m>", "c")
         with unittest.mock.patch("pribble.delivery.journal.is_gone", return_value=True):
-            self.journal.recover("job")
+            self.journal.recover()
         self.assertEqual(self.journal.summary(), Counter(in_doubt=6))
         self.assertEqual(self.journal.resolve("k0", "accepted"), 2)
         self.assertEqual(self.journal.resolve("k1", "planned", "job"), 2)

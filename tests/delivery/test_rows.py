@@ -15,7 +15,7 @@ from hypothesis import given
 from hypothesis import strategies as some
 
 from pribble import AddressError, DataError, Message, TemplateError
-from pribble.delivery.composing import addresses_of
+from pribble.delivery.composing import address_source
 from pribble.delivery.patterns import AddressPattern, TextPattern
 from pribble.delivery.rows import Rows, read_rows, read_stream
 from tests.support import Case, generated, large
@@ -163,7 +163,7 @@ class Patterns(unittest.TestCase):
                 pattern.addresses({"name": "x", "mail": mail})
 
     def test_a_column_holds_one_address(self) -> None:
-        column = addresses_of("E-mail", ["E-mail", "Name"], "--to")
+        column = address_source("E-mail", ["E-mail", "Name"], "--to")
         self.assertEqual([one.addr for one in column.addresses({"E-mail": " a@x.example "})], ["a@x.example"])
         self.assertEqual(column.addresses({"E-mail": ""}), [])
         for value in ("Ana <a@x.example>", "a@x.example, b@x.example"):

@@ -19,6 +19,7 @@ from pribble.cli.common import (
     add_embed,
     add_json,
     add_templates,
+    count_of,
     counted,
     existing_file,
     print_json,
@@ -28,7 +29,6 @@ from pribble.cli.common import (
 )
 from pribble.cli.terminal import Terminal
 from pribble.cli.transports import add_through, transport_if_any
-from pribble.errors import loaded
 from pribble.mime.part import Attachment
 from pribble.settings import ProjectSettings, project_settings
 
@@ -52,55 +52,55 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
         "became of each; called again, the batch goes on where it ended.  A PATTERN is a text with marks that a row "
         "fills.",
     )
-    add = parser.add_argument
-    add("template", metavar="TEMPLATE", help="a name in the template folder, or a path to a file")
-    add("--rows", metavar="TABLE", required=True, help="CSV, JSON, JSON lines, .xlsx, .parquet; - for standard input")
-    add("--to", metavar="PATTERN", required=True, help="a column, or a pattern: '{{ name }} <{{ mail }}>'")
+    count = count_of("number from 1")
+    given = parser.add_argument
+    given("template", metavar="TEMPLATE", help="a name in the template folder, or a path to a file")
+    given("--rows", metavar="TABLE", required=True, help="CSV, JSON, JSON lines, .xlsx, .parquet; - for standard input")
+    given("--to", metavar="PATTERN", required=True, help="a column, or a pattern: '{{ name }} <{{ mail }}>'")
     for name in ("cc", "bcc", "reply-to"):
-        add(f"--{name}", metavar="PATTERN", help="the same")
-    add("--from", metavar="A", dest="sender", help="the sender, or its name in [senders] of pribble.toml")
-    add("--locale", metavar="PATTERN", help="the locale of each row's message")
-    add("--unsubscribe", metavar="PATTERN", help="the address that leads off the list (RFC 2369)")
-    add("--attach", metavar="FILE", action="append", default=[], help="a file to attach to each message")
+        given(f"--{name}", metavar="PATTERN", help="the same")
+    given("--from", metavar="A", dest="sender", help="the sender, or its name in [senders] of pribble.toml")
+    given("--locale", metavar="PATTERN", help="the locale of each row's message")
+    given("--unsubscribe", metavar="PATTERN", help="the address that leads off the list (RFC 2369)")
+    given("--attach", metavar="FILE", action="append", default=[], help="a file to attach to each message")
     add_templates(parser)
     add_embed(parser)
     sending = parser.add_argument_group("sending")
     add_through(sending)
-    add = sending.add_argument
-    add("--journal", metavar="FILE", help="what became of each: a file, or postgresql://host/name")
-    add("--job", metavar="NAME", help="what the journal calls this batch (the template's name)")
-    add("--key", metavar="COLUMN", action="append", default=[], help="what tells rows apart, if the table may change")
-    add("--changed", choices=["unsent"], help="give what nobody has yet the data and the template of today")
-    add("--skip-bad", action="store_true", help="leave out rows that are wrong, and send the others")
-    add("--first", metavar="N", type=_count, help="send only the first N rows")
-    add("--only", metavar="KEY", help="send only this row")
-    add("--connections", metavar="K", type=_count, default=1, help="how many at once (1)")
-    add("--rate", metavar="N/min", type=_rate, help="at most so many messages a minute")
-    add("--until", metavar="TIME", type=_moment, help="begin nothing after this: 18:00, or 2026-12-01T18:00")
-    add("--wait", metavar="MINUTES", type=_minutes, default=900.0, help="for what is due so soon (15)")
-    add("--stop-after", metavar="N", type=_count, help="end after N failures among the last 2 N")
-    add = parser.add_argument_group("looking first").add_argument
-    add("--show", metavar="N", type=_count, help="write the message of row N, and send nothing")
-    add("--format", choices=["eml", "html", "text", "subject"], default="text", help="of --show (text)")
-    add("--test-to", metavar="ADDRESS", help="send the message of --show, or of the first row, to this address")
+    given = sending.add_argument
+    given("--journal", metavar="FILE", help="what became of each: a file, or postgresql://host/name")
+    given("--job", metavar="NAME", help="what the journal calls this batch (the template's name)")
+    given("--key", metavar="COLUMN", action="append", default=[], help="what tells rows apart, if the table may change")
+    given("--changed", choices=["unsent"], help="give what nobody has yet the data and the template of today")
+    given("--skip-bad", action="store_true", help="leave out rows that are wrong, and send the others")
+    given("--first", metavar="N", type=count, help="send only the first N rows")
+    given("--only", metavar="KEY", help="send only this row")
+    given("--connections", metavar="K", type=count, default=1, help="how many at once (1)")
+    given("--rate", metavar="N/min", type=_rate, help="at most so many messages a minute")
+    given("--until", metavar="TIME", type=_moment, help="begin nothing after this: 18:00, or 2026-12-01T18:00")
+    given("--wait", metavar="MINUTES", type=_minutes, default=900.0, help="for what is due so soon (15)")
+    given("--stop-after", metavar="N", type=count, help="end after N failures among the last 2 N")
+    given = parser.add_argument_group("looking first").add_argument
+    given("--show", metavar="N", type=count, help="write the message of row N, and send nothing")
+    given("--format", choices=["eml", "html", "text", "subject"], default="text", help="of --show (text)")
+    given("--test-to", metavar="ADDRESS", help="send the message of --show, or of the first row, to this address")
     add_json(parser)
     parser.set_defaults(run=run)
 
 
 def run(options: argparse.Namespace) -> int:
-    loaded("sqlalchemy", extra="journal", message="a batch needs the SQLAlchemy package")
     settings = project_settings()
-    with _rows(options.rows) as rows:
+    with _table(options.rows) as rows:
         for note in rows.notes:
             print(f"{rows.name}: {note}", file=sys.stderr)
         if options.show or options.test_to:
             return _look(options, settings, rows)
         if options.journal is None:
             raise Usage("say where to keep what became of each: --journal FILE")
-        return _send(options, settings, rows)
+        return _send_all(options, settings, rows)
 
 
-def _rows(named: str) -> Rows:
+def _table(named: str) -> Rows:
     from pribble.delivery.rows import read_rows, read_stream
 
     if named == "-":
@@ -108,7 +108,7 @@ def _rows(named: str) -> Rows:
     return read_rows(existing_file(named))
 
 
-def _options(options: argparse.Namespace, settings: ProjectSettings) -> ComposerOptions:
+def _composing(options: argparse.Namespace, settings: ProjectSettings) -> ComposerOptions:
     """Returns whom the messages are from, to and about."""
     return {
         "sender": sender(options, settings),
@@ -130,7 +130,7 @@ def _look(options: argparse.Namespace, settings: ProjectSettings, rows: Rows) ->
     from pribble.delivery.composing import Composer
     from pribble.delivery.patterns import AddressPattern
 
-    composer = Composer.of(template(options, settings), rows.columns, **_options(options, settings))
+    composer = Composer.of(template(options, settings), rows.columns, **_composing(options, settings))
     index = (options.show or 1) - 1
     if index >= len(rows):
         raise Usage(f"the table has {counted(len(rows), 'row')}")
@@ -157,9 +157,10 @@ def _look(options: argparse.Namespace, settings: ProjectSettings, rows: Rows) ->
 # ---- sending ------------------------------------------------------------------------------------------------------
 
 
-def _send(options: argparse.Namespace, settings: ProjectSettings, rows: Rows) -> int:
-    from pribble.delivery.batch import Batch, BatchError
-    from pribble.delivery.journal import Journal, Wanted
+def _send_all(options: argparse.Namespace, settings: ProjectSettings, rows: Rows) -> int:
+    from pribble.delivery import Batch, Journal
+    from pribble.delivery.batch import BatchError
+    from pribble.delivery.journal import Wanted
 
     way = transport_if_any(options.through, settings, connections=options.connections)
     if way is None:
@@ -177,7 +178,7 @@ def _send(options: argparse.Namespace, settings: ProjectSettings, rows: Rows) ->
         change_unsent=options.changed == "unsent",
         wanted=Wanted(before=options.first, key=options.only),
         pace=_pace(options),
-        **_options(options, settings),
+        **_composing(options, settings),
     )
     try:
         problems = batch.problems()
@@ -230,7 +231,7 @@ def _progress(as_json: bool, count: int) -> Iterator[Any]:
         def show(progress: Progress) -> None:
             done = sum(progress.ended.values())
             rate = f"{done / max(progress.seconds, 1e-9) * 60:,.0f}/min"
-            bar.update(task, completed=done, total=progress.total, description=f"{rate}  {_counts(progress.ended)}")
+            bar.update(task, completed=done, total=progress.total, description=f"{rate}  {_in_words(progress.ended)}")
 
         yield show
 
@@ -245,10 +246,10 @@ class _Lines:
         if time.monotonic() - self._last >= _EVERY:
             self._last = time.monotonic()
             done = sum(progress.ended.values())
-            self._terminal.print(f"{done:,} of {progress.total:,}: {_counts(progress.ended)}")
+            self._terminal.print(f"{done:,} of {progress.total:,}: {_in_words(progress.ended)}")
 
 
-def _counts(states: Counter[Any]) -> str:
+def _in_words(states: Counter[Any]) -> str:
     return ", ".join(f"{count:,} {state.replace('_', ' ')}" for state, count in sorted(states.items()) if count)
 
 
@@ -268,7 +269,7 @@ def _tell_result(options: argparse.Namespace, batch: Batch, journal: Journal, re
         )
         return
     terminal = Terminal()
-    terminal.print(f"{batch.job}: {_counts(result.states) or 'nothing'}")
+    terminal.print(f"{batch.job}: {_in_words(result.states) or 'nothing'}")
     for state in ("refused", "deferred", "in_doubt", "expired"):
         for count, words in journal.reasons(state, batch.job) if result.states[state] else ():
             terminal.print(f"  {count:,} {state.replace('_', ' ')}: {words}")
@@ -290,12 +291,6 @@ def _tell_result(options: argparse.Namespace, batch: Batch, journal: Journal, re
 
 
 # ---- what options say ---------------------------------------------------------------------------------------------
-
-
-def _count(written: str) -> int:
-    if not re.fullmatch("[0-9]{1,9}", written) or not int(written):
-        raise argparse.ArgumentTypeError(f'"{written[:20]}" is no number from 1')
-    return int(written)
 
 
 def _rate(written: str) -> float:

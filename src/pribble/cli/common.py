@@ -6,7 +6,7 @@ import argparse
 import json
 import re
 import sys
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import Any, NoReturn
 
@@ -308,6 +308,17 @@ def sender_if_any(options: argparse.Namespace, settings: ProjectSettings) -> str
 
 
 # ---- output ---------------------------------------------------------------------------------------------------
+
+
+def count_of(noun: str) -> Callable[[str], int]:
+    """Returns what reads a count from 1, for argparse; what is none is "no" `noun`."""
+
+    def count(written: str) -> int:
+        if not re.fullmatch("[0-9]{1,9}", written) or not int(written):
+            raise argparse.ArgumentTypeError(f'"{written[:20]}" is no {noun}')
+        return int(written)
+
+    return count
 
 
 def port(written: str) -> int:

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any, get_args
 from pribble.cli.common import Usage, add_json, counted, existing_file, print_json
 from pribble.cli.terminal import Terminal
 from pribble.delivery.states import State
-from pribble.errors import DataError, loaded
+from pribble.errors import DataError
 
 if TYPE_CHECKING:
     from pribble.delivery.journal import Entry, Journal
@@ -53,8 +53,7 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
 
 
 def run(options: argparse.Namespace) -> int:
-    loaded("sqlalchemy", extra="journal", message="a journal needs the SQLAlchemy package")
-    from pribble.delivery.journal import Journal
+    from pribble.delivery import Journal
 
     if "://" not in options.journal and not Path(options.journal).is_file():
         raise Usage(f"there is no journal {options.journal}")
@@ -180,12 +179,12 @@ def _summary(options: argparse.Namespace, journal: Journal) -> int:
         return 0
     terminal = Terminal(soft_wrap=True)
     for job in jobs:
-        for line in _of_job(journal, job):
+        for line in _job_lines(journal, job):
             terminal.print(line)
     return 0
 
 
-def _of_job(journal: Journal, job: str) -> Iterator[str]:
+def _job_lines(journal: Journal, job: str) -> Iterator[str]:
     states = journal.summary(job)
     yield f"{job}: {counted(sum(states.values()), 'recipient')}"
     for state in get_args(State):

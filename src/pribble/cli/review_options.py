@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from pribble.cli.common import counted, read_given_data, template_folder
+from pribble.cli.common import count_of, counted, read_given_data, template_folder
 from pribble.errors import DataError, did_you_mean
 from pribble.settings import SETTINGS_FILE, ProjectSettings
 from pribble.template import TemplateFolder, without_optimisations
@@ -18,13 +18,13 @@ if TYPE_CHECKING:
 
 
 def add_recipients(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--recipients", metavar="N", type=_count, default=1, help="how many messages there will be")
-
-
-def _count(written: str) -> int:
-    if not (written.isascii() and written.isdigit() and len(written) < 10 and int(written)):
-        raise argparse.ArgumentTypeError(f'"{written[:20]}" is no number of messages')
-    return int(written)
+    parser.add_argument(
+        "--recipients",
+        metavar="N",
+        type=count_of("number of messages"),
+        default=1,
+        help="how many messages there will be",
+    )
 
 
 def add_viewers(parser: argparse.ArgumentParser) -> None:

@@ -16,7 +16,7 @@ from pribble.delivery.composing import Composer, ComposerOptions, content_digest
 from pribble.delivery.files import FileTransport
 from pribble.delivery.journal import Journal, Wanted
 from pribble.delivery.journal_planning import Planned, PlanResult
-from pribble.delivery.rows import RowProblem, Rows, read_rows
+from pribble.delivery.rows import RowProblem, Rows, read_rows, row_digest
 from pribble.delivery.sending import Pace, Progress, Sending, Work
 from pribble.delivery.states import State
 from pribble.delivery.transports import Transport
@@ -148,7 +148,7 @@ class Batch:
             rows=None if keys else self.rows.digest,
             change_unsent=self.change_unsent,
         )
-        self.journal.recover(self.job)
+        self.journal.recover()
         self._look()
         work = Work(
             self.composer, self.rows, self.job, self.through, self.journal, self.connections, self.wanted, self.pace
@@ -181,7 +181,7 @@ class Batch:
                 yield Planned(
                     self.composer.key_of(row, self.rows.number(index)),
                     index,
-                    self.composer.data_digest(row),
+                    row_digest([row, addresses]),  # of the data, and of whom the message is for
                     addresses,
                     frozenset(one for one in addresses if one.casefold() in suppressed),
                 )

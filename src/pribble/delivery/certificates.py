@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import os
 import ssl
 import tempfile
 from datetime import UTC, datetime, timedelta
 from ipaddress import ip_address
 from pathlib import Path
 
+from pribble.delivery.files import OWNER_ONLY, write_durably
 from pribble.errors import loaded
 from pribble.files import write_file
 
@@ -27,9 +27,7 @@ def own_context(certificate_file: Path) -> ssl.SSLContext:
     context = ssl.create_default_context(ssl.Purpose.CLIENT_AUTH)
     with tempfile.TemporaryDirectory() as folder:  # the library takes a key from a file only
         path = Path(folder) / "key.pem"
-        descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
-        with open(descriptor, "wb") as file:
-            file.write(certificate + key)
+        write_durably(path, certificate + key, OWNER_ONLY)
         context.load_cert_chain(path)
     return context
 
@@ -44,12 +42,8 @@ def _new_certificate(now: datetime) -> tuple[bytes, bytes]:
     key = ec.generate_private_key(ec.SECP256R1())
     name = x509.Name([x509.NameAttribute(x509.NameOID.COMMON_NAME, "localhost")])
     names = [*map(x509.DNSName, NAMES), *(x509.IPAddress(ip_address(one)) for one in ADDRESSES)]
-    usage = dict.fromkeys(
-        (
-            "content_commitment key_encipherment data_encipherment key_agreement crl_sign encipher_only decipher_only"
-        ).split(),
-        False,
-    )
+    others = "content_commitment key_encipherment data_encipherment key_agreement crl_sign encipher_only decipher_only"
+    usage = dict.fromkeys(others.split(), False)
     public = key.public_key()
     identifier = x509.SubjectKeyIdentifier.from_public_key(public)
     certificate = (

@@ -13,7 +13,6 @@ from datetime import UTC, datetime
 from typing import Any, Protocol, Required, Self, TypedDict, Unpack
 
 from pribble.delivery.patterns import AddressColumn, AddressPattern, TextPattern
-from pribble.delivery.rows import row_digest
 from pribble.errors import DataError, PribbleError, did_you_mean
 from pribble.mime.address import Address
 from pribble.mime.message import Message, MessageOptions
@@ -42,7 +41,7 @@ class ComposerOptions(TypedDict, total=False):
     mark: str
 
 
-def addresses_of(written: str, columns: Iterable[str], name: str) -> Addresses:
+def address_source(written: str, columns: Iterable[str], name: str) -> Addresses:
     """Returns what a column's name, or a pattern, gives; `name` is the option that errors speak of."""
     return AddressColumn(written, name) if written in columns else AddressPattern(written, name)
 
@@ -79,7 +78,7 @@ class Composer:
                 raise DataError(f'the key "{column}" is no column of the table', hint=did_you_mean(column, columns))
 
         def addresses(written: str | None, name: str) -> Addresses | None:
-            return addresses_of(written, columns, name) if written else None
+            return address_source(written, columns, name) if written else None
 
         def text(written: str | None, name: str) -> TextPattern | None:
             return TextPattern(written, name) if written else None
@@ -87,7 +86,7 @@ class Composer:
         return cls(
             template,
             options["sender"],
-            to=addresses_of(options["to"], columns, "--to"),
+            to=address_source(options["to"], columns, "--to"),
             cc=addresses(options.get("cc"), "--cc"),
             bcc=addresses(options.get("bcc"), "--bcc"),
             reply_to=addresses(options.get("reply_to"), "--reply-to"),
@@ -138,10 +137,6 @@ class Composer:
         if not all(values):
             raise DataError(f"its key ({', '.join(self.key)}) is empty")
         return values[0] if len(values) == 1 else json.dumps(values, ensure_ascii=False)
-
-    def data_digest(self, row: Any) -> str:
-        """Returns a digest of a row and of whom its message is for."""
-        return row_digest([row, self.recipients(row)])
 
 
 def content_digest(message: Message) -> str:

@@ -14,8 +14,9 @@ from collections.abc import Collection, Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any, Self
 
-from sqlalchemy import ColumnElement, Connection, Engine, and_, exists, func, insert, or_, select, true, update
+from sqlalchemy import ColumnElement, Connection, Engine, Row, and_, exists, func, insert, or_, select, true, update
 from sqlalchemy.exc import DBAPIError
 
 from pribble.delivery.journal_planning import Planned, Planning, PlanResult
@@ -33,7 +34,16 @@ from pribble.delivery.journal_statements import (
     UNCOMMIT,
     WAITING,
 )
-from pribble.delivery.journal_tables import JOBS, MESSAGES, RECIPIENTS, JournalError, clock, opened, wait_for_turn
+from pribble.delivery.journal_tables import (
+    JOBS,
+    MESSAGES,
+    RECIPIENTS,
+    JournalError,
+    clock,
+    id_of_job,
+    opened,
+    wait_for_turn,
+)
 from pribble.delivery.receipts import Outcome
 from pribble.delivery.states import State
 from pribble.delivery.workers import is_gone, this_worker
@@ -69,6 +79,11 @@ class Claim:
     date: float
     content: str | None
     tried: Mapping[str, Tried]
+
+    @classmethod
+    def of(cls, row: Row[Any], tried: Mapping[str, Tried]) -> Self:
+        """Returns the claim on the message of a row."""
+        return cls(row.id, row.key, row.position, row.attempt, row.seed, row.date, row.content, tried)
 
     @property
     def addresses(self) -> tuple[str, ...]:
@@ -198,7 +213,7 @@ class Journal:
 
     # ---- sending ------------------------------------------------------------------------------------------------
 
-    def recover(self, job: str) -> None:
+    def recover(self) -> None:
         """Take back what processes had under way that are not there any more: what they were committing is in doubt."""
         with self.transaction() as connection:
             now = clock(connection)
@@ -220,7 +235,6 @@ class Journal:
         """Claim messages that are due, in the order of their rows, and at most so many of those that are `wanted`."""
         with self.transaction() as connection:
             now = clock(connection)
-            job_id = connection.scalar(select(JOBS.c.id).where(JOBS.c.name == job))
             is_due = exists().where(
                 RECIPIENTS.c.message == MESSAGES.c.id,
                 RECIPIENTS.c.state.in_(WAITING),
@@ -228,7 +242,7 @@ class Journal:
             )
             # Along the index, from where the last claim ended: what lies behind is not looked at again for each claim.
             query = select(MESSAGES).where(
-                MESSAGES.c.job == job_id, wanted.condition(), MESSAGES.c.worker.is_(None), is_due
+                MESSAGES.c.job == id_of_job(job), wanted.condition(), MESSAGES.c.worker.is_(None), is_due
             )
             # Where several processes claim at once, none waits for what another one is about to have.
             query = query.order_by(MESSAGES.c.position).limit(most).with_for_update(skip_locked=True)
@@ -245,10 +259,7 @@ class Journal:
             people.setdefault(message, {})[address] = Tried(tries, first_try)
             started.append(recipient)
         connection.execute(START, {"p_recipients": started, "p_now": now})
-        return [
-            Claim(row.id, row.key, row.position, row.attempt, row.seed, row.date, row.content, people[row.id])
-            for row in connection.execute(CLAIMED, {"p_messages": ids})
-        ]
+        return [Claim.of(row, people[row.id]) for row in connection.execute(CLAIMED, {"p_messages": ids})]
 
     def commit(
         self, claim: Claim, addresses: Collection[str], message_id: str, content: str, settled: Iterable[Settled] = ()
@@ -285,18 +296,17 @@ class Journal:
 
     def doubtful(self, job: str) -> list[Claim]:
         """Returns the messages of a job that are in doubt for somebody, for whoever can look whether they are there."""
-        of_job = MESSAGES.c.job == select(JOBS.c.id).where(JOBS.c.name == job).scalar_subquery()
         in_doubt = and_(RECIPIENTS.c.message == MESSAGES.c.id, RECIPIENTS.c.state == "in_doubt")
         query = select(MESSAGES, RECIPIENTS.c.address, RECIPIENTS.c.tries, RECIPIENTS.c.first_try)
-        query = query.join(RECIPIENTS, in_doubt).where(of_job, MESSAGES.c.worker.is_(None), Wanted().condition())
+        query = query.join(RECIPIENTS, in_doubt).where(
+            MESSAGES.c.job == id_of_job(job), MESSAGES.c.worker.is_(None), Wanted().condition()
+        )
         people: dict[int, dict[str, Tried]] = {}
         found: dict[int, Claim] = {}
         with self.transaction() as connection:
             for row in connection.execute(query.order_by(MESSAGES.c.position, RECIPIENTS.c.id)):
                 people.setdefault(row.id, {})[row.address] = Tried(row.tries, row.first_try)
-                found[row.id] = Claim(
-                    row.id, row.key, row.position, row.attempt, row.seed, row.date, row.content, people[row.id]
-                )
+                found[row.id] = Claim.of(row, people[row.id])
         return list(found.values())
 
     def settle_doubt(self, claim: Claim, *, is_there: bool) -> None:
@@ -406,7 +416,7 @@ class Journal:
 
 def _of_job(job: str | None) -> ColumnElement[bool]:
     """Returns the condition that a recipient is of a job; of any, where it is None."""
-    return true() if job is None else RECIPIENTS.c.job == select(JOBS.c.id).where(JOBS.c.name == job).scalar_subquery()
+    return true() if job is None else RECIPIENTS.c.job == id_of_job(job)
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,7 +11,7 @@ from sqlalchemy import and_, exists, or_, select, update
 
 from pribble.delivery.journal import Journal
 from pribble.delivery.journal_planning import hidden_key
-from pribble.delivery.journal_tables import JOBS, MESSAGES, RECIPIENTS, clock
+from pribble.delivery.journal_tables import JOBS, MESSAGES, RECIPIENTS, clock, id_of_job
 from pribble.delivery.states import STATES
 
 DAY = 86400.0
@@ -89,7 +89,7 @@ def forget(journal: Journal, days: float, job: str | None = None) -> int:
         )
         query = select(MESSAGES.c.id, MESSAGES.c.key).where(~is_open, MESSAGES.c.key.not_like("#%"))
         if job is not None:
-            query = query.where(MESSAGES.c.job == select(JOBS.c.id).where(JOBS.c.name == job).scalar_subquery())
+            query = query.where(MESSAGES.c.job == id_of_job(job))
         found = connection.execute(query).all()
         for message, key in found:
             hidden = update(MESSAGES).where(MESSAGES.c.id == message)

@@ -19,6 +19,7 @@ from sqlalchemy import (
     Integer,
     LargeBinary,
     MetaData,
+    ScalarSelect,
     Table,
     Text,
     UniqueConstraint,
@@ -122,11 +123,11 @@ def opened(where: str | Path) -> Engine:
     with engine.begin() as connection:
         wait_for_turn(connection)
         METADATA.create_all(connection)
-        _check_version(connection, named)
+        _check_schema(connection, named)
     return engine
 
 
-def _check_version(connection: Connection, named: str) -> None:
+def _check_schema(connection: Connection, named: str) -> None:
     found = connection.scalar(select(FACTS.c.value).where(FACTS.c.name == "version"))
     if found is None:
         connection.execute(FACTS.insert(), {"name": "version", "value": VERSION})
@@ -150,6 +151,11 @@ def _sqlite(path: Path) -> Engine:
         connection.exec_driver_sql("BEGIN IMMEDIATE")  # whoever reads in order to write waits for the others first
 
     return engine
+
+
+def id_of_job(name: str) -> ScalarSelect[Any]:
+    """Returns the query for the id of the job with this name."""
+    return select(JOBS.c.id).where(JOBS.c.name == name).scalar_subquery()
 
 
 def wait_for_turn(connection: Connection) -> None:

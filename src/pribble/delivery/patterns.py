@@ -71,7 +71,7 @@ class AddressPattern:
     def __init__(self, text: str, name: str) -> None:
         self.name = name
         self.source = Source(name, text)
-        self._mailboxes = list(_mailboxes(self.source))
+        self._mailboxes = list(_mailbox_patterns(self.source))
         if not self._mailboxes:
             raise TemplateError("a mailbox is missing", place=self.source.place(0, len(text)))
 
@@ -122,7 +122,7 @@ def _pieces(source: Source) -> Iterator[tuple[Piece, int]]:
             yield FilledMark(Template.from_text(text, name=f"{source.name}.txt"), place), piece.start
 
 
-def _mailboxes(source: Source) -> Iterator[_Mailbox]:
+def _mailbox_patterns(source: Source) -> Iterator[_Mailbox]:
     """Returns the mailboxes of a pattern: divided by commas outside quotes and marks."""
     reader = _Reader(source)
     for piece, start in _pieces(source):

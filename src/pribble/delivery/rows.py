@@ -118,7 +118,7 @@ def read_rows(source: str | Path | Iterable[Any], name: str | None = None) -> Ro
     for a file that cannot be read, `MissingExtra` where pandas is asked for and not installed.
     """
     if not isinstance(source, str | Path):
-        return _of_records(source, name or "the rows")
+        return _from_records(source, name or "the rows")
     path = Path(source)
     ending = path.suffix.lower()
     if ending in (".xlsx", ".parquet"):
@@ -281,7 +281,7 @@ def _add_object(record: Any, rows: Rows, number: int, line: int | None) -> None:
 # ---- records and frames -------------------------------------------------------------------------------------------
 
 
-def _of_records(records: Iterable[Any], name: str) -> Rows:
+def _from_records(records: Iterable[Any], name: str) -> Rows:
     rows = Rows(name)
     if hasattr(records, "to_dict") and hasattr(records, "columns"):
         rows.notes.append("it was loaded whole")
@@ -307,4 +307,4 @@ def _of_frame_file(path: Path, ending: str) -> Rows:
         raise
     except Exception as error:  # each reader has its own
         raise DataError(f"{path}: this is no {ending} file ({type(error).__name__}: {error})") from None
-    return _of_records(frame, str(path))
+    return _from_records(frame, str(path))

@@ -296,7 +296,7 @@ class _SameReason:
     def judge(self, settled: Settled) -> tuple[str, list[Settled]] | None:
         """Take one more message; returns the reason, and those whom it was given for, where it is the account's."""
         failed = [one for one in settled.outcomes.values() if one.state in ("refused", "deferred")]
-        reasons = {_reason(one) for one in failed}
+        reasons = {_failure_reason(one) for one in failed}
         if len(failed) < len(settled.outcomes) or len(reasons) != 1:
             self._begin(None)
             return None
@@ -310,7 +310,7 @@ class _SameReason:
         return f"{failed[0].code or ''} {failed[0].message}".strip(), self._whose
 
 
-def _reason(outcome: Outcome) -> str:
+def _failure_reason(outcome: Outcome) -> str:
     """Returns what a failure is known by: its enhanced code, or its words without the address."""
     return f"{outcome.code} {outcome.enhanced or outcome.message.replace(outcome.recipient, '')}"
 

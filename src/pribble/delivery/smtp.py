@@ -183,7 +183,7 @@ class Connection(smtplib.SMTP):
         self._step = "auth"
         if not self.is_local and not isinstance(self.sock, ssl.SSLSocket):
             raise _failure("auth", "no", f"{self}: no password is sent in the clear", hint="leave out ?plain=yes")
-        name, secret = _octets(user, "user"), _octets(password, "password")
+        name, secret = _login_octets(user, "user"), _login_octets(password, "password")
         responses = {
             "PLAIN": (base64.b64encode(b"\0" + name + b"\0" + secret),),
             "LOGIN": (base64.b64encode(name), base64.b64encode(secret)),
@@ -439,7 +439,7 @@ def _command_line(command: str) -> bytes:
         raise DeliveryError("a command would hold a half of a surrogate pair") from None
 
 
-def _octets(text: str, what: str) -> bytes:
+def _login_octets(text: str, what: str) -> bytes:
     """Returns a part of a login as octets (RFC 4616 2), without a word of it in the error."""
     try:
         octets = text.encode("utf-8")

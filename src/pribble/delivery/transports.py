@@ -65,9 +65,9 @@ def transport(address: str, password: Password = None, *, connections: int = 1) 
     make = _KINDS.get(scheme) if colon else None
     if make is None:
         known = ", ".join(f"{name}:" for name in _KINDS)
-        raise ValueError(f'"{_shown(address)}" names no transport (they begin with {known})')
+        raise ValueError(f'"{_without_password(address)}" names no transport (they begin with {known})')
     if not address.isprintable():
-        raise ValueError(f'"{_shown(address)}" has a character that cannot be seen')
+        raise ValueError(f'"{_without_password(address)}" has a character that cannot be seen')
     return make(address, rest, password, connections)
 
 
@@ -80,7 +80,7 @@ def _smtp(address: str, rest: str, password: Password, connections: int) -> Tran
             "a password has no place in an address, where others may read it: "
             "set the environment variable PRIBBLE_PASSWORD"
         )
-    shown, scheme = _shown(address), parts.scheme
+    shown, scheme = _without_password(address), parts.scheme
     if not rest.startswith("//"):
         raise ValueError(f'"{shown}" has no // before its host')
     try:
@@ -93,7 +93,7 @@ def _smtp(address: str, rest: str, password: Password, connections: int) -> Tran
     if parts.path.strip("/") or parts.fragment:
         raise ValueError(f'"{shown}" goes on after its host and port')
     at_once = scheme == "smtps"
-    options = _options(shown, parts.query)
+    options = _query_options(shown, parts.query)
     ca = options.get("ca")
     plain = {"yes": True, "no": False, None: False if ca else None}.get(options.get("plain"), "wrong")
     if plain == "wrong":
@@ -109,7 +109,7 @@ def _smtp(address: str, rest: str, password: Password, connections: int) -> Tran
         authorities=Path(ca) if ca else None,
         plain=plain if isinstance(plain, bool) else None,
         called=_host_name(shown, options["name"]) if "name" in options else None,
-        longest=_seconds(shown, options["timeout"]) if "timeout" in options else None,
+        longest=_time_limit(shown, options["timeout"]) if "timeout" in options else None,
         connections=connections,
     )
 
@@ -118,10 +118,10 @@ def _split(address: str) -> SplitResult:
     try:
         return urlsplit(address)
     except ValueError as error:
-        raise ValueError(f'"{_shown(address)}" is no address: {error}') from None
+        raise ValueError(f'"{_without_password(address)}" is no address: {error}') from None
 
 
-def _shown(address: str) -> str:
+def _without_password(address: str) -> str:
     """Returns an address as errors show it: without what may be a password."""
     before, at, host = address.rpartition("@")
     scheme, colon, user = before.partition(":")
@@ -132,7 +132,7 @@ def _shown(address: str) -> str:
 _OPTIONS = ("name", "ca", "plain", "timeout")
 
 
-def _options(shown: str, query: str) -> dict[str, str]:
+def _query_options(shown: str, query: str) -> dict[str, str]:
     """Returns what stands behind the question mark, each once."""
     try:
         found = parse_qsl(query, keep_blank_values=True, strict_parsing=bool(query), max_num_fields=20)
@@ -158,13 +158,13 @@ def _host_name(shown: str, name: str) -> str:
     return name
 
 
-def _seconds(shown: str, written: str) -> float:
+def _time_limit(shown: str, written: str) -> float:
     if not re.fullmatch(r"[0-9]{1,5}(\.[0-9]{1,3})?", written) or not float(written):
         raise ValueError(f'"{shown}": ?timeout= is a number of seconds')
     return float(written)
 
 
-def _files(kind: str, address: str, rest: str, password: Password, connections: int) -> Transport:
+def _file_transport(kind: str, address: str, rest: str, password: Password, connections: int) -> Transport:
     from pribble.delivery import files
 
     if not rest:
@@ -188,9 +188,9 @@ def _memory(address: str, rest: str, password: Password, connections: int) -> Tr
 _KINDS: dict[str, Callable[[str, str, Password, int], Transport]] = {
     "smtp": _smtp,
     "smtps": _smtp,
-    "folder": partial(_files, "Folder"),
-    "maildir": partial(_files, "Maildir"),
+    "folder": partial(_file_transport, "Folder"),
+    "maildir": partial(_file_transport, "Maildir"),
     "command": _command,
-    "drafts+folder": partial(_files, "DraftFolder"),
+    "drafts+folder": partial(_file_transport, "DraftFolder"),
     "memory": _memory,
 }
