@@ -10,30 +10,17 @@ from __future__ import annotations
 import os
 import threading
 from collections import Counter
-from collections.abc import Collection, Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, Self
 
-from sqlalchemy import ColumnElement, Connection, Engine, Row, and_, exists, func, insert, or_, select, true, update
+from sqlalchemy import ColumnElement, Connection, Engine, and_, case, exists, func, insert, or_, select, true, update
 from sqlalchemy.exc import DBAPIError
 
+from pribble.delivery.claims import Claim, LastWord, Settled, Tried
 from pribble.delivery.journal_planning import Planned, Planning, PlanResult
-from pribble.delivery.journal_statements import (
-    CLAIM,
-    CLAIMED,
-    COMMIT,
-    COMMITTED,
-    DOUBT,
-    DUE,
-    LET_GO,
-    PLAN_AGAIN,
-    SETTLE,
-    START,
-    UNCOMMIT,
-    WAITING,
-)
+from pribble.delivery.journal_statements import CLAIM, CLAIMED, DUE, START, WAITING, is_due_at
 from pribble.delivery.journal_tables import (
     JOBS,
     MESSAGES,
@@ -44,51 +31,12 @@ from pribble.delivery.journal_tables import (
     opened,
     wait_for_turn,
 )
-from pribble.delivery.receipts import Outcome
+from pribble.delivery.journal_writing import Writer
 from pribble.delivery.states import State
 from pribble.delivery.workers import is_gone, this_worker
 
 LEASE = 900.0  # seconds that a claim is good for: longer than a server has to answer a message
-MOST_TRIES = 5
-FIRST_PAUSE = 900.0  # seconds between two tries, growing by half each time
-LONGEST = 4 * 86400.0  # seconds after the first try in which a deferred recipient is tried again
 _CHUNK = 500
-
-
-class Fenced(Exception):
-    """A claim is not this process's any more; what it was about to say is not said."""
-
-
-@dataclass(frozen=True, slots=True)
-class Tried:
-    """How many `times` a recipient was tried, and when at `first`."""
-
-    times: int
-    first: float | None
-
-
-@dataclass(frozen=True, slots=True)
-class Claim:
-    """A message that this process may try, as the `attempt` of this number; `tried` are those whom it is for."""
-
-    id: int
-    key: str
-    position: int
-    attempt: int
-    seed: bytes
-    date: float
-    content: str | None
-    tried: Mapping[str, Tried]
-
-    @classmethod
-    def of(cls, row: Row[Any], tried: Mapping[str, Tried]) -> Self:
-        """Returns the claim on the message of a row."""
-        return cls(row.id, row.key, row.position, row.attempt, row.seed, row.date, row.content, tried)
-
-    @property
-    def addresses(self) -> tuple[str, ...]:
-        """Whom it is for."""
-        return tuple(self.tried)
 
 
 @dataclass(frozen=True, slots=True)
@@ -136,6 +84,9 @@ class Journal:
     lease: float = LEASE
     _engines: dict[int, Engine] = field(default_factory=dict, init=False, repr=False)
     _lock: threading.Lock = field(default_factory=threading.Lock, init=False, repr=False)
+
+    def __post_init__(self) -> None:
+        self.writer = Writer(self.transaction, self.lease)
 
     def close(self) -> None:
         """Let go of the database."""
@@ -219,7 +170,9 @@ class Journal:
             now = clock(connection)
             workers = connection.scalars(select(MESSAGES.c.worker).where(MESSAGES.c.worker.is_not(None)).distinct())
             gone = [one for one in workers if is_gone(one)]
-            over = or_(MESSAGES.c.lease < now, MESSAGES.c.worker.in_(gone))
+            # A lease that ends later than any can was given before the clock was set back.
+            longest = max(LEASE, self.lease)
+            over = or_(MESSAGES.c.lease < now, MESSAGES.c.lease > now + longest, MESSAGES.c.worker.in_(gone))
             held = select(MESSAGES.c.id).where(MESSAGES.c.worker.is_not(None), over)
             for before, after in (("committing", "in_doubt"), ("started", "planned")):
                 connection.execute(
@@ -238,7 +191,7 @@ class Journal:
             is_due = exists().where(
                 RECIPIENTS.c.message == MESSAGES.c.id,
                 RECIPIENTS.c.state.in_(WAITING),
-                RECIPIENTS.c.not_before <= now,
+                is_due_at(now),
             )
             # Along the index, from where the last claim ended: what lies behind is not looked at again for each claim.
             query = select(MESSAGES).where(
@@ -268,31 +221,11 @@ class Journal:
 
         Raises `Fenced` where the claim is not this process's any more: then the message must not be sent.
         """
-        mine = {"p_message": claim.id, "p_attempt": claim.attempt}
-        with self.transaction() as connection:
-            now = clock(connection)
-            for one in settled:
-                one.write(connection, now)
-            found = connection.execute(COMMIT, {**mine, "p_addresses": list(addresses), "p_now": now})
-            is_mine = found.rowcount == len(addresses)
-            if is_mine:
-                known = {"p_lease": now + self.lease, "p_message_id": message_id, "p_content": content}
-                connection.execute(COMMITTED, {"p_message": claim.id, **known})
-            else:
-                connection.execute(UNCOMMIT, mine)
-        self._check_fence(claim, is_mine)
-
-    @staticmethod
-    def _check_fence(claim: Claim, is_mine: bool) -> None:
-        if not is_mine:
-            raise Fenced(claim.key)
+        self.writer.write(settled, LastWord(claim, addresses, message_id, content))
 
     def settle(self, settled: Iterable[Settled]) -> None:
         """Keep what has become of messages."""
-        with self.transaction() as connection:
-            now = clock(connection)
-            for one in settled:
-                one.write(connection, now)
+        self.writer.write(settled)
 
     def doubtful(self, job: str) -> list[Claim]:
         """Returns the messages of a job that are in doubt for somebody, for whoever can look whether they are there."""
@@ -385,11 +318,12 @@ class Journal:
 
     def next_due(self, job: str, wanted: Wanted) -> float | None:
         """Returns in how many seconds the next recipient that is `wanted` is due; None where none will be."""
-        query = select(func.min(RECIPIENTS.c.not_before)).join(MESSAGES, MESSAGES.c.id == RECIPIENTS.c.message)
-        query = query.where(RECIPIENTS.c.state.in_(WAITING), wanted.condition())
         with self.transaction() as connection:
-            first = connection.scalar(query.where(_of_job(job)))
-            return None if first is None else max(0.0, first - clock(connection))
+            now = clock(connection)
+            due = case((is_due_at(now), now), else_=RECIPIENTS.c.not_before)
+            query = select(func.min(due)).join(MESSAGES, MESSAGES.c.id == RECIPIENTS.c.message)
+            first = connection.scalar(query.where(RECIPIENTS.c.state.in_(WAITING), wanted.condition(), _of_job(job)))
+            return None if first is None else first - now
 
     # ---- settling by hand ---------------------------------------------------------------------------------------
 
@@ -417,32 +351,3 @@ class Journal:
 def _of_job(job: str | None) -> ColumnElement[bool]:
     """Returns the condition that a recipient is of a job; of any, where it is None."""
     return true() if job is None else RECIPIENTS.c.job == id_of_job(job)
-
-
-@dataclass(frozen=True, slots=True)
-class Settled:
-    """What has become of a claim: `outcomes` by recipient; whoever has none goes back to planned, or is in doubt if the
-    last word was about to be said."""
-
-    claim: Claim
-    outcomes: Mapping[str, Outcome]
-
-    def write(self, connection: Connection, now: float) -> None:
-        """Write it down, where the claim is still this process's, or was at its last word."""
-        claim = self.claim
-        mine = {"p_message": claim.id, "p_attempt": claim.attempt}
-        for address, outcome in self.outcomes.items():
-            tried = claim.tried[address]
-            state: str = outcome.state
-            not_before = now
-            if state == "deferred":
-                not_before = now + FIRST_PAUSE * 1.5**tried.times
-                if tried.times + 1 >= MOST_TRIES or not_before > (tried.first or now) + LONGEST:
-                    state = "expired"
-            said = {"p_code": outcome.code, "p_enhanced": outcome.enhanced, "p_words": outcome.message}
-            ended = {"p_address": address, "p_state": state, "p_tries": tried.times + 1, "p_not_before": not_before}
-            connection.execute(SETTLE, {**mine, **said, **ended, "p_now": now})
-        if len(self.outcomes) < len(claim.tried):
-            connection.execute(PLAN_AGAIN, mine)
-            connection.execute(DOUBT, mine)
-        connection.execute(LET_GO, mine)

@@ -5,14 +5,26 @@ Their parameters begin with ``p_``, which no column does.
 
 from __future__ import annotations
 
-from sqlalchemy import bindparam, func, select, update
+from sqlalchemy import ColumnElement, Float, bindparam, func, or_, select, update
 
+from pribble.delivery.claims import LONGEST_PAUSE
 from pribble.delivery.journal_tables import MESSAGES, RECIPIENTS
 
 OPEN = ("started", "committing", "in_doubt")
 WAITING = ("planned", "deferred")
 
+# Not as IN: a list could not go into a statement that is run for many parameters at once.
+_IS_OPEN = or_(*(RECIPIENTS.c.state == state for state in OPEN))
 _MINE = (RECIPIENTS.c.message == bindparam("p_message"), RECIPIENTS.c.attempt == bindparam("p_attempt"))
+
+
+def is_due_at(now: ColumnElement[float] | float) -> ColumnElement[bool]:
+    """Returns the condition that a recipient is due.
+
+    Also whoever would wait longer than anybody has to: the clock has been set back since.
+    """
+    return or_(RECIPIENTS.c.not_before <= now, RECIPIENTS.c.not_before > now + LONGEST_PAUSE)
+
 
 # Messages that nobody else has become this process's.
 CLAIM = (
@@ -34,7 +46,7 @@ DUE = (
     .where(
         RECIPIENTS.c.message.in_(bindparam("p_messages", expanding=True)),
         RECIPIENTS.c.state.in_(WAITING),
-        RECIPIENTS.c.not_before <= bindparam("p_now"),
+        is_due_at(bindparam("p_now", type_=Float)),
     )
     .order_by(RECIPIENTS.c.id)
 )
@@ -47,17 +59,16 @@ START = (
         attempt=select(MESSAGES.c.attempt).where(MESSAGES.c.id == RECIPIENTS.c.message).scalar_subquery(),
     )
 )
-# The fence: it changes as many rows as there are addresses, or the claim is somebody else's.
+# The fence: it changes a row for each address, or the claim is somebody else's.
 COMMIT = (
     update(RECIPIENTS)
-    .where(*_MINE, RECIPIENTS.c.state == "started", RECIPIENTS.c.address.in_(bindparam("p_addresses", expanding=True)))
+    .where(*_MINE, RECIPIENTS.c.state == "started", RECIPIENTS.c.address == bindparam("p_address"))
     .values(
         state="committing",
         changed=bindparam("p_now"),
         first_try=func.coalesce(RECIPIENTS.c.first_try, bindparam("p_now")),
     )
 )
-UNCOMMIT = update(RECIPIENTS).where(*_MINE, RECIPIENTS.c.state == "committing").values(state="started")
 COMMITTED = (
     update(MESSAGES)
     .where(MESSAGES.c.id == bindparam("p_message"))
@@ -65,7 +76,7 @@ COMMITTED = (
 )
 SETTLE = (
     update(RECIPIENTS)
-    .where(*_MINE, RECIPIENTS.c.address == bindparam("p_address"), RECIPIENTS.c.state.in_(OPEN))
+    .where(*_MINE, RECIPIENTS.c.address == bindparam("p_address"), _IS_OPEN)
     .values(
         state=bindparam("p_state"),
         tries=bindparam("p_tries"),

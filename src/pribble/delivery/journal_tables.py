@@ -89,7 +89,7 @@ Index("messages_in_order", MESSAGES.c.job, MESSAGES.c.position)
 Index("messages_by_worker", MESSAGES.c.worker)
 
 # Seconds since 1970 by the database's clock, which all who share a journal have in common.
-_CLOCKS = {
+CLOCKS = {
     "sqlite": "SELECT (julianday('now') - 2440587.5) * 86400.0",
     "postgresql": "SELECT extract(epoch FROM clock_timestamp())",
 }
@@ -166,4 +166,4 @@ def wait_for_turn(connection: Connection) -> None:
 
 def clock(connection: Connection) -> float:
     """Returns the database's time, in seconds since 1970."""
-    return float(connection.scalar(text(_CLOCKS[connection.dialect.name])) or 0)
+    return float(connection.scalar(text(CLOCKS[connection.dialect.name])) or 0)

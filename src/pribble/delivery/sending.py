@@ -8,8 +8,9 @@ from collections import Counter, deque
 from collections.abc import Callable, Collection
 from dataclasses import dataclass, field, replace
 
+from pribble.delivery.claims import Claim, Fenced, Settled
 from pribble.delivery.composing import Composer, content_digest, words_of
-from pribble.delivery.journal import Claim, Fenced, Journal, Settled, Wanted
+from pribble.delivery.journal import Journal, Wanted
 from pribble.delivery.receipts import Outcome, outcome_of_words
 from pribble.delivery.rows import Rows
 from pribble.delivery.states import State
