@@ -5,12 +5,13 @@ from __future__ import annotations
 import io
 import os
 import shutil
+import signal
 import subprocess
 import sys
 import tempfile
 import unittest
-from collections.abc import Mapping
-from contextlib import chdir
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import AbstractContextManager, chdir, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -155,3 +156,46 @@ def needs_chromium(test: Any) -> Any:
     if getattr(test, "stage", QUICK) == QUICK:
         slow(test)
     return unittest.skipIf(absent, "Chromium is not installed")(test)
+
+
+@contextmanager
+def small_disk(size: str = "512k") -> Iterator[tuple[Path, Callable[[], AbstractContextManager[None]]]]:
+    """A folder on a disk of its own, and what fills it; where none can be mounted, files may not grow any more."""
+    with tempfile.TemporaryDirectory() as name:
+        mounted = (
+            subprocess.run(
+                ["mount", "-t", "tmpfs", "-o", f"size={size}", "tmpfs", name], capture_output=True
+            ).returncode
+            == 0
+        )
+
+        @contextmanager
+        def fill() -> Iterator[None]:
+            filler = Path(name) / "filler"
+            with open(filler, "wb", buffering=0) as file:
+                try:
+                    while True:
+                        file.write(bytes(4096))
+                except OSError:
+                    pass
+            yield
+            filler.unlink()
+
+        @contextmanager
+        def limit() -> Iterator[None]:
+            import resource
+
+            before = resource.getrlimit(resource.RLIMIT_FSIZE)
+            ignored = signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+            resource.setrlimit(resource.RLIMIT_FSIZE, (1000, before[1]))
+            try:
+                yield
+            finally:
+                resource.setrlimit(resource.RLIMIT_FSIZE, before)
+                signal.signal(signal.SIGXFSZ, ignored)
+
+        try:
+            yield Path(name), fill if mounted else limit
+        finally:
+            if mounted:
+                subprocess.run(["umount", "--lazy", name], check=True)

@@ -9,12 +9,9 @@ import signal
 import stat
 import subprocess
 import sys
-import tempfile
 import unittest
 import unittest.mock
-from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import AbstractContextManager, contextmanager
 from email import message_from_bytes, policy
 from pathlib import Path
 from typing import cast
@@ -22,7 +19,7 @@ from typing import cast
 from pribble import DeliveryError, Message
 from pribble.delivery import files, transport
 from pribble.delivery.files import DraftFolder, FileTransport, Folder, Maildir
-from tests.support import ROOT, Case, large
+from tests.support import ROOT, Case, large, small_disk
 
 KINDS = (Folder, Maildir, DraftFolder)
 MESSAGE = Message(
@@ -245,47 +242,6 @@ class Trouble(Case):
                 self.assertEqual(outcome.state, "in_doubt")
                 self.assertIn("did not confirm: Input/output error", outcome.message)
                 self.assertTrue(way.holds(MESSAGE))
-
-
-@contextmanager
-def small_disk() -> Iterator[tuple[Path, Callable[[], AbstractContextManager[None]]]]:
-    """A folder on a disk of its own, and what fills it; where none can be mounted, files may not grow any more."""
-    with tempfile.TemporaryDirectory() as name:
-        mounted = (
-            subprocess.run(["mount", "-t", "tmpfs", "-o", "size=512k", "tmpfs", name], capture_output=True).returncode
-            == 0
-        )
-
-        @contextmanager
-        def fill() -> Iterator[None]:
-            filler = Path(name) / "filler"
-            with open(filler, "wb", buffering=0) as file:
-                try:
-                    while True:
-                        file.write(bytes(4096))
-                except OSError:
-                    pass
-            yield
-            filler.unlink()
-
-        @contextmanager
-        def limit() -> Iterator[None]:
-            import resource
-
-            before = resource.getrlimit(resource.RLIMIT_FSIZE)
-            ignored = signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
-            resource.setrlimit(resource.RLIMIT_FSIZE, (1000, before[1]))
-            try:
-                yield
-            finally:
-                resource.setrlimit(resource.RLIMIT_FSIZE, before)
-                signal.signal(signal.SIGXFSZ, ignored)
-
-        try:
-            yield Path(name), fill if mounted else limit
-        finally:
-            if mounted:
-                subprocess.run(["umount", name], check=True)
 
 
 @unittest.skipUnless(hasattr(os, "fork"), "this system copies no processes")

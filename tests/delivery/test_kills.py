@@ -6,44 +6,29 @@ just done so, for the nth time; another copy goes on with the same command.
 
 from __future__ import annotations
 
-import json
 import os
 import random
 import signal
-import sqlite3
-import subprocess
-import sys
-import time
 import unittest
 from collections import Counter
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
+from contextlib import ExitStack
 from functools import partial
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy.engine import Connection as Database
+from sqlalchemy import create_engine, update
 
-from pribble import Template
-from pribble.delivery import smtp
-from pribble.delivery.batch import Batch
 from pribble.delivery.files import DraftFolder, Folder, Maildir
 from pribble.delivery.journal import Journal
+from pribble.delivery.journal_tables import METADATA, RECIPIENTS, JournalError
 from pribble.delivery.receipts import Receipt
-from pribble.delivery.rows import read_rows
-from pribble.delivery.sending import Pace
+from pribble.delivery.sending import Progress
 from pribble.delivery.submitting import Smtp
-from pribble.delivery.transports import Transport
 from pribble.mime.base import BaseMessage
-from tests.support import EXPLORE, ROOT, Case, proof, seeds, slow
-
-# An address, and what counts what came there.
-Receiving = tuple[str, Callable[[int], Counter[str]]]
-TEMPLATE = Template.from_text("{{ subject: }}Berth {{ berth }}{{ :subject }}<p>Dear {{ name }}</p>")
-
-
-def table(count: int, town: str) -> list[dict[str, str]]:
-    return [{"name": f"N{n}", "mail": f"p{n}@{town}{n % 7}.example", "berth": f"B{n}"} for n in range(count)]
+from tests.delivery.killing import Receiving, judged, receiving, run_killed, send, send_through, table
+from tests.servers import needs_server, postgresql
+from tests.support import EXPLORE, Case, proof, seeds, slow, small_disk
 
 
 class LateCommit(Smtp):
@@ -53,28 +38,6 @@ class LateCommit(Smtp):
         receipt = super().deliver(message, recipients=recipients)
         committing([one.recipient for one in receipt.outcomes if one.state == "accepted"])
         return receipt
-
-
-def send(address: str, journal: Path, rows: list[dict[str, str]], connections: int, kind: type[Smtp] = Smtp) -> None:
-    """What the command does, with a server."""
-    way = kind("127.0.0.1", int(address.rpartition(":")[2]), connections=connections)
-    send_through(way, journal, rows, connections)
-
-
-def send_through(way: Transport, journal: Path, rows: list[dict[str, str]], connections: int = 1) -> None:
-    """What the command does."""
-    with read_rows(rows) as read:
-        Batch(
-            TEMPLATE,
-            read,
-            sender="o@skerrow.example",
-            to="{{ name }} <{{ mail }}>",
-            key=["berth"],
-            through=way,
-            journal=Journal(journal),
-            connections=connections,
-            pace=Pace(wait=0),
-        ).send()
 
 
 def after_commit(count: int, name: str, work: Callable[[], None]) -> None:
@@ -100,77 +63,12 @@ def after_commit(count: int, name: str, work: Callable[[], None]) -> None:
     work()
 
 
-@contextmanager
-def receiving(folder: Path, *faults: str) -> Iterator[Receiving]:
-    """The address of a receiver in a process of its own, and a function that counts what each address has received,
-    when as many messages as are said must have come."""
-    command = [sys.executable, "-m", "pribble", "receive", "--port", "0", "--json", "--folder", str(folder), *faults]
-    record = folder.parent / "record"
-    with open(record, "wb") as out:
-        server = subprocess.Popen(command, stdout=out, cwd=ROOT)
-    try:
-        while not record.read_bytes().count(b"\n"):
-            time.sleep(0.02)
-        address = json.loads(record.read_text().splitlines()[0])["listening"]
-
-        def received(least: int) -> Counter[str]:
-            time.sleep(0.02)  # what was told last may still be on its way into the file
-            lines = [json.loads(line) for line in record.read_text().splitlines()[1:]]
-            found = Counter(one for line in lines for one in line.get("recipients", ()))
-            assert sum(found.values()) >= least
-            return found
-
-        yield address, received
-    finally:
-        server.kill()
-        server.wait()
-
-
-class Killed:
-    """Counts steps in a copy of this process, which ends at the nth."""
-
-    def __init__(self, at: int) -> None:
-        self._left = at
-
-    def step(self) -> None:
-        if self._left == 0:
-            os.kill(os.getpid(), signal.SIGKILL)
-        self._left -= 1
-
-    def watch(self, owner: Any, name: str) -> None:
-        """Count a method's calls, before and after each."""
-        original = getattr(owner, name)
-
-        def watched(*given: Any, **more: Any) -> Any:
-            self.step()
-            found = original(*given, **more)
-            self.step()
-            return found
-
-        setattr(owner, name, watched)
-
-
-def run_killed(at: int | None, work: Callable[[], None]) -> bool:
-    """Do the work in a copy of this process, which is killed at a step; returns whether it came to that."""
-    child = os.fork()
-    if child == 0:
-        status = 1
-        try:
-            if at is not None:
-                killed = Killed(at)
-                killed.watch(smtp.Connection, "_send")
-                killed.watch(Database, "_commit_impl")
-            work()
-            status = 0
-        finally:
-            os._exit(status)
-    code = os.waitstatus_to_exitcode(os.waitpid(child, 0)[1])
-    assert code in (0, -signal.SIGKILL), code
-    return code != 0
-
-
 @unittest.skipUnless(hasattr(os, "fork"), "this system copies no processes")
-class Kills(Case):
+class OfKills(Case):
+    def place(self) -> str | Path:
+        """Where a new journal is."""
+        return self.folder().path / "a.journal"
+
     def check(
         self,
         at: list[int],
@@ -183,29 +81,35 @@ class Kills(Case):
     ) -> bool:
         """Send, with a kill at each of these steps in turn, and then to the end; returns whether the first one came."""
         address, received = receiver
-        journal = self.folder().path / "a.journal"
+        journal = self.place()
 
         def work() -> None:
             send(address, journal, rows, connections, kind)
 
         came = [run_killed(step, work) for step in at]
         self.assertFalse(run_killed(None, work))
-        with sqlite3.connect(journal) as connection:  # the time passes until what was deferred is due
-            connection.execute("UPDATE recipients SET not_before = 0")
-        connection.close()
-        self.assertFalse(run_killed(None, work))
         kept = Journal(journal)
+        with kept.transaction() as connection:  # the time passes until what was deferred is due
+            connection.execute(update(RECIPIENTS).values(not_before=0))
+        kept.close()
+        self.assertFalse(run_killed(None, work))
         entries = list(kept.entries())
         kept.close()
         got = received(sum(entry.state == "accepted" for entry in entries))
-        self.assertEqual(sorted(entry.address for entry in entries), sorted(row["mail"] for row in rows))
-        self.assertEqual({entry.state for entry in entries} - {"accepted", "in_doubt"}, set())
-        self.assertLessEqual(sum(entry.state == "in_doubt" for entry in entries), sum(came) * connections + drops)
-        for entry in entries:
-            allowed = (0, 1) if entry.state == "in_doubt" else (1,)
-            self.assertIn(got[entry.address], allowed, f"{entry.address}: {entry.state}, received {got[entry.address]}")
+        self.assertEqual(judged(entries, got, rows, sum(came) * connections + drops), [])
         return came[0]
 
+    def check_random_steps(self, count: int, kills: int) -> None:
+        """Two kills in a row each time, several connections, and a receiver that drops some."""
+        generator = random.Random(seeds(1).start)
+        drops = ["--drop-after", "20", "--drop-after", "40:before-dot", "--drop-after", "90"]
+        for _ in range(kills):
+            at = [generator.randrange(12 * count), generator.randrange(6 * count)]
+            with self.subTest(killed_at=at), receiving(self.folder().path / "in", *drops) as receiver:
+                self.check(at, receiver, table(count, "d"), connections=4, drops=2)
+
+
+class Kills(OfKills):
     @slow
     def test_some_steps(self) -> None:
         """A few of those that the proofs take all."""
@@ -270,14 +174,55 @@ class Kills(Case):
 
     @proof
     def test_random_steps_over_several_connections(self) -> None:
-        """Twice in a row, with a receiver that drops some."""
-        count, kills = (2_000, 50) if EXPLORE else (300, 10)
-        generator = random.Random(seeds(1).start)
-        drops = ["--drop-after", "20", "--drop-after", "40:before-dot", "--drop-after", "90"]
-        for _ in range(kills):
-            at = [generator.randrange(12 * count), generator.randrange(6 * count)]
-            with self.subTest(killed_at=at), receiving(self.folder().path / "in", *drops) as receiver:
-                self.check(at, receiver, table(count, "d"), connections=4, drops=2)
+        self.check_random_steps(*((2_000, 50) if EXPLORE else (300, 10)))
+
+    def test_a_full_disk(self) -> None:
+        """It fills up in the middle of a batch: nothing is sent that the journal could not keep; with room again, the
+        batch goes on."""
+        rows = table(40, "f")
+        with small_disk("16M") as (disk, filled), receiving(self.folder().path / "in") as (address, received):
+            journal = Journal(disk / "a.journal")
+            with journal, ExitStack() as later:
+
+                def fill_up(progress: Progress) -> None:
+                    if progress.ended.total() == 8:
+                        later.enter_context(filled())
+
+                with self.assertRaisesRegex(JournalError, "disk is full|disk I/O error"):
+                    send(address, journal, rows, 2, progress=fill_up)
+                self.assertLess(received(8).total(), 40)
+                later.close()  # there is room again
+                send(address, journal, rows, 2)
+                entries = list(journal.entries())
+            self.assertEqual(judged(entries, received(38), rows, 2), [])
+
+
+@proof
+@needs_server("postgres")
+class PostgreSqlKills(OfKills):
+    """The same with a journal in PostgreSQL, which the connections of a killed process leave."""
+
+    server: str
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        cls.server = cls.enterClassContext(postgresql())
+
+    def place(self) -> str:
+        engine = create_engine(self.server.replace("postgresql:", "postgresql+psycopg:"))
+        METADATA.drop_all(engine)
+        engine.dispose()
+        return self.server
+
+    def test_some_steps(self) -> None:
+        with receiving(self.folder().path / "in") as receiver:
+            for step in range(2, 70, 8):
+                with self.subTest(killed_at=step):
+                    self.check([step], receiver, table(4, f"s{step}-"))
+
+    def test_random_steps_over_several_connections(self) -> None:
+        self.check_random_steps(*((2_000, 20) if EXPLORE else (300, 4)))
 
 
 if __name__ == "__main__":

@@ -14,6 +14,7 @@ from collections.abc import Collection, Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Self
 
 from sqlalchemy import ColumnElement, Connection, Engine, and_, case, exists, func, insert, or_, select, true, update
 from sqlalchemy.exc import DBAPIError
@@ -87,6 +88,12 @@ class Journal:
 
     def __post_init__(self) -> None:
         self.writer = Writer(self.transaction, self.lease)
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *error: object) -> None:
+        self.close()
 
     def close(self) -> None:
         """Let go of the database."""
@@ -165,7 +172,7 @@ class Journal:
     # ---- sending ------------------------------------------------------------------------------------------------
 
     def recover(self) -> None:
-        """Take back what processes had under way that are not there any more: what they were committing is in doubt."""
+        """Take back what workers had under way that are not there any more: what they were committing is in doubt."""
         with self.transaction() as connection:
             now = clock(connection)
             workers = connection.scalars(select(MESSAGES.c.worker).where(MESSAGES.c.worker.is_not(None)).distinct())
@@ -184,8 +191,9 @@ class Journal:
                 update(MESSAGES).where(MESSAGES.c.worker.is_not(None), over).values(worker=None, lease=None)
             )
 
-    def claim(self, job: str, most: int, wanted: Wanted) -> list[Claim]:
-        """Claim messages that are due, in the order of their rows, and at most so many of those that are `wanted`."""
+    def claim(self, job: str, most: int, wanted: Wanted, worker: str | None = None) -> list[Claim]:
+        """Claim messages that are due, for a `worker`, by default this process: at most so many of those that are
+        `wanted`, in the order of their rows."""
         with self.transaction() as connection:
             now = clock(connection)
             is_due = exists().where(
@@ -200,11 +208,11 @@ class Journal:
             # Where several processes claim at once, none waits for what another one is about to have.
             query = query.order_by(MESSAGES.c.position).limit(most).with_for_update(skip_locked=True)
             ids = [row.id for row in connection.execute(query)]
-            return self._claimed(connection, ids, now) if ids else []
+            return self._claimed(connection, ids, now, worker or this_worker()) if ids else []
 
-    def _claimed(self, connection: Connection, ids: list[int], now: float) -> list[Claim]:
+    def _claimed(self, connection: Connection, ids: list[int], now: float, worker: str) -> list[Claim]:
         """Returns the claims on messages, which nobody else can have until this transaction ends."""
-        given = {"p_worker": this_worker(), "p_lease": now + self.lease, "p_date": float(int(now))}
+        given = {"p_worker": worker, "p_lease": now + self.lease, "p_date": float(int(now))}
         connection.execute(CLAIM, {"p_messages": ids, **given})
         people: dict[int, dict[str, Tried]] = {}
         started = []

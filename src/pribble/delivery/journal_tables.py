@@ -31,6 +31,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.exc import ArgumentError, NoSuchModuleError
 
+from pribble.delivery.files import fsync_folder
 from pribble.errors import PribbleError
 
 VERSION = "1"
@@ -88,6 +89,8 @@ Index("recipients_by_state", RECIPIENTS.c.job, RECIPIENTS.c.state, RECIPIENTS.c.
 Index("messages_in_order", MESSAGES.c.job, MESSAGES.c.position)
 Index("messages_by_worker", MESSAGES.c.worker)
 
+# Of a file: with each commit a sync of the disk, so that what is committed outlives a loss of power.
+PRAGMAS = ("journal_mode = WAL", "synchronous = FULL", "foreign_keys = ON")
 # Seconds since 1970 by the database's clock, which all who share a journal have in common.
 CLOCKS = {
     "sqlite": "SELECT (julianday('now') - 2440587.5) * 86400.0",
@@ -124,6 +127,9 @@ def opened(where: str | Path) -> Engine:
         wait_for_turn(connection)
         METADATA.create_all(connection)
         _check_schema(connection, named)
+    if "://" not in named:
+        # The file's name lasts from here on, and what SQLite wrote and deleted to make the file does not come back.
+        fsync_folder(Path(named).parent)
     return engine
 
 
@@ -143,7 +149,7 @@ def _sqlite(path: Path) -> Engine:
     @event.listens_for(engine, "connect")
     def set_up(raw: Any, _: Any) -> None:
         raw.isolation_level = None  # transactions begin where we say so
-        for pragma in ("journal_mode = WAL", "synchronous = FULL", "foreign_keys = ON"):
+        for pragma in PRAGMAS:
             raw.execute(f"PRAGMA {pragma}")
 
     @event.listens_for(engine, "begin")

@@ -15,6 +15,7 @@ from pribble.delivery.receipts import Outcome, outcome_of_words
 from pribble.delivery.rows import Rows
 from pribble.delivery.states import State
 from pribble.delivery.transports import Transport
+from pribble.delivery.workers import at_work
 from pribble.errors import DeliveryError, PribbleError
 from pribble.mime.message import Message
 
@@ -89,7 +90,7 @@ class Sending:
         self._not_theirs: list[Settled] = []  # failures that were the account's
 
     def go(self) -> None:
-        with self.work.through as way:
+        with self.work.through as way, at_work() as self._worker:
             threads = [
                 threading.Thread(target=self._work, args=(way,), name=f"pribble: batch {number}", daemon=True)
                 for number in range(self.work.connections)
@@ -184,7 +185,9 @@ class Sending:
             if self._claims:
                 return True
             for wanted in (self._wanted, self.work.wanted):  # and once more from the beginning
-                self._claims.extend(self.journal.claim(self.work.job, _CLAIMS * self.work.connections, wanted))
+                self._claims.extend(
+                    self.journal.claim(self.work.job, _CLAIMS * self.work.connections, wanted, self._worker)
+                )
                 if self._claims:
                     self._wanted = replace(self.work.wanted, after=self._claims[-1].position)
                     return True
