@@ -14,7 +14,7 @@ import pandas
 from hypothesis import given
 from hypothesis import strategies as some
 
-from pribble import AddressError, DataError, Message, TemplateError
+from pribble import AddressError, DataError, Message, Template, TemplateError
 from pribble.delivery.composing import address_source
 from pribble.delivery.patterns import AddressPattern, TextPattern
 from pribble.delivery.rows import Rows, read_rows, read_stream
@@ -55,6 +55,45 @@ class Tables(Case):
         for content in ('a,b\n1,"x, y"\n', json.dumps(records[:1])):
             with read_stream(io.BytesIO(content.encode()), "standard input") as rows:
                 self.assertEqual(str(rows[0]["a"]), "1")
+
+    def test_spreadsheets(self) -> None:
+        """Written by pandas, with kinds of values; one has cells that nobody filled."""
+        frame = pandas.DataFrame(
+            {
+                "Name": ["Ana", "Bö"],
+                "fee": [12.5, None],
+                "day": pandas.to_datetime(["2027-01-11", "2027-02-01"]),
+                "n": [1, 2],
+            }
+        )
+        folder = self.folder().path
+        frame.to_excel(folder / "t.xlsx", index=False)
+        frame.to_parquet(folder / "t.parquet")
+        for name in ("t.xlsx", "t.parquet"):
+            with self.subTest(name), read_rows(folder / name) as rows:
+                first, second = rows
+                self.assertEqual((first["Name"], first["fee"], first["n"], second["Name"]), ("Ana", 12.5, 1, "Bö"))
+                template = Template.from_text(
+                    '{{ day as date("d MMMM") }}, {{ n }}, {{ fee? else "no fee" }}', locale="en"
+                )
+                self.assertEqual(
+                    [template.render(row).text.strip() for row in rows],
+                    ["11 January, 1, 12.5", "1 February, 2, no fee"],
+                )
+
+    def test_columns_that_are_no_names_in_marks(self) -> None:
+        rows = self.rows("Berth no.,E-mail,2027,if,a b,a-b,é\n1,2,3,4,5,6,7\n")
+        self.assertEqual(
+            rows.notes, ['the column "Berth no." is Berth_no in marks', 'the column "E-mail" is E_mail in marks']
+        )
+        (row,) = rows
+        self.assertEqual(
+            (row["Berth no."], row["Berth_no"], row["E_mail"], row["a b"], row["é"]), ("1", "1", "2", "5", "7")
+        )
+        self.assertEqual(len(row), 9)
+        self.assertEqual(len(rows.columns), 7)
+        many = large(100_000)
+        self.assertEqual(len(self.rows(",".join(f"c-{n}" for n in range(many)) + "\n").columns), many)
 
     def test_values_stay_texts(self) -> None:
         (row,) = self.rows("a,b,c\n007,1e5,=1+1\n")

@@ -6,8 +6,9 @@ connections as there may be; whenever it ends, the journal knows what became of 
 
 from __future__ import annotations
 
+import math
 from collections import Counter
-from collections.abc import Callable, Collection, Iterable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Unpack
@@ -112,6 +113,7 @@ class Batch:
         self._problems = list(self.rows.problems)
         heaviest: tuple[int, int] = (0, 0)
         longest: tuple[int, int, str] = (0, 0, "")
+        emptiest: tuple[int, int, str] = (0, 0, "")
         for index, row in enumerate(self.rows):
             number = self.rows.number(index)
             try:
@@ -120,6 +122,8 @@ class Batch:
                 heaviest = max(heaviest, (len(bytes(message)), -number))
                 name = max((one.name for one in message.to), key=len, default="")
                 longest = max(longest, (len(name), -number, name))
+                if (empty := _empty(row, self.rows.columns)) and (len(empty), -number) > emptiest[:2]:
+                    emptiest = len(empty), -number, ", ".join(empty)
             except (PribbleError, KeyError, TypeError, ValueError) as error:
                 self._bad.add(index)
                 self._problems.append(self.rows.problem(index, words_of(error)))
@@ -129,6 +133,8 @@ class Batch:
             self.outliers = [Outlier("heaviest message", -heaviest[1], f"{heaviest[0]:,} bytes")]
             if longest[0]:
                 self.outliers.append(Outlier("longest name", -longest[1], longest[2]))
+            if emptiest[0]:
+                self.outliers.append(Outlier("emptiest row", -emptiest[1], f"without {emptiest[2]}"))
         return self._problems
 
     def send(self, progress: Callable[[Progress], None] | None = None) -> BatchResult:
@@ -185,3 +191,16 @@ class Batch:
                     addresses,
                     frozenset(one for one in addresses if one.casefold() in suppressed),
                 )
+
+
+def _empty(row: Any, columns: Sequence[str]) -> list[str]:
+    """Returns the columns, or the fields, of a row that have no value."""
+    if not isinstance(row, Mapping):
+        return []
+    return [str(name) for name in columns or row if _is_empty(row[name])]
+
+
+def _is_empty(value: object) -> bool:
+    if isinstance(value, float):
+        return math.isnan(value)
+    return value is None or (isinstance(value, str) and not value.strip())

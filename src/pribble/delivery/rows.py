@@ -12,9 +12,11 @@ import hashlib
 import io
 import json
 import pickle
+import re
 import tempfile
 import weakref
 from array import array
+from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
 from contextlib import suppress
 from dataclasses import dataclass
@@ -22,6 +24,7 @@ from pathlib import Path
 from typing import IO, Any, Self
 
 from pribble.errors import DataError, PribbleError, Source, loaded, visible
+from pribble.language.parsing import RESERVED
 from pribble.values.reading import read_json
 
 DELIMITERS = ",;\t|"
@@ -53,6 +56,7 @@ class Rows:
     def __init__(self, name: str) -> None:
         self.name = name
         self.columns: tuple[str, ...] = ()
+        self._names: dict[str, str] = {}
         self.notes: list[str] = []
         self.problems: list[RowProblem] = []
         self._spool = tempfile.TemporaryFile()  # noqa: SIM115 - closed with the rows
@@ -80,7 +84,31 @@ class Rows:
         start = self._ends[index - 1] if index else 0
         self._spool.seek(start)
         record = pickle.loads(self._spool.read(self._ends[index] - start))  # which this process has written
-        return dict(zip(self.columns, record, strict=True)) if type(record) is tuple else record
+        if type(record) is not tuple:
+            return record
+        row = dict(zip(self.columns, record, strict=True))
+        for name, column in self._names.items():
+            row[name] = row[column]
+        return row
+
+    def name_columns(self, written: Iterable[str]) -> None:
+        """Take the names of the columns; what is no name in marks, as ``Berth no.``, gets one besides: ``Berth_no``.
+
+        Raises `DataError` for a column without a name, and for two with one.
+        """
+        columns = tuple(column.strip() for column in written)
+        if not all(columns):
+            raise DataError(f"{self.name}: a column has no name")
+        for column, count in Counter(columns).items():
+            if count > 1:
+                raise DataError(f'{self.name}: two columns are called "{visible(column)}"')
+        self.columns = columns
+        free = Counter(_name_in_marks(column) for column in columns)
+        for column in columns:
+            name = _name_in_marks(column)
+            if name and name != column and free[name] == 1:
+                self._names[name] = column
+                self.notes.append(f'the column "{visible(column)}" is {name} in marks')
 
     def number(self, index: int) -> int:
         """Returns the number of a row in its table, from 1."""
@@ -103,6 +131,12 @@ class Rows:
         self._numbers.append(number)
         self._lines.append(line or 0)
         self._whole.update(bytes.fromhex(row_digest(record)))
+
+
+def _name_in_marks(column: str) -> str:
+    """Returns the name that a column has in the marks of a template; nothing where it can have none."""
+    name = re.sub(r"\W+", "_", column).strip("_") if not re.fullmatch(r"[^\W\d]\w*", column) else column
+    return "" if not name or name[0].isdigit() or name in RESERVED else name
 
 
 def row_digest(record: Any) -> str:
@@ -192,7 +226,7 @@ def _read_csv(text: io.TextIOWrapper, rows: Rows) -> None:
         head = next((fields for fields in reader if fields), None)
         if head is None:
             raise DataError(f"{rows.name}: the table is empty")
-        rows.columns = _columns(head, rows.name)
+        rows.name_columns(head)
         number, line = 0, reader.line_num + 1
         for fields in reader:
             if fields:
@@ -229,16 +263,6 @@ def _delimiter(sniffed: str) -> str:
         if common > most and widths.count(common) * 2 > len(widths):
             best, most = delimiter, common
     return best
-
-
-def _columns(head: list[str], name: str) -> tuple[str, ...]:
-    columns = tuple(column.strip() for column in head)
-    for column in columns:
-        if not column:
-            raise DataError(f"{name}: a column has no name")
-        if columns.count(column) > 1:
-            raise DataError(f'{name}: two columns are called "{visible(column)}"')
-    return columns
 
 
 # ---- JSON ---------------------------------------------------------------------------------------------------------
@@ -283,10 +307,11 @@ def _add_object(record: Any, rows: Rows, number: int, line: int | None) -> None:
 
 def _from_records(records: Iterable[Any], name: str) -> Rows:
     rows = Rows(name)
-    if hasattr(records, "to_dict") and hasattr(records, "columns"):
-        rows.notes.append("it was loaded whole")
-        records = records.to_dict("records")
     try:
+        if hasattr(records, "itertuples") and hasattr(records, "columns"):
+            rows.notes.append("it was loaded whole")
+            rows.name_columns(map(str, records.columns))
+            records = records.itertuples(index=False, name=None)
         for number, record in enumerate(records, 1):
             rows.add(dict(record) if isinstance(record, Mapping) else record, number)
     except BaseException as error:
