@@ -23,6 +23,8 @@ from PIL import Image, ImageDraw, ImageFont
 from tests.chromium import Browser, browser, picture
 
 from pribble import TemplateFolder
+from pribble.delivery.faults import DEFERRED, REFUSED, Faults, Refusal
+from pribble.delivery.receiver import Manner, Receiver
 from pribble.demo import TEMPLATES, charted, run_demo
 from pribble.review import known_viewers, preview, simulate
 
@@ -172,10 +174,8 @@ def main() -> None:
     terminal(calls, "convert.png", columns=112, rows=26, size="9")
     terminal(["pribble demo --out build/demo"], "demo.png", rows=60, size="8")
     terminal(["pribble render berth-confirmed --format text --quiet"], "plain-text.png", columns=80, rows=42)
-    terminal(
-        ["pribble render mooring-statement --format text --quiet"], "statement-text.png", columns=80, rows=58, size="9"
-    )
     delivered("build/notes")
+    batched("build/notes/batch")
     terminal(["pribble fields mooring-statement"], "fields.png", columns=92, rows=22)
     letter = ROOT / "build/notes/letter.eml"
     letter.write_bytes(LETTER.replace("\n", "\r\n").encode())
@@ -298,6 +298,26 @@ def delivered(folder: str) -> None:
         finally:
             receiver.terminate()
             receiver.wait()
+
+
+def batched(folder: str) -> None:
+    """A batch of which some are refused, deferred and lost; what the journal says of it."""
+    shutil.rmtree(ROOT / folder, ignore_errors=True)
+    faults = Faults(
+        [Refusal("*@closed.example", *REFUSED), Refusal("*@busy.example", *DEFERRED, times=1)], drops={60: "after-dot"}
+    )
+    (ROOT / folder).mkdir(parents=True)
+    with Receiver(ROOT / folder / "in", manner=Manner(faults)) as receiver:
+        rows = "--rows src/pribble/demo/skippers.csv --key berth --to '{{ name }} <{{ email }}>' --connections 4"
+        through = f"--through {receiver.address} --wait 0"
+        journal = f"{folder}/season.journal"
+        calls = [
+            f"pribble batch season-notice {rows} --rehearse",
+            f"pribble batch season-notice {rows} {through} --journal {journal}",
+            f"pribble journal {journal}",
+            f"pribble journal {journal} --state in_doubt",
+        ]
+        terminal(calls, "batch.png", columns=132, rows=40, size="9")
 
 
 def changed(folder: Path) -> None:

@@ -439,6 +439,14 @@ class DemoAndExamples(Case):
             [Path(m["message"]).name for m in said["messages"]][:2], ["berth-confirmed.eml", "berth-confirmed.de.eml"]
         )
         self.assertIn(f"\n  {said['preview']}\n", done.stdout)
+        notice = said["notice"]
+        self.assertIn("nobody twice", done.stdout)
+        self.assertEqual(notice["received_more"], 0)
+        self.assertLess(notice["received_before_kill"], 50)  # it was killed indeed
+        counted = json.loads(pribble("journal", notice["journal"], "--json").stdout)["jobs"][0]["states"]
+        self.assertEqual((sum(counted.values()), counted["refused"]), (120, 2))
+        accepted, in_doubt = counted["accepted"], counted.get("in_doubt", 0)
+        self.assertTrue(accepted <= notice["received_once"] <= accepted + in_doubt <= accepted + 2, counted)
         self.assertGreater(Path(said["preview"]).stat().st_size, 200_000)
         for message in said["messages"]:
             for kind in ("message", "html", "text"):

@@ -336,6 +336,29 @@ class OnTheCommandLine(Case):
     def batch(self, *options: str, to: str = "{{ name }} <{{ mail }}>") -> Any:
         return pribble("batch", "notice", "--rows", "skippers.csv", "--to", to, *options, cwd=self.path)
 
+    def test_a_rehearsal(self) -> None:
+        """All of it, over connections, with deferrals; and nothing of it anywhere."""
+        rows = "name,mail,berth\n" + "".join(f"N{n},q{n}@d{n % 5}.example,B{n}\n" for n in range(50))
+        (self.path / "skippers.csv").write_text(rows)
+        before = sorted(self.path.rglob("*"))
+        done = self.batch("--rehearse", "--connections", "3")
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        self.assertRegex(done.stdout, r"\n  48 accepted, 2 deferred: [\d.]+ s, [\d,]+ a minute, 0\.0 MB\n")
+        self.assertIn("once the deferred ones are due: 50 accepted\n", done.stdout)
+        said = json.loads(self.batch("--rehearse", "--json", "--first", "20").stdout)
+        self.assertEqual(said["first"], {"accepted": 19, "deferred": 1, "planned": 30})
+        self.assertEqual((said["then"], said["stopped"]), ({"accepted": 20, "planned": 30}, None))
+        self.assertGreater(said["bytes"], 19 * 500)
+        began = time.monotonic()
+        said = json.loads(self.batch("--rehearse", "--json", "--first", "10", "--rate", "1200/min").stdout)
+        self.assertGreater(said["seconds"], 9 * 0.05)
+        self.assertLess(said["seconds"], time.monotonic() - began)
+        (self.path / "skippers.csv").write_text(rows + "Bo,bo@@x,B\n")
+        done = self.batch("--rehearse")
+        self.assertEqual(done.returncode, 1)
+        self.assertIn("row 51 (line 52): --to:", done.stderr)
+        self.assertEqual(sorted(self.path.rglob("*")), before)
+
     def test_a_batch(self) -> None:
         done = self.batch("--journal", "a.journal", "--key", "berth")
         self.assertEqual(done.returncode, 0, done.stderr)

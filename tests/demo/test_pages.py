@@ -44,7 +44,8 @@ class Demo(Case):
     def demo(self) -> list[tuple[Template, Any]]:
         folder = TemplateFolder(DEMO, locale="en_GB", timezone="Europe/London")
         self.assertEqual(
-            list(folder), ["berth-confirmed", "desk-copy", "gale-warning", "gate-code", "mooring-statement"]
+            list(folder),
+            ["berth-confirmed", "desk-copy", "gale-warning", "gate-code", "mooring-statement", "season-notice"],
         )
         return [
             (folder[name], data) for name in folder for data in folder[name].samples.values() if name != "gate-code"

@@ -381,7 +381,7 @@ class Commands(Case):
     def test_the_demo(self) -> None:
         done = pribble("check", "--templates", str(DEMO), "--all")
         self.assertEqual((done.returncode, done.stderr), (0, ""))
-        self.assertRegex(done.stdout, r"\d+ notes; 5 templates, whose samples try \d+ of \d+ ways\.")
+        self.assertRegex(done.stdout, r"\d+ notes; 6 templates, whose samples try \d+ of \d+ ways\.")
         self.assertNotRegex(done.stdout, "  (error|warning) ")
 
     def test_findings_in_json(self) -> None:

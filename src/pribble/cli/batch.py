@@ -38,6 +38,7 @@ if TYPE_CHECKING:
     from pribble.delivery.journal import Journal
     from pribble.delivery.rows import Rows
     from pribble.delivery.sending import Pace, Progress
+    from pribble.delivery.transports import Transport
 
 WRONG_ROWS = 1
 _EVERY = 10.0  # seconds between two lines of progress where no terminal shows a bar
@@ -83,6 +84,11 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
     given = parser.add_argument_group("looking first").add_argument
     given("--show", metavar="N", type=count, help="write the message of row N, and send nothing")
     given("--format", choices=["eml", "html", "text", "subject"], default="text", help="of --show (text)")
+    given(
+        "--rehearse",
+        action="store_true",
+        help="send all of it to a receiver on this machine that keeps nothing and defers some: how long, how much",
+    )
     given("--test-to", metavar="ADDRESS", help="send the message of --show, or of the first row, to this address")
     add_json(parser)
     parser.set_defaults(run=run)
@@ -95,6 +101,8 @@ def run(options: argparse.Namespace) -> int:
             print(f"{rows.name}: {note}", file=sys.stderr)
         if options.show or options.test_to:
             return _look(options, settings, rows)
+        if options.rehearse:
+            return _rehearse(options, settings, rows)
         if options.journal is None:
             raise Usage("say where to keep what became of each: --journal FILE")
         return _send_all(options, settings, rows)
@@ -158,15 +166,28 @@ def _look(options: argparse.Namespace, settings: ProjectSettings, rows: Rows) ->
 
 
 def _send_all(options: argparse.Namespace, settings: ProjectSettings, rows: Rows) -> int:
-    from pribble.delivery import Batch, Journal
-    from pribble.delivery.batch import BatchError
-    from pribble.delivery.journal import Wanted
+    from pribble.delivery import Journal
 
     way = transport_if_any(options.through, settings, connections=options.connections)
     if way is None:
         raise Usage("say how to send it: --through smtps://you@mail.example.org, or folder:DIR to look at it first")
-    journal = Journal(options.journal)
-    batch = Batch(
+    with Journal(options.journal) as journal:
+        journal.jobs()  # whether it can be used shows before every row is rendered
+        batch = _batch(options, settings, rows, way, journal)
+        _first_pass(options, batch)
+        with _progress(options.json, len(rows)) as progress:
+            result = batch.send(progress)
+        _tell_result(options, batch, journal, result)
+    return 0 if result.is_accepted else NOT_DELIVERED
+
+
+def _batch(
+    options: argparse.Namespace, settings: ProjectSettings, rows: Rows, way: Transport, journal: Journal
+) -> Batch:
+    from pribble.delivery import Batch
+    from pribble.delivery.journal import Wanted
+
+    return Batch(
         template(options, settings),
         rows,
         through=way,
@@ -180,18 +201,47 @@ def _send_all(options: argparse.Namespace, settings: ProjectSettings, rows: Rows
         pace=_pace(options),
         **_composing(options, settings),
     )
-    try:
-        problems = batch.problems()
-        if not options.json:
-            _tell_first_pass(batch, len(rows))
-        if problems and not options.skip_bad:
-            raise BatchError(problems)
+
+
+def _first_pass(options: argparse.Namespace, batch: Batch) -> None:
+    """Render every row and tell of it.  Raises `BatchError` where rows are wrong that may not be left out."""
+    from pribble.delivery.batch import BatchError
+
+    problems = batch.problems()
+    if not options.json:
+        _tell_first_pass(batch, len(batch.rows))
+    if problems and not options.skip_bad:
+        raise BatchError(problems)
+
+
+def _rehearse(options: argparse.Namespace, settings: ProjectSettings, rows: Rows) -> int:
+    from pribble.delivery.rehearsal import ONE_IN, rehearsing
+
+    with rehearsing(options.connections) as rehearsal:
+        batch = _batch(options, settings, rows, rehearsal.through, rehearsal.journal)
+        _first_pass(options, batch)
         with _progress(options.json, len(rows)) as progress:
-            result = batch.send(progress)
-        _tell_result(options, batch, journal, result)
-    finally:
-        journal.close()
-    return 0 if result.is_accepted else NOT_DELIVERED
+            done = rehearsal.run(batch, progress)
+    first = done.first
+    if options.json:
+        states = {"first": dict(first.states), "then": dict(done.then), "stopped": first.stopped}
+        print_json({"seconds": round(done.seconds, 3), "bytes": done.octets, **states})
+    else:
+        terminal = Terminal()
+        terminal.print(
+            f"rehearsed over {counted(options.connections, 'connection')}, with a receiver that defers one recipient "
+            f"in {ONE_IN} at first:"
+        )
+        rate = first.states["accepted"] / max(done.seconds, 1e-9) * 60
+        terminal.print(
+            f"  {_in_words(first.states)}: {done.seconds:,.1f} s, {rate:,.0f} a minute, {done.octets / 1e6:,.1f} MB"
+        )
+        if first.stopped:
+            terminal.print(f"  stopped: {first.stopped}")
+        elif first.states["deferred"]:
+            terminal.print(f"  the same command, once the deferred ones are due: {_in_words(done.then)}")
+        terminal.print("nothing was sent, and no journal has anything of it")
+    return 0 if first.stopped is None else NOT_DELIVERED
 
 
 def _pace(options: argparse.Namespace) -> Pace:
@@ -226,7 +276,7 @@ def _progress(as_json: bool, count: int) -> Iterator[Any]:
 
     columns = (BarColumn(), MofNCompleteColumn(), TimeRemainingColumn(), TextColumn("{task.description}"))
     with Bar(*columns, console=terminal) as bar:
-        task = bar.add_task("", total=None)
+        task = bar.add_task("", total=count)
 
         def show(progress: Progress) -> None:
             done = sum(progress.ended.values())

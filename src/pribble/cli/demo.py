@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import argparse
+import shlex
 from pathlib import Path
 
 from pribble.cli.common import print_json
+from pribble.cli.terminal import Terminal
 from pribble.demo import Demo, run_demo
+from pribble.demo.season import SKIPPERS, SeasonNotice
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
@@ -31,10 +34,18 @@ def run(options: argparse.Namespace) -> int:
     done = run_demo(options.out)
     outcomes = done.messages
     sound = not any(outcome.unresolved or outcome.defects or outcome.departures for outcome in outcomes)
+    sound = sound and (done.notice is None or not done.notice.more)
     if options.json:
         print_json(
             {
                 "preview": str(done.preview),
+                "notice": done.notice
+                and {
+                    "journal": str(done.notice.journal),
+                    "received_before_kill": done.notice.killed,
+                    "received_once": done.notice.once,
+                    "received_more": done.notice.more,
+                },
                 "messages": [
                     {
                         "template": o.template,
@@ -63,8 +74,6 @@ def show(done: Demo) -> None:
     from rich import box
     from rich.table import Table
 
-    from pribble.cli.terminal import Terminal
-
     console = Terminal()
     console.print("Messages of the berth office at Skerrow Haven, sent and read back:\n")
     table = Table(box=box.SIMPLE_HEAD, header_style="bold", show_lines=False, padding=(0, 1), pad_edge=False)
@@ -89,8 +98,24 @@ def show(done: Demo) -> None:
     folder = done.preview.parent
     for pattern, what in (("*.html", "their HTML, for a browser"), ("*.txt", "their plain text")):
         console.print(f"  {folder}/{pattern}  [dim]{what}[/dim]", soft_wrap=True)
+    if done.notice:
+        show_notice(console, done.notice)
     console.print("\nLook at all templates with their samples, as their readers see them, in a browser:")
     console.print(f"  {done.preview}", soft_wrap=True)
+
+
+def show_notice(console: Terminal, notice: SeasonNotice) -> None:
+    console.print("\nA notice to 120 skippers, through a receiver that refuses two and defers three:")
+    shown = ["pribble", *(SKIPPERS.name if word == str(SKIPPERS) else word for word in notice.command)]
+    console.print(f"  [dim]{_plain(shlex.join(shown))}[/dim]", soft_wrap=True)
+    console.print(f"Killed when {notice.killed} had come; then the same command once more:")
+    for line in notice.said.splitlines():
+        console.print(f"  {_plain(line)}", soft_wrap=True)
+    more = "nobody twice" if not notice.more else f"{notice.more} of them more than once"
+    console.print(
+        f"{notice.once + notice.more} skippers have it by the receiver's record, {more}.  What became of each:"
+    )
+    console.print(f"  pribble journal {notice.journal}", soft_wrap=True)
 
 
 def _plain(text: str) -> str:

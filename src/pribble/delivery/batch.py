@@ -194,10 +194,10 @@ class Batch:
 
 
 def _empty(row: Any, columns: Sequence[str]) -> list[str]:
-    """Returns the columns, or the fields, of a row that have no value."""
+    """Returns the columns of a table for which a row has no value."""
     if not isinstance(row, Mapping):
         return []
-    return [str(name) for name in columns or row if _is_empty(row[name])]
+    return [str(name) for name in columns if _is_empty(row.get(name))]
 
 
 def _is_empty(value: object) -> bool:

@@ -32,12 +32,16 @@ def is_like(address: str, pattern: str) -> bool:
 
 @dataclass
 class Faults:
-    """What goes wrong: `refusals`, the first that fits counts; and `drops`, of the message after so many."""
+    """What goes wrong: `refusals`, the first that fits counts; `drops`, of the message after so many; `one_in`: of so
+    many recipients one is deferred, once."""
 
     refusals: list[Refusal] = field(default_factory=list)
     drops: dict[int, Where] = field(default_factory=dict)
+    one_in: int | None = None
     _given: dict[tuple[int, str], int] = field(default_factory=dict, init=False, repr=False)
     _messages: int = field(default=0, init=False, repr=False)
+    _recipients: int = field(default=0, init=False, repr=False)
+    _put_off: set[str] = field(default_factory=set, init=False, repr=False)
     _lock: threading.Lock = field(default_factory=threading.Lock, init=False, repr=False)
 
     def answer(self, recipient: str) -> Refusal | None:
@@ -52,6 +56,10 @@ class Faults:
                 if given < refusal.times:
                     self._given[number, recipient] = given + 1
                     return refusal
+            self._recipients += 1
+            if self.one_in and self._recipients % self.one_in == 0 and recipient not in self._put_off:
+                self._put_off.add(recipient)
+                return Refusal(recipient, *DEFERRED)
         return None
 
     def drop(self) -> Where | None:

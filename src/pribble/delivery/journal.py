@@ -181,11 +181,12 @@ class Journal:
             longest = max(LEASE, self.lease)
             over = or_(MESSAGES.c.lease < now, MESSAGES.c.lease > now + longest, MESSAGES.c.worker.in_(gone))
             held = select(MESSAGES.c.id).where(MESSAGES.c.worker.is_not(None), over)
-            for before, after in (("committing", "in_doubt"), ("started", "planned")):
+            lost = {"state": "in_doubt", "code": None, "enhanced": None, "words": "who sent it ended before the answer"}
+            for before, values in (("committing", lost), ("started", {"state": "planned"})):
                 connection.execute(
                     update(RECIPIENTS)
                     .where(RECIPIENTS.c.message.in_(held), RECIPIENTS.c.state == before)
-                    .values(state=after, changed=now)
+                    .values(**values, changed=now)
                 )
             connection.execute(
                 update(MESSAGES).where(MESSAGES.c.worker.is_not(None), over).values(worker=None, lease=None)

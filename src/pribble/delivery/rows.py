@@ -49,8 +49,8 @@ class RowProblem:
 class Rows:
     """The rows of a table.
 
-    `columns` are their names, where the table has such; `notes` say what was found of its form, `problems` which rows
-    are none.  What it keeps on the disk goes with it, or by leaving a ``with``.
+    `columns` are their names, of records those of the first one; `notes` say what was found of its form, `problems`
+    which rows are none.  What it keeps on the disk goes with it, or by leaving a ``with``.
     """
 
     def __init__(self, name: str) -> None:
@@ -125,6 +125,8 @@ class Rows:
 
     def add(self, record: Any, number: int, line: int | None = None) -> None:
         """Keep one more row; a tuple has a value for each column."""
+        if not self.columns and isinstance(record, dict):
+            self.columns = tuple(name for name in record if isinstance(name, str))
         self._spool.seek(0, io.SEEK_END)
         self._spool.write(pickle.dumps(record, protocol=5))
         self._ends.append(self._spool.tell())

@@ -1,5 +1,5 @@
 """The demo: the berth office of Skerrow Haven confirms a booking and keeps a copy at its own desk, warns of a gale,
-sends a code for the gate, and a statement at the end of the month.
+sends a code for the gate, a statement at the end of the month, and a notice to all skippers before the season.
 
 `run_demo` goes all the way, from templates and an event's data to messages that a receiver has read back.
 """
@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from datetime import date, datetime, time
 from email import message_from_bytes, policy
 from email.message import EmailMessage
+from importlib.util import find_spec
 from pathlib import Path
 from typing import Any, cast
 from zoneinfo import ZoneInfo
@@ -19,6 +20,7 @@ from zoneinfo import ZoneInfo
 from pribble.delivery.receiver import Receiver
 from pribble.delivery.transports import transport
 from pribble.demo.charts import statement_pdf, usage_chart
+from pribble.demo.season import SeasonNotice, send_notice
 from pribble.errors import MissingExtra
 from pribble.mime.address import Recipient
 from pribble.mime.audit import audit
@@ -55,10 +57,12 @@ class DemoMessage:
 
 @dataclass(frozen=True, slots=True)
 class Demo:
-    """What the demo left: the messages that were read back, and the page of a `preview` of all templates."""
+    """What the demo left: the messages that were read back, the page of a `preview` of all templates, and the notice to
+    all skippers, None where the extra `journal` is not installed."""
 
     messages: Sequence[DemoMessage]
     preview: Path
+    notice: SeasonNotice | None
 
 
 def run_demo(out: Path) -> Demo:
@@ -110,7 +114,7 @@ def run_demo(out: Path) -> Demo:
         out / "preview.html",
         compose=lambda name, rendering, data: made(name, rendering, data, skipper),
     )
-    return Demo(outcomes, shown.path)
+    return Demo(outcomes, shown.path, send_notice(out, TEMPLATES, OFFICE) if find_spec("sqlalchemy") else None)
 
 
 def invited(event: Mapping[str, Any]) -> Invitation | None:
