@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import asdict, dataclass
 from functools import cache
 
-from benchmarks import checking, delivering, hostile, starts, styles
+from benchmarks import batches, checking, delivering, hostile, starts, styles
 from benchmarks.links import Links
 from benchmarks.measure import Ratio, compared
 from benchmarks.messages import Album, Messages
@@ -110,6 +110,15 @@ def b4s() -> Iterator[Row]:
     yield from _ratio("B4s", "the standard library against ours, from a rendering", 20, faster, "× as long")
 
 
+def b5() -> Iterator[Row]:
+    own, message, ready = batches.row_time(statement())
+    detail = f"{own * 1e6:,.0f} against {message * 1e6:,.0f} µs, and {ready * 1e6:,.0f} µs for table and journal"
+    yield Row("B5", "a row of a batch, checked and sent, against its message", own / message, None, "×", 2.2, detail)
+    few, many = batches.memory(1_000), batches.memory(10_000)
+    detail = f"{many / 1024:,.0f} against {few / 1024:,.0f} MiB"
+    yield Row("B5", "memory of 10,000 rows against 1,000", many / few, None, "×", 1.1, detail)
+
+
 def b6() -> Iterator[Row]:
     bare = starts.started(["-c", "pass"])
     for (what, arguments), budget in zip(starts.STARTS.items(), (5, 50, 150, 250), strict=True):
@@ -139,6 +148,17 @@ def b9d() -> Iterator[Row]:
                 yield Row("B9d", what, ratio, None, "× as fast", 0.9, f"{own * 1e6:,.0f} against {plain * 1e6:,.0f} µs")
 
 
+def b9() -> Iterator[Row]:
+    with delivering.receiving() as port:
+        for connections in (4, 16):
+            found = batches.over_smtp(port, connections)
+            what = f"a batch with its journal over {connections}, against a bare loop with syncs"
+            detail = (
+                f"{found.own * 1e6:,.0f} against {found.bare * 1e6:,.0f} µs, a sync takes {found.sync * 1e6:,.0f} µs"
+            )
+            yield Row("B9", what, found.ratio, None, "× as fast", 0.7, detail)
+
+
 def b10() -> Iterator[Row]:
     album = Album()
     ratio = compared(album.inside, album.beside, album.recipients, rounds=20)
@@ -162,9 +182,11 @@ ROWS: dict[str, Callable[[], Iterator[Row]]] = {
     "B3": b3,
     "B4": b4,
     "B4s": b4s,
+    "B5": b5,
     "B6": b6,
     "B7": b7,
     "B8": b8,
+    "B9": b9,
     "B9d": b9d,
     "B10": b10,
     "B11": b11,

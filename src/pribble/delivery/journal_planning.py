@@ -7,9 +7,11 @@ import secrets
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from sqlalchemy import Connection, delete, func, insert, select, update
 
+from pribble.delivery.journal_statements import PLACE
 from pribble.delivery.journal_tables import MESSAGES, RECIPIENTS
 
 HAD = ("accepted", "in_doubt", "committing", "returned")  # somebody has it, or may have it
@@ -54,6 +56,10 @@ class Planning:
         self._counts: Counter[str] = Counter()
         self._changed: list[str] = []
         self._repeated: list[str] = []
+        self._last = connection.scalar(select(func.max(MESSAGES.c.id))) or 0
+        self._places: list[dict[str, Any]] = []
+        self._messages: list[dict[str, Any]] = []
+        self._recipients: list[dict[str, Any]] = []
         # Those of the table of today get their positions anew.
         connection.execute(update(MESSAGES).where(MESSAGES.c.job == job).values(position=None))
 
@@ -92,42 +98,53 @@ class Planning:
                 self._connection.execute(delete(MESSAGES).where(MESSAGES.c.id == row.id))
                 self._insert(one)
                 self._counts["anew"] += 1
+        self._write()
 
     def _place(self, message: int, one: Planned) -> None:
-        self._connection.execute(update(MESSAGES).where(MESSAGES.c.id == message).values(position=one.position))
+        self._places.append({"p_message": message, "p_position": one.position})
 
     def _is_had(self, message: int) -> bool:
         query = select(func.count()).where(RECIPIENTS.c.message == message, RECIPIENTS.c.state.in_(HAD))
         return bool(self._connection.scalar(query))
 
     def _insert(self, one: Planned) -> None:
-        made = self._connection.execute(
-            insert(MESSAGES).values(
-                job=self._job,
-                key=one.key,
-                position=one.position,
-                data=one.data,
-                seed=secrets.token_bytes(16),
-                attempt=0,
-            )
+        # Numbers go up, and none is given twice: what was deleted could be taken for what is new by its late owner.
+        self._last += 1
+        self._messages.append(
+            {
+                "id": self._last,
+                "job": self._job,
+                "key": one.key,
+                "position": one.position,
+                "data": one.data,
+                "seed": secrets.token_bytes(16),
+                "attempt": 0,
+            }
         )
-        message = made.inserted_primary_key[0]  # type: ignore[index]
-        self._connection.execute(
-            insert(RECIPIENTS),
-            [
-                {
-                    "message": message,
-                    "job": self._job,
-                    "address": address,
-                    "state": "suppressed" if address in one.suppressed else "planned",
-                    "attempt": 0,
-                    "tries": 0,
-                    "not_before": 0.0,
-                    "changed": self._now,
-                }
-                for address in one.addresses
-            ],
-        )
+        self._recipients += [
+            {
+                "message": self._last,
+                "job": self._job,
+                "address": address,
+                "state": "suppressed" if address in one.suppressed else "planned",
+                "attempt": 0,
+                "tries": 0,
+                "not_before": 0.0,
+                "changed": self._now,
+            }
+            for address in one.addresses
+        ]
+
+    def _write(self) -> None:
+        """Write down what has gathered, each kind at once."""
+        for statement, given in (
+            (PLACE, self._places),
+            (insert(MESSAGES), self._messages),
+            (insert(RECIPIENTS), self._recipients),
+        ):
+            if given:
+                self._connection.execute(statement, given)
+                given.clear()
 
     def result(self) -> PlanResult:
         gone = self._connection.scalar(

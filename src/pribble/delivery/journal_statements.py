@@ -97,3 +97,4 @@ LET_GO = (
     .where(MESSAGES.c.id == bindparam("p_message"), MESSAGES.c.attempt == bindparam("p_attempt"))
     .values(worker=None, lease=None)
 )
+PLACE = update(MESSAGES).where(MESSAGES.c.id == bindparam("p_message")).values(position=bindparam("p_position"))
