@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import re
-import tomllib
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any
 
-from pribble.errors import DataError, did_you_mean
+from pribble.errors import did_you_mean
+from pribble.settings_keys import ANY, KINDS, Kind, keys_of, tables_in
+from pribble.toml_file import Keys, TomlFile
 
 SETTINGS_FILE = "pribble.toml"
 _NOTHING: Mapping[str, str] = MappingProxyType({})
@@ -28,7 +29,8 @@ class CheckSettings:
 class ProjectSettings:
     """What ``pribble.toml`` lays down; paths are taken from the file's own folder, which is at `path`.
 
-    `viewers` are the tables of the project's own viewers, which `pribble.review` reads.
+    `viewers` are the tables of the project's own viewers, which `pribble.review` reads, and `events` those of events,
+    which `pribble.delivery.events` reads.  `file` is what all was read from.
     """
 
     templates: Path | None = None
@@ -41,7 +43,11 @@ class ProjectSettings:
     check: CheckSettings = field(default_factory=CheckSettings)
     suppress: Path | None = None
     viewers: Mapping[str, Mapping[str, Any]] = field(default_factory=lambda: MappingProxyType({}))
+    events: Mapping[str, Mapping[str, Any]] = field(default_factory=lambda: MappingProxyType({}))
+    journal: str | None = None
+    attachment_folders: tuple[Path, ...] = ()
     path: Path | None = None
+    file: TomlFile | None = None
 
     def sender(self, name: str = "default") -> str | None:
         """Returns the mailbox of a named sender."""
@@ -59,20 +65,6 @@ class ProjectSettings:
         return dict(self.transports).get(name)
 
 
-# The kinds of what is laid down, by table; of a table that is not here the names are the user's.
-_KINDS: Mapping[str, Mapping[str, type]] = {
-    "": {
-        **dict.fromkeys(("templates", "locale", "timezone"), str),
-        **dict.fromkeys(("senders", "transports", "suppress", "pictures", "check", "viewers"), dict),
-    },
-    "pictures": {"embed": str, "base": str},
-    "check": {"strict": bool, "off": dict},
-    "transports.…": {"url": str},
-    "suppress": {"file": str},
-}
-_WORDS = {str: "a text", dict: "a table", bool: "true or false"}
-
-
 def project_settings() -> ProjectSettings:
     """Returns the settings of the ``pribble.toml`` in this folder or the nearest above it; the defaults where there is
     none."""
@@ -83,69 +75,73 @@ def project_settings() -> ProjectSettings:
 
 def read_settings(path: Path) -> ProjectSettings:
     """Returns the settings of a file; raises `DataError` for what is no TOML, or a key that means nothing."""
-    try:
-        said = tomllib.loads(path.read_text(encoding="utf-8"))
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
-        raise DataError(f"{path}: {error}") from None
-    except RecursionError:
-        raise DataError(f"{path}: tables and arrays are nested too deeply") from None
-    _check_kinds(path, said, "")
-    pictures, check = said.get("pictures", {}), said.get("check", {})
-    _check_kinds(path, pictures, "pictures")
-    _check_kinds(path, check, "check")
-    suppress = said.get("suppress", {})
-    _check_kinds(path, suppress, "suppress")
-    senders, off = said.get("senders", {}), check.get("off", {})
-    _check_texts(path, "senders", senders.items(), 'a mailbox: "Name <address>"')
-    _check_texts(path, "check.off", off.items(), "the reason why nobody looks at it")
-    viewers = said.get("viewers", {})
-    if wrong := next((name for name, value in viewers.items() if not isinstance(value, dict)), None):
-        raise DataError(f'{path}: "viewers.{wrong}" is a table')
-    templates = said.get("templates")
+    file = TomlFile.read(path)
+    _check_table(file, file.data, "", ())
+    said = file.data
+    pictures, check, suppress = (said.get(name, {}) for name in ("pictures", "check", "suppress"))
+    for name in said.get("transports", {}):
+        if not re.fullmatch("[A-Za-z0-9_-]+", name):
+            raise file.wrong(
+                f'"transports.{name}" has a name of letters, digits, - and _, as it names a variable too',
+                *("transports", name),
+            )
+        if "url" not in said["transports"][name]:
+            raise file.wrong(f'"transports.{name}" has no url', "transports", name)
+    templates, journal, here = said.get("templates"), said.get("journal"), path.parent
     return ProjectSettings(
-        _as_shown(path.parent / templates) if templates else None,
+        _as_shown(here / templates) if templates else None,
         said.get("locale", "en"),
         said.get("timezone", "UTC"),
         pictures.get("embed"),
         pictures.get("base"),
-        tuple(senders.items()),
-        tuple(_transports(path, said.get("transports", {}))),
-        CheckSettings(check.get("strict", False), MappingProxyType(off)),
-        path.parent / suppress["file"] if "file" in suppress else None,
-        MappingProxyType(viewers),
+        tuple(said.get("senders", {}).items()),
+        tuple((name, table["url"]) for name, table in said.get("transports", {}).items()),
+        CheckSettings(check.get("strict", False), MappingProxyType(check.get("off", {}))),
+        here / suppress["file"] if "file" in suppress else None,
+        MappingProxyType(said.get("viewers", {})),
+        MappingProxyType(said.get("events", {})),
+        journal if journal is None or "://" in journal else str(_as_shown(here / journal)),
+        tuple(here / folder for folder in said.get("attachments", {}).get("folders", ())),
         path,
+        file,
     )
 
 
-def _transports(path: Path, tables: Mapping[str, Any]) -> Iterator[tuple[str, str]]:
-    """Returns the transports with their addresses."""
-    for name, table in tables.items():
-        called = f"transports.{name}"
-        if not re.fullmatch("[A-Za-z0-9_-]+", name):
-            raise DataError(f'{path}: "{called}" has a name of letters, digits, - and _, as it names a variable too')
-        if not isinstance(table, dict):
-            raise DataError(f'{path}: "{called}" is a table', hint=f'write [{called}] and below it url = "…"')
-        _check_kinds(path, table, called, _KINDS["transports.…"])
-        if "url" not in table:
-            raise DataError(f'{path}: "{called}" has no url')
-        yield name, table["url"]
-
-
-def _check_kinds(path: Path, table: Mapping[str, Any], name: str, kinds: Mapping[str, type] | None = None) -> None:
-    """Raise `DataError` for the first key of a table that means nothing there, or is of another kind."""
-    kinds = _KINDS[name] if kinds is None else kinds
+def _check_table(file: TomlFile, table: Mapping[str, Any], name: str, way: Keys) -> None:
+    """Raise `DataError` for the first key of a table, or of one within it, that means nothing or is of another kind."""
+    keys, within = keys_of(name), tables_in(name)
     for key, value in table.items():
-        called = f"{name}.{key}" if name else key
-        if key not in kinds:
-            raise DataError(f'{path}: "{called}" means nothing here', hint=did_you_mean(key, kinds))
-        if not isinstance(value, kinds[key]):
-            raise DataError(f'{path}: "{called}" is {_WORDS[kinds[key]]}')
+        here: Keys = (*way, key)
+        called = ".".join(str(part) for part in here)
+        known = keys.get(key) or keys.get(ANY)
+        is_table = known is None and (key in within or ANY in within)
+        if known is None and not is_table:
+            raise file.wrong(f'"{called}" means nothing here', *here, hint=did_you_mean(key, {*keys, *within} - {ANY}))
+        kind: Kind = known.kind if known else "table"
+        if not _is_of(value, kind):
+            words = known.words if known and known.name == ANY and kind == "text" else KINDS[kind]
+            hint = f"write [{called}] and its keys below it" if is_table and name else None
+            raise file.wrong(f'"{called}" is {words}', *here, at="value", hint=hint)
+        inner = f"{name}.{key if key in within or known else ANY}".lstrip(".")
+        if kind == "table" and (is_table or key in within):
+            _check_table(file, value, inner, here)
+        elif kind == "tables":
+            for number, one in enumerate(value):
+                _check_table(file, one, inner, (*here, number))
 
 
-def _check_texts(path: Path, name: str, given: Iterable[tuple[str, Any]], what: str) -> None:
-    for key, value in given:
-        if not isinstance(value, str) or not value.strip():
-            raise DataError(f'{path}: "{name}.{key}" is {what}')
+def _is_of(value: Any, kind: Kind) -> bool:
+    match kind:
+        case "text":
+            return isinstance(value, str) and bool(value.strip())
+        case "texts":
+            return isinstance(value, list) and all(isinstance(one, str) and one.strip() for one in value)
+        case "flag":
+            return isinstance(value, bool)
+        case "table":
+            return isinstance(value, dict)
+        case "tables":
+            return isinstance(value, list) and all(isinstance(one, dict) for one in value)
 
 
 def _as_shown(path: Path) -> Path:

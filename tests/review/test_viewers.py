@@ -15,6 +15,7 @@ from pribble.review import View, Viewer, known_viewers, simulate
 from pribble.review.conditional_comments import engine_matches
 from pribble.review.darkening import dark_ground, dark_text
 from pribble.review.viewers import with_viewers
+from pribble.toml_file import TomlFile
 from tests.cascade.test_computed import PROPERTIES
 from tests.chromium import browser
 from tests.review.mutating import DESIGNS
@@ -174,7 +175,9 @@ class Profiles(Case):
             self.assertEqual(html.count("Pay the dues"), 1, viewer)
 
     def test_a_projects_own(self) -> None:
-        made = with_viewers({"kiosk": {"like": "phone", "width": 500, "cid": ["img"]}}, known_viewers(), "x")
+        made = with_viewers(
+            {"kiosk": {"like": "phone", "width": 500, "cid": ["img"]}}, known_viewers(), TomlFile("x", "")
+        )
         self.assertEqual(
             (made["kiosk"].width, made["kiosk"].cid, made["kiosk"].about), (500, ("img",), made["phone"].about)
         )

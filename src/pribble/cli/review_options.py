@@ -11,6 +11,7 @@ from pribble.cli.common import count_of, counted, read_given_data, template_fold
 from pribble.errors import DataError, did_you_mean
 from pribble.settings import SETTINGS_FILE, ProjectSettings
 from pribble.template import TemplateFolder, without_optimisations
+from pribble.toml_file import TomlFile
 
 if TYPE_CHECKING:
     from pribble.review import Check
@@ -37,7 +38,7 @@ def asked_viewers(options: argparse.Namespace, settings: ProjectSettings) -> lis
     """Returns what readers look with: our own viewers and the project's, or those of them that are named."""
     from pribble.review.viewers import chosen_viewers, known_viewers, with_viewers
 
-    known = with_viewers(settings.viewers, known_viewers(), str(settings.path or SETTINGS_FILE))
+    known = with_viewers(settings.viewers, known_viewers(), settings.file or TomlFile(SETTINGS_FILE, ""))
     names = None if options.viewers is None else [name.strip() for name in options.viewers.split(",")]
     return chosen_viewers(names, known)
 

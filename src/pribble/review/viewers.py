@@ -6,7 +6,6 @@ from another.
 
 from __future__ import annotations
 
-import tomllib
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, fields, replace
 from functools import cache
@@ -15,7 +14,8 @@ from types import MappingProxyType
 from typing import Any, Literal
 
 from pribble.cascade.media_queries import Screen
-from pribble.errors import DataError, did_you_mean
+from pribble.errors import did_you_mean
+from pribble.toml_file import TomlFile
 
 _LIKE = "like"
 
@@ -86,14 +86,14 @@ def known_viewers() -> Mapping[str, Viewer]:
 
 @cache
 def _own() -> Mapping[str, Viewer]:
-    path = Path(__file__).with_name("viewers.toml")
-    return with_viewers(tomllib.loads(path.read_text(encoding="utf-8")), {}, str(path))
+    file = TomlFile.read(Path(__file__).with_name("viewers.toml"))
+    return with_viewers(file.data, {}, file)
 
 
 def with_viewers(
-    tables: Mapping[str, Mapping[str, Any]], known: Mapping[str, Viewer], where: str
+    tables: Mapping[str, Mapping[str, Any]], known: Mapping[str, Viewer], file: TomlFile
 ) -> Mapping[str, Viewer]:
-    """Returns the profiles that are `known`, and those of tables beside them; `where` is what errors call the tables.
+    """Returns the profiles that are `known`, and those of tables beside them, which stand in a file.
 
     Raises `DataError` for a key or value that means nothing.
     """
@@ -101,30 +101,30 @@ def with_viewers(
     for name, table in tables.items():
         like = table.get(_LIKE)
         if like is not None and like not in made:
-            raise DataError(
-                f'{where}: "viewers.{name}" is like no viewer: "{like}"', hint=did_you_mean(str(like), made)
-            )
+            problem = f'"viewers.{name}" is like no viewer: "{like}"'
+            raise file.wrong(problem, "viewers", name, _LIKE, at="value", hint=did_you_mean(str(like), made))
         base = made[like] if like is not None else Viewer(name)
         made[name] = replace(
-            base, name=name, **{key: _value(where, name, key, table[key]) for key in table if key != _LIKE}
+            base, name=name, **{key: _value(file, name, key, table[key]) for key in table if key != _LIKE}
         )
     return MappingProxyType(made)
 
 
-def _value(where: str, name: str, key: str, value: Any) -> Any:
+def _value(file: TomlFile, name: str, key: str, value: Any) -> Any:
+    called, at = f'"viewers.{name}.{key}"', ("viewers", name, key)
     if key not in _KINDS:
         keys = [one.name for one in fields(Viewer) if one.name != "name"]
-        raise DataError(f'{where}: "viewers.{name}.{key}" means nothing here', hint=did_you_mean(key, keys))
+        raise file.wrong(f"{called} means nothing here", *at, hint=did_you_mean(key, keys))
     kinds = _KINDS[key]
     if not isinstance(value, kinds) or (isinstance(value, bool) and bool not in kinds):
-        raise DataError(f'{where}: "viewers.{name}.{key}" is {_CALLED[kinds[-1]]}')
+        raise file.wrong(f"{called} is {_CALLED[kinds[-1]]}", *at, at="value")
     if isinstance(value, list) and not all(isinstance(one, str) for one in value):
-        raise DataError(f'{where}: "viewers.{name}.{key}" is a list of texts')
+        raise file.wrong(f"{called} is a list of texts", *at, at="value")
     if isinstance(value, int) and not 0 <= value <= _LARGEST:
-        raise DataError(f'{where}: "viewers.{name}.{key}" is from 0 to {_LARGEST:,}')
+        raise file.wrong(f"{called} is from 0 to {_LARGEST:,}", *at, at="value")
     for one in (value if isinstance(value, list) else [value]) if key in _WORDS else ():
         if one not in _WORDS[key]:
-            raise DataError(f'{where}: "viewers.{name}.{key}" is one of {", ".join(_WORDS[key])}')
+            raise file.wrong(f"{called} is one of {', '.join(_WORDS[key])}", *at, at="value")
     return tuple(value) if isinstance(value, list) else value
 
 
