@@ -157,10 +157,10 @@ def over_smtp(port: int, connections: int, count: int = 800, rounds: int = 9) ->
     rows = notices(count)
     for number in range(-1, rounds):
         way = transport(f"smtp://127.0.0.1:{port}", connections=connections)
-        with batch(Template.from_text(NOTICE), rows, "{{ name }} <{{ mail }}>", way, connections) as made:
-            ready = cast(Composer, Ready(made.composer, rows))
+        with way, batch(Template.from_text(NOTICE), rows, "{{ name }} <{{ mail }}>", way, connections) as made:
+            made.composer = ready = cast(Composer, Ready(made.composer, rows))
             made.journal.plan(made.job, made._planned(), template="", rows=None)
-            work = Work(ready, made.rows, made.job, way, made.journal, connections, made.wanted, made.pace)
+            work = Work(made._message_of, made.job, way, made.journal, connections, made.wanted, made.pace)
             bare = partial(_bare, port, ready.message(rows[0]), connections, count)
             own_first = _wall(Sending(work, None).go) if number % 2 else None
             plain = _wall(bare)
@@ -174,7 +174,7 @@ def over_smtp(port: int, connections: int, count: int = 800, rounds: int = 9) ->
     return OverSmtp(ratio, statistics.median(owns), statistics.median(plains), statistics.median(syncs))
 
 
-def _wall(way: Callable[[], None]) -> float:
+def _wall(way: Callable[[], object]) -> float:
     began = time.perf_counter()
     way()
     return time.perf_counter() - began

@@ -49,6 +49,11 @@ class ProjectSettings:
     path: Path | None = None
     file: TomlFile | None = None
 
+    @property
+    def file_folder(self) -> Path:
+        """The folder that paths are taken from."""
+        return self.path.parent if self.path is not None else Path()
+
     def sender(self, name: str = "default") -> str | None:
         """Returns the mailbox of a named sender."""
         return dict(self.senders).get(name)
@@ -57,7 +62,12 @@ class ProjectSettings:
         """Returns the addresses that get nothing: one a line of the file that ``[suppress]`` names."""
         if self.suppress is None:
             return []
-        lines = self.suppress.read_text(encoding="utf-8").splitlines()
+        try:
+            lines = self.suppress.read_text(encoding="utf-8-sig").splitlines()
+        except (OSError, UnicodeDecodeError) as error:
+            assert self.file is not None
+            words = getattr(error, "strerror", None) or "it is no UTF-8"
+            raise self.file.wrong(f"{self.suppress}: {words}", "suppress", "file", at="value") from None
         return [line.strip() for line in lines if line.strip() and not line.startswith("#")]
 
     def transport(self, name: str = "default") -> str | None:

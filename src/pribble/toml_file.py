@@ -9,7 +9,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import Any, Literal
 
-from pribble.errors import DataError, Place, Source
+from pribble.errors import DataError, Place, PribbleError, Source
 
 # The way to a value: names of tables and keys, numbers in arrays.
 Keys = tuple[str | int, ...]
@@ -68,6 +68,17 @@ class TomlFile:
                 start, stop = spans[1] if at == "value" and end == len(keys) else spans[0]
                 return self.source.place(start, stop)
         return self.source.place(0, 0)
+
+    def wrong_within(self, error: PribbleError, *keys: str | int) -> DataError:
+        """Returns an error about the text that is the value of a key, at its place in the file."""
+        place = self.place(*keys, at="value")
+        inner = error.place
+        written = self.source.text[place.start + 1 : place.end - 1]
+        if inner is not None and inner.source.text == written and "\\" not in written:
+            place = self.source.place(place.start + 1 + inner.start, place.start + 1 + inner.end)
+        elif inner is not None and inner.source.text != written:
+            return DataError(error.problem, place=inner, hint=error.hint)  # in a file of its own
+        return DataError(error.problem, place=place, hint=error.hint)
 
     @cached_property
     def _places(self) -> dict[Keys, tuple[tuple[int, int], tuple[int, int]]]:

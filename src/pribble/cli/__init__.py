@@ -23,6 +23,7 @@ COMMANDS = (
     "convert",
     "audit",
     "send",
+    "post",
     "batch",
     "journal",
     "receive",

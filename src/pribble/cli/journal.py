@@ -4,16 +4,18 @@ from __future__ import annotations
 
 import argparse
 import csv
+import os
 import sys
 from collections.abc import Iterator
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, get_args
 
-from pribble.cli.common import Usage, add_json, counted, existing_file, print_json
+from pribble.cli.common import NOT_DELIVERED, Usage, add_json, counted, existing_file, print_json
 from pribble.cli.terminal import Terminal
 from pribble.delivery.states import State
 from pribble.errors import DataError
+from pribble.settings import project_settings
 
 if TYPE_CHECKING:
     from pribble.delivery.journal import Entry, Journal
@@ -42,6 +44,11 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
         metavar="refused[:TEXT]",
         help="plan refused recipients again: all, or those whose address or answer has this text",
     )
+    parser.add_argument(
+        "--go-on",
+        action="store_true",
+        help="send what is left of events, and due: from a crontab, say; batches go on by their own command",
+    )
     parser.add_argument("--verify", action="store_true", help="say what in the journal contradicts itself")
     parser.add_argument("--proof", metavar="KEY", help="a record in JSON of what became of the message with this key")
     parser.add_argument("--message", metavar="FILE", help="with --proof: a kept message that must be the one sent")
@@ -65,6 +72,8 @@ def run(options: argparse.Namespace) -> int:
             return _resolve(options, journal)
         if options.again:
             return _again(options, journal)
+        if options.go_on:
+            return _go_on(options, journal)
         if options.verify:
             return _verify(options, journal)
         if options.proof is not None:
@@ -97,6 +106,22 @@ def _again(options: argparse.Namespace, journal: Journal) -> int:
     count = journal.again(text or None, options.job)
     _told(options, count, f"{counted(count, 'recipient')} planned again")
     return 0
+
+
+def _go_on(options: argparse.Namespace, journal: Journal) -> int:
+    from pribble.delivery import Mailroom
+
+    with Mailroom(project_settings(), secret=os.environ.get, journal=journal) as mailroom:
+        left = mailroom.send_waiting()
+    if options.json:
+        print_json({"ended": dict(left.ended), "stopped": left.stopped})
+    else:
+        terminal = Terminal(soft_wrap=True)
+        told = ", ".join(f"{count} {state.replace('_', ' ')}" for state, count in sorted(left.ended.items()))
+        terminal.print(told or "nothing was left")
+        for words in left.stopped:
+            terminal.print(f"stopped: {words}")
+    return NOT_DELIVERED if left.stopped or set(left.ended) - {"accepted"} else 0
 
 
 def _verify(options: argparse.Namespace, journal: Journal) -> int:

@@ -7,21 +7,23 @@ connections as there may be; whenever it ends, the journal knows what became of 
 from __future__ import annotations
 
 import math
+import threading
 from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Unpack
 
-from pribble.delivery.composing import Composer, ComposerOptions, content_digest, words_of
-from pribble.delivery.files import FileTransport
+from pribble.delivery.claims import Claim
+from pribble.delivery.composing import Composer, ComposerOptions, words_of
 from pribble.delivery.journal import Journal, Wanted
 from pribble.delivery.journal_planning import Planned, PlanResult
 from pribble.delivery.rows import RowProblem, Rows, read_rows, row_digest
-from pribble.delivery.sending import Pace, Progress, Sending, Work
+from pribble.delivery.sending import Pace, Progress, Sending, Work, look
 from pribble.delivery.states import State
 from pribble.delivery.transports import Transport
 from pribble.errors import PribbleError
+from pribble.mime.message import Message
 from pribble.template import Template
 
 
@@ -102,6 +104,7 @@ class Batch:
         self.suppressed, self.skip_bad, self.change_unsent = suppressed, skip_bad, change_unsent
         self.wanted, self.pace = wanted or Wanted(), pace or Pace()
         self.outliers: list[Outlier] = []
+        self._reading = threading.Lock()
         self._bad: set[int] = set()
         self._checked = False
         self._problems: list[RowProblem] = []
@@ -155,29 +158,17 @@ class Batch:
             change_unsent=self.change_unsent,
         )
         self.journal.recover()
-        self._look()
-        work = Work(
-            self.composer, self.rows, self.job, self.through, self.journal, self.connections, self.wanted, self.pace
-        )
-        run = Sending(work, progress)
-        run.go()
+        with self.through as way:
+            work = Work(self._message_of, self.job, way, self.journal, self.connections, self.wanted, self.pace)
+            look(work)
+            run = Sending(work, progress)
+            run.go()
         return BatchResult(self.journal.summary(self.job), plan, tuple(problems), run.stopped)
 
-    def _look(self) -> None:
-        """Settle what is in doubt where one can look: files are there, or they are not.
-
-        Where the message would be another one today, nobody knows what to look for, and it stays in doubt.
-        """
-        if not isinstance(self.through, FileTransport):
-            return
-        for claim in self.journal.doubtful(self.job):
-            try:
-                message = self.composer.message(self.rows[claim.position], seed=claim.seed, date=claim.date)
-            except PribbleError:
-                continue
-            if content_digest(message) == claim.content:
-                is_there = self.through.holds(message, recipients=claim.addresses)
-                self.journal.settle_doubt(claim, is_there=is_there)
+    def _message_of(self, claim: Claim) -> Message:
+        with self._reading:
+            row = self.rows[claim.position]
+        return self.composer.message(row, seed=claim.seed, date=claim.date)
 
     def _planned(self) -> Iterator[Planned]:
         suppressed = {address.strip().casefold() for address in self.suppressed}

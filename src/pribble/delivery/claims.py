@@ -76,5 +76,5 @@ class LastWord:
 
     claim: Claim
     addresses: Collection[str]
-    message_id: str
+    message_id: str | None
     content: str

@@ -13,11 +13,14 @@ from datetime import UTC, datetime
 from typing import Any, Protocol, Required, Self, TypedDict, Unpack
 
 from pribble.delivery.patterns import AddressColumn, AddressPattern, TextPattern
-from pribble.errors import DataError, PribbleError, did_you_mean
+from pribble.errors import DataError, PribbleError, did_you_mean, visible
 from pribble.mime.address import Address
+from pribble.mime.base import BaseMessage
 from pribble.mime.message import Message, MessageOptions
 from pribble.mime.part import Attachment
 from pribble.template import Template
+
+LONGEST_KEY = 1_000  # characters
 
 
 class Addresses(Protocol):
@@ -39,6 +42,7 @@ class ComposerOptions(TypedDict, total=False):
     key: Sequence[str]
     attachments: Sequence[Attachment]
     mark: str
+    automatic: bool
 
 
 def address_source(written: str, columns: Iterable[str], name: str) -> Addresses:
@@ -51,7 +55,8 @@ class Composer:
     """Makes messages of rows.
 
     `key` are the columns that tell rows apart; without, their numbers do.  `locale` and `unsubscribe` are patterns.
-    `attachments` go to everybody.  `mark` stands before each subject.
+    `attachments` go to everybody.  `mark` stands before each subject.  `automatic`: messages say that no person sent
+    them (RFC 3834).
     """
 
     template: Template
@@ -65,6 +70,7 @@ class Composer:
     key: Sequence[str] = ()
     attachments: Sequence[Attachment] = field(default_factory=tuple)
     mark: str = ""
+    automatic: bool = False
 
     @classmethod
     def of(cls, template: Template, columns: Sequence[str], **options: Unpack[ComposerOptions]) -> Self:
@@ -95,6 +101,7 @@ class Composer:
             key=key,
             attachments=tuple(options.get("attachments", ())),
             mark=options.get("mark", ""),
+            automatic=options.get("automatic", False),
         )
 
     def message(self, row: Any, *, seed: bytes | None = None, date: float | None = None) -> Message:
@@ -112,6 +119,8 @@ class Composer:
             envelope["reply_to"] = self.reply_to.addresses(row)
         if self.unsubscribe and (address := self.unsubscribe.text(row)):
             envelope["unsubscribe"] = address
+        if self.automatic:
+            envelope["auto_submitted"] = "auto-generated"
         if seed is not None:
             envelope["seed"] = seed
         if date is not None:
@@ -136,10 +145,19 @@ class Composer:
         values = [str(row[column]).strip() if row[column] is not None else "" for column in self.key]
         if not all(values):
             raise DataError(f"its key ({', '.join(self.key)}) is empty")
-        return values[0] if len(values) == 1 else json.dumps(values, ensure_ascii=False)
+        return checked_key(values[0] if len(values) == 1 else json.dumps(values, ensure_ascii=False))
 
 
-def content_digest(message: Message) -> str:
+def checked_key(key: str) -> str:
+    """Returns a key as a journal can hold it.  Raises `DataError` for one that is too long, or has what no text has."""
+    if len(key) > LONGEST_KEY:
+        raise DataError(f"its key has {len(key):,} characters, and {LONGEST_KEY:,} at most")
+    if "\0" in key or any("\ud800" <= one <= "\udfff" for one in key):
+        raise DataError(f'its key "{visible(key[:40])}" has a character that is none')
+    return key
+
+
+def content_digest(message: BaseMessage) -> str:
     """Returns a digest of a message's bytes, and behind a stroke one of its envelope's sender."""
     parts = (bytes(message), message.envelope.sender.encode("utf-8"))
     return "/".join(hashlib.sha256(part).hexdigest() for part in parts)

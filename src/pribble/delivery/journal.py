@@ -224,7 +224,12 @@ class Journal:
         return [Claim.of(row, people[row.id]) for row in connection.execute(CLAIMED, {"p_messages": ids})]
 
     def commit(
-        self, claim: Claim, addresses: Collection[str], message_id: str, content: str, settled: Iterable[Settled] = ()
+        self,
+        claim: Claim,
+        addresses: Collection[str],
+        message_id: str | None,
+        content: str,
+        settled: Iterable[Settled] = (),
     ) -> None:
         """Keep that a message is about to be taken for these addresses; with it, what has become of others.
 

@@ -34,7 +34,9 @@ from sqlalchemy.exc import ArgumentError, NoSuchModuleError
 from pribble.delivery.files import fsync_folder
 from pribble.errors import PribbleError
 
-VERSION = "1"
+VERSION = "2"
+# What each version had not yet is made when a journal of it is opened: these are tables that it lacks.
+_OLDER = ("1",)
 BUSY = 30.0  # seconds to wait for another process that writes
 
 METADATA = MetaData()
@@ -84,6 +86,25 @@ RECIPIENTS = Table(
     Column("first_try", Float),
     Column("changed", Float, nullable=False),
     UniqueConstraint("message", "address"),
+)
+# An event that was posted: its messages are those of the jobs "event/name" with its key.
+EVENTS = Table(
+    "events",
+    METADATA,
+    Column("event", Text, primary_key=True),
+    Column("key", Text, primary_key=True),
+    Column("posted", Float, nullable=False),
+)
+# The messages of events until they are settled: `content` has the blind copies in a Bcc field; `through` is the name of
+# the transport, `not_after` is when nobody wants the message any more.
+STORED = Table(
+    "stored",
+    METADATA,
+    Column("message", ForeignKey(MESSAGES.c.id), primary_key=True),
+    Column("through", Text, nullable=False),
+    Column("sender", Text, nullable=False),
+    Column("content", LargeBinary, nullable=False),
+    Column("not_after", Float),
 )
 Index("recipients_by_state", RECIPIENTS.c.job, RECIPIENTS.c.state, RECIPIENTS.c.message)
 Index("messages_in_order", MESSAGES.c.job, MESSAGES.c.position)
@@ -137,6 +158,8 @@ def _check_schema(connection: Connection, named: str) -> None:
     found = connection.scalar(select(FACTS.c.value).where(FACTS.c.name == "version"))
     if found is None:
         connection.execute(FACTS.insert(), {"name": "version", "value": VERSION})
+    elif found in _OLDER:
+        connection.execute(FACTS.update().where(FACTS.c.name == "version").values(value=VERSION))
     elif found != VERSION:
         raise JournalError(f"{named} is a journal of version {found}, and this is version {VERSION}")
 

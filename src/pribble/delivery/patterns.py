@@ -52,6 +52,41 @@ class TextPattern:
         """Returns the text for a row.  Raises what rendering raises, with a place in the pattern."""
         return _filled(self._pieces, row)
 
+    @property
+    def has_marks(self) -> bool:
+        """Whether the text depends on the row."""
+        return any(not isinstance(piece, str) for piece in self._pieces)
+
+
+_IF, _ELSE = '{{ "yes" if (', ') else "" }}'
+
+
+class Condition:
+    """A condition of the template language: ``berth.pier != 'C'``.  Raises `TemplateError` for what is none."""
+
+    def __init__(self, text: str, name: str) -> None:
+        self._source = Source(name, text)
+        if "{{" in text or "}}" in text:
+            raise TemplateError("a condition has no marks", place=self._source.place(0, len(text)))
+        try:
+            self._pattern = TextPattern(f"{_IF}{text}{_ELSE}", name)
+        except TemplateError as error:
+            raise TemplateError(error.problem, place=self._place_of(error), hint=error.hint) from None
+
+    def holds(self, row: Any) -> bool:
+        """Returns whether it holds for a row.  Raises what rendering raises, with a place in the condition."""
+        try:
+            return bool(self._pattern.text(row))
+        except PribbleError as error:
+            raise DataError(error.problem, place=self._place_of(error), hint=error.hint) from None
+
+    def _place_of(self, error: PribbleError) -> Place:
+        size = len(self._source.text)
+        if error.place is None:
+            return self._source.place(0, size)
+        start, end = (min(max(at - len(_IF), 0), size) for at in (error.place.start, error.place.end))
+        return self._source.place(start, max(start, end))
+
 
 @dataclass(frozen=True, slots=True)
 class _Mailbox:

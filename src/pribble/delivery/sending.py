@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import threading
 import time
 from collections import Counter, deque
@@ -9,15 +10,15 @@ from collections.abc import Callable, Collection
 from dataclasses import dataclass, field, replace
 
 from pribble.delivery.claims import Claim, Fenced, Settled
-from pribble.delivery.composing import Composer, content_digest, words_of
+from pribble.delivery.composing import content_digest, words_of
+from pribble.delivery.files import FileTransport
 from pribble.delivery.journal import Journal, Wanted
 from pribble.delivery.receipts import Outcome, outcome_of_words
-from pribble.delivery.rows import Rows
 from pribble.delivery.states import State
 from pribble.delivery.transports import Transport
 from pribble.delivery.workers import at_work
 from pribble.errors import DeliveryError, PribbleError
-from pribble.mime.message import Message
+from pribble.mime.base import BaseMessage
 
 WAIT = 900.0  # seconds in which something has to become due, or the batch ends
 _TELLING = 5  # failures in a row with one reason…
@@ -49,11 +50,10 @@ class Pace:
 
 @dataclass(frozen=True)
 class Work:
-    """What is sent: what makes a message of a row (`composer`), the `rows`, the name of the `job` in the `journal`, the
-    transport that it goes `through` over so many `connections`, which messages are `wanted`, at which `pace`."""
+    """What is sent: `message_of` makes the message of a claim, of the `job` in the `journal`; the transport that it
+    goes `through` over so many `connections`, which messages are `wanted`, at which `pace`."""
 
-    composer: Composer
-    rows: Rows
+    message_of: Callable[[Claim], BaseMessage]
     job: str
     through: Transport
     journal: Journal
@@ -72,7 +72,7 @@ class Sending:
         self._lock = threading.Lock()
         self._claims: deque[Claim] = deque()
         self._busy = 0
-        self._ended: Counter[State] = Counter()
+        self.ended: Counter[State] = Counter()
         waiting = self.journal.summary(work.job)
         self._total = waiting["planned"] + waiting["deferred"]
         self._began = time.monotonic()
@@ -89,17 +89,21 @@ class Sending:
         self._error: BaseException | None = None
         self._not_theirs: list[Settled] = []  # failures that were the account's
 
-    def go(self) -> None:
-        with self.work.through as way, at_work() as self._worker:
+    def go(self, seconds: float | None = None) -> bool:
+        """Send what is due; returns whether it ended within so many seconds: what is under way then goes on by itself.
+
+        Raises what a thread raised.
+        """
+        with at_work() as self._worker:
             threads = [
-                threading.Thread(target=self._work, args=(way,), name=f"pribble: batch {number}", daemon=True)
+                threading.Thread(target=self._work, name=f"pribble: sending {number}", daemon=True)
                 for number in range(self.work.connections)
             ]
             try:
                 for thread in threads:
                     thread.start()
                 self._gate.set()
-                self._wait_for_threads()
+                self._wait_for_threads(seconds)
             except KeyboardInterrupt:
                 self.stop("interrupted")
                 if self._gate.is_set():
@@ -109,6 +113,7 @@ class Sending:
             self.journal.take_back(self._not_theirs)
         if self._error is not None:
             raise self._error
+        return self._finished.is_set()
 
     def stop(self, why: str) -> None:
         """Let nothing more begin."""
@@ -117,13 +122,13 @@ class Sending:
                 self.stopped = why
         self._end.set()
 
-    def _work(self, way: Transport) -> None:
+    def _work(self) -> None:
         pending: list[Settled] = []
         self._gate.wait()
         try:
             while (claim := self._next(pending)) is not None:
                 try:
-                    self._try(way, claim, pending)
+                    self._try(claim, pending)
                 finally:
                     with self._lock:
                         self._busy -= 1
@@ -139,10 +144,12 @@ class Sending:
                 if not self._running:
                     self._finished.set()
 
-    def _wait_for_threads(self) -> None:
+    def _wait_for_threads(self, seconds: float | None = None) -> None:
         """Wait for all threads.  Not by joining them: a join that is interrupted takes a thread that runs for ended."""
-        while not self._finished.wait(0.2):
-            pass
+        ends = time.monotonic() + (math.inf if seconds is None else seconds)
+        while not self._finished.wait(min(0.2, max(0.0, ends - time.monotonic()))):
+            if time.monotonic() >= ends:
+                return
 
     def _flush(self, pending: list[Settled]) -> None:
         if pending:
@@ -214,12 +221,12 @@ class Sending:
 
     # ---- one message --------------------------------------------------------------------------------------------
 
-    def _try(self, way: Transport, claim: Claim, pending: list[Settled]) -> None:
+    def _try(self, claim: Claim, pending: list[Settled]) -> None:
         if self._end.is_set():
             pending.append(Settled(claim, {}))
             return
         try:
-            message = self._message(claim)
+            message = self.work.message_of(claim)
         except PribbleError as error:  # checked before, so that the data or the template are others now
             pending.append(Settled(claim, _refused(claim, f"not made: {words_of(error)}")))
             return
@@ -234,7 +241,7 @@ class Sending:
             pending.clear()
 
         try:
-            receipt = way.deliver(message, recipients=claim.addresses, committing=committing)
+            receipt = self.work.through.deliver(message, recipients=claim.addresses, committing=committing)
         except Fenced:
             return
         except DeliveryError as error:
@@ -248,11 +255,6 @@ class Sending:
         settled = Settled(claim, {one.recipient: one for one in receipt.outcomes})
         pending.append(settled)
         self._judge(settled)
-
-    def _message(self, claim: Claim) -> Message:
-        with self._lock:
-            row = self.work.rows[claim.position]
-        return self.work.composer.message(row, seed=claim.seed, date=claim.date)
 
     def _unreached(self, error: DeliveryError) -> None:
         """Make of an error before any word of a message a pause, or the end."""
@@ -272,9 +274,9 @@ class Sending:
         stop_after = self.pace.stop_after
         with self._lock:
             for outcome in settled.outcomes.values():
-                self._ended[outcome.state] += 1
+                self.ended[outcome.state] += 1
                 self._failures.append(outcome.state != "accepted")
-            told = Progress(Counter(self._ended), self._total, time.monotonic() - self._began)
+            told = Progress(Counter(self.ended), self._total, time.monotonic() - self._began)
             common = self._same.judge(settled)
             if self._progress:
                 self._progress(told)
@@ -284,6 +286,23 @@ class Sending:
             self.stop(f"one reason for recipients of several domains, which is the account's trouble: {reason}")
         elif too_many:
             self.stop(f"{stop_after} failures among the last {2 * (stop_after or 0)}")
+
+
+def look(work: Work) -> None:
+    """Settle what is in doubt where one can look: files are there, or they are not.
+
+    Where the message would be another one today, nobody knows what to look for, and it stays in doubt.
+    """
+    if not isinstance(work.through, FileTransport):
+        return
+    for claim in work.journal.doubtful(work.job):
+        try:
+            message = work.message_of(claim)
+        except PribbleError:
+            continue
+        if content_digest(message) == claim.content:
+            is_there = work.through.holds(message, recipients=claim.addresses)
+            work.journal.settle_doubt(claim, is_there=is_there)
 
 
 class _SameReason:

@@ -99,6 +99,11 @@ class BaseMessage(ABC):
         signature, and is not marked as automatic."""
         return self._with_blind_copies(self._unmarked())
 
+    def with_bcc(self) -> bytes:
+        """Returns the message with its blind copies in a Bcc field, from which `Message.from_bytes` has all of its
+        envelope again, and the same bytes without the field."""
+        return self._with_blind_copies(bytes(self))
+
     @abstractmethod
     def _unmarked(self) -> bytes:
         """Returns the message without its signature, and not marked as automatic."""

@@ -1,0 +1,257 @@
+"""Events of ``pribble.toml``: one cause, several messages; each with a template and patterns that the data fill."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any, TypeVar
+
+from pribble.delivery.composing import Composer, ComposerOptions
+from pribble.delivery.passwords import DEFAULT
+from pribble.delivery.patterns import Condition, TextPattern
+from pribble.errors import DataError, PribbleError, did_you_mean
+from pribble.mime.message import Message
+from pribble.mime.part import Attachment
+from pribble.settings import ProjectSettings
+from pribble.template import Template, read_data
+
+_T = TypeVar("_T")
+_UNITS = {"second": 1, "minute": 60, "hour": 3600, "day": 86400}
+_PATTERNS = ("to", "cc", "bcc", "reply_to", "locale", "unsubscribe")
+_NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9._-]{0,99}")
+
+
+@dataclass(frozen=True)
+class EventFile:
+    """A file that a message has: `name` is a text with marks; where it has some, the file lies in one of `folders`."""
+
+    name: TextPattern
+    base: Path
+    folders: Sequence[Path]
+
+    def attachment(self, data: Any) -> Attachment | None:
+        """Returns the file; None where its name comes to nothing.  Raises `DataError` for one that may not be sent."""
+        named = self.name.text(data).strip()
+        if not named:
+            return None
+        path = (self.base / named).resolve() if "\0" not in named else None
+        allowed = self.folders if self.name.has_marks else [self.base]
+        if path is None or not any(path.is_relative_to(folder.resolve()) for folder in allowed):
+            where = "[attachments] folders" if self.name.has_marks else "the project's folder"
+            raise DataError(f'"{named}" does not lie in {where}')
+        try:
+            return Attachment.from_path(path)
+        except OSError as error:
+            raise DataError(f'"{named}" cannot be read: {error.strerror or error}') from None
+
+
+@dataclass(frozen=True)
+class EventMessage:
+    """A message of an event: what makes it (`composer`), `when` there is one, the transport that it goes `through`; an
+    `optional` one may have a problem without stopping the others."""
+
+    name: str
+    composer: Composer
+    through: str
+    when: Condition | None = None
+    files: Sequence[EventFile] = ()
+    optional: bool = False
+
+    def message(self, data: Any) -> Message | None:
+        """Returns the message for data; None where there is none.  Raises what rendering and `Message` raise."""
+        if self.when is not None and not self.when.holds(data):
+            return None
+        files = [file for one in self.files if (file := one.attachment(data)) is not None]
+        return replace(self.composer, attachments=files).message(data)
+
+
+@dataclass(frozen=True)
+class Event:
+    """An event: what tells it from others (`key`), its `messages`, how many seconds they are tried (`valid_for`)."""
+
+    name: str
+    messages: Sequence[EventMessage]
+    key: TextPattern | None = None
+    valid_for: float | None = None
+    even_if_suppressed: bool = False
+    sample: Path | None = None
+
+    def sample_data(self) -> Any:
+        """Returns the data that the event is tried with: its own sample, or the first template's."""
+        if self.sample is not None:
+            try:
+                return read_data(self.sample)
+            except OSError as error:
+                raise DataError(f"{self.sample} cannot be read: {error.strerror or error}") from None
+        samples = self.messages[0].composer.template.samples
+        if not samples:
+            raise DataError(f'the event "{self.name}" has no sample, and its first template neither')
+        return next(iter(samples.values()))
+
+
+def read_event(
+    settings: ProjectSettings,
+    templates: Mapping[str, Template],
+    name: str,
+    found: Callable[[PribbleError], None],
+) -> Event | None:
+    """Returns an event of the settings; None where something is wrong with it: each mistake is `found`."""
+    if name not in settings.events:
+        raise DataError(f'there is no event "{name}"', hint=did_you_mean(name, settings.events))
+    return _Reading(settings, templates, name, found).event()
+
+
+class _Reading:
+    def __init__(
+        self,
+        settings: ProjectSettings,
+        templates: Mapping[str, Template],
+        name: str,
+        found: Callable[[PribbleError], None],
+    ) -> None:
+        self._settings, self._templates, self._name, self._told = settings, templates, name, found
+        assert settings.file is not None
+        self._file, self._base = settings.file, settings.file_folder
+        self._wrong = 0
+
+    def event(self) -> Event | None:
+        table = self._settings.events[self._name]
+        if not _NAME.fullmatch(self._name):
+            self._find(f'"{self._name}" is no name of an event (letters, digits, - _ and .)')
+        tables = table.get("messages", [])
+        if not tables:
+            hint = f"write [[events.{self._name}.messages]] and below it template = and to ="
+            self._find(f'the event "{self._name}" has no messages', hint=hint)
+        messages = [self._message(number, one) for number, one in enumerate(tables)]
+        names: dict[str, int] = {}
+        for number, one in enumerate(messages):
+            if one is not None and names.setdefault(one.name, number) != number:
+                way = ("messages", number, "name" if "name" in tables[number] else "template")
+                self._find(f'two messages are called "{one.name}"', *way, at_value=True, hint="give one a name =")
+        event = Event(
+            self._name,
+            [one for one in messages if one is not None],
+            self._made(TextPattern, table, "key"),
+            self._seconds(table),
+            table.get("even_if_suppressed", False),
+            self._base / table["sample"] if "sample" in table else None,
+        )
+        return None if self._wrong else event
+
+    def _find(self, problem: str, *way: str | int, at_value: bool = False, hint: str | None = None) -> None:
+        self._wrong += 1
+        at = "value" if at_value else "key"
+        self._told(self._file.wrong(problem, "events", self._name, *way, at=at, hint=hint))  # type: ignore[arg-type]
+
+    def _made(self, make: Callable[[str, str], _T], table: Mapping[str, Any], *way: str | int) -> _T | None:
+        """Returns what is made of the text at the end of a way; None where there is none, or it is wrong."""
+        written = table.get(str(way[-1]))
+        if written is None:
+            return None
+        try:
+            return make(written, str(way[-1]))
+        except PribbleError as error:
+            self._wrong += 1
+            self._told(self._file.wrong_within(error, "events", self._name, *way))
+            return None
+
+    def _seconds(self, table: Mapping[str, Any]) -> float | None:
+        written = table.get("valid_for")
+        if written is None:
+            return None
+        found = re.fullmatch(r"([0-9]{1,5}) (second|minute|hour|day)s?", written)
+        if found is None or not int(found[1]):
+            self._find(f'"{written[:40]}" is no time: "10 minutes", "2 hours"', "valid_for", at_value=True)
+            return None
+        return float(int(found[1]) * _UNITS[found[2]])
+
+    def _message(self, number: int, table: Mapping[str, Any]) -> EventMessage | None:
+        way = ("messages", number)
+        before = self._wrong
+        for needed in ("template", "to"):
+            if needed not in table:
+                self._find(f"a message needs {needed} =", *way)
+        template = self._template(table, *way) if "template" in table else None
+        name = table.get("name", table.get("template", ""))
+        if name and not _NAME.fullmatch(name.replace("/", "-")):
+            self._find(f'"{name[:40]}" is no name of a message', *way, "name", at_value=True)
+        options = self._options(table, *way)
+        composer = None
+        if template is not None and "to" in table and options["sender"]:
+            fit = [self._is_fit(template, options["sender"], key, table, *way) for key in _PATTERNS if key in table]
+            composer = Composer.of(template, (), **options) if all(fit) else None
+        when = self._made(Condition, table, *way, "when")
+        files = self._files(table, *way)
+        through = self._named(table, "through", dict(self._settings.transports), *way)
+        if composer is None or self._wrong > before:
+            return None
+        return EventMessage(name, composer, through, when, files, table.get("optional", False))
+
+    def _is_fit(self, template: Template, sender: str, key: str, table: Mapping[str, Any], *way: str | int) -> bool:
+        """Tells what is wrong with the pattern of a key; returns whether nothing is."""
+
+        def composer(written: str, name: str) -> Composer:
+            given: Any = {"sender": sender, "to": "x@x.example", name: written}
+            return Composer.of(template, (), **given)
+
+        return self._made(composer, table, *way, key) is not None
+
+    def _template(self, table: Mapping[str, Any], *way: str | int) -> Template | None:
+        name = table["template"]
+        try:
+            if name not in self._templates:
+                self._find(
+                    f'there is no template "{name}"',
+                    *(*way, "template"),
+                    at_value=True,
+                    hint=did_you_mean(name, self._templates),
+                )
+                return None
+            return self._templates[name]
+        except PribbleError as error:  # the template is wrong, at a place of its own
+            self._wrong += 1
+            self._told(error)
+            return None
+
+    def _options(self, table: Mapping[str, Any], *way: str | int) -> ComposerOptions:
+        sender = self._named(table, "sender", dict(self._settings.senders), *way)
+        return {
+            "sender": self._settings.sender(sender) or "",
+            "to": table.get("to", ""),
+            "cc": table.get("cc"),
+            "bcc": table.get("bcc"),
+            "reply_to": table.get("reply_to"),
+            "locale": table.get("locale"),
+            "unsubscribe": table.get("unsubscribe"),
+            "automatic": True,
+        }
+
+    def _named(self, table: Mapping[str, Any], key: str, known: Mapping[str, str], *way: str | int) -> str:
+        """Returns the name of a sender or a transport that there is, or tells that there is none."""
+        name = str(table.get(key, DEFAULT))
+        if name not in known:
+            what = f"[{'senders' if key == 'sender' else 'transports'}] of {self._file.source.name}"
+            hint = did_you_mean(name, known) if known else None
+            self._find(f'"{name}" is no name in {what}', *way, key, at_value=True, hint=hint)
+        return name
+
+    def _files(self, table: Mapping[str, Any], *way: str | int) -> list[EventFile]:
+        files = []
+        for number, written in enumerate(table.get("attach", ())):
+            here = (*way, "attach", number)
+            try:
+                pattern = TextPattern(written, "attach")
+            except PribbleError as error:
+                self._wrong += 1
+                self._told(self._file.wrong_within(error, "events", self._name, *here))
+                continue
+            file = EventFile(pattern, self._base, self._settings.attachment_folders)
+            if not pattern.has_marks:
+                try:
+                    file.attachment({})
+                except DataError as error:
+                    self._find(error.problem, *here, at_value=True)
+            files.append(file)
+        return files

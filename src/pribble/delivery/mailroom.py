@@ -1,0 +1,346 @@
+"""A mailroom posts events: the messages of each are rendered, kept in the journal, and then sent; asked for twice by a
+retry, sent once."""
+
+from __future__ import annotations
+
+import tempfile
+import threading
+import time
+import uuid
+from collections import Counter
+from collections.abc import Callable, Mapping, Sequence
+from contextlib import ExitStack
+from dataclasses import dataclass, field
+from functools import partial
+from pathlib import Path
+from typing import Any, Self
+
+from pribble.delivery.composing import checked_key, words_of
+from pribble.delivery.events import Event, EventMessage, read_event
+from pribble.delivery.journal import Entry, Journal, Wanted
+from pribble.delivery.journal_events import (
+    ToStore,
+    entries_of_event,
+    erase_settled,
+    expire,
+    store,
+    stored_message,
+    waiting,
+)
+from pribble.delivery.passwords import check_password_variables, password_of
+from pribble.delivery.sending import Pace, Sending, Work, look
+from pribble.delivery.states import State
+from pribble.delivery.transports import Transport, transport
+from pribble.errors import DataError, DeliveryError, PribbleError, did_you_mean
+from pribble.mime.address import mailbox
+from pribble.mime.header_fields import DOMAIN, id_domain_of
+from pribble.mime.message import Message
+from pribble.rendering.rendering import checked_embed
+from pribble.settings import ProjectSettings, read_settings
+from pribble.template import Template, TemplateFolder
+
+DEADLINE = 30.0  # seconds in which an event's messages are tried at once
+CONNECTIONS = 4  # of each transport, from several threads
+
+
+class EventError(PribbleError):
+    """An event is not posted, since messages of it cannot be made: `problems` says which, by name."""
+
+    def __init__(self, event: str, problems: Sequence[tuple[str, Exception]]) -> None:
+        count = f"{len(problems)} of its messages" if len(problems) > 1 else "a message"
+        super().__init__(f'the event "{event}" was not posted: {count} cannot be made')
+        self.problems = tuple(problems)
+
+    def __str__(self) -> str:
+        lines = [self.problem]
+        for name, error in self.problems:
+            first, *more = str(error).splitlines() or [""]
+            lines += [f"  {name}: {first}", *(f"  {line}" for line in more)]
+        return "\n".join(lines)
+
+
+@dataclass(frozen=True, slots=True)
+class PostedMessage:
+    """A message of an event that was posted, and what is known of each recipient."""
+
+    name: str
+    message_id: str | None
+    entries: tuple[Entry, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Posted:
+    """What became of an event: `is_new` says that it was not posted before; `problems` are those of its optional
+    messages; `stopped` says why what is left was not tried."""
+
+    event: str
+    key: str
+    is_new: bool
+    messages: tuple[PostedMessage, ...]
+    problems: tuple[tuple[str, str], ...] = ()
+    stopped: tuple[str, ...] = ()
+
+    @property
+    def states(self) -> Counter[State]:
+        """How many recipients are in each state."""
+        return Counter(one.state for message in self.messages for one in message.entries)
+
+    @property
+    def is_accepted(self) -> bool:
+        """Whether everybody has it who was to get it."""
+        return not self.problems and set(self.states) <= {"accepted", "suppressed"}
+
+
+@dataclass(frozen=True, slots=True)
+class Left:
+    """What became of messages that had waited: in which states recipients `ended`, and what was `stopped` and why."""
+
+    ended: Counter[State] = field(default_factory=Counter)
+    stopped: list[str] = field(default_factory=list)
+
+
+class Mailroom:
+    """Posts the events of a project's settings.
+
+    - `secret` returns the password that a variable holds, as ``os.environ.get`` does.
+    - `journal` is where events are kept; without, nobody remembers them when the mailroom is closed.
+    - `through`: transports that are used for those of their names.
+    - `deadline`: seconds in which messages are tried at once; what is left goes later.
+    - `hand_over` is called with the event and its key when all is kept; then it is not sent from here.
+
+    As a context manager it keeps its connections.  It may be used by several threads.
+    """
+
+    def __init__(
+        self,
+        settings: ProjectSettings,
+        *,
+        secret: Callable[[str], str | None] | None = None,
+        journal: Journal | None = None,
+        through: Mapping[str, Transport] | None = None,
+        deadline: float = DEADLINE,
+        hand_over: Callable[[str, str], object] | None = None,
+    ) -> None:
+        if settings.file is None or settings.path is None:
+            raise DataError("there is no pribble.toml, in which events stand")
+        self.settings = settings
+        check_password_variables(name for name, _ in settings.transports)
+        self._secret = secret or (lambda variable: None)
+        self._deadline, self._hand_over = deadline, hand_over
+        self._given = dict(through or {})
+        self._transports: dict[str, Transport] = {}
+        self._events: dict[str, Event] = {}
+        self._lock = threading.Lock()
+        self._open = ExitStack()
+        self._is_kept = False
+        self.is_idempotent = journal is not None or settings.journal is not None
+        if journal is None:
+            where = settings.journal
+            if where is None:
+                folder = self._open.enter_context(tempfile.TemporaryDirectory(prefix="pribble-"))
+                where = str(Path(folder) / "events.journal")
+            journal = self._open.enter_context(Journal(where))
+        self.journal = journal
+        self._templates: TemplateFolder | None = None
+
+    @classmethod
+    def from_config(cls, path: str | Path, **options: Any) -> Self:
+        """Returns the mailroom of a ``pribble.toml``; `options` are those of a mailroom.
+
+        Raises `DataError` for settings that mean nothing, `OSError` for a file that cannot be read.
+        """
+        return cls(read_settings(Path(path)), **options)
+
+    def __enter__(self) -> Self:
+        self._is_kept = True
+        return self
+
+    def __exit__(self, *error: object) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Let go of connections, and of the journal, unless it was given."""
+        self._open.close()
+        self._transports.clear()
+        self._is_kept = False
+
+    @property
+    def templates(self) -> Mapping[str, Template]:
+        """The project's templates."""
+        with self._lock:
+            if self._templates is None:
+                settings = self.settings
+                path = settings.templates or settings.file_folder / "templates"
+                if not path.is_dir():
+                    raise DataError(f"there is no template folder {path}")
+                self._templates = TemplateFolder(
+                    path,
+                    locale=settings.locale,
+                    timezone=settings.timezone,
+                    embed=checked_embed(settings.embed),
+                    picture_base=settings.picture_base,
+                    id_domain=id_domain_of(mailbox(sender, "From")) if (sender := settings.sender()) else DOMAIN,
+                )
+            return self._templates
+
+    # ---- events -------------------------------------------------------------------------------------------------
+
+    def event(self, name: str) -> Event:
+        """Returns an event.  Raises `DataError` for one that there is not, and the first mistake in one that is."""
+        event = self._events.get(name)
+        if event is None:
+            problems: list[PribbleError] = []
+            event = read_event(self.settings, self.templates, name, problems.append)
+            if event is None:
+                raise problems[0]
+            self._events[name] = event
+        return event
+
+    def problems(self, names: Sequence[str] = ()) -> list[PribbleError]:
+        """Returns what is wrong with these events, or with all: with what stands in the settings, with their templates,
+        or with the messages that their samples make."""
+        found: list[PribbleError] = []
+        for name in names or self.settings.events:
+            event = read_event(self.settings, self.templates, name, found.append)
+            if event is None:
+                continue
+            try:
+                data = event.sample_data()
+                self._key(event, data)
+            except PribbleError as error:
+                found.append(error)
+                continue
+            made, problems = self._messages(event, data)
+            found += [EventError(name, [problem]) for problem in problems]
+            for _, message in made:
+                bytes(message)
+        return found
+
+    @staticmethod
+    def _key(event: Event, data: Any) -> str:
+        if event.key is None:
+            return uuid.uuid4().hex
+        key = event.key.text(data).strip()
+        if not key:
+            raise DataError(f'the key of the event "{event.name}" is empty')
+        return checked_key(key)
+
+    @staticmethod
+    def _messages(event: Event, data: Any) -> tuple[list[tuple[EventMessage, Message]], list[tuple[str, Exception]]]:
+        """Returns the messages of an event that can be made, and the problems of the others."""
+        made: list[tuple[EventMessage, Message]] = []
+        problems: list[tuple[str, Exception]] = []
+        for one in event.messages:
+            try:
+                message = one.message(data)
+                if message is not None:
+                    bytes(message)
+                    made.append((one, message))
+            except (PribbleError, KeyError, TypeError, ValueError) as error:
+                problems.append((one.name, error))
+        return made, problems
+
+    def post(self, name: str, data: Any) -> Posted:
+        """Post an event: render its messages for `data`, keep them, send them; returns what became of each.
+
+        An event that was posted before, by its key, is not posted again; what became of it is returned.  Raises
+        `EventError` where a message cannot be made, and nothing is kept; `JournalError` where it cannot be kept.
+        """
+        event = self.event(name)
+        key = self._key(event, data)
+        made, problems = self._messages(event, data)
+        optional = {one.name for one in event.messages if one.optional}
+        if any(called not in optional for called, _ in problems):
+            raise EventError(name, problems)
+        suppressed = frozenset() if event.even_if_suppressed else self._suppressed()
+        stored = [
+            ToStore(
+                one.name,
+                message,
+                one.through,
+                frozenset(addr for addr in message.envelope.recipients if addr.casefold() in suppressed),
+                event.valid_for,
+            )
+            for one, message in made
+        ]
+        is_new = store(self.journal, name, key, stored)
+        left = Left()
+        if is_new and self._hand_over is not None:
+            self._hand_over(name, key)
+        elif is_new:
+            left = self._send(name, key)
+        told = tuple((called, words_of(error)) for called, error in problems)
+        return self._posted(name, key, is_new, told, left)
+
+    def posted(self, name: str, key: str) -> Posted | None:
+        """Returns what became of an event that was posted; None where none was."""
+        found = self._posted(name, key, False)
+        return found if found.messages else None
+
+    def _posted(
+        self, name: str, key: str, is_new: bool, problems: tuple[tuple[str, str], ...] = (), left: Left | None = None
+    ) -> Posted:
+        found = entries_of_event(self.journal, name, key)
+        messages = (PostedMessage(called, entries[0].message_id, tuple(entries)) for called, entries in found.items())
+        return Posted(name, key, is_new, tuple(messages), problems, tuple(left.stopped) if left else ())
+
+    def _suppressed(self) -> frozenset[str]:
+        return frozenset(one.casefold() for one in self.settings.suppressed())
+
+    # ---- sending ------------------------------------------------------------------------------------------------
+
+    def send_waiting(self) -> Left:
+        """Send what is left of all events and due; returns what became of it."""
+        self.journal.recover()
+        return self._send(None, None)
+
+    def _send(self, event: str | None, key: str | None) -> Left:
+        expire(self.journal)
+        left = Left()
+        ends = None if event is None else time.monotonic() + self._deadline
+        for one in list(waiting(self.journal, event, key)):
+            try:
+                work = Work(
+                    partial(stored_message, self.journal),
+                    one.job,
+                    self._transport(one.through),
+                    self.journal,
+                    wanted=Wanted(key=key),
+                    pace=Pace(wait=0),
+                )
+            except PribbleError as error:
+                left.stopped.append(f"{one.job}: {error.problem}")
+                continue
+            look(work)
+            seconds = None if ends is None else ends - time.monotonic()
+            if seconds is not None and seconds <= 0:
+                left.stopped.append(f"{one.job}: no time was left for it")
+                continue
+            sending = Sending(work, None)
+            if not sending.go(seconds):
+                left.stopped.append(f"{one.job}: no answer within {self._deadline:g} s")
+            elif sending.stopped:
+                left.stopped.append(f"{one.job}: {sending.stopped}")
+            left.ended.update(sending.ended)
+        erase_settled(self.journal)
+        return left
+
+    def _transport(self, name: str) -> Transport:
+        """Returns the transport with a name, and keeps it."""
+        with self._lock:
+            way = self._transports.get(name)
+            if way is None:
+                way = self._given.get(name)
+                if way is None:
+                    address = self.settings.transport(name)
+                    if address is None:
+                        known = dict(self.settings.transports)
+                        raise DataError(f'there is no transport "{name}"', hint=did_you_mean(name, known))
+                    try:
+                        way = transport(address, password_of(name, self._secret), connections=CONNECTIONS)
+                    except ValueError as error:
+                        raise DeliveryError(str(error), is_lasting=True) from None
+                if self._is_kept:
+                    self._open.enter_context(way)
+                self._transports[name] = way
+            return way
