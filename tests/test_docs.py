@@ -111,6 +111,8 @@ class Commands(Case):
     def test_the_other_pages(self) -> None:
         folder = self.folder({"page.html": "<h1>Tides</h1><p>High at 06:12", "map.pdf": b"%PDF-1.7"}).path
         shutil.copytree(DEMO, folder / "templates")
+        for name in ("pribble.toml", "skippers.csv"):
+            shutil.copy(DEMO.parent / name, folder)
         raw = b"From: a@example.org\r\nDate: Fri, 03 Jul 2026 10:15:00 +0100\r\n\r\nx\r\n"
         templates = TemplateFolder(DEMO)
         booking = templates["berth-confirmed"].samples[""]

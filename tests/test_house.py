@@ -103,6 +103,16 @@ class Names(unittest.TestCase):
             with self.subTest(module):
                 self.assertTrue(ast.get_docstring(parsed(path)))
 
+    def test_syntax_trees_are_made_in_one_place(self) -> None:
+        """One thread at a time: two at once would fail now and then, and no test could make them."""
+        for module, path in MODULES.items():
+            made = [
+                node.lineno
+                for node in ast.walk(parsed(path))
+                if isinstance(node, ast.Call) and ast.unparse(node.func) in ("ast.parse", "compile")
+            ]
+            self.assertEqual(bool(made), module == "pribble.compiler.syntax_trees", f"{module}: lines {made}")
+
     def test_every_rule_is_a_group_and_a_name(self) -> None:
         rules = set(RULES)
         for path in MODULES.values():

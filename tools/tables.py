@@ -18,6 +18,7 @@ from pribble.compiler.markup_formatters import MARKUP_FORMATTERS
 from pribble.mime.audit.rules import RULES
 from pribble.mime.fields import FIELDS, MESSAGE, OTHERS, KnownField
 from pribble.mime.media_types import MEDIA_TYPES, MediaType
+from pribble.settings_keys import KINDS, SETTINGS_KEYS
 from pribble.values.formatters import FORMATTERS, Formatter
 
 DOCS = Path(__file__).parent.parent / "docs"
@@ -81,6 +82,16 @@ def media_types() -> str:
 
 
 # The page that each table stands in, and what writes it.
+def settings_keys() -> str:
+    """Every key of ``pribble.toml``, table by table."""
+    tables = []
+    for table, keys in groupby(SETTINGS_KEYS, key=lambda key: key.table):
+        title = f"`[[{table}]]`" if table.endswith(".messages") else f"`[{table}]`" if table else "the file itself"
+        rows = [f"| `{key.name}` | {KINDS[key.kind]} | {_cell(key.words)} | {key.default} |" for key in keys]
+        tables.append(f"**{title}**\n\n| key | is | what it says | else |\n|---|---|---|---|\n" + "\n".join(rows))
+    return "\n\n".join(tables)
+
+
 TABLES: dict[str, tuple[str, Callable[[], str]]] = {
     "fields": ("mime.md", fields),
     "rules": ("mime.md", rules),
@@ -91,6 +102,7 @@ TABLES: dict[str, tuple[str, Callable[[], str]]] = {
     "viewers": ("checks.md", viewer_rows),
     "moves": ("delivery.md", moves),
     "answers": ("delivery.md", answers),
+    "settings": ("settings.md", settings_keys),
 }
 
 

@@ -85,7 +85,7 @@ def project_settings() -> ProjectSettings:
 
 def read_settings(path: Path) -> ProjectSettings:
     """Returns the settings of a file; raises `DataError` for what is no TOML, or a key that means nothing."""
-    file = TomlFile.read(path)
+    file = TomlFile.read(_as_shown(path))
     _check_table(file, file.data, "", ())
     said = file.data
     pictures, check, suppress = (said.get(name, {}) for name in ("pictures", "check", "suppress"))

@@ -22,6 +22,7 @@ from pribble.compiler.steps import (
     StaticPicture,
     TextStep,
 )
+from pribble.compiler.syntax_trees import parsed
 from pribble.errors import Place
 from pribble.passes.picture_sizes import PictureSize
 from pribble.passes.pieces import Boundary, FragmentSlice, PreheaderPlace, VariantPiece
@@ -163,7 +164,7 @@ def _call(function: str, *arguments: ast.expr) -> ast.expr:
 
 def holding() -> list[ast.stmt]:
     """Returns ``held = []; hold = held.append``"""
-    return ast.parse("held = []; hold = held.append").body
+    return parsed("held = []; hold = held.append").body
 
 
 def counted_output(value: ast.expr) -> ast.expr:

@@ -13,6 +13,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from pribble.compiler.escapers import escapers
+from pribble.compiler.syntax_trees import parsed
 from pribble.errors import Place, TemplateError, did_you_mean
 from pribble.language.expressions import (
     All,
@@ -291,7 +292,7 @@ class ExpressionCompiler:
     def _per_item(self, item: Binding, body: Expression) -> ast.expr:
         """Returns the name of a function beside the program that computes `body` for each item of a list."""
         name, variable = f"each_{len(self.functions)}", self.variable(item)
-        function = ast.parse(f"def {name}(items):\n made = []\n for {variable} in items: pass\n return made\n").body[0]
+        function = parsed(f"def {name}(items):\n made = []\n for {variable} in items: pass\n return made\n").body[0]
         assert isinstance(function, ast.FunctionDef) and isinstance(function.body[1], ast.For)
         self.functions.append(function)
         self.checked.add(item)

@@ -30,6 +30,7 @@ from pribble.compiler.formatter_results import FORMATTER_RESULTS
 from pribble.compiler.metering import Meter
 from pribble.compiler.problem_collector import ProblemCollector, with_place
 from pribble.compiler.runtime import RUNTIME_FUNCTIONS
+from pribble.compiler.syntax_trees import compiled, parsed
 from pribble.errors import LimitReached, Place, PribbleError
 from pribble.language.expressions import Binding, Local, children
 from pribble.language.linked_source import BRANCH, CLOSE, SET, LinkedSource, Loop, Marker
@@ -260,7 +261,7 @@ class ProgramBuilder(Generic[_Step]):
         """Returns the program of `steps`: marks that open, branch, close and set, and what the emitter writes."""
         expressions, emitter = self.expressions, self.emitter
         body = _Blocks(steps, emitter, expressions).block()
-        function = ast.parse(
+        function = parsed(
             f"def program(data):\n turns = [LIMITS.turns]; room = [LIMITS.output]\n {emitter.prologue}\n"
             f" return {emitter.result}\n"
         )
@@ -273,7 +274,7 @@ class ProgramBuilder(Generic[_Step]):
         # They are closures over `turns` and `room`, which belong to one run.
         # The functions for lists stand within the program: what they go through counts.
         definition.body[-1:-1] = [class_check(DATA), *ready, *expressions.functions, *body]
-        code = compile(_located(function), _FILE, "exec")
+        code = compiled(_located(function), _FILE)
         return Program(code, tuple(expressions.sites), expressions.constants, expressions.formatters)
 
 

@@ -13,6 +13,7 @@ from pribble.compiler.emitters import appended, counted_output, formatted, holdi
 from pribble.compiler.expression_compiler import ExpressionCompiler
 from pribble.compiler.html_program import build_block_steps, dedented
 from pribble.compiler.steps import EVENT, PLAIN, BeginCapture, ShowValue, block_steps, value_parts
+from pribble.compiler.syntax_trees import parsed
 from pribble.compiler.text_steps import (
     BeginAttributes,
     BeginPart,
@@ -194,10 +195,10 @@ class EventEmitter:
                 return [appended(_opened(name, values, void, style, expressions))]
             case BeginPart(number=number):
                 name = f"part_{number}"
-                return ast.parse(f"{name} = []; append = {name}.append; extend = {name}.extend").body
+                return parsed(f"{name} = []; append = {name}.append; extend = {name}.extend").body
             case EndPart(outer=outer):
                 name = "out" if outer is None else f"part_{outer}"
-                return ast.parse(f"append = {name}.append; extend = {name}.extend").body
+                return parsed(f"append = {name}.append; extend = {name}.extend").body
             case FillPattern(pattern=pattern, texts=texts):
                 before: list[ast.stmt] = []
                 pieces = [

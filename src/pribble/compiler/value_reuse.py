@@ -14,6 +14,7 @@ from itertools import repeat
 
 from pribble.compiler.mark_analysis import brought_elements
 from pribble.compiler.steps import BeginCapture, EndCapture, ShowValue, Step
+from pribble.compiler.syntax_trees import parsed, parsed_expression
 from pribble.compiler.text_steps import FillPattern, TextCall, TextFormStep, TextParts
 from pribble.passes.text_events import inline_text
 from pribble.values.kinds import Data
@@ -46,7 +47,7 @@ class ReusedValues:
                 self.places[id(shown.value)] = self.runs, place + 1
             names.append(f"shown_{self.runs}_{place}")
         self.runs += 1
-        return ast.parse(f"keep_{self.runs - 1}(({', '.join(names)},))").body
+        return parsed(f"keep_{self.runs - 1}(({', '.join(names)},))").body
 
     def named_piece(self, made: ast.expr) -> ast.expr:
         """Returns what a run makes, kept in a variable on the way."""
@@ -77,9 +78,9 @@ class ReusedValues:
         run, place = found
         if run not in self.fetched:
             self.fetched.add(run)
-            statements += ast.parse(f"run_{run} = next_{run}()").body
+            statements += parsed(f"run_{run} = next_{run}()").body
         function = "shared_inline" if shown.context.escaper == "inline" else "shared_event"
-        return ast.parse(f"{function}(run_{run}[{place}])", mode="eval").body
+        return parsed_expression(f"{function}(run_{run}[{place}])")
 
     @property
     def unpacked(self) -> str:

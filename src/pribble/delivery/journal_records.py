@@ -11,7 +11,7 @@ from sqlalchemy import and_, exists, or_, select, update
 
 from pribble.delivery.journal import Journal
 from pribble.delivery.journal_planning import hidden_key
-from pribble.delivery.journal_tables import JOBS, MESSAGES, RECIPIENTS, clock, id_of_job
+from pribble.delivery.journal_tables import EVENTS, JOBS, MESSAGES, RECIPIENTS, clock, id_of_job
 from pribble.delivery.states import STATES
 
 DAY = 86400.0
@@ -91,6 +91,8 @@ def forget(journal: Journal, days: float, job: str | None = None) -> int:
         if job is not None:
             query = query.where(MESSAGES.c.job == id_of_job(job))
         found = connection.execute(query).all()
+        for key in {key for _, key in found}:  # an event is known by it too
+            connection.execute(update(EVENTS).where(EVENTS.c.key == key).values(key=hidden_key(key)))
         for message, key in found:
             hidden = update(MESSAGES).where(MESSAGES.c.id == message)
             connection.execute(hidden.values(key=hidden_key(key), message_id=None, data=""))

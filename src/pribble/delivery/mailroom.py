@@ -201,7 +201,9 @@ class Mailroom:
         or with the messages that their samples make."""
         found: list[PribbleError] = []
         for name in names or self.settings.events:
-            event = read_event(self.settings, self.templates, name, found.append)
+            mistakes: list[PribbleError] = []
+            event = read_event(self.settings, self.templates, name, mistakes.append)
+            found += sorted(mistakes, key=lambda error: error.place.start if error.place else 0)
             if event is None:
                 continue
             try:

@@ -96,6 +96,14 @@ class _Mailbox:
     address: Sequence[Piece]
     place: Place
 
+    def check(self) -> None:
+        """Raise `TemplateError` for an address that is none, whatever the row: it has no marks."""
+        if all(isinstance(piece, str) for piece in self.address):
+            try:
+                Address("", _filled(self.address, None).strip())
+            except AddressError as error:
+                raise TemplateError(error.problem, place=self.place, hint=error.hint) from None
+
 
 class AddressPattern:
     """Mailboxes with marks: ``{{ name? }} <{{ mail }}>, office@skerrow.example``.
@@ -109,6 +117,8 @@ class AddressPattern:
         self._mailboxes = list(_mailbox_patterns(self.source))
         if not self._mailboxes:
             raise TemplateError("a mailbox is missing", place=self.source.place(0, len(text)))
+        for mailbox in self._mailboxes:
+            mailbox.check()
 
     def addresses(self, row: Any) -> list[Address]:
         """Returns the mailboxes for a row, without those whose address is empty; raises `AddressError` for one that is
@@ -152,9 +162,17 @@ def _pieces(source: Source) -> Iterator[tuple[Piece, int]]:
         if isinstance(piece, Literal):
             yield written, piece.start
         else:
-            text = f"{{{{ subject: }}}}{_EDGE}{written}{_EDGE}{{{{ :subject }}}}"
-            place = source.place(piece.start, piece.end)
-            yield FilledMark(Template.from_text(text, name=f"{source.name}.txt"), place), piece.start
+            before = f"{{{{ subject: }}}}{_EDGE}"
+            try:
+                template = Template.from_text(f"{before}{written}{_EDGE}{{{{ :subject }}}}", name=f"{source.name}.txt")
+            except PribbleError as error:
+                place = source.place(piece.start, piece.end)
+                if error.place is not None:
+                    moved = piece.start - len(before)
+                    start = min(max(error.place.start + moved, piece.start), piece.end)
+                    place = source.place(start, min(max(error.place.end + moved, start), piece.end))
+                raise TemplateError(error.problem, place=place, hint=error.hint) from None
+            yield FilledMark(template, source.place(piece.start, piece.end)), piece.start
 
 
 def _mailbox_patterns(source: Source) -> Iterator[_Mailbox]:
