@@ -439,6 +439,8 @@ class DemoAndExamples(Case):
             [Path(m["message"]).name for m in said["messages"]][:2], ["berth-confirmed.eml", "berth-confirmed.de.eml"]
         )
         self.assertIn(f"\n  {said['preview']}\n", done.stdout)
+        self.assertEqual(said["booked"]["again"], False)
+        self.assertEqual([line.rpartition(": ")[2] for line in said["booked"]["lines"]], ["accepted"] * 3)
         notice = said["notice"]
         self.assertIn("nobody twice", done.stdout)
         self.assertEqual(notice["received_more"], 0)

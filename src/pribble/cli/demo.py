@@ -5,11 +5,15 @@ from __future__ import annotations
 import argparse
 import shlex
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from pribble.cli.common import print_json
 from pribble.cli.terminal import Terminal
 from pribble.demo import Demo, run_demo
 from pribble.demo.season import SKIPPERS, SeasonNotice
+
+if TYPE_CHECKING:
+    from pribble.demo.booked import BookedBerth
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
@@ -34,11 +38,12 @@ def run(options: argparse.Namespace) -> int:
     done = run_demo(options.out)
     outcomes = done.messages
     sound = not any(outcome.unresolved or outcome.defects or outcome.departures for outcome in outcomes)
-    sound = sound and (done.notice is None or not done.notice.more)
+    sound = sound and (done.notice is None or not done.notice.more) and not (done.booked and done.booked.again)
     if options.json:
         print_json(
             {
                 "preview": str(done.preview),
+                "booked": done.booked and {"lines": list(done.booked.lines), "again": done.booked.again},
                 "notice": done.notice
                 and {
                     "journal": str(done.notice.journal),
@@ -98,10 +103,20 @@ def show(done: Demo) -> None:
     folder = done.preview.parent
     for pattern, what in (("*.html", "their HTML, for a browser"), ("*.txt", "their plain text")):
         console.print(f"  {folder}/{pattern}  [dim]{what}[/dim]", soft_wrap=True)
+    if done.booked:
+        show_booking(console, done.booked)
     if done.notice:
         show_notice(console, done.notice)
     console.print("\nLook at all templates with their samples, as their readers see them, in a browser:")
     console.print(f"  {done.preview}", soft_wrap=True)
+
+
+def show_booking(console: Terminal, booked: BookedBerth) -> None:
+    console.print(f"\nThe event {booked.event} {booked.key} of pribble.toml, posted twice:")
+    for line in booked.lines:
+        console.print(f"  {_plain(line)}", soft_wrap=True)
+    console.print("  the second time: " + ("sent again" if booked.again else "known, and not sent again"))
+    console.print(f"A draft waits for somebody to look at it: {booked.drafts}", soft_wrap=True)
 
 
 def show_notice(console: Terminal, notice: SeasonNotice) -> None:
@@ -112,9 +127,7 @@ def show_notice(console: Terminal, notice: SeasonNotice) -> None:
     for line in notice.said.splitlines():
         console.print(f"  {_plain(line)}", soft_wrap=True)
     more = "nobody twice" if not notice.more else f"{notice.more} of them more than once"
-    console.print(
-        f"{notice.once + notice.more} skippers have it by the receiver's record, {more}.  What became of each:"
-    )
+    console.print(f"By the receiver's record {notice.once + notice.more} have it, {more}.  What became of each:")
     console.print(f"  pribble journal {notice.journal}", soft_wrap=True)
 
 

@@ -14,7 +14,7 @@ from email import message_from_bytes, policy
 from email.message import EmailMessage
 from importlib.util import find_spec
 from pathlib import Path
-from typing import Any, cast
+from typing import TYPE_CHECKING, Any, cast
 from zoneinfo import ZoneInfo
 
 from pribble.delivery.receiver import Receiver
@@ -30,6 +30,9 @@ from pribble.mime.part import Attachment
 from pribble.rendering.rendering import Rendering
 from pribble.review.preview import preview
 from pribble.template import TemplateFolder, without_optimisations
+
+if TYPE_CHECKING:
+    from pribble.demo.booked import BookedBerth
 
 TEMPLATES = Path(__file__).parent / "templates"
 OFFICE = "Skerrow Haven Berth Office <berths@skerrow.example>"
@@ -57,12 +60,13 @@ class DemoMessage:
 
 @dataclass(frozen=True, slots=True)
 class Demo:
-    """What the demo left: the messages that were read back, the page of a `preview` of all templates, and the notice to
-    all skippers, None where the extra `journal` is not installed."""
+    """What the demo left: the messages that were read back, the page of a `preview` of all templates; and the event of
+    a berth that is `booked` and the notice to all skippers, both None where the extra `journal` is not installed."""
 
     messages: Sequence[DemoMessage]
     preview: Path
-    notice: SeasonNotice | None
+    booked: BookedBerth | None = None
+    notice: SeasonNotice | None = None
 
 
 def run_demo(out: Path) -> Demo:
@@ -114,7 +118,11 @@ def run_demo(out: Path) -> Demo:
         out / "preview.html",
         compose=lambda name, rendering, data: made(name, rendering, data, skipper),
     )
-    return Demo(outcomes, shown.path, send_notice(out, TEMPLATES, OFFICE) if find_spec("sqlalchemy") else None)
+    if find_spec("sqlalchemy") is None:
+        return Demo(outcomes, shown.path)
+    from pribble.demo.booked import post_booking
+
+    return Demo(outcomes, shown.path, post_booking(out, event), send_notice(out, TEMPLATES, OFFICE))
 
 
 def invited(event: Mapping[str, Any]) -> Invitation | None:
