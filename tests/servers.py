@@ -47,6 +47,27 @@ service imap-login {{
   }}
 }}
 """
+# Mailboxes over TLS: the one for drafts has a name outside ASCII, and there is a limit to what is put in.
+IMAPS = """
+ssl = yes
+ssl_cert = <{certificate}
+ssl_key = <{certificate}
+mailbox_list_index = no
+namespace inbox {{
+  inbox = yes
+  mailbox "Entwürfe & Notizen" {{
+    auto = create
+    special_use = \\Drafts
+  }}
+}}
+service imap-login {{
+  inet_listener imaps {{
+    port = {port}
+    ssl = yes
+  }}
+}}
+imap_capability = +APPENDLIMIT=1000000
+"""
 POSTFIX = """
 compatibility_level = 3.6
 queue_directory = {folder}/queue
@@ -149,6 +170,14 @@ def mailboxes() -> Iterator[tuple[IMAP4, Path]]:
         connection.login("ana", "tide")
         yield connection, folder / "mail/ana"
         connection.logout()
+
+
+@contextmanager
+def imaps(certificate: Path) -> Iterator[tuple[int, int, Path]]:
+    """A Dovecot with TLS from the first octet: that port, the one in the clear, and the folder that holds its mail."""
+    port = free_port()
+    with _folder() as folder, _dovecot(folder, IMAPS.format(certificate=certificate, port=port)) as clear:
+        yield port, clear, folder / "mail/ana"
 
 
 @contextmanager

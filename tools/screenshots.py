@@ -176,6 +176,7 @@ def main() -> None:
     terminal(["pribble render berth-confirmed --format text --quiet"], "plain-text.png", columns=80, rows=42)
     delivered("build/notes")
     batched("build/notes/batch")
+    posted(ROOT / "build/notes/post")
     terminal(["pribble fields mooring-statement"], "fields.png", columns=92, rows=22)
     letter = ROOT / "build/notes/letter.eml"
     letter.write_bytes(LETTER.replace("\n", "\r\n").encode())
@@ -298,6 +299,39 @@ def delivered(folder: str) -> None:
         finally:
             receiver.terminate()
             receiver.wait()
+
+
+SIX_MISTAKES = (
+    ("pier-{{ berth.pier as lower }}@", "pier-{{ berth.pier as lower }@"),
+    ('when = "requests?"', 'when = "requests? >"'),
+    ("Harbour desk <desk@skerrow.example>", "Harbour desk <desk@@skerrow.example>"),
+    ('template = "berth-confirmed"', 'template = "berth-confirmd"'),
+    ('through = "review"', 'through = "reviw"'),
+    ('valid_for = "2 hours"', 'valid_for = "two hours"'),
+)
+
+
+def posted(folder: Path) -> None:
+    """An event that is posted twice; and a copy of the settings with six mistakes."""
+    shutil.rmtree(folder, ignore_errors=True)
+    settings = (TEMPLATES.parent / "pribble.toml").read_text(encoding="utf-8")
+    wrong = settings
+    for right, mistake in SIX_MISTAKES:
+        wrong = wrong.replace(right, mistake)
+    with Receiver(folder / "in") as receiver:
+        settings = settings.replace("smtp://127.0.0.1:8025", receiver.address)
+        for name, text in (("good", f'journal = "post.journal"\n{settings}'), ("wrong", wrong)):
+            shutil.copytree(TEMPLATES, folder / name / "templates")
+            (folder / name / "pribble.toml").write_text(text, encoding="utf-8")
+        post = "pribble post berth-booked --data templates/berth-confirmed.sample.json"
+        here = folder.relative_to(ROOT)
+        terminal(
+            [f"cd {here}/good", post, post, "cd ../wrong", "pribble post --check"],
+            "post.png",
+            columns=124,
+            rows=44,
+            size="9",
+        )
 
 
 def batched(folder: str) -> None:

@@ -425,7 +425,7 @@ class Mistakes(OfEvents):
             ('to = "{{ name? }} <{{ mail }}>"', 'to = "{{ name? }} <{{ mail }}"', "15:30", "has no >"),
             ('to = "{{ name? }} <{{ mail }}>"', 'to = "{{ name as }}"', "15:10", "formatter's name"),
             ('to = "{{ name? }} <{{ mail }}>"\n', "", "13:1", "a message needs to ="),
-            ("pier != 'C'", "pier != ", "22:17", "a value should stand"),
+            ("pier != 'C'", "pier != ", "22:17", "it ends where a value should stand"),
             ("pier != 'C'", "pier }} {{ x", "22:9", "a condition has no marks"),
             ('key = "{{ ref }}"', 'key = "{{ ref"', "11:8", "is not closed"),
             ('name = "desk"\n', "", "17:12", 'two messages are called "thanks"'),

@@ -71,8 +71,10 @@ def _transport(options: argparse.Namespace, settings: ProjectSettings) -> Transp
 
 def _drafts(options: argparse.Namespace, settings: ProjectSettings) -> Transport:
     """Returns where a draft goes; nothing that would send it."""
+    from pribble.delivery.imap import MailboxDrafts
+
     through = options.through or f"drafts+folder:{DRAFTS}"
     way = transport_if_any(f"drafts+{through}" if through.startswith("folder:") else through, settings)
-    if not isinstance(way, DraftFolder):
-        raise Usage("--draft sends nothing: --through says where drafts are, drafts+folder:DIR")
+    if not isinstance(way, DraftFolder | MailboxDrafts):
+        raise Usage("--draft sends nothing: --through says where drafts are, drafts+folder:DIR or drafts+imaps:")
     return way

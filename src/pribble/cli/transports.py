@@ -18,7 +18,7 @@ def add_through(parser: argparse._ActionsContainer) -> None:
         "--through",
         metavar="TRANSPORT",
         help="smtp://[user@]host[:587], smtps://[user@]host[:465], folder:DIR, maildir:DIR, command:PROGRAM, "
-        "drafts+folder:DIR, or a name of [transports] in pribble.toml (its default)",
+        "drafts+folder:DIR, drafts+imaps://user@host, or a name of [transports] in pribble.toml (its default)",
     )
 
 

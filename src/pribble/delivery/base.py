@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import Self
+from typing import Protocol, Self, runtime_checkable
 
 from pribble.errors import DeliveryError
 from pribble.mime.base import BaseMessage
@@ -11,6 +11,17 @@ from pribble.mime.base import BaseMessage
 # Called when all of a message is said but the word that makes the other side take it, with those who will get it.  What
 # it raises is passed on, and the message is not sent.
 Committing = Callable[[Sequence[str]], None]
+
+
+@runtime_checkable
+class Searchable(Protocol):
+    """A transport of which one can ask whether a message is there."""
+
+    def holds(self, message: BaseMessage, *, recipients: Sequence[str] | None = None) -> bool:
+        """Returns whether the message is there, whole, as a try to deliver it to `recipients` would have left it.
+
+        Raises `DeliveryError` where it cannot be found out.
+        """
 
 
 class Unconnected:

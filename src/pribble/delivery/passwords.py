@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
-from pribble.errors import DataError
+from pribble.errors import DataError, DeliveryError
 
 # A password, or what is asked for one when it is needed; None where there is none.
 Password = str | Callable[[], str | None] | None
@@ -37,3 +37,18 @@ def check_password_variables(names: Iterable[str]) -> None:
                 f'the transports "{other}" and "{name}" would both have their password from {variable}',
                 hint="give one of them another name",
             )
+
+
+def known_password(password: Password, user: str, where: object) -> str:
+    """Returns the password of a user of a server.  Raises `DeliveryError` where it cannot be had."""
+    try:
+        found = password() if callable(password) else password
+    except Exception as error:
+        # Whoever keeps the secret may say it in an error.
+        raise DeliveryError(f"the password of {where} could not be had ({type(error).__name__})") from None
+    if found is None:
+        hint = "set the environment variable PRIBBLE_PASSWORD"
+        raise DeliveryError(f"{where} wants a password for {user}", hint=hint, is_lasting=True)
+    if not isinstance(found, str):
+        raise DeliveryError(f"the password of {where} is a text, and not of the kind {type(found).__name__}")
+    return found

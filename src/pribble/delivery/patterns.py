@@ -6,6 +6,7 @@ and what is a name.  So no value moves a boundary or adds a recipient.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -71,7 +72,8 @@ class Condition:
         try:
             self._pattern = TextPattern(f"{_IF}{text}{_ELSE}", name)
         except TemplateError as error:
-            raise TemplateError(error.problem, place=self._place_of(error), hint=error.hint) from None
+            problem = re.sub(r'^"\)" where', "it ends where", error.problem)  # the bracket is ours
+            raise TemplateError(problem, place=self._place_of(error), hint=error.hint) from None
 
     def holds(self, row: Any) -> bool:
         """Returns whether it holds for a row.  Raises what rendering raises, with a place in the condition."""

@@ -7,11 +7,12 @@ import threading
 import time
 from collections import Counter, deque
 from collections.abc import Callable, Collection
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 
+from pribble.delivery.base import Searchable
 from pribble.delivery.claims import Claim, Fenced, Settled
 from pribble.delivery.composing import content_digest, words_of
-from pribble.delivery.files import FileTransport
 from pribble.delivery.journal import Journal, Wanted
 from pribble.delivery.receipts import Outcome, outcome_of_words
 from pribble.delivery.states import State
@@ -289,11 +290,11 @@ class Sending:
 
 
 def look(work: Work) -> None:
-    """Settle what is in doubt where one can look: files are there, or they are not.
+    """Settle what is in doubt where one can look: files are there, or they are not, as drafts are in a mailbox.
 
     Where the message would be another one today, nobody knows what to look for, and it stays in doubt.
     """
-    if not isinstance(work.through, FileTransport):
+    if not isinstance(work.through, Searchable):
         return
     for claim in work.journal.doubtful(work.job):
         try:
@@ -301,8 +302,9 @@ def look(work: Work) -> None:
         except PribbleError:
             continue
         if content_digest(message) == claim.content:
-            is_there = work.through.holds(message, recipients=claim.addresses)
-            work.journal.settle_doubt(claim, is_there=is_there)
+            with suppress(DeliveryError):
+                is_there = work.through.holds(message, recipients=claim.addresses)
+                work.journal.settle_doubt(claim, is_there=is_there)
 
 
 class _SameReason:

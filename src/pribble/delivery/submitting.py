@@ -9,11 +9,12 @@ from pathlib import Path
 from typing import Self
 
 from pribble.delivery.base import Committing, recipients_of_try
-from pribble.delivery.passwords import Password
+from pribble.delivery.passwords import Password, known_password
 from pribble.delivery.pool import Pool
 from pribble.delivery.receipts import Receipt, receipt_of
 from pribble.delivery.smtp import Connection, Security
 from pribble.delivery.submission import Submission
+from pribble.delivery.tls import client_context
 from pribble.errors import DeliveryError
 from pribble.mime.base import BaseMessage
 
@@ -75,38 +76,13 @@ class Smtp:
 
     def _connected(self) -> Connection:
         """Returns a connection that is ready for a message.  Raises `DeliveryError`."""
-        password = self._known_password() if self.user is not None else None
+        password = known_password(self.password, self.user, self) if self.user is not None else None
         connection = Connection(self.host, self.port, self.longest, self.called)
         connection.open(Security(self.at_once, self.plain, self._trusted), self.user, password)
         return connection
 
-    def _known_password(self) -> str:
-        try:
-            found = self.password() if callable(self.password) else self.password
-        except Exception as error:
-            # Whoever keeps the secret may say it in an error.
-            raise DeliveryError(f"the password of {self} could not be had ({type(error).__name__})") from None
-        if found is None:
-            raise DeliveryError(
-                f"{self} wants a password for {self.user}",
-                hint="set the environment variable PRIBBLE_PASSWORD",
-                is_lasting=True,
-            )
-        if not isinstance(found, str):
-            raise DeliveryError(f"the password of {self} is a text, and not of the kind {type(found).__name__}")
-        return found
-
     def _trusted(self) -> ssl.SSLContext:
         """Returns what checks a server's certificate; made once."""
         if self._context is None:
-            try:
-                context = ssl.create_default_context(cafile=str(self.authorities) if self.authorities else None)
-            except (OSError, ValueError) as error:  # an SSLError is an OSError
-                raise DeliveryError(
-                    f"{self.authorities} holds no certificates that can be read "
-                    f"({getattr(error, 'reason', None) or getattr(error, 'strerror', None) or error})",
-                    is_lasting=True,
-                ) from None
-            context.minimum_version = ssl.TLSVersion.TLSv1_2
-            self._context = context
+            self._context = client_context(self.authorities)
         return self._context

@@ -6,6 +6,7 @@ folder:DIR                  one .eml file a message, and its envelope beside it
 maildir:DIR                 a mailbox of files, as mail programs and servers read it
 command:PROGRAM …           a program of this machine that takes messages: {sender} and {recipients} are its arguments
 drafts+folder:DIR           one .eml file a message, for a person to send
+drafts+imaps://user@host[:993][/Mailbox]  the drafts of a mailbox on a server, for a person to send
 memory:                     kept in this process, for tests (pribble.testing.Outbox)
 """
 
@@ -74,25 +75,11 @@ def transport(address: str, password: Password = None, *, connections: int = 1) 
 def _smtp(address: str, rest: str, password: Password, connections: int) -> Transport:
     from pribble.delivery.submitting import Smtp
 
-    parts = _split(address)
-    if parts.password is not None:
-        raise ValueError(
-            "a password has no place in an address, where others may read it: "
-            "set the environment variable PRIBBLE_PASSWORD"
-        )
-    shown, scheme = _without_password(address), parts.scheme
-    if not rest.startswith("//"):
-        raise ValueError(f'"{shown}" has no // before its host')
-    try:
-        port = parts.port
-    except ValueError:
-        # What stands there may be a password whose @ was forgotten.
-        raise ValueError(f"{visible(parts.hostname or scheme)}: what follows the : is no port") from None
-    if not parts.hostname:
-        raise ValueError(f'"{shown}" names no host')
-    if parts.path.strip("/") or parts.fragment:
+    host, port, user = _server(address, rest)
+    parts, shown = _split(address), _without_password(address)
+    if parts.path.strip("/"):
         raise ValueError(f'"{shown}" goes on after its host and port')
-    at_once = scheme == "smtps"
+    at_once = parts.scheme == "smtps"
     options = _query_options(shown, parts.query)
     ca = options.get("ca")
     plain = {"yes": True, "no": False, None: False if ca else None}.get(options.get("plain"), "wrong")
@@ -101,10 +88,10 @@ def _smtp(address: str, rest: str, password: Password, connections: int) -> Tran
     if plain and (at_once or ca):
         raise ValueError(f'"{shown}" asks for TLS and for none (?plain=yes)')
     return Smtp(
-        parts.hostname,
+        host,
         port or (465 if at_once else 587),
         at_once=at_once,
-        user=unquote(parts.username) if parts.username else None,
+        user=user,
         password=password,
         authorities=Path(ca) if ca else None,
         plain=plain if isinstance(plain, bool) else None,
@@ -112,6 +99,29 @@ def _smtp(address: str, rest: str, password: Password, connections: int) -> Tran
         longest=_time_limit(shown, options["timeout"]) if "timeout" in options else None,
         connections=connections,
     )
+
+
+def _server(address: str, rest: str) -> tuple[str, int | None, str | None]:
+    """Returns the host, the port and the user of a server's address."""
+    parts = _split(address)
+    if parts.password is not None:
+        raise ValueError(
+            "a password has no place in an address, where others may read it: "
+            "set the environment variable PRIBBLE_PASSWORD"
+        )
+    shown = _without_password(address)
+    if not rest.startswith("//"):
+        raise ValueError(f'"{shown}" has no // before its host')
+    try:
+        port = parts.port
+    except ValueError:
+        # What stands there may be a password whose @ was forgotten.
+        raise ValueError(f"{visible(parts.hostname or parts.scheme)}: what follows the : is no port") from None
+    if not parts.hostname:
+        raise ValueError(f'"{shown}" names no host')
+    if parts.fragment:
+        raise ValueError(f'"{shown}" goes on after its host and port')
+    return parts.hostname, port, unquote(parts.username) if parts.username else None
 
 
 def _split(address: str) -> SplitResult:
@@ -132,15 +142,15 @@ def _without_password(address: str) -> str:
 _OPTIONS = ("name", "ca", "plain", "timeout")
 
 
-def _query_options(shown: str, query: str) -> dict[str, str]:
+def _query_options(shown: str, query: str, known: Sequence[str] = _OPTIONS) -> dict[str, str]:
     """Returns what stands behind the question mark, each once."""
     try:
         found = parse_qsl(query, keep_blank_values=True, strict_parsing=bool(query), max_num_fields=20)
     except ValueError:
         raise ValueError(f'"{shown}": what stands behind the ? is name=value, joined by &') from None
     for name, value in found:
-        if name not in _OPTIONS:
-            raise ValueError(f'"{shown}" has the option "{name}", which means nothing ({did_you_mean(name, _OPTIONS)})')
+        if name not in known:
+            raise ValueError(f'"{shown}" has the option "{name}", which means nothing ({did_you_mean(name, known)})')
         if not value:
             raise ValueError(f'"{shown}": ?{name}= has no value')
     if len(dict(found)) < len(found):
@@ -173,6 +183,28 @@ def _file_transport(kind: str, address: str, rest: str, password: Password, conn
     return made(Path(rest))
 
 
+def _mailbox_drafts(address: str, rest: str, password: Password, connections: int) -> Transport:
+    from pribble.delivery.imap import TIMEOUT, MailboxDrafts
+
+    host, port, user = _server(address, rest)
+    parts, shown = _split(address), _without_password(address)
+    if user is None:
+        raise ValueError(f'"{shown}" names no user: drafts+imaps://user@host')
+    mailbox = unquote(parts.path.removeprefix("/"))
+    if not mailbox.isprintable():
+        raise ValueError(f'"{shown}" has a mailbox with a character that cannot be seen')
+    options = _query_options(shown, parts.query, ("ca", "timeout"))
+    return MailboxDrafts(
+        host,
+        port or 993,
+        user,
+        password,
+        mailbox or None,
+        Path(options["ca"]) if "ca" in options else None,
+        _time_limit(shown, options["timeout"]) if "timeout" in options else TIMEOUT,
+    )
+
+
 def _command(address: str, rest: str, password: Password, connections: int) -> Transport:
     from pribble.delivery.command import Command
 
@@ -192,5 +224,6 @@ _KINDS: dict[str, Callable[[str, str, Password, int], Transport]] = {
     "maildir": partial(_file_transport, "Maildir"),
     "command": _command,
     "drafts+folder": partial(_file_transport, "DraftFolder"),
+    "drafts+imaps": _mailbox_drafts,
     "memory": _memory,
 }
