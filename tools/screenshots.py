@@ -34,12 +34,13 @@ SIZE = (1280, 800)
 
 
 def pages(folder: Path, shown: dict[str, str]) -> None:
-    """Each page as Chromium shows it, and all of them wide and narrow, light and dark in one picture."""
+    """The first page as Chromium shows it, and all of them wide and narrow, light and dark in one picture."""
     views = []
     window = browser()
     for name, html in shown.items():
-        (folder / f"{name}.png").write_bytes(picture(window, html, width=SIZE[0]))
-        print(folder / f"{name}.png")
+        if name == "berth-confirmed":
+            (folder / f"{name}.png").write_bytes(picture(window, html, width=SIZE[0]))
+            print(folder / f"{name}.png")
         for width in (700, 390):
             for scheme in ("light", "dark"):
                 views.append(Image.open(io.BytesIO(picture(window, html, width=width, scheme=scheme))))

@@ -14,6 +14,8 @@ from pribble.settings_keys import ANY, KINDS, Kind, keys_of, tables_in
 from pribble.toml_file import Keys, TomlFile
 
 SETTINGS_FILE = "pribble.toml"
+# Transports that name a folder.
+FOLDER_SCHEMES = ("folder", "maildir", "drafts+folder")
 _NOTHING: Mapping[str, str] = MappingProxyType({})
 
 
@@ -105,7 +107,7 @@ def read_settings(path: Path) -> ProjectSettings:
         pictures.get("embed"),
         pictures.get("base"),
         tuple(said.get("senders", {}).items()),
-        tuple((name, table["url"]) for name, table in said.get("transports", {}).items()),
+        tuple((name, _from_here(table["url"], here)) for name, table in said.get("transports", {}).items()),
         CheckSettings(check.get("strict", False), MappingProxyType(check.get("off", {}))),
         here / suppress["file"] if "file" in suppress else None,
         MappingProxyType(said.get("viewers", {})),
@@ -152,6 +154,14 @@ def _is_of(value: Any, kind: Kind) -> bool:
             return isinstance(value, dict)
         case "tables":
             return isinstance(value, list) and all(isinstance(one, dict) for one in value)
+
+
+def _from_here(address: str, here: Path) -> str:
+    """Returns the address of a transport; a folder in it is taken from the file's own."""
+    scheme, colon, rest = address.partition(":")
+    if not (colon and rest and scheme in FOLDER_SCHEMES):
+        return address
+    return f"{scheme}:{_as_shown(here / rest)}"
 
 
 def _as_shown(path: Path) -> Path:

@@ -432,6 +432,7 @@ class Mistakes(OfEvents):
             ('name = "desk"', 'name = "thanks"', "17:8", 'two messages are called "thanks"'),
             ('name = "desk"', 'name = "desk"\nthrough = "reviw"', "18:11", 'did you mean "review"'),
             ('name = "desk"', 'name = "desk"\nsender = "ofice"', "18:10", r"no name in \[senders\]"),
+            ('url = "folder:out"', 'url = "smtp//x"', "5:7", '"smtp//x" names no transport'),
             ('sample = "booked.json"', 'valid_for = "soon"', "12:13", "is no time"),
             ("[[events.booked.messages]]", "[[events.other.messages]]", "", "has no sample"),
         ):
@@ -479,6 +480,14 @@ class OnTheCommandLine(OfEvents):
         done = pribble("journal", "post.journal", "--go-on", cwd=self.path)
         self.assertEqual((done.returncode, done.stdout), (0, "nothing was left\n"))
         self.assertIn(job_of("booked", "thanks"), pribble("journal", "post.journal", cwd=self.path).stdout)
+
+    def test_from_a_folder_within(self) -> None:
+        """Paths are taken from the file's own folder."""
+        (self.path / "sub").mkdir()
+        done = pribble("post", "booked", "--data", "../booked.json", cwd=self.path / "sub")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertEqual(len(list((self.path / "out").glob("*.eml"))), 2)
+        self.assertEqual([one.name for one in (self.path / "sub").iterdir()], [])
 
     def test_what_is_left(self) -> None:
         self.project(('url = "folder:out"', 'url = "smtp://127.0.0.1:1"'))

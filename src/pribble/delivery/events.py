@@ -11,6 +11,7 @@ from typing import Any, TypeVar
 from pribble.delivery.composing import Composer, ComposerOptions
 from pribble.delivery.passwords import DEFAULT
 from pribble.delivery.patterns import Condition, TextPattern
+from pribble.delivery.transports import transport
 from pribble.errors import DataError, PribbleError, did_you_mean
 from pribble.mime.message import Message
 from pribble.mime.part import Attachment
@@ -181,10 +182,10 @@ class _Reading:
         composer = None
         if template is not None and "to" in table and options["sender"]:
             fit = [self._is_fit(template, options["sender"], key, table, *way) for key in _PATTERNS if key in table]
-            composer = Composer.of(template, (), **options) if all(fit) else None
+            composer = Composer.of(template, (), str, **options) if all(fit) else None
         when = self._made(Condition, table, *way, "when")
         files = self._files(table, *way)
-        through = self._named(table, "through", dict(self._settings.transports), *way)
+        through = self._transport(table, *way)
         if composer is None or self._wrong > before:
             return None
         return EventMessage(name, composer, through, when, files, table.get("optional", False))
@@ -194,7 +195,7 @@ class _Reading:
 
         def composer(written: str, name: str) -> Composer:
             given: Any = {"sender": sender, "to": "x@x.example", name: written}
-            return Composer.of(template, (), **given)
+            return Composer.of(template, (), str, **given)
 
         return self._made(composer, table, *way, key) is not None
 
@@ -235,6 +236,18 @@ class _Reading:
             what = f"[{'senders' if key == 'sender' else 'transports'}] of {self._file.source.name}"
             hint = did_you_mean(name, known) if known else None
             self._find(f'"{name}" is no name in {what}', *way, key, at_value=True, hint=hint)
+        return name
+
+    def _transport(self, table: Mapping[str, Any], *way: str | int) -> str:
+        """Returns the name of the transport that a message goes through; tells where its address is none."""
+        known = dict(self._settings.transports)
+        name = self._named(table, "through", known, *way)
+        try:
+            if name in known:
+                transport(known[name])
+        except ValueError as error:
+            self._wrong += 1
+            self._told(self._file.wrong(str(error), "transports", name, "url", at="value"))
         return name
 
     def _files(self, table: Mapping[str, Any], *way: str | int) -> list[EventFile]:
