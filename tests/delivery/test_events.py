@@ -101,7 +101,7 @@ class Mailrooms(OfEvents):
         self.assertEqual(self.outbox.messages[1].envelope.recipients, ("desk@skerrow.example", "book@skerrow.example"))
         self.assertNotIn(b"book@", bytes(self.outbox.messages[1]))
         self.assertIn(b"Auto-Submitted: auto-generated\r\n", bytes(self.outbox.messages[0]))
-        for data in (DATA, {**DATA, "name": "Bo"}):
+        for data in (DATA, {**DATA, "name": "Bo"}, {"ref": "B 14"}):
             again = mailroom.post("booked", data)
             self.assertEqual((again.is_new, again.states, len(self.outbox.messages)), (False, Counter(accepted=3), 2))
             self.assertEqual(again.messages, posted.messages)
@@ -128,6 +128,18 @@ class Mailrooms(OfEvents):
     def test_a_condition(self) -> None:
         posted = self.mailroom().post("booked", {**DATA, "pier": "C"})
         self.assertEqual([one.name for one in posted.messages], ["thanks"])
+        self.project(("when = \"pier != 'C'\"", 'when = "false"'), ('to = "{{ name?', 'when = "false"\nto = "{{ name?'))
+        mailroom = self.mailroom()
+        self.assertEqual([mailroom.post("booked", {**DATA, "ref": "x"}).is_new for _ in range(2)], [True, False])
+        self.assertIsNotNone(mailroom.posted("booked", "x"))
+
+    def test_asked_again_it_sends_what_is_left(self) -> None:
+        self.outbox.be_down()
+        mailroom = self.mailroom()
+        self.assertEqual(mailroom.post("booked", DATA).states, Counter(planned=3))
+        self.outbox.be_down(None)
+        posted = mailroom.post("booked", DATA)
+        self.assertEqual((posted.is_new, posted.states, len(self.outbox.messages)), (False, Counter(accepted=3), 2))
 
     def test_a_problem_stops_all(self) -> None:
         mailroom = self.mailroom()

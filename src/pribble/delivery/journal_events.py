@@ -10,7 +10,7 @@ import secrets
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import delete, exists, func, insert, select, update
+from sqlalchemy import Connection, delete, exists, func, insert, select, update
 
 from pribble.delivery.claims import Claim
 from pribble.delivery.journal import Entry, Journal
@@ -55,12 +55,22 @@ def job_of(event: str, name: str) -> str:
     return f"{event}/{name}"
 
 
+def is_posted(journal: Journal, event: str, key: str) -> bool:
+    """Returns whether an event was posted with this key."""
+    with journal.transaction() as connection:
+        return _is_known(connection, event, key)
+
+
+def _is_known(connection: Connection, event: str, key: str) -> bool:
+    same = EVENTS.c.event == event, EVENTS.c.key.in_((key, hidden_key(key)))
+    return bool(connection.scalar(select(func.count()).select_from(EVENTS).where(*same)))
+
+
 def store(journal: Journal, event: str, key: str, messages: Sequence[ToStore]) -> bool:
     """Keep all messages of an event, or none; returns False where it was posted before, and nothing is kept."""
     with journal.transaction() as connection:
         wait_for_turn(connection)
-        known = EVENTS.c.event == event, EVENTS.c.key.in_((key, hidden_key(key)))
-        if connection.scalar(select(func.count()).select_from(EVENTS).where(*known)):
+        if _is_known(connection, event, key):
             return False
         now = clock(connection)
         connection.execute(insert(EVENTS).values(event=event, key=key, posted=now))

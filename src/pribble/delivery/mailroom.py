@@ -23,6 +23,7 @@ from pribble.delivery.journal_events import (
     entries_of_event,
     erase_settled,
     expire,
+    is_posted,
     store,
     stored_message,
     waiting,
@@ -245,11 +246,14 @@ class Mailroom:
     def post(self, name: str, data: Any) -> Posted:
         """Post an event: render its messages for `data`, keep them, send them; returns what became of each.
 
-        An event that was posted before, by its key, is not posted again; what became of it is returned.  Raises
-        `EventError` where a message cannot be made, and nothing is kept; `JournalError` where it cannot be kept.
+        An event that was posted before, by its key, is not posted again: what is left of it is sent, and what became of
+        it is returned.  Raises `EventError` where a message cannot be made, and nothing is kept; `JournalError` where
+        it cannot be kept.
         """
         event = self.event(name)
         key = self._key(event, data)
+        if is_posted(self.journal, name, key):
+            return self._posted_before(name, key)
         made, problems = self._messages(event, data)
         optional = {one.name for one in event.messages if one.optional}
         if any(called not in optional for called, _ in problems):
@@ -265,19 +269,27 @@ class Mailroom:
             )
             for one, message in made
         ]
-        is_new = store(self.journal, name, key, stored)
+        if not store(self.journal, name, key, stored):  # somebody else was faster
+            return self._posted_before(name, key)
         left = Left()
-        if is_new and self._hand_over is not None:
+        if self._hand_over is not None:
             self._hand_over(name, key)
-        elif is_new:
+        else:
             left = self._send(name, key)
         told = tuple((called, words_of(error)) for called, error in problems)
-        return self._posted(name, key, is_new, told, left)
+        return self._posted(name, key, True, told, left)
+
+    def _posted_before(self, name: str, key: str) -> Posted:
+        """Returns what became of an event, when what was left of it, and is nobody else's now, was sent."""
+        left = Left()
+        if self._hand_over is None:
+            self.journal.recover()
+            left = self._send(name, key)
+        return self._posted(name, key, False, (), left)
 
     def posted(self, name: str, key: str) -> Posted | None:
         """Returns what became of an event that was posted; None where none was."""
-        found = self._posted(name, key, False)
-        return found if found.messages else None
+        return self._posted(name, key, False) if is_posted(self.journal, name, key) else None
 
     def _posted(
         self, name: str, key: str, is_new: bool, problems: tuple[tuple[str, str], ...] = (), left: Left | None = None
