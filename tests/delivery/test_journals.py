@@ -13,7 +13,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import create_engine, update
+from sqlalchemy import update
 from sqlalchemy.engine import Connection as Database
 
 from pribble import Template
@@ -22,12 +22,13 @@ from pribble.delivery.claims import FIRST_PAUSE, Claim, Fenced, Settled
 from pribble.delivery.journal import LEASE, Journal, Wanted
 from pribble.delivery.journal_planning import Planned
 from pribble.delivery.journal_records import forget, records, verify
-from pribble.delivery.journal_tables import CLOCKS, METADATA, RECIPIENTS, JournalError
+from pribble.delivery.journal_tables import CLOCKS, RECIPIENTS, JournalError
 from pribble.delivery.receipts import outcome_of_words
 from pribble.delivery.rows import read_rows
 from pribble.delivery.sending import Pace
 from pribble.testing import Outbox
-from tests.servers import needs_server, postgresql
+from tests.delivery.databases import OnPostgreSql
+from tests.servers import needs_server
 from tests.support import Case, proof
 
 
@@ -268,21 +269,8 @@ class JournalFiles(OfJournals):
 
 @proof
 @needs_server("postgres")
-class PostgreSqlJournals(Journals):
+class PostgreSqlJournals(OnPostgreSql, Journals):
     """The same in a PostgreSQL database."""
-
-    server: str
-
-    @classmethod
-    def setUpClass(cls) -> None:
-        super().setUpClass()
-        cls.server = cls.enterClassContext(postgresql())
-
-    def place(self) -> str:
-        engine = create_engine(self.server.replace("postgresql:", "postgresql+psycopg:"))
-        METADATA.drop_all(engine)
-        engine.dispose()
-        return self.server
 
     def test_a_batch_of_two_processes(self) -> None:
         """Each row is sent once, by the one or the other."""

@@ -17,17 +17,18 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import create_engine, update
+from sqlalchemy import update
 
 from pribble.delivery.files import DraftFolder, Folder, Maildir
 from pribble.delivery.journal import Journal
-from pribble.delivery.journal_tables import METADATA, RECIPIENTS, JournalError
+from pribble.delivery.journal_tables import RECIPIENTS, JournalError
 from pribble.delivery.receipts import Receipt
 from pribble.delivery.sending import Progress
 from pribble.delivery.submitting import Smtp
 from pribble.mime.base import BaseMessage
+from tests.delivery.databases import OnPostgreSql
 from tests.delivery.killing import Receiving, judged, receiving, run_killed, send, send_through, table
-from tests.servers import needs_server, postgresql
+from tests.servers import needs_server
 from tests.support import EXPLORE, Case, proof, seeds, slow, small_disk
 
 
@@ -199,21 +200,8 @@ class Kills(OfKills):
 
 @proof
 @needs_server("postgres")
-class PostgreSqlKills(OfKills):
+class PostgreSqlKills(OnPostgreSql, OfKills):
     """The same with a journal in PostgreSQL, which the connections of a killed process leave."""
-
-    server: str
-
-    @classmethod
-    def setUpClass(cls) -> None:
-        super().setUpClass()
-        cls.server = cls.enterClassContext(postgresql())
-
-    def place(self) -> str:
-        engine = create_engine(self.server.replace("postgresql:", "postgresql+psycopg:"))
-        METADATA.drop_all(engine)
-        engine.dispose()
-        return self.server
 
     def test_some_steps(self) -> None:
         with receiving(self.folder().path / "in") as receiver:

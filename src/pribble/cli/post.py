@@ -49,37 +49,10 @@ def run(options: argparse.Namespace) -> int:
             raise Usage("say what happened: --data FILE, or - for standard input")
         posted = mailroom.post(options.event, read_given_data(options.data))
         if options.json:
-            print_json(_as_data(posted))
+            print_json(posted.as_data())
         else:
             _tell(posted, mailroom)
     return 0 if posted.is_accepted else NOT_DELIVERED
-
-
-def _as_data(posted: Posted) -> dict[str, Any]:
-    return {
-        "event": posted.event,
-        "key": posted.key,
-        "is_new": posted.is_new,
-        "messages": [
-            {
-                "name": message.name,
-                "message_id": message.message_id,
-                "outcomes": [
-                    {
-                        "recipient": one.address,
-                        "state": one.state,
-                        "code": one.code,
-                        "enhanced": one.enhanced,
-                        "message": one.words,
-                    }
-                    for one in message.entries
-                ],
-            }
-            for message in posted.messages
-        ],
-        "problems": [{"name": name, "message": words} for name, words in posted.problems],
-        "stopped": list(posted.stopped),
-    }
 
 
 def _tell(posted: Posted, mailroom: Mailroom) -> None:

@@ -10,7 +10,7 @@ from __future__ import annotations
 import os
 import threading
 from collections import Counter
-from collections.abc import Collection, Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -72,6 +72,16 @@ class Entry:
     message_id: str | None
     not_before: float
     changed: float
+
+    def as_data(self) -> Mapping[str, object]:
+        """Returns what became of it, for programs."""
+        return {
+            "recipient": self.address,
+            "state": self.state,
+            "code": self.code,
+            "enhanced": self.enhanced,
+            "message": self.words,
+        }
 
 
 @dataclass

@@ -91,6 +91,24 @@ class Posted:
         """Whether everybody has it who was to get it."""
         return not self.problems and set(self.states) <= {"accepted", "suppressed"}
 
+    def as_data(self) -> Mapping[str, object]:
+        """Returns what became of it, for programs."""
+        return {
+            "event": self.event,
+            "key": self.key,
+            "is_new": self.is_new,
+            "messages": [
+                {
+                    "name": message.name,
+                    "message_id": message.message_id,
+                    "outcomes": [one.as_data() for one in message.entries],
+                }
+                for message in self.messages
+            ],
+            "problems": [{"name": name, "message": words} for name, words in self.problems],
+            "stopped": list(self.stopped),
+        }
+
 
 @dataclass(frozen=True, slots=True)
 class Left:
