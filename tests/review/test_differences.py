@@ -188,12 +188,12 @@ class Commands(Case):
     def test_between_commits(self) -> None:
         path = self.folders()
         none = self.differences(path, "--git", "HEAD")
-        self.assertEqual((none.returncode, none.stdout.splitlines()[-1][:18]), (0, "0 of 9 messages ch"), none.stderr)
+        self.assertEqual((none.returncode, none.stdout.splitlines()[-1][:19]), (0, "0 of 11 messages ch"), none.stderr)
         self.edit(path / "templates/layouts/harbour.html", "open from 8 to 20", "open from 8 to 21")
         self.commit(path, "longer hours")
         done = self.differences(path, "--git", "HEAD~1..HEAD", "--json")
         said = json.loads(done.stdout)
-        self.assertEqual((done.returncode, said["messages"]), (1, 9))
+        self.assertEqual((done.returncode, said["messages"]), (1, 11))
         changed = [(one["template"], one["sample"], one["locale"]) for one in said["changed"]]
         # Those that the layout is of, and not the German one, which has its own, nor those without a layout.
         self.assertEqual(
@@ -204,6 +204,8 @@ class Commands(Case):
                 ("gale-warning", "", "en"),
                 ("gale-warning", "storm", "en"),
                 ("mooring-statement", "", "en"),
+                ("season-notice", "", "en"),
+                ("season-notice", "ashore", "en"),
             ],
         )
         for one in said["changed"]:
