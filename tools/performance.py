@@ -9,6 +9,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
+from benchmarks.__main__ import MORE_IS_BETTER
 from matplotlib.figure import Figure
 from matplotlib.ticker import NullLocator
 
@@ -34,7 +35,7 @@ def table(rows: list[dict[str, Any]]) -> str:
     """The rows as a table in Markdown."""
     lines = ["| | what | budget | measured | least | |", "|---|---|---|---|---|---|"]
     for row in rows:
-        bound = "at least" if row["unit"] == "× as long" else "at most"
+        bound = "at least" if row["unit"] in MORE_IS_BETTER else "at most"
         unit = row["unit"].split()[0]
         least = f"{row['least']:.2f} {unit}" if row["least"] is not None else ""
         verdict = "met" if row["met"] else "**not yet**"
@@ -52,7 +53,7 @@ def drawn(rows: list[dict[str, Any]]) -> Figure:
     labels, taken = [], []
     for row in reversed(rows):
         share = row["measured"] / row["budget"]
-        taken.append(1 / share if row["unit"] == "× as long" else share)
+        taken.append(1 / share if row["unit"] in MORE_IS_BETTER else share)
         labels.append(f"{row['what']}  {row['name']:>4}")
     colours = [_TEAL if share <= 1 else _AMBER for share in taken]
     axes.set_xscale("log")

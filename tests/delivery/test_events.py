@@ -31,8 +31,10 @@ from pribble.errors import DataError
 from pribble.settings import read_settings
 from pribble.settings_keys import ANY, SETTINGS_KEYS
 from pribble.testing import Outbox
+from tests.delivery.databases import OnPostgreSql
 from tests.delivery.killing import receiving, run_killed
 from tests.delivery.scripted import SILENCE, Scripted, at
+from tests.servers import needs_server
 from tests.support import EXPLORE, Case, generated, pribble, pribble_process, proof, slow
 
 PROJECT = """\
@@ -315,10 +317,10 @@ class Mailrooms(OfEvents):
             mailroom.journal.jobs()
 
 
-def post_event(path: Path, address: str, data: Mapping[str, Any]) -> None:
+def post_event(path: Path, where: str | Path, address: str, data: Mapping[str, Any]) -> None:
     """What the command does, with a server."""
     with (
-        Journal(path / "post.journal") as journal,
+        Journal(where) as journal,
         Mailroom(
             read_settings(path / "pribble.toml"), journal=journal, through={"default": transport(address)}
         ) as mailroom,
@@ -330,15 +332,19 @@ def post_event(path: Path, address: str, data: Mapping[str, Any]) -> None:
 class Kills(OfEvents):
     """SIGKILL at a step: posted again, and gone on with, the event has each of its messages once."""
 
-    def check(self, step: int, address: str) -> tuple[bool, set[str]]:
-        """Post with a kill at this step; returns whether it came to that, and the addresses."""
-        journal = self.path / "post.journal"
+    def place(self) -> str | Path:
+        """Where an empty journal is."""
         for path in self.path.glob("post.journal*"):
             path.unlink()
+        return self.path / "post.journal"
+
+    def check(self, step: int, address: str) -> tuple[bool, set[str]]:
+        """Post with a kill at this step; returns whether it came to that, and the addresses."""
+        journal = self.place()
         data = {**DATA, "mail": f"s{step}@example.org"}
         self.project(("desk@skerrow", f"desk{step}@skerrow"), ("book@skerrow", f"book{step}@skerrow"))
-        came = run_killed(step, partial(post_event, self.path, address, data))
-        self.assertFalse(run_killed(None, partial(post_event, self.path, address, data)))
+        came = run_killed(step, partial(post_event, self.path, journal, address, data))
+        self.assertFalse(run_killed(None, partial(post_event, self.path, journal, address, data)))
         with (
             Journal(journal) as kept,
             Mailroom(
@@ -381,6 +387,7 @@ class Kills(OfEvents):
 
     @slow
     def test_two_processes_at_once(self) -> None:
+        journal = self.place()
         with receiving(self.folder().path / "in") as (address, received):
             for number in range(20 if EXPLORE else 4):
                 data = {**DATA, "ref": f"r{number}", "mail": f"two{number}@example.org"}
@@ -390,7 +397,7 @@ class Kills(OfEvents):
                     if child == 0:
                         status = 1
                         try:
-                            post_event(self.path, address, data)
+                            post_event(self.path, journal, address, data)
                             status = 0
                         finally:
                             os._exit(status)
@@ -399,6 +406,15 @@ class Kills(OfEvents):
                 self.assertEqual(statuses, [0, 0, 0])
                 got = received(number + 1)
                 self.assertEqual((got[f"two{number}@example.org"], got["desk@skerrow.example"]), (1, number + 1))
+
+
+@proof
+@needs_server("postgres")
+class PostgreSqlKills(OnPostgreSql, Kills):
+    """The same with a journal in PostgreSQL."""
+
+    def test_every_step(self) -> None:
+        self.check_steps(range(0, 100, 3))
 
 
 class Mistakes(OfEvents):
