@@ -6,7 +6,6 @@ import json
 import os
 import re
 import threading
-import time
 import unittest
 import unittest.mock
 from collections import Counter
@@ -209,12 +208,14 @@ class Mailrooms(OfEvents):
             mailroom = self.mailroom(
                 through={"default": transport(f"smtp://127.0.0.1:{server.port}?timeout=3")}, deadline=0.5
             )
-            began = time.monotonic()
             posted = mailroom.post("booked", DATA)
-            self.assertLess(time.monotonic() - began, 2.5)
         self.assertEqual(sum(posted.states.values()), 3)
         self.assertIn("no answer within 0.5 s", posted.stopped[0])
         self.assertIn("no time was left for it", posted.stopped[1])
+        for thread in threading.enumerate():
+            if thread.name.startswith("pribble: sending"):
+                thread.join(20)
+        self.assertEqual(mailroom.post("booked", DATA).states["deferred"], 1)  # what had begun has ended by itself
 
     def test_files(self) -> None:
         (self.path / "link.txt").symlink_to("/etc/passwd")
