@@ -91,6 +91,8 @@ virtual_gid_maps = static:{gid}
 smtpd_recipient_restrictions = permit_mynetworks, reject
 mynetworks = 127.0.0.0/8
 smtputf8_enable = yes
+# It is a server on the way, and not the first one: it leaves the addresses of a header as they are written.
+local_header_rewrite_clients =
 message_size_limit = 0
 mailbox_size_limit = 0
 virtual_mailbox_limit = 0

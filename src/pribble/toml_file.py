@@ -13,6 +13,8 @@ from pribble.errors import DataError, Place, PribbleError, Source
 
 # The way to a value: names of tables and keys, numbers in arrays.
 Keys = tuple[str | int, ...]
+# Which of the two an error is about.
+At = Literal["key", "value"]
 _AT = re.compile(r"\(at line (\d+), column (\d+)\)$")
 
 
@@ -53,13 +55,11 @@ class TomlFile:
             place=self.source.place(offset, min(offset + 1, len(text))),
         )
 
-    def wrong(
-        self, problem: str, *keys: str | int, at: Literal["key", "value"] = "key", hint: str | None = None
-    ) -> DataError:
+    def wrong(self, problem: str, *keys: str | int, at: At = "key", hint: str | None = None) -> DataError:
         """Returns an error about what stands at the end of this way, or about the nearest that is there."""
         return DataError(problem, place=self.place(*keys, at=at), hint=hint)
 
-    def place(self, *keys: str | int, at: Literal["key", "value"] = "key") -> Place:
+    def place(self, *keys: str | int, at: At = "key") -> Place:
         """Returns where a key, or its value, stands."""
         found = self._places
         for end in range(len(keys), 0, -1):

@@ -17,6 +17,7 @@ from pribble.mime.message import Message
 from pribble.mime.part import Attachment
 from pribble.settings import ProjectSettings
 from pribble.template import Template, read_data
+from pribble.toml_file import At
 
 _T = TypeVar("_T")
 _UNITS = {"second": 1, "minute": 60, "hour": 3600, "day": 86400}
@@ -130,7 +131,7 @@ class _Reading:
         for number, one in enumerate(messages):
             if one is not None and names.setdefault(one.name, number) != number:
                 way = ("messages", number, "name" if "name" in tables[number] else "template")
-                self._find(f'two messages are called "{one.name}"', *way, at_value=True, hint="give one a name =")
+                self._find(f'two messages are called "{one.name}"', *way, at="value", hint="give one a name =")
         event = Event(
             self._name,
             [one for one in messages if one is not None],
@@ -141,10 +142,10 @@ class _Reading:
         )
         return None if self._wrong else event
 
-    def _find(self, problem: str, *way: str | int, at_value: bool = False, hint: str | None = None) -> None:
+    def _find(self, problem: str, *way: str | int, at: At = "key", hint: str | None = None) -> None:
+        """Tell of a mistake at the end of a way within the event's table."""
         self._wrong += 1
-        at = "value" if at_value else "key"
-        self._told(self._file.wrong(problem, "events", self._name, *way, at=at, hint=hint))  # type: ignore[arg-type]
+        self._told(self._file.wrong(problem, "events", self._name, *way, at=at, hint=hint))
 
     def _made(self, make: Callable[[str, str], _T], table: Mapping[str, Any], *way: str | int) -> _T | None:
         """Returns what is made of the text at the end of a way; None where there is none, or it is wrong."""
@@ -164,7 +165,7 @@ class _Reading:
             return None
         found = re.fullmatch(r"([0-9]{1,5}) (second|minute|hour|day)s?", written)
         if found is None or not int(found[1]):
-            self._find(f'"{written[:40]}" is no time: "10 minutes", "2 hours"', "valid_for", at_value=True)
+            self._find(f'"{written[:40]}" is no time: "10 minutes", "2 hours"', "valid_for", at="value")
             return None
         return float(int(found[1]) * _UNITS[found[2]])
 
@@ -177,7 +178,7 @@ class _Reading:
         template = self._template(table, *way) if "template" in table else None
         name = table.get("name", table.get("template", ""))
         if name and not _NAME.fullmatch(name.replace("/", "-")):
-            self._find(f'"{name[:40]}" is no name of a message', *way, "name", at_value=True)
+            self._find(f'"{name[:40]}" is no name of a message', *way, "name", at="value")
         options = self._options(table, *way)
         composer = None
         if template is not None and "to" in table and options["sender"]:
@@ -206,7 +207,7 @@ class _Reading:
                 self._find(
                     f'there is no template "{name}"',
                     *(*way, "template"),
-                    at_value=True,
+                    at="value",
                     hint=did_you_mean(name, self._templates),
                 )
                 return None
@@ -235,7 +236,7 @@ class _Reading:
         if name not in known:
             what = f"[{'senders' if key == 'sender' else 'transports'}] of {self._file.source.name}"
             hint = did_you_mean(name, known) if known else None
-            self._find(f'"{name}" is no name in {what}', *way, key, at_value=True, hint=hint)
+            self._find(f'"{name}" is no name in {what}', *way, key, at="value", hint=hint)
         return name
 
     def _transport(self, table: Mapping[str, Any], *way: str | int) -> str:
@@ -265,6 +266,6 @@ class _Reading:
                 try:
                     file.attachment({})
                 except DataError as error:
-                    self._find(error.problem, *here, at_value=True)
+                    self._find(error.problem, *here, at="value")
             files.append(file)
         return files
