@@ -233,7 +233,7 @@ class Drafts(Case):
         for way, words in (
             (self.way(password="wrong-tide"), "did not take the login of ana"),
             (self.way(password=lambda: None), "wants a password for ana"),
-            (self.way(password="ti\0de"), "a login has no NUL"),
+            (self.way(password="ti\0de"), "the password of the login has a character that no login can carry"),
             (transport(f"drafts+imaps://ana@localhost:{self.port}", "tide"), "is not who it should be"),
             (transport(f"drafts+imaps://ana@localhost:{self.port}?ca={other.file}", "tide"), "is not who it should be"),
             (

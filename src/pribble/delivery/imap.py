@@ -11,7 +11,6 @@ import imaplib
 import re
 import socket
 import ssl
-import threading
 import time
 from collections.abc import Callable, Sequence
 from contextlib import suppress
@@ -20,10 +19,11 @@ from pathlib import Path
 from typing import Any, Self
 
 from pribble.delivery.base import Committing, recipients_of_try
-from pribble.delivery.passwords import Password, known_password
+from pribble.delivery.passwords import LEFT_OUT, Password, known_password, login_octets, plain_login, spoken_secrets
+from pribble.delivery.pool import Pool, Turn
 from pribble.delivery.receipts import FinalState, Receipt, same_for_all
 from pribble.delivery.replies import printable_line
-from pribble.delivery.tls import client_context
+from pribble.delivery.tls import UNTRUSTED_HINT, client_context, untrusted
 from pribble.errors import DeliveryError
 from pribble.mime.base import BaseMessage
 
@@ -33,7 +33,7 @@ _LISTED = re.compile(rb'\((?P<flags>[^)]*)\) (?:"(?:[^"\\]|\\.)*"|NIL) (?P<name>
 _SETTLING = 1.0  # seconds that a server has for what it was told before its connection was lost
 
 
-class _Connection(imaplib.IMAP4_SSL):
+class _Imap(imaplib.IMAP4_SSL):
     """A connection that says when it is about to send the last octet of a message."""
 
     last_octet: Callable[[], None] | None = None
@@ -66,6 +66,121 @@ class _Connection(imaplib.IMAP4_SSL):
             self.last_octet = None
 
 
+_FAILURES = (imaplib.IMAP4.error, OSError)
+
+
+class _Session:
+    """A connection on which a user has logged in.  Raises `DeliveryError` where that is not to be had."""
+
+    def __init__(self, way: MailboxDrafts, context: ssl.SSLContext, password: str) -> None:
+        self._way = way
+        name, secret = login_octets(way.user, "user"), login_octets(password, "password")
+        self._secrets = spoken_secrets(name, secret)
+        try:
+            self.imap = _Imap(way.host, way.port, ssl_context=context, timeout=way.longest)
+        except ssl.SSLCertVerificationError as error:
+            raise DeliveryError(untrusted(way, error), hint=UNTRUSTED_HINT, is_lasting=True) from None
+        except (*_FAILURES, UnicodeError, ValueError) as error:
+            raise DeliveryError(f"{way} cannot be reached: {self.words(error)}") from None
+        try:
+            self._log_in(plain_login(name, secret))
+        except DeliveryError:
+            self.end()
+            raise
+        except _FAILURES as error:
+            self.end()
+            raise DeliveryError(f"{way}: {self.words(error)}") from None
+
+    def _log_in(self, response: bytes) -> None:
+        way, imap = self._way, self.imap
+        if "AUTH=PLAIN" not in imap.capabilities:
+            raise DeliveryError(f"{way} offers no login that is known here (AUTH=PLAIN)", is_lasting=True)
+        try:
+            imap.authenticate("PLAIN", lambda _: response)
+        except imaplib.IMAP4.abort:
+            raise
+        except imaplib.IMAP4.error as error:
+            is_later = "[UNAVAILABLE]" in str(error).upper()
+            raise DeliveryError(
+                f"{way} did not take the login of {way.user}: {self.words(error)}", is_lasting=not is_later
+            ) from None
+        # What may be asked for is often told anew behind the login.
+        answer, said = imap.capability()
+        if answer == "OK" and said and isinstance(said[-1], bytes):
+            imap.capabilities = tuple(said[-1].decode("ascii", "replace").upper().split())
+        if "UTF8=ACCEPT" in imap.capabilities and "ENABLE" in imap.capabilities:
+            imap.enable("UTF8=ACCEPT")
+
+    def answers(self) -> bool:
+        """Returns whether the server is still there."""
+        try:
+            return bool(self.imap.noop()[0] == "OK")
+        except _FAILURES:
+            return False
+
+    def end(self) -> None:
+        """Take leave, where the server still answers, and close."""
+        with suppress(*_FAILURES):
+            if self.imap.state in ("AUTH", "SELECTED"):
+                self.imap.logout()
+        self.close()
+
+    def close(self) -> None:
+        """Close without another word."""
+        with suppress(*_FAILURES):
+            self.imap.shutdown()
+
+    @property
+    def largest(self) -> int | None:
+        """How many octets a message may have (RFC 7889), where the server says so."""
+        for capability in self.imap.capabilities:
+            name, _, number = capability.partition("=")
+            if name == "APPENDLIMIT" and number.isascii() and number.isdigit() and len(number) < 20:
+                return int(number)
+        return None
+
+    def mailbox(self) -> str:
+        """Returns the name of the mailbox: the one that was named, else the one for drafts."""
+        if self._way.mailbox is not None:
+            return self._way.mailbox
+        answer, said = self.imap.list()
+        for part in said if answer == "OK" else ():
+            line = b" ".join(part) if isinstance(part, tuple) else part
+            found = _LISTED.match(line or b"")
+            if found and rb"\drafts" in found["flags"].lower().split():
+                return _unquoted(found["name"], self.imap.utf8_enabled)
+        raise DeliveryError(
+            f"{self._way} marks no mailbox as the one for drafts",
+            hint="name it: drafts+imaps://user@host/Drafts",
+            is_lasting=True,
+        )
+
+    def append(self, mailbox: str, raw: bytes, last_octet: Callable[[], None]) -> tuple[str, list[Any]]:
+        """Put a draft into a mailbox; returns how the server answers."""
+        return self.imap.append_message(_quoted(mailbox, self.imap.utf8_enabled), raw, last_octet)
+
+    def has(self, message_id: str) -> bool:
+        """Returns whether a message with this id is in the mailbox."""
+        answer, _ = self.imap.select(_quoted(self.mailbox(), self.imap.utf8_enabled), readonly=True)
+        if answer != "OK":
+            return False
+        answer, said = self.imap.uid("SEARCH", "HEADER", "Message-ID", _string(message_id))
+        if answer != "OK":
+            raise DeliveryError(f"{self._way} does not say whether a draft is there")
+        return any(part.strip() for part in said if isinstance(part, bytes))
+
+    def words(self, error: Exception) -> str:
+        """Returns what an error says, in one line."""
+        if isinstance(error, TimeoutError):
+            return "no answer in time"
+        said = getattr(error, "strerror", None) or getattr(error, "reason", None) or str(error) or type(error).__name__
+        return self.without_secrets(str(said).encode("utf-8", "replace"))
+
+    def without_secrets(self, said: bytes) -> str:
+        """Returns what was said in one line, without the password, if that is in it."""
+        return printable_line(LEFT_OUT if any(secret in said for secret in self._secrets) else said)
+
+
 @dataclass(frozen=True)
 class MailboxDrafts:
     """Drafts in the `mailbox` of a user; None: in the one that the server has for drafts.
@@ -80,25 +195,24 @@ class MailboxDrafts:
     mailbox: str | None = None
     authorities: Path | None = None
     longest: float = TIMEOUT
-    _lock: threading.Lock = field(default_factory=threading.Lock, init=False, repr=False, compare=False)
-    _kept: list[_Connection] = field(default_factory=list, init=False, repr=False, compare=False)
-    _holding: list[bool] = field(default_factory=list, init=False, repr=False, compare=False)
+    _pool: Pool[_Session] = field(init=False, repr=False, compare=False)
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "_pool", Pool(1, self._session))
 
     def __str__(self) -> str:
         return f"{self.host}:{self.port}"
 
     def __enter__(self) -> Self:
-        self._holding.append(True)
+        self._pool.hold()
         return self
 
     def __exit__(self, *error: object) -> None:
-        self._holding.pop()
-        if not self._holding:
-            with self._lock:
-                while self._kept:
-                    _close(self._kept.pop())
+        self._pool.let_go()
 
-    # ---- a draft ------------------------------------------------------------------------------------------------
+    def _session(self) -> _Session:
+        password = known_password(self.password, self.user, self)
+        return _Session(self, client_context(self.authorities), password)
 
     def deliver(
         self,
@@ -108,38 +222,24 @@ class MailboxDrafts:
         committing: Committing | None = None,
     ) -> Receipt:
         chosen = recipients_of_try(message, recipients)
-        raw = message.draft()
-        with self._lock:
-            connection = self._ready()
-            try:
-                receipt = self._put(connection, message, raw, chosen, committing)
-            except BaseException:
-                _close(connection)
-                raise
-            if self._holding and connection.state in ("AUTH", "SELECTED"):
-                self._kept.append(connection)
-            else:
-                _close(connection)
-            return receipt
+        with self._pool.turn() as turn:
+            if turn.kept is not None and not turn.kept.answers():
+                turn.drop()
+            state, words = self._put(turn, message, chosen, committing)
+        if state == "in_doubt":
+            state, words = self._sought(message, words)
+        return same_for_all(message, chosen, state, words)
 
     def _put(
-        self,
-        connection: _Connection,
-        message: BaseMessage,
-        raw: bytes,
-        chosen: tuple[str, ...],
-        committing: Committing | None,
-    ) -> Receipt:
-        def ended(state: FinalState, words: str) -> Receipt:
-            return same_for_all(message, chosen, state, words)
-
-        if "smtputf8" in message.needs and not connection.utf8_enabled:
-            return ended("refused", f"{self} takes no addresses outside ASCII (it offers no UTF8=ACCEPT)")
-        mailbox = self._mailbox(connection)
-        largest = _largest(connection)
+        self, turn: Turn[_Session], message: BaseMessage, chosen: tuple[str, ...], committing: Committing | None
+    ) -> tuple[FinalState, str]:
+        """Put the draft into the mailbox; returns what became of it, and words for that."""
+        session, raw, is_committed = turn.connection(), message.draft(), False
+        if "smtputf8" in message.needs and not session.imap.utf8_enabled:
+            return "refused", f"{self} takes no addresses outside ASCII (it offers no UTF8=ACCEPT)"
+        largest = session.largest
         if largest is not None and len(raw) > largest:
-            return ended("refused", f"{self} takes {largest:,} octets at most, and the draft has {len(raw):,}")
-        is_committed = False
+            return "refused", f"{self} takes {largest:,} octets at most, and the draft has {len(raw):,}"
 
         def last_octet() -> None:
             nonlocal is_committed
@@ -148,174 +248,57 @@ class MailboxDrafts:
             is_committed = True
 
         try:
-            answer, said = connection.append_message(_quoted(mailbox, connection), raw, last_octet)
-        except (imaplib.IMAP4.error, OSError) as error:
-            words = f"{self}: {self._words(error)}"
-            connection.state = "LOGOUT"
-            if not is_committed:
-                return ended("deferred", words)
-            return self._looked_for(message, ended, words)
-        line = self._without_secrets(b" ".join(part for part in said if isinstance(part, bytes)))
+            mailbox = session.mailbox()
+            answer, said = session.append(mailbox, raw, last_octet)
+        except _FAILURES as error:
+            turn.drop()
+            return ("in_doubt" if is_committed else "deferred"), f"{self}: {session.words(error)}"
+        line = session.without_secrets(b" ".join(part for part in said if isinstance(part, bytes)))
         if answer == "OK":
-            return ended("accepted", f"kept as a draft in {mailbox} ({line})")
-        state: FinalState = "deferred" if any(_LATER.search(part) for part in said) else "refused"
-        return ended(state, f"{self} did not take the draft into {mailbox}: {line}")
+            return "accepted", f"kept as a draft in {mailbox} ({line})"
+        is_later = any(_LATER.search(part) for part in said)
+        return ("deferred" if is_later else "refused"), f"{self} did not take the draft into {mailbox}: {line}"
 
-    def _looked_for(self, message: BaseMessage, ended: Callable[[FinalState, str], Receipt], words: str) -> Receipt:
+    def _sought(self, message: BaseMessage, words: str) -> tuple[FinalState, str]:
         """Returns what became of a draft whose answer nobody heard."""
         time.sleep(_SETTLING)
         try:
-            is_there = self._search(message)
+            is_there = self.holds(message)
         except DeliveryError:
-            return ended("in_doubt", words)
+            return "in_doubt", words
         if is_there:
-            return ended("accepted", f"kept as a draft: {words}, but it is there")
-        return ended("deferred", f"{words}, and it is not there")
+            return "accepted", f"kept as a draft: {words}, but it is there"
+        return "deferred", f"{words}, and it is not there"
 
     def holds(self, message: BaseMessage, *, recipients: Sequence[str] | None = None) -> bool:
-        """Returns whether the message is in the mailbox.  Raises `DeliveryError` where it cannot be found out."""
-        with self._lock:
-            return self._search(message)
-
-    def _search(self, message: BaseMessage) -> bool:
-        connection = self._connected()
+        """Returns whether the message is in the mailbox, over a fresh connection.  Raises `DeliveryError` where it
+        cannot be found out."""
+        session = self._session()
         try:
-            answer, _ = connection.select(_quoted(self._mailbox(connection), connection), readonly=True)
-            if answer != "OK":
-                return False
-            named = (message.message_id or "").replace("\\", "\\\\").replace('"', '\\"')
-            answer, said = connection.uid("SEARCH", "HEADER", "Message-ID", f'"{named}"')
-            if answer != "OK":
-                raise DeliveryError(f"{self} does not say whether a draft is there")
-            return any(part.strip() for part in said if isinstance(part, bytes))
-        except (imaplib.IMAP4.error, OSError) as error:
-            raise DeliveryError(f"{self}: {self._words(error)}") from None
+            return session.has(message.message_id or "")
+        except _FAILURES as error:
+            raise DeliveryError(f"{self}: {session.words(error)}") from None
         finally:
-            _close(connection)
-
-    # ---- the connection -----------------------------------------------------------------------------------------
-
-    def _ready(self) -> _Connection:
-        """Returns a connection that answers: the one that is kept, or a fresh one."""
-        while self._kept:
-            connection = self._kept.pop()
-            try:
-                if connection.noop()[0] == "OK":
-                    return connection
-            except (imaplib.IMAP4.error, OSError):
-                pass
-            _close(connection)
-        return self._connected()
-
-    def _connected(self) -> _Connection:
-        password = known_password(self.password, self.user, self)
-        if "\0" in password or "\0" in self.user:
-            raise DeliveryError(f"{self}: a login has no NUL (RFC 4616)", is_lasting=True)
-        try:
-            context = client_context(self.authorities)
-            connection = _Connection(self.host, self.port, ssl_context=context, timeout=self.longest)
-        except ssl.SSLCertVerificationError as error:
-            raise DeliveryError(
-                f"{self} is not who it should be: {error.verify_message.rstrip('.') or error.reason}",
-                hint="?ca=FILE names the authority that signed its certificate",
-                is_lasting=True,
-            ) from None
-        except (imaplib.IMAP4.error, OSError, UnicodeError, ValueError) as error:
-            raise DeliveryError(f"{self} cannot be reached: {self._words(error)}") from None
-        try:
-            self._log_in(connection, password)
-            if "UTF8=ACCEPT" in connection.capabilities and "ENABLE" in connection.capabilities:
-                connection.enable("UTF8=ACCEPT")
-        except DeliveryError:
-            _close(connection)
-            raise
-        except (imaplib.IMAP4.error, OSError) as error:
-            _close(connection)
-            raise DeliveryError(f"{self}: {self._words(error)}") from None
-        return connection
-
-    def _log_in(self, connection: _Connection, password: str) -> None:
-        if "AUTH=PLAIN" not in connection.capabilities:
-            raise DeliveryError(f"{self} offers no login that is known here (AUTH=PLAIN)", is_lasting=True)
-        answer = b"\0".join((b"", self.user.encode("utf-8"), password.encode("utf-8")))
-        try:
-            connection.authenticate("PLAIN", lambda _: answer)
-        except imaplib.IMAP4.abort:
-            raise
-        except imaplib.IMAP4.error as error:
-            is_later = "[UNAVAILABLE]" in str(error).upper()
-            raise DeliveryError(
-                f"{self} did not take the login of {self.user}: {self._words(error)}", is_lasting=not is_later
-            ) from None
-        # What may be asked for is often told anew behind the login.
-        answer_, said = connection.capability()
-        if answer_ == "OK" and said and isinstance(said[-1], bytes):
-            connection.capabilities = tuple(said[-1].decode("ascii", "replace").upper().split())
-
-    def _mailbox(self, connection: _Connection) -> str:
-        """Returns the name of the mailbox: the one that was named, else the one for drafts."""
-        if self.mailbox is not None:
-            return self.mailbox
-        answer, said = connection.list()
-        for part in said if answer == "OK" else ():
-            line = b" ".join(part) if isinstance(part, tuple) else part
-            found = _LISTED.match(line or b"")
-            if found and rb"\drafts" in found["flags"].lower().split():
-                return _unquoted(found["name"], connection)
-        raise DeliveryError(
-            f"{self} marks no mailbox as the one for drafts",
-            hint="name it: drafts+imaps://user@host/Drafts",
-            is_lasting=True,
-        )
-
-    def _words(self, error: Exception) -> str:
-        if isinstance(error, TimeoutError):
-            return "no answer in time"
-        said = getattr(error, "strerror", None) or getattr(error, "reason", None) or str(error) or type(error).__name__
-        return self._without_secrets(str(said).encode("utf-8", "replace"))
-
-    def _without_secrets(self, said: bytes) -> str:
-        """Returns what was said in one line, without the password, if that is in it."""
-        password = self.password() if callable(self.password) else self.password
-        if isinstance(password, str) and len(password) > 3:
-            octets = password.encode("utf-8", "surrogatepass")
-            for secret in (octets, base64.b64encode(octets).rstrip(b"=")):
-                if secret in said:
-                    return "(its words are left out, since the password is among them)"
-        return printable_line(said)
-
-
-def _close(connection: _Connection) -> None:
-    """Let go of a connection, politely where it still answers."""
-    with suppress(imaplib.IMAP4.error, OSError):
-        if connection.state in ("AUTH", "SELECTED"):
-            connection.logout()
-    with suppress(imaplib.IMAP4.error, OSError):
-        connection.shutdown()  # also where it did not answer
-
-
-def _largest(connection: _Connection) -> int | None:
-    """Returns how many octets a message may have (RFC 7889), where the server says so."""
-    for capability in connection.capabilities:
-        name, _, number = capability.partition("=")
-        if name == "APPENDLIMIT" and number.isascii() and number.isdigit() and len(number) < 20:
-            return int(number)
-    return None
+            session.end()
 
 
 # ---- names of mailboxes -------------------------------------------------------------------------------------------
 
 
-def _quoted(name: str, connection: _Connection) -> str:
-    written = name if connection.utf8_enabled else modified_utf7(name)
-    return '"' + written.replace("\\", "\\\\").replace('"', '\\"') + '"'
+def _string(text: str) -> str:
+    """Returns a text as a quoted string (RFC 3501 4.3)."""
+    return '"' + text.replace("\\", "\\\\").replace('"', '\\"') + '"'
 
 
-def _unquoted(written: bytes, connection: _Connection) -> str:
+def _quoted(name: str, is_utf8: bool) -> str:
+    return _string(name if is_utf8 else modified_utf7(name))
+
+
+def _unquoted(written: bytes, is_utf8: bool) -> str:
     text = written.decode("utf-8", "replace").strip()
     if text.startswith('"') and text.endswith('"') and len(text) > 1:
         text = re.sub(r"\\(.)", r"\1", text[1:-1])
-    return text if connection.utf8_enabled else from_modified_utf7(text)
+    return text if is_utf8 else from_modified_utf7(text)
 
 
 def modified_utf7(name: str) -> str:

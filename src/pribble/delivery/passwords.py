@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 from collections.abc import Callable, Iterable
 
 from pribble.errors import DataError, DeliveryError
@@ -10,6 +11,10 @@ from pribble.errors import DataError, DeliveryError
 Password = str | Callable[[], str | None] | None
 
 VARIABLE = "PRIBBLE_PASSWORD"
+# What stands in the place of words that a password is among.
+LEFT_OUT = b"(its words are left out, since the password is among them)"
+# A text as short as this is in every reply, whatever the secret is.
+_SHORTEST_SECRET = 4
 DEFAULT = "default"
 
 
@@ -37,6 +42,30 @@ def check_password_variables(names: Iterable[str]) -> None:
                 f'the transports "{other}" and "{name}" would both have their password from {variable}',
                 hint="give one of them another name",
             )
+
+
+def login_octets(text: str, what: str) -> bytes:
+    """Returns a part of a login as octets (RFC 4616 2).  Raises `DeliveryError`, without a word of it."""
+    try:
+        octets = text.encode("utf-8")
+    except UnicodeEncodeError:
+        octets = b"\0"
+    if b"\0" in octets:
+        words = f"the {what} of the login has a character that no login can carry"
+        raise DeliveryError(words, is_lasting=True)
+    return octets
+
+
+def plain_login(user: bytes, password: bytes) -> bytes:
+    """Returns the response of the PLAIN mechanism (RFC 4616)."""
+    return b"\0" + user + b"\0" + password
+
+
+def spoken_secrets(user: bytes, password: bytes) -> tuple[bytes, ...]:
+    """Returns the forms in which a server was told a password, and must not say it back."""
+    coded = base64.b64encode(password)
+    forms = (password, coded.rstrip(b"="), base64.b64encode(plain_login(user, password)))
+    return tuple(one for one in forms if len(one) >= _SHORTEST_SECRET)
 
 
 def known_password(password: Password, user: str, where: object) -> str:

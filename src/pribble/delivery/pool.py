@@ -7,20 +7,29 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from typing import Any, Generic, Protocol, TypeVar
 from weakref import WeakSet
-
-from pribble.delivery.smtp import Connection
 
 IDLE = 60.0  # seconds after which a connection that nobody used ends
 
 
-class Pool:
+class Endable(Protocol):
+    """A connection that can `end` with a word of farewell, and `close` without one."""
+
+    def end(self) -> None: ...
+    def close(self) -> None: ...
+
+
+_Connection = TypeVar("_Connection", bound=Endable)
+
+
+class Pool(Generic[_Connection]):
     """At most `most` connections, which `connect` makes; who comes when all are busy waits.
 
     Connections are kept for the next message while somebody holds the pool open.
     """
 
-    def __init__(self, most: int, connect: Callable[[], Connection], idle: float = IDLE) -> None:
+    def __init__(self, most: int, connect: Callable[[], _Connection], idle: float = IDLE) -> None:
         self._most, self._connect, self._idle_limit = most, connect, idle
         self._begin()
         _POOLS.add(self)
@@ -31,7 +40,7 @@ class Pool:
         self._ended = threading.Condition(lock)  # for the thread that watches what is idle
         self._busy = 0
         self._holders = 0
-        self._idle: list[tuple[float, Connection]] = []  # since when; the one that was used last at the end
+        self._idle: list[tuple[float, _Connection]] = []  # since when; the one that was used last at the end
         self._is_watched = False
 
     def forget(self) -> None:
@@ -58,7 +67,7 @@ class Pool:
             connection.end()
 
     @contextmanager
-    def turn(self) -> Iterator[Turn]:
+    def turn(self) -> Iterator[Turn[_Connection]]:
         """Gives a turn at a connection.  After an error in it, the connection is closed without another word."""
         with self._free:
             while self._busy >= self._most:
@@ -74,7 +83,7 @@ class Pool:
         finally:
             self._give_back(turn.kept)
 
-    def _give_back(self, connection: Connection | None) -> None:
+    def _give_back(self, connection: _Connection | None) -> None:
         with self._free:
             self._busy -= 1
             if connection is not None and self._holders:
@@ -103,14 +112,14 @@ class Pool:
             ended.end()
 
 
-class Turn:
+class Turn(Generic[_Connection]):
     """One borrower's turn: it has a connection when it asks for one, and another one if it drops that."""
 
-    def __init__(self, kept: Connection | None, connect: Callable[[], Connection]) -> None:
+    def __init__(self, kept: _Connection | None, connect: Callable[[], _Connection]) -> None:
         self.kept = kept
         self._connect = connect
 
-    def connection(self) -> Connection:
+    def connection(self) -> _Connection:
         """Returns the connection; a fresh one where there is none.  Raises `DeliveryError`."""
         if self.kept is None:
             self.kept = self._connect()
@@ -124,7 +133,7 @@ class Turn:
 
 
 # A connection that two processes speak over serves neither.
-_POOLS: WeakSet[Pool] = WeakSet()
+_POOLS: WeakSet[Pool[Any]] = WeakSet()
 
 
 def _forget_all() -> None:

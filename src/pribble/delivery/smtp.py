@@ -17,8 +17,10 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from ipaddress import ip_address
 
+from pribble.delivery.passwords import LEFT_OUT, login_octets, plain_login, spoken_secrets
 from pribble.delivery.replies import BrokenReply, Reply, ReplyReader, answer_of
 from pribble.delivery.states import Age, Answer, Step, decide
+from pribble.delivery.tls import UNTRUSTED_HINT, untrusted
 from pribble.errors import DeliveryError
 
 # Seconds for each step (RFC 5321 4.5.3.2); for those that it does not name, what the nearest has.
@@ -40,8 +42,6 @@ FAREWELL = 2.0  # seconds that QUIT may take: nothing depends on it
 BLOCK = 64 * 1024  # octets of a body that are sent at once
 # RFC 4954 4: an initial response that makes the line longer than this waits to be asked for.
 _LONGEST_COMMAND = 512
-# A text as short as this is in every reply, whatever the secret is.
-_SHORTEST_SECRET = 4
 _MOST_CHALLENGES = 3
 
 
@@ -150,12 +150,7 @@ class Connection(smtplib.SMTP):
             self._set_timeout(self._limit())
             self.sock = context.wrap_socket(self._connected, server_hostname=self._host)
         except ssl.SSLCertVerificationError as error:
-            raise _failure(
-                "tls",
-                "no",
-                f"{self} is not who it should be: {error.verify_message.rstrip('.') or error.reason}",
-                hint="?ca=FILE names the authority that signed its certificate",
-            ) from None
+            raise _failure("tls", "no", untrusted(self, error), hint=UNTRUSTED_HINT) from None
         except TimeoutError:
             raise NoAnswer("silent", "no answer to the beginning of TLS") from None
         except (ssl.SSLError, OSError, ValueError) as error:
@@ -183,16 +178,12 @@ class Connection(smtplib.SMTP):
         self._step = "auth"
         if not self.is_local and not isinstance(self.sock, ssl.SSLSocket):
             raise _failure("auth", "no", f"{self}: no password is sent in the clear", hint="leave out ?plain=yes")
-        name, secret = _login_octets(user, "user"), _login_octets(password, "password")
+        name, secret = login_octets(user, "user"), login_octets(password, "password")
         responses = {
-            "PLAIN": (base64.b64encode(b"\0" + name + b"\0" + secret),),
+            "PLAIN": (base64.b64encode(plain_login(name, secret)),),
             "LOGIN": (base64.b64encode(name), base64.b64encode(secret)),
         }
-        self._secrets = tuple(
-            one
-            for one in (secret, base64.b64encode(secret).rstrip(b"="), responses["PLAIN"][0])
-            if len(one) >= _SHORTEST_SECRET
-        )
+        self._secrets = spoken_secrets(name, secret)
         offered = self.esmtp_features.get("auth", "").upper().split()
         mechanism = next((one for one in responses if one in offered), None)
         if mechanism is None:
@@ -371,7 +362,7 @@ class Connection(smtplib.SMTP):
         whole = b"\n".join(reply.lines)
         if not any(secret in whole for secret in self._secrets):
             return reply
-        return Reply(reply.code, (b"(its words are left out, since the password is among them)",))
+        return Reply(reply.code, (LEFT_OUT,))
 
 
 _TO: dict[Step, str] = {
@@ -437,17 +428,6 @@ def _command_line(command: str) -> bytes:
         return command.encode("utf-8")
     except UnicodeEncodeError:
         raise DeliveryError("a command would hold a half of a surrogate pair") from None
-
-
-def _login_octets(text: str, what: str) -> bytes:
-    """Returns a part of a login as octets (RFC 4616 2), without a word of it in the error."""
-    try:
-        octets = text.encode("utf-8")
-    except UnicodeEncodeError:
-        octets = b"\0"
-    if b"\0" in octets:
-        raise _failure("auth", "no", f"the {what} of the login has a character that no login can carry")
-    return octets
 
 
 def _failure(

@@ -7,6 +7,13 @@ from pathlib import Path
 
 from pribble.errors import DeliveryError
 
+UNTRUSTED_HINT = "?ca=FILE names the authority that signed its certificate"
+
+
+def untrusted(where: object, error: ssl.SSLCertVerificationError) -> str:
+    """Returns why a server is not believed."""
+    return f"{where} is not who it should be: {error.verify_message.rstrip('.') or error.reason}"
+
 
 def client_context(authorities: Path | None) -> ssl.SSLContext:
     """Returns what checks a server's certificate, by the system's authorities, or those of a file.
