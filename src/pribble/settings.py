@@ -10,7 +10,11 @@ from types import MappingProxyType
 from typing import Any
 
 from pribble.errors import did_you_mean
-from pribble.settings_keys import ANY, KINDS, Kind, keys_of, tables_in
+from pribble.mime.address import mailbox
+from pribble.mime.header_fields import DOMAIN, id_domain_of
+from pribble.rendering.rendering import checked_embed
+from pribble.settings_keys import ANY, KINDS, SettingKind, keys_of, tables_in
+from pribble.template import TemplateFolder
 from pribble.toml_file import Keys, TomlFile
 
 SETTINGS_FILE = "pribble.toml"
@@ -129,8 +133,8 @@ def _check_table(file: TomlFile, table: Mapping[str, Any], name: str, way: Keys)
         is_table = known is None and (key in within or ANY in within)
         if known is None and not is_table:
             raise file.wrong(f'"{called}" means nothing here', *here, hint=did_you_mean(key, {*keys, *within} - {ANY}))
-        kind: Kind = known.kind if known else "table"
-        if not _is_of(value, kind):
+        kind: SettingKind = known.kind if known else "table"
+        if not _fits(value, kind):
             words = known.words if known and known.name == ANY and kind == "text" else KINDS[kind]
             hint = f"write [{called}] and its keys below it" if is_table and name else None
             raise file.wrong(f'"{called}" is {words}', *here, at="value", hint=hint)
@@ -142,7 +146,7 @@ def _check_table(file: TomlFile, table: Mapping[str, Any], name: str, way: Keys)
                 _check_table(file, one, inner, (*here, number))
 
 
-def _is_of(value: Any, kind: Kind) -> bool:
+def _fits(value: Any, kind: SettingKind) -> bool:
     match kind:
         case "text":
             return isinstance(value, str) and bool(value.strip())
@@ -154,6 +158,30 @@ def _is_of(value: Any, kind: Kind) -> bool:
             return isinstance(value, dict)
         case "tables":
             return isinstance(value, list) and all(isinstance(one, dict) for one in value)
+
+
+def project_templates(
+    settings: ProjectSettings,
+    path: Path,
+    *,
+    sender: str | None = None,
+    picture_base: str | None = None,
+    reload: bool = False,
+) -> TemplateFolder:
+    """Returns the folder of templates at a path, as the settings have it.
+
+    The right side of Content-IDs is the domain of the `sender`, a mailbox, by default the default one.
+    """
+    known = sender or settings.sender()
+    return TemplateFolder(
+        path,
+        locale=settings.locale,
+        timezone=settings.timezone,
+        embed=checked_embed(settings.embed),
+        picture_base=picture_base or settings.picture_base,
+        id_domain=id_domain_of(mailbox(known, "From")) if known and "@" in known else DOMAIN,
+        reload=reload,
+    )
 
 
 def _from_here(address: str, here: Path) -> str:

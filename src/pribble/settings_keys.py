@@ -9,8 +9,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-Kind = Literal["text", "texts", "flag", "table", "tables"]
-KINDS: Mapping[Kind, str] = {
+SettingKind = Literal["text", "texts", "flag", "table", "tables"]
+KINDS: Mapping[SettingKind, str] = {
     "text": "a text",
     "texts": "a list of texts",
     "flag": "true or false",
@@ -26,12 +26,12 @@ class SettingsKey:
 
     table: str
     name: str
-    kind: Kind
+    kind: SettingKind
     words: str
     default: str = ""
 
 
-def _keys(table: str, *rows: tuple[str, Kind, str, str]) -> tuple[SettingsKey, ...]:
+def _keys(table: str, *rows: tuple[str, SettingKind, str, str]) -> tuple[SettingsKey, ...]:
     return tuple(SettingsKey(table, *row) for row in rows)
 
 

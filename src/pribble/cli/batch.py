@@ -6,7 +6,6 @@ import argparse
 import re
 import sys
 import time
-from collections import Counter
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import replace
@@ -22,6 +21,7 @@ from pribble.cli.common import (
     count_of,
     counted,
     existing_file,
+    in_words,
     print_json,
     sender,
     template,
@@ -234,12 +234,12 @@ def _rehearse(options: argparse.Namespace, settings: ProjectSettings, rows: Rows
         )
         rate = first.states["accepted"] / max(done.seconds, 1e-9) * 60
         terminal.print(
-            f"  {_in_words(first.states)}: {done.seconds:,.1f} s, {rate:,.0f} a minute, {done.octets / 1e6:,.1f} MB"
+            f"  {in_words(first.states)}: {done.seconds:,.1f} s, {rate:,.0f} a minute, {done.octets / 1e6:,.1f} MB"
         )
         if first.stopped:
             terminal.print(f"  stopped: {first.stopped}")
         elif first.states["deferred"]:
-            terminal.print(f"  the same command, once the deferred ones are due: {_in_words(done.then)}")
+            terminal.print(f"  the same command, once the deferred ones are due: {in_words(done.then)}")
         terminal.print("nothing was sent, and no journal has anything of it")
     return 0 if first.stopped is None else NOT_DELIVERED
 
@@ -281,7 +281,7 @@ def _progress(as_json: bool, count: int) -> Iterator[Any]:
         def show(progress: Progress) -> None:
             done = sum(progress.ended.values())
             rate = f"{done / max(progress.seconds, 1e-9) * 60:,.0f}/min"
-            bar.update(task, completed=done, total=progress.total, description=f"{rate}  {_in_words(progress.ended)}")
+            bar.update(task, completed=done, total=progress.total, description=f"{rate}  {in_words(progress.ended)}")
 
         yield show
 
@@ -296,11 +296,7 @@ class _Lines:
         if time.monotonic() - self._last >= _EVERY:
             self._last = time.monotonic()
             done = sum(progress.ended.values())
-            self._terminal.print(f"{done:,} of {progress.total:,}: {_in_words(progress.ended)}")
-
-
-def _in_words(states: Counter[Any]) -> str:
-    return ", ".join(f"{count:,} {state.replace('_', ' ')}" for state, count in sorted(states.items()) if count)
+            self._terminal.print(f"{done:,} of {progress.total:,}: {in_words(progress.ended)}")
 
 
 def _tell_result(options: argparse.Namespace, batch: Batch, journal: Journal, result: BatchResult) -> None:
@@ -319,7 +315,7 @@ def _tell_result(options: argparse.Namespace, batch: Batch, journal: Journal, re
         )
         return
     terminal = Terminal()
-    terminal.print(f"{batch.job}: {_in_words(result.states) or 'nothing'}")
+    terminal.print(f"{batch.job}: {in_words(result.states) or 'nothing'}")
     for state in ("refused", "deferred", "in_doubt", "expired"):
         for count, words in journal.reasons(state, batch.job) if result.states[state] else ():
             terminal.print(f"  {count:,} {state.replace('_', ' ')}: {words}")

@@ -6,7 +6,7 @@ import argparse
 import json
 import re
 import sys
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
 from typing import Any, NoReturn
 
@@ -14,11 +14,9 @@ from pribble import __version__
 from pribble.errors import DataError, Place, PribbleError, Source, did_you_mean, visible_lines
 from pribble.files import is_file, write_file
 from pribble.findings import Finding
-from pribble.mime.address import mailbox
-from pribble.mime.header_fields import DOMAIN, id_domain_of
 from pribble.pictures.picture_slots import EMBED
 from pribble.rendering.rendering import Rendering, checked_embed
-from pribble.settings import SETTINGS_FILE, ProjectSettings
+from pribble.settings import SETTINGS_FILE, ProjectSettings, project_templates
 from pribble.template import Template, TemplateFolder, read_data
 from pribble.values.reading import read_json
 
@@ -183,26 +181,18 @@ def located(named: str, folder: Path) -> tuple[Path, str]:
 def template_folder(
     path: Path, options: argparse.Namespace, settings: ProjectSettings, *, reload: bool = False
 ) -> TemplateFolder:
-    """Returns the folder of templates at a path, as the settings have it; `reload` as `TemplateFolder` has it."""
+    """Returns the folder of templates at a path, as the settings and options have it; `reload` as `TemplateFolder` has
+    it."""
     if not path.is_dir():
         raise Usage(f"there is no template folder {path} (name one with --templates, or in {SETTINGS_FILE})")
-    return TemplateFolder(
+    given = getattr(options, "sender", None)
+    return project_templates(
+        settings,
         path,
-        locale=settings.locale,
-        timezone=settings.timezone,
-        embed=checked_embed(settings.embed),
-        picture_base=getattr(options, "picture_base", None) or settings.picture_base,
-        id_domain=_id_domain(options, settings),
+        sender=settings.sender(given) or given if given else None,
+        picture_base=getattr(options, "picture_base", None),
         reload=reload,
     )
-
-
-def _id_domain(options: argparse.Namespace, settings: ProjectSettings) -> str:
-    """Returns the right side of Content-IDs: the domain of the sender, where one is named."""
-    given = getattr(options, "sender", None)
-    known = settings.sender(given) if given else settings.sender()
-    mailbox_of = known or given
-    return id_domain_of(mailbox(mailbox_of, "From")) if mailbox_of and "@" in mailbox_of else DOMAIN
 
 
 def read_given_data(named: str) -> Any:
@@ -335,6 +325,11 @@ def add_json(parser: argparse.ArgumentParser) -> None:
 def counted(count: int, noun: str) -> str:
     """Returns a number of things: "1 page", "1,200 pages"."""
     return f"{count:,} {noun}{'s' * (count != 1)}"
+
+
+def in_words(states: Mapping[Any, int]) -> str:
+    """Returns how many are in which states: "3 deferred, 1 in doubt"."""
+    return ", ".join(f"{count:,} {state.replace('_', ' ')}" for state, count in sorted(states.items()) if count)
 
 
 def print_json(value: Any) -> None:

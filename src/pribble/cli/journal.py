@@ -11,7 +11,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, get_args
 
-from pribble.cli.common import NOT_DELIVERED, Usage, add_json, counted, existing_file, print_json
+from pribble.cli.common import NOT_DELIVERED, Usage, add_json, counted, existing_file, in_words, print_json
 from pribble.cli.terminal import Terminal
 from pribble.delivery.states import State
 from pribble.errors import DataError
@@ -117,8 +117,7 @@ def _go_on(options: argparse.Namespace, journal: Journal) -> int:
         print_json({"ended": dict(left.ended), "stopped": left.stopped})
     else:
         terminal = Terminal(soft_wrap=True)
-        told = ", ".join(f"{count} {state.replace('_', ' ')}" for state, count in sorted(left.ended.items()))
-        terminal.print(told or "nothing was left")
+        terminal.print(in_words(left.ended) or "nothing was left")
         for words in left.stopped:
             terminal.print(f"stopped: {words}")
     return NOT_DELIVERED if left.stopped or set(left.ended) - {"accepted"} else 0
@@ -180,9 +179,7 @@ def _list(options: argparse.Namespace, journal: Journal) -> int:
     else:
         terminal = Terminal(soft_wrap=True)
         for entry in entries:
-            said = " ".join(str(part) for part in (entry.code, entry.words) if part)
-            state = entry.state.replace("_", " ")
-            terminal.print(f"{entry.key}  {entry.address}: {state}{f' ({said})' if said else ''}")
+            terminal.print(f"{entry.key}  {entry}")
     return 0
 
 

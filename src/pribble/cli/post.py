@@ -42,7 +42,7 @@ def run(options: argparse.Namespace) -> int:
         raise Usage(f"events stand in {SETTINGS_FILE}, and there is none in this folder or above it")
     with Mailroom(settings, secret=os.environ.get) as mailroom:
         if options.check:
-            return _check(options, mailroom)
+            return _check_events(options, mailroom)
         if options.event is None:
             raise Usage("say which event: " + (", ".join(settings.events) or f"{SETTINGS_FILE} has none"))
         if options.data is None:
@@ -63,9 +63,7 @@ def _tell(posted: Posted, mailroom: Mailroom) -> None:
         terminal.print(f"{posted.event} {posted.key}: no message of it is wanted")
     for message in posted.messages:
         for one in message.entries:
-            said = " ".join(str(part) for part in (one.code, one.words) if part)
-            what = one.state.replace("_", " ") + (f" ({said})" if said else "")
-            terminal.print(f"{message.name}  {one.address}: {what}")
+            terminal.print(f"{message.name}  {one}")
     for name, words in posted.problems:
         terminal.print(f"{name}  not made: {words}")
     for words in posted.stopped:
@@ -80,7 +78,7 @@ def _tell(posted: Posted, mailroom: Mailroom) -> None:
         )
 
 
-def _check(options: argparse.Namespace, mailroom: Mailroom) -> int:
+def _check_events(options: argparse.Namespace, mailroom: Mailroom) -> int:
     names = [options.event] if options.event else []
     problems = mailroom.problems(names)
     checked = names or list(mailroom.settings.events)

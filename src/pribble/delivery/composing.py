@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import Any, Protocol, Required, Self, TypedDict, Unpack
@@ -42,17 +42,11 @@ class ComposerOptions(TypedDict, total=False):
     key: Sequence[str]
     attachments: Sequence[Attachment]
     mark: str
-    automatic: bool
 
 
 def address_source(written: str, columns: Iterable[str], name: str) -> Addresses:
     """Returns what a column's name, or a pattern, gives; `name` is the option that errors speak of."""
     return AddressColumn(written, name) if written in columns else AddressPattern(written, name)
-
-
-def option_name(name: str) -> str:
-    """Returns an option as the command line has it."""
-    return f"--{name.replace('_', '-')}"
 
 
 @dataclass(frozen=True)
@@ -78,14 +72,8 @@ class Composer:
     automatic: bool = False
 
     @classmethod
-    def of(
-        cls,
-        template: Template,
-        columns: Sequence[str],
-        called: Callable[[str], str] = option_name,
-        **options: Unpack[ComposerOptions],
-    ) -> Self:
-        """Returns what makes messages of a table with these columns; `called` is what errors call an option.
+    def of(cls, template: Template, columns: Sequence[str], **options: Unpack[ComposerOptions]) -> Self:
+        """Returns what makes messages of a table with these columns.
 
         Raises `TemplateError` for a pattern that is none, `DataError` for a key that is no column.
         """
@@ -95,24 +83,23 @@ class Composer:
                 raise DataError(f'the key "{column}" is no column of the table', hint=did_you_mean(column, columns))
 
         def addresses(written: str | None, name: str) -> Addresses | None:
-            return address_source(written, columns, called(name)) if written else None
+            return address_source(written, columns, name) if written else None
 
         def text(written: str | None, name: str) -> TextPattern | None:
-            return TextPattern(written, called(name)) if written else None
+            return TextPattern(written, name) if written else None
 
         return cls(
             template,
             options["sender"],
-            to=address_source(options["to"], columns, called("to")),
-            cc=addresses(options.get("cc"), "cc"),
-            bcc=addresses(options.get("bcc"), "bcc"),
-            reply_to=addresses(options.get("reply_to"), "reply_to"),
-            locale=text(options.get("locale"), "locale"),
-            unsubscribe=text(options.get("unsubscribe"), "unsubscribe"),
+            to=address_source(options["to"], columns, "--to"),
+            cc=addresses(options.get("cc"), "--cc"),
+            bcc=addresses(options.get("bcc"), "--bcc"),
+            reply_to=addresses(options.get("reply_to"), "--reply-to"),
+            locale=text(options.get("locale"), "--locale"),
+            unsubscribe=text(options.get("unsubscribe"), "--unsubscribe"),
             key=key,
             attachments=tuple(options.get("attachments", ())),
             mark=options.get("mark", ""),
-            automatic=options.get("automatic", False),
         )
 
     def message(self, row: Any, *, seed: bytes | None = None, date: float | None = None) -> Message:

@@ -8,9 +8,9 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, TypeVar
 
-from pribble.delivery.composing import Composer, ComposerOptions
+from pribble.delivery.composing import Composer
 from pribble.delivery.passwords import DEFAULT
-from pribble.delivery.patterns import Condition, TextPattern
+from pribble.delivery.patterns import AddressPattern, Condition, TextPattern
 from pribble.delivery.transports import transport
 from pribble.errors import DataError, PribbleError, did_you_mean
 from pribble.mime.message import Message
@@ -21,7 +21,6 @@ from pribble.toml_file import At
 
 _T = TypeVar("_T")
 _UNITS = {"second": 1, "minute": 60, "hour": 3600, "day": 86400}
-_PATTERNS = ("to", "cc", "bcc", "reply_to", "locale", "unsubscribe")
 _NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9._-]{0,99}")
 
 
@@ -102,10 +101,10 @@ def read_event(
     """Returns an event of the settings; None where something is wrong with it: each mistake is `found`."""
     if name not in settings.events:
         raise DataError(f'there is no event "{name}"', hint=did_you_mean(name, settings.events))
-    return _Reading(settings, templates, name, found).event()
+    return _EventReader(settings, templates, name, found).event()
 
 
-class _Reading:
+class _EventReader:
     def __init__(
         self,
         settings: ProjectSettings,
@@ -135,28 +134,30 @@ class _Reading:
         event = Event(
             self._name,
             [one for one in messages if one is not None],
-            self._made(TextPattern, table, "key"),
+            self._made(TextPattern, "key", table.get("key"), "key"),
             self._seconds(table),
             table.get("even_if_suppressed", False),
             self._base / table["sample"] if "sample" in table else None,
         )
         return None if self._wrong else event
 
+    def _tell(self, error: PribbleError) -> None:
+        self._wrong += 1
+        self._told(error)
+
     def _find(self, problem: str, *way: str | int, at: At = "key", hint: str | None = None) -> None:
         """Tell of a mistake at the end of a way within the event's table."""
-        self._wrong += 1
-        self._told(self._file.wrong(problem, "events", self._name, *way, at=at, hint=hint))
+        self._tell(self._file.wrong(problem, "events", self._name, *way, at=at, hint=hint))
 
-    def _made(self, make: Callable[[str, str], _T], table: Mapping[str, Any], *way: str | int) -> _T | None:
-        """Returns what is made of the text at the end of a way; None where there is none, or it is wrong."""
-        written = table.get(str(way[-1]))
+    def _made(self, make: Callable[[str, str], _T], name: str, written: str | None, *way: str | int) -> _T | None:
+        """Returns what is made of the text at the end of a way, which errors call `name`; None where there is none, or
+        it is wrong."""
         if written is None:
             return None
         try:
-            return make(written, str(way[-1]))
+            return make(written, name)
         except PribbleError as error:
-            self._wrong += 1
-            self._told(self._file.wrong_within(error, "events", self._name, *way))
+            self._tell(self._file.wrong_within(error, "events", self._name, *way))
             return None
 
     def _seconds(self, table: Mapping[str, Any]) -> float | None:
@@ -179,26 +180,21 @@ class _Reading:
         name = table.get("name", table.get("template", ""))
         if name and not _NAME.fullmatch(name.replace("/", "-")):
             self._find(f'"{name[:40]}" is no name of a message', *way, "name", at="value")
-        options = self._options(table, *way)
-        composer = None
-        if template is not None and "to" in table and options["sender"]:
-            fit = [self._is_fit(template, options["sender"], key, table, *way) for key in _PATTERNS if key in table]
-            composer = Composer.of(template, (), str, **options) if all(fit) else None
-        when = self._made(Condition, table, *way, "when")
+        sender = self._named(table, "sender", dict(self._settings.senders), *way)
+
+        def made(make: Callable[[str, str], _T], key: str) -> _T | None:
+            return self._made(make, key, table.get(key), *way, key)
+
+        to, cc, bcc, reply_to = (made(AddressPattern, key) for key in ("to", "cc", "bcc", "reply_to"))
+        locale, unsubscribe = made(TextPattern, "locale"), made(TextPattern, "unsubscribe")
+        when = made(Condition, "when")
         files = self._files(table, *way)
         through = self._transport(table, *way)
-        if composer is None or self._wrong > before:
+        if template is None or to is None or self._wrong > before:
             return None
+        mailbox = self._settings.sender(sender) or ""
+        composer = Composer(template, mailbox, to, cc, bcc, reply_to, locale, unsubscribe, automatic=True)
         return EventMessage(name, composer, through, when, files, table.get("optional", False))
-
-    def _is_fit(self, template: Template, sender: str, key: str, table: Mapping[str, Any], *way: str | int) -> bool:
-        """Tells what is wrong with the pattern of a key; returns whether nothing is."""
-
-        def composer(written: str, name: str) -> Composer:
-            given: Any = {"sender": sender, "to": "x@x.example", name: written}
-            return Composer.of(template, (), str, **given)
-
-        return self._made(composer, table, *way, key) is not None
 
     def _template(self, table: Mapping[str, Any], *way: str | int) -> Template | None:
         name = table["template"]
@@ -213,22 +209,8 @@ class _Reading:
                 return None
             return self._templates[name]
         except PribbleError as error:  # the template is wrong, at a place of its own
-            self._wrong += 1
-            self._told(error)
+            self._tell(error)
             return None
-
-    def _options(self, table: Mapping[str, Any], *way: str | int) -> ComposerOptions:
-        sender = self._named(table, "sender", dict(self._settings.senders), *way)
-        return {
-            "sender": self._settings.sender(sender) or "",
-            "to": table.get("to", ""),
-            "cc": table.get("cc"),
-            "bcc": table.get("bcc"),
-            "reply_to": table.get("reply_to"),
-            "locale": table.get("locale"),
-            "unsubscribe": table.get("unsubscribe"),
-            "automatic": True,
-        }
 
     def _named(self, table: Mapping[str, Any], key: str, known: Mapping[str, str], *way: str | int) -> str:
         """Returns the name of a sender or a transport that there is, or tells that there is none."""
@@ -247,19 +229,15 @@ class _Reading:
             if name in known:
                 transport(known[name])
         except ValueError as error:
-            self._wrong += 1
-            self._told(self._file.wrong(str(error), "transports", name, "url", at="value"))
+            self._tell(self._file.wrong(str(error), "transports", name, "url", at="value"))
         return name
 
     def _files(self, table: Mapping[str, Any], *way: str | int) -> list[EventFile]:
         files = []
         for number, written in enumerate(table.get("attach", ())):
             here = (*way, "attach", number)
-            try:
-                pattern = TextPattern(written, "attach")
-            except PribbleError as error:
-                self._wrong += 1
-                self._told(self._file.wrong_within(error, "events", self._name, *here))
+            pattern = self._made(TextPattern, "attach", written, *here)
+            if pattern is None:
                 continue
             file = EventFile(pattern, self._base, self._settings.attachment_folders)
             if not pattern.has_marks:

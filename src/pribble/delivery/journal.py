@@ -73,6 +73,11 @@ class Entry:
     not_before: float
     changed: float
 
+    def __str__(self) -> str:
+        """Returns it in a line: ``ana@example.org: accepted (250 2.0.0 kept)``."""
+        said = " ".join(str(part) for part in (self.code, self.words) if part)
+        return f"{self.address}: {self.state.replace('_', ' ')}" + (f" ({said})" if said else "")
+
     def as_data(self) -> Mapping[str, object]:
         """Returns what became of it, for programs."""
         return {

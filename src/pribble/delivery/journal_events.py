@@ -6,7 +6,6 @@ A message of an event is one of the job "event/name", with the event's key.
 from __future__ import annotations
 
 import hashlib
-import secrets
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
@@ -14,7 +13,7 @@ from sqlalchemy import Connection, delete, exists, func, insert, select, update
 
 from pribble.delivery.claims import Claim
 from pribble.delivery.journal import Entry, Journal
-from pribble.delivery.journal_planning import hidden_key
+from pribble.delivery.journal_planning import Planned, hidden_key, last_number, message_row, recipient_rows
 from pribble.delivery.journal_statements import WAITING
 from pribble.delivery.journal_tables import (
     EVENTS,
@@ -74,50 +73,27 @@ def store(journal: Journal, event: str, key: str, messages: Sequence[ToStore]) -
             return False
         now = clock(connection)
         connection.execute(insert(EVENTS).values(event=event, key=key, posted=now))
-        last = connection.scalar(select(func.max(MESSAGES.c.id))) or 0
-        for number, one in enumerate(messages, last + 1):
-            name = job_of(event, one.name)
-            job = connection.scalar(select(JOBS.c.id).where(JOBS.c.name == name))
-            if job is None:
-                made = connection.execute(insert(JOBS).values(name=name, template=""))
-                job = made.inserted_primary_key[0]  # type: ignore[index]
-            raw = one.message.with_bcc()
-            connection.execute(
-                insert(MESSAGES).values(
-                    id=number,
-                    job=job,
-                    key=key,
-                    position=number,
-                    data=hashlib.sha256(raw).hexdigest(),
-                    seed=secrets.token_bytes(16),
-                    message_id=one.message.message_id,
-                    attempt=0,
-                )
-            )
+        for number, one in enumerate(messages, last_number(connection) + 1):
+            job = _known_job(connection, job_of(event, one.name))
+            raw, envelope = one.message.with_bcc(), one.message.envelope
+            digest = hashlib.sha256(raw).hexdigest()
+            planned = Planned(key, number, digest, envelope.recipients, one.suppressed)
+            row = message_row(number, job, planned)
+            connection.execute(insert(MESSAGES), {**row, "message_id": one.message.message_id})
             not_after = None if one.valid_for is None else now + one.valid_for
-            envelope = one.message.envelope
-            connection.execute(
-                insert(STORED).values(
-                    message=number, through=one.through, sender=envelope.sender, content=raw, not_after=not_after
-                )
-            )
-            connection.execute(
-                insert(RECIPIENTS),
-                [
-                    {
-                        "message": number,
-                        "job": job,
-                        "address": address,
-                        "state": "suppressed" if address in one.suppressed else "planned",
-                        "attempt": 0,
-                        "tries": 0,
-                        "not_before": 0.0,
-                        "changed": now,
-                    }
-                    for address in envelope.recipients
-                ],
-            )
+            known = {"message": number, "through": one.through, "sender": envelope.sender, "content": raw}
+            connection.execute(insert(STORED), {**known, "not_after": not_after})
+            connection.execute(insert(RECIPIENTS), recipient_rows(number, job, planned, now))
         return True
+
+
+def _known_job(connection: Connection, name: str) -> int:
+    """Returns the id of the job with a name, which is made where it is not there."""
+    job = connection.scalar(select(JOBS.c.id).where(JOBS.c.name == name))
+    if job is None:
+        made = connection.execute(insert(JOBS).values(name=name, template=""))
+        job = made.inserted_primary_key[0]  # type: ignore[index]
+    return int(job)
 
 
 def stored_message(journal: Journal, claim: Claim) -> BaseMessage:

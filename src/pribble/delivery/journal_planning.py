@@ -47,6 +47,44 @@ def hidden_key(key: str) -> str:
     return f"#{hashlib.sha256(key.encode('utf-8')).hexdigest()[:40]}"
 
 
+def last_number(connection: Connection) -> int:
+    """Returns the number of the message that was planned last.
+
+    Numbers go up, and none is given twice: what was deleted could be taken for what is new by its late owner.
+    """
+    return connection.scalar(select(func.max(MESSAGES.c.id))) or 0
+
+
+def message_row(number: int, job: int, one: Planned) -> dict[str, Any]:
+    """Returns what the journal has of a message that is planned."""
+    return {
+        "id": number,
+        "job": job,
+        "key": one.key,
+        "position": one.position,
+        "data": one.data,
+        "seed": secrets.token_bytes(16),
+        "attempt": 0,
+    }
+
+
+def recipient_rows(number: int, job: int, one: Planned, now: float) -> list[dict[str, Any]]:
+    """Returns what the journal has of the recipients of a message that is planned."""
+    return [
+        {
+            "message": number,
+            "job": job,
+            "address": address,
+            "state": "suppressed" if address in one.suppressed else "planned",
+            "attempt": 0,
+            "tries": 0,
+            "not_before": 0.0,
+            "changed": now,
+        }
+        for address in one.addresses
+    ]
+
+
 class Planning:
     """The writing of a plan, chunk by chunk, in one transaction."""
 
@@ -56,7 +94,7 @@ class Planning:
         self._counts: Counter[str] = Counter()
         self._changed: list[str] = []
         self._repeated: list[str] = []
-        self._last = connection.scalar(select(func.max(MESSAGES.c.id))) or 0
+        self._last = last_number(connection)
         self._places: list[dict[str, Any]] = []
         self._messages: list[dict[str, Any]] = []
         self._recipients: list[dict[str, Any]] = []
@@ -108,32 +146,9 @@ class Planning:
         return bool(self._connection.scalar(query))
 
     def _insert(self, one: Planned) -> None:
-        # Numbers go up, and none is given twice: what was deleted could be taken for what is new by its late owner.
         self._last += 1
-        self._messages.append(
-            {
-                "id": self._last,
-                "job": self._job,
-                "key": one.key,
-                "position": one.position,
-                "data": one.data,
-                "seed": secrets.token_bytes(16),
-                "attempt": 0,
-            }
-        )
-        self._recipients += [
-            {
-                "message": self._last,
-                "job": self._job,
-                "address": address,
-                "state": "suppressed" if address in one.suppressed else "planned",
-                "attempt": 0,
-                "tries": 0,
-                "not_before": 0.0,
-                "changed": self._now,
-            }
-            for address in one.addresses
-        ]
+        self._messages.append(message_row(self._last, self._job, one))
+        self._recipients += recipient_rows(self._last, self._job, one, self._now)
 
     def _write(self) -> None:
         """Write down what has gathered, each kind at once."""

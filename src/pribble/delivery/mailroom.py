@@ -33,11 +33,8 @@ from pribble.delivery.sending import Pace, Sending, Work, look
 from pribble.delivery.states import State
 from pribble.delivery.transports import Transport, transport
 from pribble.errors import DataError, DeliveryError, PribbleError, did_you_mean
-from pribble.mime.address import mailbox
-from pribble.mime.header_fields import DOMAIN, id_domain_of
 from pribble.mime.message import Message
-from pribble.rendering.rendering import checked_embed
-from pribble.settings import ProjectSettings, read_settings
+from pribble.settings import ProjectSettings, project_templates, read_settings
 from pribble.template import Template, TemplateFolder
 
 DEADLINE = 30.0  # seconds in which an event's messages are tried at once
@@ -192,14 +189,7 @@ class Mailroom:
                 path = settings.templates or settings.file_folder / "templates"
                 if not path.is_dir():
                     raise DataError(f"there is no template folder {path}")
-                self._templates = TemplateFolder(
-                    path,
-                    locale=settings.locale,
-                    timezone=settings.timezone,
-                    embed=checked_embed(settings.embed),
-                    picture_base=settings.picture_base,
-                    id_domain=id_domain_of(mailbox(sender, "From")) if (sender := settings.sender()) else DOMAIN,
-                )
+                self._templates = project_templates(settings, path)
             return self._templates
 
     # ---- events -------------------------------------------------------------------------------------------------
@@ -231,10 +221,8 @@ class Mailroom:
             except PribbleError as error:
                 found.append(error)
                 continue
-            made, problems = self._messages(event, data)
+            _, problems = self._messages(event, data)
             found += [EventError(name, [problem]) for problem in problems]
-            for _, message in made:
-                bytes(message)
         return found
 
     @staticmethod

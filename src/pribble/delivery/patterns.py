@@ -83,11 +83,7 @@ class Condition:
             raise DataError(error.problem, place=self._place_of(error), hint=error.hint) from None
 
     def _place_of(self, error: PribbleError) -> Place:
-        size = len(self._source.text)
-        if error.place is None:
-            return self._source.place(0, size)
-        start, end = (min(max(at - len(_IF), 0), size) for at in (error.place.start, error.place.end))
-        return self._source.place(start, max(start, end))
+        return _brought_back(error, -len(_IF), self._source.place(0, len(self._source.text)))
 
 
 @dataclass(frozen=True, slots=True)
@@ -157,6 +153,15 @@ def _filled(pieces: Sequence[Piece], row: Any) -> str:
     return "".join([piece if isinstance(piece, str) else piece.value(row) for piece in pieces])
 
 
+def _brought_back(error: PribbleError, by: int, within: Place) -> Place:
+    """Returns where an error about a text that was put into another one stands: moved `by` so much, and `within` where
+    the text is written."""
+    if error.place is None:
+        return within
+    start = min(max(error.place.start + by, within.start), within.end)
+    return within.source.place(start, min(max(error.place.end + by, start), within.end))
+
+
 def _pieces(source: Source) -> Iterator[tuple[Piece, int]]:
     """Returns the pieces of a pattern, and where each begins."""
     for piece in cut_marks(source, html=False):
@@ -168,11 +173,7 @@ def _pieces(source: Source) -> Iterator[tuple[Piece, int]]:
             try:
                 template = Template.from_text(f"{before}{written}{_EDGE}{{{{ :subject }}}}", name=f"{source.name}.txt")
             except PribbleError as error:
-                place = source.place(piece.start, piece.end)
-                if error.place is not None:
-                    moved = piece.start - len(before)
-                    start = min(max(error.place.start + moved, piece.start), piece.end)
-                    place = source.place(start, min(max(error.place.end + moved, start), piece.end))
+                place = _brought_back(error, piece.start - len(before), source.place(piece.start, piece.end))
                 raise TemplateError(error.problem, place=place, hint=error.hint) from None
             yield FilledMark(template, source.place(piece.start, piece.end)), piece.start
 
