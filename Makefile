@@ -66,7 +66,7 @@ build: set-up
 # Moves every pin to the newest release that pyproject.toml permits, and the lowest ones to what it asks for at least.
 lock: build/uv/installed
 	build/uv/bin/uv pip compile $(RESOLVE) requirements/uv.in -o requirements/uv.txt
-	build/uv/bin/uv pip compile $(RESOLVE) --extra test --extra lint --extra build pyproject.toml -o $(LOCK)
+	build/uv/bin/uv pip compile $(RESOLVE) --extra test --extra examples --extra lint --extra build pyproject.toml -o $(LOCK)
 	build/uv/bin/uv pip compile $(RESOLVE) --extra test --extra build --resolution lowest-direct pyproject.toml \
 		-o requirements/lowest.txt
 

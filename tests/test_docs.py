@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+import os
 import re
 import shlex
 import shutil
@@ -22,7 +24,9 @@ from pribble import PribbleError, Template, TemplateFolder
 from pribble.demo import defects
 from pribble.mime.audit.rules import RULES
 from pribble.mime.fields import FIELDS
+from tests.delivery.killing import receiving
 from tests.servers import free_port
+from tests.serving.served import TOKEN, Process
 from tests.support import DEMO, ROOT, Case, pribble_process, slow
 
 
@@ -170,3 +174,36 @@ class Commands(Case):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class Served(Case):
+    """What docs/serving.md asks a server is asked one, and it answers what the page says."""
+
+    @slow
+    def test_curl(self) -> None:
+        folder = self.folder().path
+        shutil.copytree(DEMO, folder / "templates")
+        project = (DEMO.parent / "pribble.toml").read_text(encoding="utf-8")
+        page = (ROOT / "docs/serving.md").read_text(encoding="utf-8")
+        asked = re.findall(r"```sh\n(curl .*?)```\n\n```(json|)\n(.*?)```", page, re.DOTALL)
+        self.assertGreater(len(asked), 3)
+        with receiving(folder / "received") as (address, _):
+            project = project.replace("smtp://127.0.0.1:8025", address)
+            (folder / "pribble.toml").write_text(f'journal = "post.journal"\n{project}', encoding="utf-8")
+            with Process(folder) as server:
+                for command, kind, said in asked:
+                    with self.subTest(command[:60]):
+                        done = subprocess.run(
+                            ["sh", "-ec", command.replace("8026", str(server.port))],
+                            capture_output=True,
+                            text=True,
+                            cwd=folder,
+                            env={**os.environ, "PRIBBLE_TOKEN": TOKEN},
+                            timeout=60,
+                        )
+                        self.assertEqual((done.returncode, done.stderr), (0, ""))
+                        answer = re.sub("[0-9a-f]{32}", "…", done.stdout)
+                        if kind == "json":
+                            self.assertEqual(json.loads(answer), json.loads(said))
+                        else:
+                            self.assertEqual(answer.rstrip(), said.rstrip())

@@ -18,6 +18,8 @@ from pribble.compiler.markup_formatters import MARKUP_FORMATTERS
 from pribble.mime.audit.rules import RULES
 from pribble.mime.fields import FIELDS, MESSAGE, OTHERS, KnownField
 from pribble.mime.media_types import MEDIA_TYPES, MediaType
+from pribble.serving.problems import PROBLEM_KINDS
+from pribble.serving.routes import ROUTES
 from pribble.settings_keys import KINDS, SETTINGS_KEYS
 from pribble.values.formatters import FORMATTERS, Formatter
 
@@ -92,6 +94,18 @@ def settings_keys() -> str:
     return "\n\n".join(tables)
 
 
+def routes() -> str:
+    """What can be asked of the server."""
+    rows = [f"| `{one.method} {one.path}` | {_cell(one.words)} |" for one in ROUTES]
+    return "| | |\n|---|---|\n" + "\n".join(rows)
+
+
+def problem_kinds() -> str:
+    """What a request can end with."""
+    rows = [f"| {one.status} | `{name}` | {one.title} | {_cell(one.advice)} |" for name, one in PROBLEM_KINDS.items()]
+    return "| status | kind | what it is | what to do |\n|---|---|---|---|\n" + "\n".join(rows)
+
+
 TABLES: dict[str, tuple[str, Callable[[], str]]] = {
     "fields": ("mime.md", fields),
     "rules": ("mime.md", rules),
@@ -103,6 +117,8 @@ TABLES: dict[str, tuple[str, Callable[[], str]]] = {
     "moves": ("delivery.md", moves),
     "answers": ("delivery.md", answers),
     "settings": ("settings.md", settings_keys),
+    "routes": ("serving.md", routes),
+    "problem kinds": ("serving.md", problem_kinds),
 }
 
 

@@ -74,6 +74,16 @@ class Place:
     def __str__(self) -> str:
         return f"{visible(self.source.name)}:{self.line}:{self.column}"
 
+    def as_data(self) -> dict[str, Any]:
+        """Returns it for programs: file, line and column from 1, and the stretch in characters, from 0."""
+        return {
+            "file": self.source.name,
+            "line": self.line,
+            "column": self.column,
+            "start": self.start,
+            "end": self.end,
+        }
+
     def excerpt(self) -> str:
         """Returns the line, set in by four, and below it carets under the stretch."""
         text, first = self.source.text, self._line_start()
@@ -189,6 +199,10 @@ class PribbleError(Exception):
         for other in self.related:
             lines.append(f"  {other.what} {other.place}\n{other.place.excerpt()}")
         return "\n".join(lines)
+
+    def as_data(self) -> dict[str, Any]:
+        """Returns it for programs: what is wrong, what would be right, and where."""
+        return {"message": self.problem, "hint": self.hint, "where": self.place and self.place.as_data()}
 
 
 class TemplateError(PribbleError):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 from pribble.errors import Place
 
@@ -36,3 +36,16 @@ class Finding:
         where = f"{self.where}: " if self.where else ""
         excerpt = f"\n{self.where.excerpt()}" if self.where else ""
         return f"{where}{self.message} ({self.fix}){excerpt}"
+
+    def as_data(self) -> dict[str, Any]:
+        """Returns it for programs."""
+        return {
+            "rule": self.rule,
+            "severity": self.severity,
+            "where": self.where and self.where.as_data(),
+            "message": self.message,
+            "fix": self.fix,
+            "reference": self.reference,
+            **({"data": self.path} if self.path else {}),
+            **({"others": [place.as_data() for place in self.others]} if self.others else {}),
+        }

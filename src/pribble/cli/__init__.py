@@ -26,6 +26,7 @@ COMMANDS = (
     "post",
     "batch",
     "journal",
+    "serve",
     "receive",
 )
 

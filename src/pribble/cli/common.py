@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any, NoReturn
 
 from pribble import __version__
-from pribble.errors import DataError, Place, PribbleError, Source, did_you_mean, visible_lines
+from pribble.errors import DataError, PribbleError, Source, did_you_mean, visible_lines
 from pribble.files import is_file, write_file
 from pribble.findings import Finding
 from pribble.pictures.picture_slots import EMBED
@@ -57,50 +57,16 @@ def complain(error: Exception, code: int, *, as_json: bool) -> int:
     if not as_json:
         print(error, file=sys.stderr)
         return code
-    known = error if isinstance(error, PribbleError) else None
-    print_json(
-        {
-            "error": {
-                "kind": type(error).__name__,
-                "message": known.problem if known else getattr(error, "message", str(error)),
-                "hint": known.hint if known else None,
-                "where": where(known.place if known else None),
-                "exit_code": code,
-            }
-        }
-    )
+    said = {"message": getattr(error, "message", str(error)), "hint": None, "where": None}
+    if isinstance(error, PribbleError):
+        said = error.as_data()
+    print_json({"error": {"kind": type(error).__name__, **said, "exit_code": code}})
     return code
-
-
-def where(place: Place | None) -> dict[str, Any] | None:
-    """Returns a place, for programs: its file, line and column, from 1, and the stretch of the file in characters, from
-    0."""
-    if place is None:
-        return None
-    return {
-        "file": place.source.name,
-        "line": place.line,
-        "column": place.column,
-        "start": place.start,
-        "end": place.end,
-    }
 
 
 def as_data(findings: Iterable[Finding]) -> list[dict[str, Any]]:
     """Returns findings, for programs."""
-    return [
-        {
-            "rule": one.rule,
-            "severity": one.severity,
-            "where": where(one.where),
-            "message": one.message,
-            "fix": one.fix,
-            "reference": one.reference,
-            **({"data": one.path} if one.path else {}),
-            **({"others": [where(place) for place in one.others]} if one.others else {}),
-        }
-        for one in findings
-    ]
+    return [one.as_data() for one in findings]
 
 
 def tell(options: argparse.Namespace, findings: Iterable[Finding]) -> None:

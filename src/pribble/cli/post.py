@@ -7,7 +7,7 @@ import os
 import sys
 from typing import TYPE_CHECKING, Any
 
-from pribble.cli.common import NOT_DELIVERED, Usage, add_json, complain, counted, print_json, read_given_data, where
+from pribble.cli.common import NOT_DELIVERED, Usage, add_json, complain, counted, print_json, read_given_data
 from pribble.cli.terminal import Terminal
 from pribble.errors import PribbleError
 from pribble.settings import SETTINGS_FILE, project_settings
@@ -94,4 +94,4 @@ def _check_events(options: argparse.Namespace, mailroom: Mailroom) -> int:
 
 
 def _problem(error: PribbleError) -> dict[str, Any]:
-    return {"message": error.problem, "hint": error.hint, "where": where(error.place), "text": str(error)}
+    return {**error.as_data(), "text": str(error)}

@@ -107,7 +107,7 @@ class Composer:
 
         Raises what rendering and `Message` raise, and `DataError` for a row that names nobody.
         """
-        locale = self.locale.text(row) or None if self.locale else None
+        locale = self._locale(row)
         envelope: MessageOptions = {"attachments": self.attachments}
         if self.cc:
             envelope["cc"] = self.cc.addresses(row)
@@ -130,6 +130,13 @@ class Composer:
         if self.mark:
             envelope["subject"] = f"{self.mark}{rendering.subject or ''}"
         return rendering.message(sender=self.sender, to=to, **envelope)
+
+    def _locale(self, row: Any) -> str | None:
+        return self.locale.text(row) or None if self.locale else None
+
+    def problems(self, row: Any) -> list[PribbleError]:
+        """Returns all that the template finds wrong with a row."""
+        return self.template.problems(row, locale=self._locale(row))
 
     def recipients(self, row: Any) -> tuple[str, ...]:
         """Returns whom the message of a row is for, as its envelope names them."""

@@ -12,7 +12,7 @@ from pribble.delivery.composing import Composer
 from pribble.delivery.passwords import DEFAULT
 from pribble.delivery.patterns import AddressPattern, Condition, TextPattern
 from pribble.delivery.transports import transport
-from pribble.errors import DataError, PribbleError, did_you_mean
+from pribble.errors import DataError, FieldError, PribbleError, did_you_mean
 from pribble.mime.message import Message
 from pribble.mime.part import Attachment
 from pribble.settings import ProjectSettings
@@ -66,6 +66,10 @@ class EventMessage:
             return None
         files = [file for one in self.files if (file := one.attachment(data)) is not None]
         return replace(self.composer, attachments=files).message(data)
+
+    def problems(self, data: Any, error: Exception) -> Sequence[Exception]:
+        """Returns all that is wrong with data of which no message can be made, as an `error` told."""
+        return self.composer.problems(data) if isinstance(error, FieldError) else [error]
 
 
 @dataclass(frozen=True)

@@ -9,7 +9,7 @@ import hashlib
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import Connection, delete, exists, func, insert, select, update
+from sqlalchemy import ColumnElement, Connection, delete, exists, func, insert, select, update
 
 from pribble.delivery.claims import Claim
 from pribble.delivery.journal import Entry, Journal
@@ -146,13 +146,31 @@ def waiting(journal: Journal, event: str | None = None, key: str | None = None) 
     return (Waiting(name, through) for name, through, _ in found)
 
 
+def is_under_way(journal: Journal, event: str, key: str) -> bool:
+    """Returns whether somebody is trying a message of an event now."""
+    query = (
+        select(func.count())
+        .select_from(RECIPIENTS)
+        .join(MESSAGES, MESSAGES.c.id == RECIPIENTS.c.message)
+        .join(JOBS, JOBS.c.id == MESSAGES.c.job)
+        .where(*_of_event(event, key), RECIPIENTS.c.state.in_(("started", "committing")))
+    )
+    with journal.transaction() as connection:
+        return bool(connection.scalar(query))
+
+
+def _of_event(event: str, key: str) -> tuple[ColumnElement[bool], ...]:
+    """Returns the conditions that a message is of an event."""
+    return MESSAGES.c.key.in_((key, hidden_key(key))), JOBS.c.name.startswith(f"{event}/", autoescape=True)
+
+
 def entries_of_event(journal: Journal, event: str, key: str) -> dict[str, list[Entry]]:
     """Returns what is known of an event's messages, by name."""
     query = (
         select(RECIPIENTS, MESSAGES.c.key, MESSAGES.c.message_id, JOBS.c.name)
         .join(MESSAGES, MESSAGES.c.id == RECIPIENTS.c.message)
         .join(JOBS, JOBS.c.id == MESSAGES.c.job)
-        .where(MESSAGES.c.key.in_((key, hidden_key(key))), JOBS.c.name.startswith(f"{event}/", autoescape=True))
+        .where(*_of_event(event, key))
         .order_by(RECIPIENTS.c.id)
     )
     found: dict[str, list[Entry]] = {}

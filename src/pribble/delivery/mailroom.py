@@ -24,6 +24,7 @@ from pribble.delivery.journal_events import (
     erase_settled,
     expire,
     is_posted,
+    is_under_way,
     store,
     stored_message,
     waiting,
@@ -39,13 +40,19 @@ from pribble.template import Template, TemplateFolder
 
 DEADLINE = 30.0  # seconds in which an event's messages are tried at once
 CONNECTIONS = 4  # of each transport, from several threads
+_SHORTEST_PAUSE, _LONGEST_PAUSE = 0.01, 0.5  # seconds between two looks at what others have under way
+
+
+class KeyDiffers(DataError):
+    """Who posts an event names it by another key than its data do."""
 
 
 class EventError(PribbleError):
     """An event is not posted, since messages of it cannot be made: `problems` says which, by name."""
 
     def __init__(self, event: str, problems: Sequence[tuple[str, Exception]]) -> None:
-        count = f"{len(problems)} of its messages" if len(problems) > 1 else "a message"
+        names = {name for name, _ in problems}
+        count = f"{len(names)} of its messages" if len(names) > 1 else "a message"
         super().__init__(f'the event "{event}" was not posted: {count} cannot be made')
         self.problems = tuple(problems)
 
@@ -148,7 +155,8 @@ class Mailroom:
         self._events: dict[str, Event] = {}
         self._lock = threading.Lock()
         self._open = ExitStack()
-        self._is_kept = False
+        self._is_kept = self._is_stopped = False
+        self._sweeps: set[Sending] = set()
         self.is_idempotent = journal is not None or settings.journal is not None
         if journal is None:
             where = settings.journal
@@ -179,6 +187,11 @@ class Mailroom:
         self._open.close()
         self._transports.clear()
         self._is_kept = False
+
+    @property
+    def hands_over(self) -> bool:
+        """Whether somebody else sends what is posted."""
+        return self._hand_over is not None
 
     @property
     def templates(self) -> Mapping[str, Template]:
@@ -217,7 +230,7 @@ class Mailroom:
                 continue
             try:
                 data = event.sample_data()
-                self._key(event, data)
+                _key_of(event, data, None)
             except PribbleError as error:
                 found.append(error)
                 continue
@@ -225,14 +238,14 @@ class Mailroom:
             found += [EventError(name, [problem]) for problem in problems]
         return found
 
-    @staticmethod
-    def _key(event: Event, data: Any) -> str:
-        if event.key is None:
-            return uuid.uuid4().hex
-        key = event.key.text(data).strip()
-        if not key:
-            raise DataError(f'the key of the event "{event.name}" is empty')
-        return checked_key(key)
+    def key_of(self, name: str, data: Any, key: str | None = None) -> str:
+        """Returns what tells an event from others of its name: what its `key` in the settings says of `data`; where
+        that says nothing, the `key` that is given, or a new one.
+
+        Raises `DataError` for a key that is empty, or none; `KeyDiffers` where the given one is another than that of
+        the data.
+        """
+        return _key_of(self.event(name), data, key)
 
     @staticmethod
     def _messages(event: Event, data: Any) -> tuple[list[tuple[EventMessage, Message]], list[tuple[str, Exception]]]:
@@ -246,20 +259,21 @@ class Mailroom:
                     bytes(message)
                     made.append((one, message))
             except (PribbleError, KeyError, TypeError, ValueError) as error:
-                problems.append((one.name, error))
+                problems += [(one.name, told) for told in one.problems(data, error)]
         return made, problems
 
-    def post(self, name: str, data: Any) -> Posted:
+    def post(self, name: str, data: Any, *, key: str | None = None, later: bool = False) -> Posted:
         """Post an event: render its messages for `data`, keep them, send them; returns what became of each.
 
-        An event that was posted before, by its key, is not posted again: what is left of it is sent, and what became of
-        it is returned.  Raises `EventError` where a message cannot be made, and nothing is kept; `JournalError` where
-        it cannot be kept.
+        An event that was posted before, by its key (see `key_of`), is not posted again: what is left of it is sent, and
+        what became of it is returned.  With `later` nothing is sent now: `send_waiting` does.  Raises `EventError`
+        where a message cannot be made, and nothing is kept; `JournalError` where it cannot be kept; `DataError` for a
+        key that is none.
         """
         event = self.event(name)
-        key = self._key(event, data)
+        key = _key_of(event, data, key)
         if is_posted(self.journal, name, key):
-            return self._posted_before(name, key)
+            return self._posted_before(name, key, later=later)
         made, problems = self._messages(event, data)
         optional = {one.name for one in event.messages if one.optional}
         if any(called not in optional for called, _ in problems):
@@ -276,26 +290,30 @@ class Mailroom:
             for one, message in made
         ]
         if not store(self.journal, name, key, stored):  # somebody else was faster
-            return self._posted_before(name, key)
+            return self._posted_before(name, key, later=later)
         left = Left()
         if self._hand_over is not None:
             self._hand_over(name, key)
-        else:
-            left = self._send(name, key)
+        elif not later:
+            left = self._send_event(name, key)
         told = tuple((called, words_of(error)) for called, error in problems)
         return self._posted(name, key, True, told, left)
 
-    def _posted_before(self, name: str, key: str) -> Posted:
-        """Returns what became of an event, when what was left of it, and is nobody else's now, was sent."""
+    def _posted_before(self, name: str, key: str, *, later: bool) -> Posted:
+        """Returns what became of an event, when what was left of it was sent."""
         left = Left()
-        if self._hand_over is None:
+        if self._hand_over is None and not later:
             self.journal.recover()
-            left = self._send(name, key)
+            left = self._send_event(name, key)
         return self._posted(name, key, False, (), left)
 
     def posted(self, name: str, key: str) -> Posted | None:
         """Returns what became of an event that was posted; None where none was."""
         return self._posted(name, key, False) if is_posted(self.journal, name, key) else None
+
+    def is_under_way(self, name: str, key: str) -> bool:
+        """Returns whether somebody is trying a message of an event now."""
+        return is_under_way(self.journal, name, key)
 
     def _posted(
         self, name: str, key: str, is_new: bool, problems: tuple[tuple[str, str], ...] = (), left: Left | None = None
@@ -309,15 +327,37 @@ class Mailroom:
 
     # ---- sending ------------------------------------------------------------------------------------------------
 
+    def stop(self) -> None:
+        """Let `send_waiting` and `send_left`, in other threads, end after the messages that are under way."""
+        with self._lock:
+            self._is_stopped = True
+            for sending in self._sweeps:
+                sending.stop("it was asked to stop")
+
     def send_waiting(self) -> Left:
         """Send what is left of all events and due; returns what became of it."""
         self.journal.recover()
-        return self._send(None, None)
+        return self._send(None, None, None)
 
-    def _send(self, event: str | None, key: str | None) -> Left:
+    def send_left(self, name: str, key: str) -> Left:
+        """Send what is left of one event and due; returns what became of it."""
+        self.journal.recover()
+        return self._send(name, key, None)
+
+    def _send_event(self, name: str, key: str) -> Left:
+        """Send what is left of an event, and wait for what somebody else has under way of it, until the deadline."""
+        ends = time.monotonic() + self._deadline
+        left = self._send(name, key, ends)
+        pause = _SHORTEST_PAUSE
+        while is_under_way(self.journal, name, key) and time.monotonic() < ends:
+            time.sleep(pause)
+            pause = min(2 * pause, _LONGEST_PAUSE)
+        return left
+
+    def _send(self, event: str | None, key: str | None, ends: float | None) -> Left:
+        """Send what is left of all events, or of one, and due, until a moment (by the monotonic clock)."""
         expire(self.journal)
         left = Left()
-        ends = None if event is None else time.monotonic() + self._deadline
         for one in list(waiting(self.journal, event, key)):
             try:
                 work = Work(
@@ -332,14 +372,23 @@ class Mailroom:
                 left.stopped.append(f"{one.job}: {error.problem}")
                 continue
             look(work)
-            seconds = None if ends is None else ends - time.monotonic()
-            if seconds is not None and seconds <= 0:
+            sending = Sending(work, None)
+            if ends is None:
+                with self._lock:
+                    if self._is_stopped:
+                        break
+                    self._sweeps.add(sending)
+                try:
+                    sending.go()
+                finally:
+                    with self._lock:
+                        self._sweeps.discard(sending)
+            elif (seconds := ends - time.monotonic()) <= 0:
                 left.stopped.append(f"{one.job}: no time was left for it")
                 continue
-            sending = Sending(work, None)
-            if not sending.go(seconds):
+            elif not sending.go(seconds):
                 left.stopped.append(f"{one.job}: no answer within {self._deadline:g} s")
-            elif sending.stopped:
+            if sending.stopped:
                 left.stopped.append(f"{one.job}: {sending.stopped}")
             left.ended.update(sending.ended)
         erase_settled(self.journal)
@@ -364,3 +413,14 @@ class Mailroom:
                     self._open.enter_context(way)
                 self._transports[name] = way
             return way
+
+
+def _key_of(event: Event, data: Any, given: str | None) -> str:
+    if event.key is None and given is None:
+        return uuid.uuid4().hex
+    key = (event.key.text(data) if event.key is not None else given or "").strip()
+    if not key:
+        raise DataError(f'the key of the event "{event.name}" is empty')
+    if given is not None and given != key:
+        raise KeyDiffers(f'its data give the event the key "{key[:100]}", and it is posted as "{given[:100]}"')
+    return checked_key(key)

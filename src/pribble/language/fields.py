@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 
 from pribble.errors import Place
@@ -43,13 +43,15 @@ class Field:
     """A field that a template reads.
 
     `path` names it (``lines[].price``), `kind` is its kind as its uses show it, `optional` says that it, or what it is
-    in, may be missing or none at every use, and `uses` are the places of all uses.
+    in, may be missing or none at every use, and `uses` are the places of all uses.  `needed` is the part of the path
+    that must be there: all of it, what the field is in, or "".
     """
 
     path: str
     kind: str
     optional: bool
     uses: tuple[Place, ...] = field(repr=False)
+    needed: str = field(default="", repr=False)
 
 
 @dataclass(slots=True)
@@ -72,11 +74,23 @@ def fields(linked: LinkedSource, common: Collection[str] = (), pictures: Collect
         Field(
             path,
             next(k for k in _KIND_BY_USE if k in seen[path].kinds),
-            any(not seen[known].required for known in _from_outermost(path) if known in seen),
+            (needed := _needed(path, seen)) != path,
             tuple(dict.fromkeys(seen[path].uses)),
+            needed,
         )
         for path in leaves
     ]
+
+
+def _needed(path: str, seen: Mapping[str, _FieldUses]) -> str:
+    """Returns the part of a path that must be there."""
+    needed = ""
+    for known in _from_outermost(path):
+        if known in seen:
+            if not seen[known].required:
+                return needed
+            needed = known
+    return needed
 
 
 def _from_outermost(path: str) -> Iterator[str]:
