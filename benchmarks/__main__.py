@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import asdict, dataclass
 from functools import cache
 
-from benchmarks import batches, checking, delivering, hostile, starts, styles
+from benchmarks import batches, checking, delivering, hostile, serving, starts, styles
 from benchmarks.links import Links
 from benchmarks.measure import Ratio, compared
 from benchmarks.messages import Album, Messages
@@ -175,6 +175,13 @@ def b11() -> Iterator[Row]:
     yield Row("B11", "checking 100 kB of it", spent, None, "ms", 3000, "CPU time")
 
 
+def b12() -> Iterator[Row]:
+    for kind, found in serving.measured():
+        detail = f"{found.asked * 1e3:.1f} ms, of which {found.bare * 1e3:.1f}; an empty route {found.empty * 1e3:.2f}"
+        what = f"a request ({kind}) at eight at once, over the function, in empty routes"
+        yield Row("B12", what, found.over, None, "×", 1.5, detail)
+
+
 ROWS: dict[str, Callable[[], Iterator[Row]]] = {
     "B1": b1,
     "B1u": b1u,
@@ -190,6 +197,7 @@ ROWS: dict[str, Callable[[], Iterator[Row]]] = {
     "B9d": b9d,
     "B10": b10,
     "B11": b11,
+    "B12": b12,
 }
 
 

@@ -198,7 +198,7 @@ class Mailrooms(OfEvents):
         self.outbox.be_down()
         mailroom = self.mailroom()
         posted = mailroom.post("booked", DATA)
-        self.assertEqual((posted.states, len(posted.stopped)), (Counter(planned=3), 2))
+        self.assertEqual((posted.states, len(posted.stopped)), (Counter(planned=3), 1))
         self.outbox.be_down(None)
         self.assertEqual(mailroom.send_waiting().ended, Counter(accepted=3))
 
@@ -209,9 +209,8 @@ class Mailrooms(OfEvents):
                 through={"default": transport(f"smtp://127.0.0.1:{server.port}?timeout=3")}, deadline=0.5
             )
             posted = mailroom.post("booked", DATA)
-        self.assertEqual(sum(posted.states.values()), 3)
-        self.assertIn("no answer within 0.5 s", posted.stopped[0])
-        self.assertIn("no time was left for it", posted.stopped[1])
+        self.assertEqual(posted.states, Counter(started=1, planned=2))
+        self.assertIn("no answer within", posted.stopped[0])
         for thread in threading.enumerate():
             if thread.name.startswith("pribble: sending"):
                 thread.join(20)

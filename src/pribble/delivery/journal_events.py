@@ -9,9 +9,9 @@ import hashlib
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import ColumnElement, Connection, delete, exists, func, insert, select, update
+from sqlalchemy import BindParameter, Connection, Integer, bindparam, delete, exists, func, insert, select, update
 
-from pribble.delivery.claims import Claim
+from pribble.delivery.claims import Claim, Tried
 from pribble.delivery.journal import Entry, Journal
 from pribble.delivery.journal_planning import Planned, hidden_key, last_number, message_row, recipient_rows
 from pribble.delivery.journal_statements import WAITING
@@ -27,6 +27,38 @@ from pribble.delivery.journal_tables import (
 )
 from pribble.mime.base import BaseMessage
 from pribble.mime.message import Message
+
+# Built once: they are run for each event, and building one takes longer than running it.
+_KEYS: BindParameter[Sequence[str]] = bindparam("p_keys", expanding=True)
+_KNOWN_EVENT = (
+    select(func.count()).select_from(EVENTS).where(EVENTS.c.event == bindparam("p_event"), EVENTS.c.key.in_(_KEYS))
+)
+_KNOWN_JOB = select(JOBS.c.id).where(JOBS.c.name == bindparam("p_job"))
+_STORED_MESSAGE = select(STORED).where(STORED.c.message == bindparam("p_message"))
+_IN_EVENT = (
+    MESSAGES.c.key.in_(_KEYS),
+    func.substr(JOBS.c.name, 1, bindparam("p_length", type_=Integer)) == bindparam("p_begins"),
+)
+_ENTRIES = (
+    select(RECIPIENTS, MESSAGES.c.key, MESSAGES.c.message_id, JOBS.c.name)
+    .join(MESSAGES, MESSAGES.c.id == RECIPIENTS.c.message)
+    .join(JOBS, JOBS.c.id == MESSAGES.c.job)
+    .where(*_IN_EVENT)
+    .order_by(RECIPIENTS.c.id)
+)
+_UNDER_WAY = (
+    select(func.count())
+    .select_from(RECIPIENTS)
+    .join(MESSAGES, MESSAGES.c.id == RECIPIENTS.c.message)
+    .join(JOBS, JOBS.c.id == MESSAGES.c.job)
+    .where(*_IN_EVENT, RECIPIENTS.c.state.in_(("started", "committing")))
+)
+_ERASE_SETTLED = delete(STORED).where(
+    ~exists().where(
+        RECIPIENTS.c.message == STORED.c.message,
+        RECIPIENTS.c.state.in_((*WAITING, "started", "committing", "in_doubt")),
+    )
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,35 +93,59 @@ def is_posted(journal: Journal, event: str, key: str) -> bool:
 
 
 def _is_known(connection: Connection, event: str, key: str) -> bool:
-    same = EVENTS.c.event == event, EVENTS.c.key.in_((key, hidden_key(key)))
-    return bool(connection.scalar(select(func.count()).select_from(EVENTS).where(*same)))
+    return bool(connection.scalar(_KNOWN_EVENT, _of_event(event, key)))
 
 
-def store(journal: Journal, event: str, key: str, messages: Sequence[ToStore]) -> bool:
-    """Keep all messages of an event, or none; returns False where it was posted before, and nothing is kept."""
+def store(
+    journal: Journal, event: str, key: str, messages: Sequence[ToStore], worker: str | None = None
+) -> list[tuple[ToStore, Claim]] | None:
+    """Keep all messages of an event, or none; returns None where it was posted before, and nothing is kept.
+
+    With a `worker` they are that one's at once: returns the messages that are for somebody, with its claims on them.
+    """
     with journal.transaction() as connection:
         wait_for_turn(connection)
         if _is_known(connection, event, key):
-            return False
+            return None
         now = clock(connection)
         connection.execute(insert(EVENTS).values(event=event, key=key, posted=now))
+        rows, stored, people, claims = [], [], [], []
         for number, one in enumerate(messages, last_number(connection) + 1):
             job = _known_job(connection, job_of(event, one.name))
             raw, envelope = one.message.with_bcc(), one.message.envelope
             digest = hashlib.sha256(raw).hexdigest()
             planned = Planned(key, number, digest, envelope.recipients, one.suppressed)
-            row = message_row(number, job, planned)
-            connection.execute(insert(MESSAGES), {**row, "message_id": one.message.message_id})
+            wanted = [addr for addr in envelope.recipients if addr not in one.suppressed]
+            is_claimed = worker is not None and bool(wanted)
+            held = _held_by(worker, now, journal.lease) if is_claimed else _HELD_BY_NOBODY
+            row = {**message_row(number, job, planned), **held, "message_id": one.message.message_id}
+            rows.append(row)
             not_after = None if one.valid_for is None else now + one.valid_for
             known = {"message": number, "through": one.through, "sender": envelope.sender, "content": raw}
-            connection.execute(insert(STORED), {**known, "not_after": not_after})
-            connection.execute(insert(RECIPIENTS), recipient_rows(number, job, planned, now))
-        return True
+            stored.append({**known, "not_after": not_after})
+            for person in recipient_rows(number, job, planned, now):
+                is_started = is_claimed and person["state"] == "planned"
+                people.append({**person, "state": "started", "attempt": 1} if is_started else person)
+            if is_claimed:
+                tried = dict.fromkeys(wanted, Tried(0, None))
+                claims.append((one, Claim(number, key, number, 1, row["seed"], row["date"], None, tried)))
+        for table, made in ((MESSAGES, rows), (STORED, stored), (RECIPIENTS, people)):
+            if made:
+                connection.execute(insert(table), made)
+        return claims
+
+
+_HELD_BY_NOBODY: dict[str, object] = {"attempt": 0, "worker": None, "lease": None, "date": None}
+
+
+def _held_by(worker: str | None, now: float, lease: float) -> dict[str, object]:
+    """Returns what a message's row says that is a worker's at once."""
+    return {"attempt": 1, "worker": worker, "lease": now + lease, "date": float(int(now))}
 
 
 def _known_job(connection: Connection, name: str) -> int:
     """Returns the id of the job with a name, which is made where it is not there."""
-    job = connection.scalar(select(JOBS.c.id).where(JOBS.c.name == name))
+    job = connection.scalar(_KNOWN_JOB, {"p_job": name})
     if job is None:
         made = connection.execute(insert(JOBS).values(name=name, template=""))
         job = made.inserted_primary_key[0]  # type: ignore[index]
@@ -99,7 +155,7 @@ def _known_job(connection: Connection, name: str) -> int:
 def stored_message(journal: Journal, claim: Claim) -> BaseMessage:
     """Returns the message of a claim, byte for byte as it was stored."""
     with journal.transaction() as connection:
-        found = connection.execute(select(STORED).where(STORED.c.message == claim.id)).one_or_none()
+        found = connection.execute(_STORED_MESSAGE, {"p_message": claim.id}).one_or_none()
     if found is None:
         raise JournalError(f"{claim.key}: its message is not kept any more")
     return Message.from_bytes(found.content, envelope_sender=found.sender)
@@ -119,12 +175,8 @@ def expire(journal: Journal) -> None:
 
 def erase_settled(journal: Journal) -> None:
     """Forget the messages of which nothing becomes any more; what is in doubt may have to be sent again."""
-    open_ = exists().where(
-        RECIPIENTS.c.message == STORED.c.message,
-        RECIPIENTS.c.state.in_((*WAITING, "started", "committing", "in_doubt")),
-    )
     with journal.transaction() as connection:
-        connection.execute(delete(STORED).where(~open_))
+        connection.execute(_ERASE_SETTLED)
 
 
 def waiting(journal: Journal, event: str | None = None, key: str | None = None) -> Iterator[Waiting]:
@@ -148,34 +200,20 @@ def waiting(journal: Journal, event: str | None = None, key: str | None = None) 
 
 def is_under_way(journal: Journal, event: str, key: str) -> bool:
     """Returns whether somebody is trying a message of an event now."""
-    query = (
-        select(func.count())
-        .select_from(RECIPIENTS)
-        .join(MESSAGES, MESSAGES.c.id == RECIPIENTS.c.message)
-        .join(JOBS, JOBS.c.id == MESSAGES.c.job)
-        .where(*_of_event(event, key), RECIPIENTS.c.state.in_(("started", "committing")))
-    )
     with journal.transaction() as connection:
-        return bool(connection.scalar(query))
+        return bool(connection.scalar(_UNDER_WAY, _of_event(event, key)))
 
 
-def _of_event(event: str, key: str) -> tuple[ColumnElement[bool], ...]:
-    """Returns the conditions that a message is of an event."""
-    return MESSAGES.c.key.in_((key, hidden_key(key))), JOBS.c.name.startswith(f"{event}/", autoescape=True)
+def _of_event(event: str, key: str) -> dict[str, object]:
+    """Returns the parameters of statements about one event."""
+    return {"p_event": event, "p_begins": f"{event}/", "p_length": len(event) + 1, "p_keys": (key, hidden_key(key))}
 
 
 def entries_of_event(journal: Journal, event: str, key: str) -> dict[str, list[Entry]]:
     """Returns what is known of an event's messages, by name."""
-    query = (
-        select(RECIPIENTS, MESSAGES.c.key, MESSAGES.c.message_id, JOBS.c.name)
-        .join(MESSAGES, MESSAGES.c.id == RECIPIENTS.c.message)
-        .join(JOBS, JOBS.c.id == MESSAGES.c.job)
-        .where(*_of_event(event, key))
-        .order_by(RECIPIENTS.c.id)
-    )
     found: dict[str, list[Entry]] = {}
     with journal.transaction() as connection:
-        for row in connection.execute(query).mappings():
+        for row in connection.execute(_ENTRIES, _of_event(event, key)).mappings():
             name = row["name"].removeprefix(f"{event}/")
             found.setdefault(name, []).append(Entry(**{field: row[field] for field in Entry.__dataclass_fields__}))
     return found

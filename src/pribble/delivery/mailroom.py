@@ -15,6 +15,7 @@ from functools import partial
 from pathlib import Path
 from typing import Any, Self
 
+from pribble.delivery.claims import Claim, Settled
 from pribble.delivery.composing import checked_key, words_of
 from pribble.delivery.events import Event, EventMessage, read_event
 from pribble.delivery.journal import Entry, Journal, Wanted
@@ -33,7 +34,9 @@ from pribble.delivery.passwords import check_password_variables, password_of
 from pribble.delivery.sending import Pace, Sending, Work, look
 from pribble.delivery.states import State
 from pribble.delivery.transports import Transport, transport
+from pribble.delivery.workers import at_work
 from pribble.errors import DataError, DeliveryError, PribbleError, did_you_mean
+from pribble.mime.base import BaseMessage
 from pribble.mime.message import Message
 from pribble.settings import ProjectSettings, project_templates, read_settings
 from pribble.template import Template, TemplateFolder
@@ -41,6 +44,10 @@ from pribble.template import Template, TemplateFolder
 DEADLINE = 30.0  # seconds in which an event's messages are tried at once
 CONNECTIONS = 4  # of each transport, from several threads
 _SHORTEST_PAUSE, _LONGEST_PAUSE = 0.01, 0.5  # seconds between two looks at what others have under way
+
+
+class UnderWay(PribbleError):
+    """Somebody is posting an event now; what becomes of it is not known yet."""
 
 
 class KeyDiffers(DataError):
@@ -262,18 +269,19 @@ class Mailroom:
                 problems += [(one.name, told) for told in one.problems(data, error)]
         return made, problems
 
-    def post(self, name: str, data: Any, *, key: str | None = None, later: bool = False) -> Posted:
+    def post(self, name: str, data: Any, *, key: str | None = None, later: bool = False, wait: bool = True) -> Posted:
         """Post an event: render its messages for `data`, keep them, send them; returns what became of each.
 
         An event that was posted before, by its key (see `key_of`), is not posted again: what is left of it is sent, and
-        what became of it is returned.  With `later` nothing is sent now: `send_waiting` does.  Raises `EventError`
+        what became of it is returned; what somebody else has under way of it is waited for, within the deadline, or,
+        without `wait`, raises `UnderWay`.  With `later` nothing is sent now: `send_waiting` does.  Raises `EventError`
         where a message cannot be made, and nothing is kept; `JournalError` where it cannot be kept; `DataError` for a
         key that is none.
         """
         event = self.event(name)
         key = _key_of(event, data, key)
         if is_posted(self.journal, name, key):
-            return self._posted_before(name, key, later=later)
+            return self._posted_before(name, key, later=later, wait=wait)
         made, problems = self._messages(event, data)
         optional = {one.name for one in event.messages if one.optional}
         if any(called not in optional for called, _ in problems):
@@ -289,18 +297,22 @@ class Mailroom:
             )
             for one, message in made
         ]
-        if not store(self.journal, name, key, stored):  # somebody else was faster
-            return self._posted_before(name, key, later=later)
         left = Left()
+        with at_work() as worker:
+            claimed = store(self.journal, name, key, stored, None if later or self._hand_over else worker)
+            if claimed is None:  # somebody else was faster
+                return self._posted_before(name, key, later=later, wait=wait)
+            if claimed:
+                left = self._send_new(name, claimed)
         if self._hand_over is not None:
             self._hand_over(name, key)
-        elif not later:
-            left = self._send_event(name, key)
         told = tuple((called, words_of(error)) for called, error in problems)
         return self._posted(name, key, True, told, left)
 
-    def _posted_before(self, name: str, key: str, *, later: bool) -> Posted:
+    def _posted_before(self, name: str, key: str, *, later: bool, wait: bool) -> Posted:
         """Returns what became of an event, when what was left of it was sent."""
+        if not wait and is_under_way(self.journal, name, key):
+            raise UnderWay(f'the event "{name}" is being posted')
         left = Left()
         if self._hand_over is None and not later:
             self.journal.recover()
@@ -310,10 +322,6 @@ class Mailroom:
     def posted(self, name: str, key: str) -> Posted | None:
         """Returns what became of an event that was posted; None where none was."""
         return self._posted(name, key, False) if is_posted(self.journal, name, key) else None
-
-    def is_under_way(self, name: str, key: str) -> bool:
-        """Returns whether somebody is trying a message of an event now."""
-        return is_under_way(self.journal, name, key)
 
     def _posted(
         self, name: str, key: str, is_new: bool, problems: tuple[tuple[str, str], ...] = (), left: Left | None = None
@@ -358,41 +366,67 @@ class Mailroom:
         """Send what is left of all events, or of one, and due, until a moment (by the monotonic clock)."""
         expire(self.journal)
         left = Left()
+        stored = partial(stored_message, self.journal)
         for one in list(waiting(self.journal, event, key)):
             try:
-                work = Work(
-                    partial(stored_message, self.journal),
-                    one.job,
-                    self._transport(one.through),
-                    self.journal,
-                    wanted=Wanted(key=key),
-                    pace=Pace(wait=0),
-                )
+                way = self._transport(one.through)
             except PribbleError as error:
                 left.stopped.append(f"{one.job}: {error.problem}")
                 continue
+            work = Work(stored, one.job, way, self.journal, wanted=Wanted(key=key), pace=Pace(wait=0))
             look(work)
-            sending = Sending(work, None)
-            if ends is None:
-                with self._lock:
-                    if self._is_stopped:
-                        break
-                    self._sweeps.add(sending)
-                try:
-                    sending.go()
-                finally:
-                    with self._lock:
-                        self._sweeps.discard(sending)
-            elif (seconds := ends - time.monotonic()) <= 0:
-                left.stopped.append(f"{one.job}: no time was left for it")
-                continue
-            elif not sending.go(seconds):
-                left.stopped.append(f"{one.job}: no answer within {self._deadline:g} s")
-            if sending.stopped:
-                left.stopped.append(f"{one.job}: {sending.stopped}")
-            left.ended.update(sending.ended)
+            if ends is not None:
+                self._try(work, ends, left)
+            elif not self._sweep(work, left):
+                break
         erase_settled(self.journal)
         return left
+
+    def _send_new(self, event: str, claimed: Sequence[tuple[ToStore, Claim]]) -> Left:
+        """Send messages that have just been kept and are this process's, until the deadline."""
+        left, ends = Left(), time.monotonic() + self._deadline
+        for through in dict.fromkeys(one.through for one, _ in claimed):
+            messages = {claim.id: one.message for one, claim in claimed if one.through == through}
+            claims = [claim for one, claim in claimed if one.through == through]
+            try:
+                way = self._transport(through)
+            except PribbleError as error:
+                left.stopped.append(f"{event}: {error.problem}")
+                self.journal.settle([Settled(claim, {}) for claim in claims])
+                continue
+            message_of = partial(_known_message, messages)
+            self._try(Work(message_of, event, way, self.journal, pace=Pace(wait=0), claims=claims), ends, left)
+        erase_settled(self.journal)
+        return left
+
+    def _try(self, work: Work, ends: float, left: Left) -> None:
+        """Send what a work is about until a moment; what became of it is added to what is `left`."""
+        sending, seconds = Sending(work, None), ends - time.monotonic()
+        if seconds <= 0:
+            sending.stop("no time was left for it")
+        sending.go(max(seconds, 1.0))
+        self._add(sending, left)
+
+    def _sweep(self, work: Work, left: Left) -> bool:
+        """Send what a work is about, until it is asked to stop; returns whether it was not asked before."""
+        sending = Sending(work, None)
+        with self._lock:
+            if self._is_stopped:
+                return False
+            self._sweeps.add(sending)
+        try:
+            sending.go()
+        finally:
+            with self._lock:
+                self._sweeps.discard(sending)
+        self._add(sending, left)
+        return True
+
+    @staticmethod
+    def _add(sending: Sending, left: Left) -> None:
+        if sending.stopped:
+            left.stopped.append(f"{sending.work.job}: {sending.stopped}")
+        left.ended.update(sending.ended)
 
     def _transport(self, name: str) -> Transport:
         """Returns the transport with a name, and keeps it."""
@@ -413,6 +447,10 @@ class Mailroom:
                     self._open.enter_context(way)
                 self._transports[name] = way
             return way
+
+
+def _known_message(messages: Mapping[int, BaseMessage], claim: Claim) -> BaseMessage:
+    return messages[claim.id]
 
 
 def _key_of(event: Event, data: Any, given: str | None) -> str:

@@ -6,7 +6,7 @@ import math
 import threading
 import time
 from collections import Counter, deque
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
 
@@ -52,7 +52,8 @@ class Pace:
 @dataclass(frozen=True)
 class Work:
     """What is sent: `message_of` makes the message of a claim, of the `job` in the `journal`; the transport that it
-    goes `through` over so many `connections`, which messages are `wanted`, at which `pace`."""
+    goes `through` over so many `connections`, which messages are `wanted`, at which `pace`; where `claims` are given,
+    these and no others."""
 
     message_of: Callable[[Claim], BaseMessage]
     job: str
@@ -61,6 +62,7 @@ class Work:
     connections: int = 1
     wanted: Wanted = field(default_factory=Wanted)
     pace: Pace = field(default_factory=Pace)
+    claims: Sequence[Claim] | None = None
 
 
 class Sending:
@@ -71,10 +73,10 @@ class Sending:
         self.stopped: str | None = None
         self._progress = progress
         self._lock = threading.Lock()
-        self._claims: deque[Claim] = deque()
+        self._claims: deque[Claim] = deque(work.claims or ())
         self._busy = 0
         self.ended: Counter[State] = Counter()
-        waiting = self.journal.summary(work.job)
+        waiting = self.journal.summary(work.job) if progress else Counter()
         self._total = waiting["planned"] + waiting["deferred"]
         self._began = time.monotonic()
         self._next_start = self._began
@@ -91,7 +93,8 @@ class Sending:
         self._not_theirs: list[Settled] = []  # failures that were the account's
 
     def go(self, seconds: float | None = None) -> bool:
-        """Send what is due; returns whether it ended within so many seconds: what is under way then goes on by itself.
+        """Send what is due; returns whether it ended within so many seconds: what is under way then goes on by itself,
+        and nothing more begins.
 
         Raises what a thread raised.
         """
@@ -114,7 +117,11 @@ class Sending:
             self.journal.take_back(self._not_theirs)
         if self._error is not None:
             raise self._error
-        return self._finished.is_set()
+        if not self._finished.is_set():
+            self.stop(f"no answer within {seconds:g} s")
+            self._give_back()
+            return False
+        return True
 
     def stop(self, why: str) -> None:
         """Let nothing more begin."""
@@ -177,6 +184,8 @@ class Sending:
                 self._end.wait(break_at)
                 return claim
             self._flush(pending)
+            if self.work.claims is not None:
+                break
             if not self._claim_more() and not self._wait_for_due():
                 break
         self._give_back()

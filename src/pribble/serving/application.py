@@ -11,7 +11,7 @@ from urllib.parse import quote
 
 from pribble.delivery.composing import words_of
 from pribble.delivery.journal_tables import JournalError
-from pribble.delivery.mailroom import EventError, KeyDiffers, Mailroom, Posted
+from pribble.delivery.mailroom import EventError, KeyDiffers, Mailroom, Posted, UnderWay
 from pribble.errors import FieldError, PribbleError, TemplateError, did_you_mean, loaded
 from pribble.language.field_schema import field_schema
 from pribble.rendering.rendering import Rendering, checked_embed
@@ -115,10 +115,10 @@ class _Application:
             raise not_made(f"the event has no key: {words_of(error)}", [(None, error)]) from None
         self._log.note(event=event, key=key)
         with self._under_way.alone(event, key):
-            if self._mailroom.is_under_way(event, key):
-                raise Problem("under-way", "another process is posting it", _AGAIN)
             try:
-                posted = self._mailroom.post(event, data, key=key, later=later)
+                posted = self._mailroom.post(event, data, key=key, later=later, wait=False)
+            except UnderWay:
+                raise Problem("under-way", "another process is posting it", _AGAIN) from None
             except EventError as error:
                 raise not_made(error.problem, error.problems) from None
         later = later or self._mailroom.hands_over

@@ -59,7 +59,7 @@ class Server:
             max_request_body_size=2 * LARGEST,
         )
         self._server.channel_class = _channel_class(refused)
-        self._ending = threading.Event()
+        self._ending, self._closing, self._is_closed = threading.Event(), threading.RLock(), False
         self.host, self.port = host, int(self._socket.getsockname()[1])
 
     @property
@@ -81,12 +81,16 @@ class Server:
                     channel.will_close = True
             loop(timeout=0.05, use_poll=True, map=self._map, count=1)
         server.task_dispatcher.shutdown(timeout=1)
-        server.close()
+        with self._closing:
+            self._is_closed = True
+            server.close()
 
     def stop(self) -> None:
         """Let the server end; any thread may call it, and the handler of a signal."""
         self._ending.set()
-        self._server.pull_trigger()
+        with self._closing:
+            if not self._is_closed:  # its file descriptor may be somebody else's by then
+                self._server.pull_trigger()
 
 
 def _channel_class(refused: Callable[[int, str], None] | None) -> Any:
