@@ -20,7 +20,7 @@ from pribble.mime.fields import FIELDS, MESSAGE, OTHERS, KnownField
 from pribble.mime.media_types import MEDIA_TYPES, MediaType
 from pribble.serving.problems import PROBLEM_KINDS
 from pribble.serving.routes import ROUTES
-from pribble.settings_keys import KINDS, SETTINGS_KEYS
+from pribble.settings_keys import KINDS, SETTINGS_KEYS, is_list
 from pribble.values.formatters import FORMATTERS, Formatter
 
 DOCS = Path(__file__).parent.parent / "docs"
@@ -88,7 +88,7 @@ def settings_keys() -> str:
     """Every key of ``pribble.toml``, table by table."""
     tables = []
     for table, keys in groupby(SETTINGS_KEYS, key=lambda key: key.table):
-        title = f"`[[{table}]]`" if table.endswith(".messages") else f"`[{table}]`" if table else "the file itself"
+        title = f"`[[{table}]]`" if is_list(table) else f"`[{table}]`" if table else "the file itself"
         rows = [f"| `{key.name}` | {KINDS[key.kind]} | {_cell(key.words)} | {key.default} |" for key in keys]
         tables.append(f"**{title}**\n\n| key | is | what it says | else |\n|---|---|---|---|\n" + "\n".join(rows))
     return "\n\n".join(tables)

@@ -36,7 +36,8 @@ class ProjectSettings:
     """What ``pribble.toml`` lays down; paths are taken from the file's own folder, which is at `path`.
 
     `viewers` are the tables of the project's own viewers, which `pribble.review` reads, and `events` those of events,
-    which `pribble.delivery.events` reads.  `file` is what all was read from.
+    which `pribble.delivery.events` reads, `signing` that of `pribble.delivery.signing`.  `file` is what all was read
+    from.
     """
 
     templates: Path | None = None
@@ -52,6 +53,7 @@ class ProjectSettings:
     events: Mapping[str, Mapping[str, Any]] = field(default_factory=lambda: MappingProxyType({}))
     journal: str | None = None
     attachment_folders: tuple[Path, ...] = ()
+    signing: Mapping[str, Any] = field(default_factory=lambda: MappingProxyType({}))
     path: Path | None = None
     file: TomlFile | None = None
 
@@ -118,6 +120,7 @@ def read_settings(path: Path) -> ProjectSettings:
         MappingProxyType(said.get("events", {})),
         journal if journal is None or "://" in journal else str(_as_shown(here / journal)),
         tuple(here / folder for folder in said.get("attachments", {}).get("folders", ())),
+        MappingProxyType(said.get("signing", {})),
         path,
         file,
     )

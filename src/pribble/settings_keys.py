@@ -56,6 +56,16 @@ SETTINGS_KEYS = (
     *_keys("attachments", ("folders", "texts", "where files may lie that the data of an event name", "none may")),
     *_keys("suppress", ("file", "text", "addresses that get nothing, one a line", "none")),
     *_keys(
+        "signing",
+        ("domain", "text", "the domain that signs (DKIM, RFC 6376): that of From, or one that it is in", ""),
+        ("keys", "tables", "its keys: every message is signed with each", ""),
+    ),
+    *_keys(
+        "signing.keys",
+        ("selector", "text", "the name that its public key is published under: `selector._domainkey.domain`", ""),
+        ("file", "text", "the private key, RSA or Ed25519, in PEM; nobody else may read it", ""),
+    ),
+    *_keys(
         f"events.{ANY}",
         ("key", "text", "what tells one event from another: a text with marks", "each is another one"),
         ("sample", "text", "a JSON file, for `post --check`", "the first template's sample"),
@@ -101,3 +111,10 @@ def tables_in(table: str) -> set[str]:
         key.table.removeprefix(prefix) for key in SETTINGS_KEYS if key.table.startswith(prefix) and key.table != table
     }
     return {name.partition(".")[0] for name in inner if name}
+
+
+def is_list(table: str) -> bool:
+    """Returns whether there may be several tables of a name: ``[[events.booked.messages]]``."""
+    outer, _, name = table.rpartition(".")
+    found = keys_of(outer).get(name)
+    return found is not None and found.kind == "tables"

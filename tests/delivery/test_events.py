@@ -28,7 +28,7 @@ from pribble.delivery.journal_tables import CLOCKS, EVENTS, FACTS, STORED, Journ
 from pribble.delivery.transports import transport
 from pribble.errors import DataError
 from pribble.settings import read_settings
-from pribble.settings_keys import ANY, SETTINGS_KEYS
+from pribble.settings_keys import ANY, SETTINGS_KEYS, is_list
 from pribble.testing import Outbox
 from tests.delivery.databases import OnPostgreSql
 from tests.delivery.killing import receiving, run_killed
@@ -425,7 +425,7 @@ class Mistakes(OfEvents):
             if key.name == ANY:
                 continue
             table = key.table.replace(ANY, "x")
-            head = f"[[{table}]]" if table.endswith(".messages") else f"[{table}]" if table else ""
+            head = f"[[{table}]]" if is_list(key.table) else f"[{table}]" if table else ""
             wrong = f"{key.name}x"
             with self.subTest(f"{table}.{wrong}"):
                 (self.path / "pribble.toml").write_text(f"# first\n{head}\n{wrong} = 1\n")
@@ -441,7 +441,7 @@ class Mistakes(OfEvents):
     def test_each_kind(self) -> None:
         for key in SETTINGS_KEYS:
             table, name = key.table.replace(ANY, "x"), key.name.replace(ANY, "x")
-            head = f"[[{table}]]" if table.endswith(".messages") else f"[{table}]" if table else ""
+            head = f"[[{table}]]" if is_list(key.table) else f"[{table}]" if table else ""
             with self.subTest(f"{table}.{name}"):
                 (self.path / "pribble.toml").write_text(f"{head}\n{name} = 1.5\n")
                 with self.assertRaisesRegex(DataError, rf"pribble.toml:2:{len(name) + 4}: "):

@@ -7,11 +7,12 @@ import unittest
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
-from pribble import DeliveryError, Message
-from pribble.delivery import transport
+from pribble import DeliveryError, Message, TemplateFolder, audit
+from pribble.delivery import Batch, Journal, transport
 from pribble.delivery.files import Maildir
 from tests.delivery.certificates import Authority
-from tests.servers import mailboxes, needs_server, submission
+from tests.mime.test_dkim import by_dkimpy, records, signer
+from tests.servers import mailboxes, needs_server, postfix, submission
 from tests.support import Case, proof
 
 
@@ -19,15 +20,15 @@ def message(*to: str, subject: str = "x", text: str = "x") -> Message:
     return Message(sender="office@skerrow.example", to=list(to), subject=subject, text=text)
 
 
-def arrived(folder: Path, count: int) -> list[bytes]:
-    """The messages that have been delivered, when there are so many, without what was put before them on the way."""
+def arrived(folder: Path, count: int, first: bytes = b"\nFrom: ") -> list[bytes]:
+    """The messages that have been delivered, when there are so many, without what was put before their `first` field on the way."""
     for _ in range(300):
         paths = list(folder.glob("*")) if folder.is_dir() else []
         if len(paths) >= count:
             break
         time.sleep(0.1)
     whole = [path.read_bytes() for path in paths]
-    return [raw[raw.index(b"\nFrom: ") + 1 :].replace(b"\n", b"\r\n") for raw in whole]
+    return [raw[raw.index(first) + 1 :].replace(b"\n", b"\r\n") for raw in whole]
 
 
 @proof
@@ -76,6 +77,28 @@ class Servers(Case):
             for address in (f"smtp://localhost:{port}{ca}", f"smtp://localhost:{port}?timeout=60"):
                 (outcome,) = transport(address).deliver(message("ana@example.org")).outcomes
                 self.assertEqual(outcome.state, "refused", outcome)
+
+    def test_signatures_that_a_server_carries(self) -> None:
+        """What a batch has signed verifies behind Postfix, which adds its fields before it."""
+        path = self.folder({"t.html": "{{ subject: }}Berth {{ berth }}{{ :subject }}<p>Dear {{ name }}  æ</p>"}).path
+        rows = [{"name": f"Zoë {n}", "mail": "ana@example.org", "berth": n} for n in range(20)]
+        with postfix() as (client, mail):
+            assert client.sock is not None
+            way = transport(f"smtp://127.0.0.1:{client.sock.getpeername()[1]}?plain=yes")
+            Batch(
+                TemplateFolder(path)["t"],
+                rows,
+                sender="Berths <b@skerrow.example>",
+                to="{{ name }} <{{ mail }}>",
+                through=way,
+                journal=Journal(path / "j"),
+                key=["berth"],
+                sign=signer(),
+            ).send()
+            kept = arrived(mail, len(rows), b"\nReceived: ")
+        for raw in kept:
+            self.assertEqual([f.rule for f in audit(raw, keys=records()) if f.rule.startswith("machines.dkim")], [])
+            self.assertTrue(by_dkimpy(raw, 0) and by_dkimpy(raw, 1))
 
     def test_a_maildir_that_a_server_shows(self) -> None:
         with mailboxes() as (imap, folder):

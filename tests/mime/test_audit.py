@@ -76,7 +76,9 @@ class Catalogue(unittest.TestCase):
 
     def test_every_rule_has_a_case(self) -> None:
         shown = {rule for case in CASES["found"] for rule in case[2].split()} | {"limits.no-final-crlf"}
-        self.assertEqual(set(RULES) - shown, {"limits.too-deep", "limits.too-many-parts"})
+        elsewhere = {"limits.too-deep", "limits.too-many-parts"}
+        elsewhere |= {"machines.dkim-broken", "machines.dkim-unknown"}  # in test_dkim.py: they need keys
+        self.assertEqual(set(RULES) - shown, elsewhere)
         self.assertLessEqual(shown, set(RULES))
         self.assertTrue(all(re.fullmatch(r"[a-z]+\.[a-z0-9-]+", rule) for rule in RULES))
 

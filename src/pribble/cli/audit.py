@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import argparse
 import sys
+from collections.abc import Mapping
 
-from pribble.cli.common import SEVERITY_STYLES, add_json, counted, existing_file, print_json
+from pribble.cli.common import SEVERITY_STYLES, Usage, add_json, counted, existing_file, print_json
 from pribble.findings import Finding
 from pribble.mime.audit import Audit, AuditedPart, audit
 
@@ -29,11 +30,17 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
         dest="smtputf8",
         help="the servers on its way do not take addresses beyond ASCII",
     )
+    parser.add_argument(
+        "--keys",
+        metavar="FILE",
+        help="verify signatures by these published keys: a line each, SELECTOR._domainkey.DOMAIN and its record",
+    )
     add_json(parser)
     parser.set_defaults(run=run)
 
 
 def run(options: argparse.Namespace) -> int:
+    keys = _keys(options.keys)
     found = [
         (
             name,
@@ -41,6 +48,7 @@ def run(options: argparse.Namespace) -> int:
                 _read(name),
                 submitted=options.submitted,
                 smtputf8=options.smtputf8,
+                keys=keys,
                 name="standard input" if name == "-" else name,
             ),
         )
@@ -62,6 +70,18 @@ def run(options: argparse.Namespace) -> int:
         for number, (name, one) in enumerate(found):
             _show(name, one, first=number == 0)
     return 0 if all(one.is_sound for _, one in found) else 1
+
+
+def _keys(named: str | None) -> Mapping[str, str] | None:
+    """Returns the published keys of a file."""
+    if named is None:
+        return None
+    from pribble.mime.dkim_keys import published_keys
+
+    try:
+        return published_keys(existing_file(named).read_text(encoding="utf-8-sig"))
+    except UnicodeDecodeError:
+        raise Usage(f"{named} is no UTF-8") from None
 
 
 def _read(name: str) -> bytes:

@@ -118,6 +118,8 @@ def _table(named: str) -> Rows:
 
 def _composing(options: argparse.Namespace, settings: ProjectSettings) -> ComposerOptions:
     """Returns whom the messages are from, to and about."""
+    from pribble.delivery.signing import project_signer
+
     return {
         "sender": sender(options, settings),
         "to": options.to,
@@ -128,6 +130,7 @@ def _composing(options: argparse.Namespace, settings: ProjectSettings) -> Compos
         "unsubscribe": options.unsubscribe,
         "key": options.key,
         "attachments": [Attachment.from_path(existing_file(path)) for path in options.attach],
+        "sign": project_signer(settings),
     }
 
 

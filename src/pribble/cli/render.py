@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Callable
 
 from pribble.cli.common import (
     Usage,
@@ -68,11 +69,22 @@ def add_envelope(parser: argparse.ArgumentParser, *, to_required: bool = False) 
     parser.add_argument("--attach", metavar="FILE", action="append", default=[], help="a file to attach")
 
 
-def message(options: argparse.Namespace, settings: ProjectSettings, made: Rendering) -> Message:
+def message(
+    options: argparse.Namespace,
+    settings: ProjectSettings,
+    made: Rendering,
+    *,
+    sign: Callable[[bytes], bytes] | None = None,
+) -> Message:
     """Returns the message of a rendering, as the command line addresses it."""
     attachments = [Attachment.from_path(existing_file(path)) for path in options.attach]
     return made.message(
-        sender=sender_of(options, settings), to=options.to, cc=options.cc, bcc=options.bcc, attachments=attachments
+        sender=sender_of(options, settings),
+        to=options.to,
+        cc=options.cc,
+        bcc=options.bcc,
+        attachments=attachments,
+        sign=sign,
     )
 
 

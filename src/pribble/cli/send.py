@@ -46,11 +46,13 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
 
 
 def run(options: argparse.Namespace) -> int:
+    from pribble.delivery.signing import project_signer
+
     settings = project_settings()
     way = _drafts(options, settings) if options.draft else _transport(options, settings)
     chosen = template(options, settings)
     filled = rendering(options, chosen)
-    made = message(options, settings, filled)
+    made = message(options, settings, filled, sign=project_signer(settings))
     found = findings(chosen, filled, made)
     tell(options, found)
     receipt = way.deliver(made)

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import Any, Protocol, Required, Self, TypedDict, Unpack
@@ -42,6 +42,7 @@ class ComposerOptions(TypedDict, total=False):
     key: Sequence[str]
     attachments: Sequence[Attachment]
     mark: str
+    sign: Callable[[bytes], bytes] | None
 
 
 def address_source(written: str, columns: Iterable[str], name: str) -> Addresses:
@@ -55,7 +56,7 @@ class Composer:
 
     `key` are the columns that tell rows apart; without, their numbers do.  `locale` and `unsubscribe` are patterns.
     `attachments` go to everybody.  `mark` stands before each subject.  `automatic`: messages say that no person sent
-    them (RFC 3834).
+    them (RFC 3834).  `sign` is what signs them.
     """
 
     template: Template
@@ -70,6 +71,7 @@ class Composer:
     attachments: Sequence[Attachment] = field(default_factory=tuple)
     mark: str = ""
     automatic: bool = False
+    sign: Callable[[bytes], bytes] | None = None
 
     @classmethod
     def of(cls, template: Template, columns: Sequence[str], **options: Unpack[ComposerOptions]) -> Self:
@@ -100,6 +102,7 @@ class Composer:
             key=key,
             attachments=tuple(options.get("attachments", ())),
             mark=options.get("mark", ""),
+            sign=options.get("sign"),
         )
 
     def message(self, row: Any, *, seed: bytes | None = None, date: float | None = None) -> Message:
@@ -108,7 +111,7 @@ class Composer:
         Raises what rendering and `Message` raise, and `DataError` for a row that names nobody.
         """
         locale = self._locale(row)
-        envelope: MessageOptions = {"attachments": self.attachments}
+        envelope: MessageOptions = {"attachments": self.attachments, "sign": self.sign}
         if self.cc:
             envelope["cc"] = self.cc.addresses(row)
         if self.bcc:

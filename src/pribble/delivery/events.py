@@ -101,11 +101,13 @@ def read_event(
     templates: Mapping[str, Template],
     name: str,
     found: Callable[[PribbleError], None],
+    sign: Callable[[bytes], bytes] | None = None,
 ) -> Event | None:
-    """Returns an event of the settings; None where something is wrong with it: each mistake is `found`."""
+    """Returns an event of the settings, whose messages are signed by `sign`; None where something is wrong with it:
+    each mistake is `found`."""
     if name not in settings.events:
         raise DataError(f'there is no event "{name}"', hint=did_you_mean(name, settings.events))
-    return _EventReader(settings, templates, name, found).event()
+    return _EventReader(settings, templates, name, found, sign).event()
 
 
 class _EventReader:
@@ -115,8 +117,10 @@ class _EventReader:
         templates: Mapping[str, Template],
         name: str,
         found: Callable[[PribbleError], None],
+        sign: Callable[[bytes], bytes] | None,
     ) -> None:
         self._settings, self._templates, self._name, self._told = settings, templates, name, found
+        self._sign = sign
         assert settings.file is not None
         self._file, self._base = settings.file, settings.file_folder
         self._wrong = 0
@@ -197,7 +201,9 @@ class _EventReader:
         if template is None or to is None or self._wrong > before:
             return None
         mailbox = self._settings.sender(sender) or ""
-        composer = Composer(template, mailbox, to, cc, bcc, reply_to, locale, unsubscribe, automatic=True)
+        composer = Composer(
+            template, mailbox, to, cc, bcc, reply_to, locale, unsubscribe, automatic=True, sign=self._sign
+        )
         return EventMessage(name, composer, through, when, files, table.get("optional", False))
 
     def _template(self, table: Mapping[str, Any], *way: str | int) -> Template | None:

@@ -11,7 +11,7 @@ from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import ExitStack
 from dataclasses import dataclass, field
-from functools import partial
+from functools import cached_property, partial
 from pathlib import Path
 from typing import Any, Self
 
@@ -32,6 +32,7 @@ from pribble.delivery.journal_events import (
 )
 from pribble.delivery.passwords import check_password_variables, password_of
 from pribble.delivery.sending import Pace, Sending, Work, look
+from pribble.delivery.signing import Signer, project_signer
 from pribble.delivery.states import State
 from pribble.delivery.transports import Transport, transport
 from pribble.delivery.workers import at_work
@@ -200,6 +201,11 @@ class Mailroom:
         """Whether somebody else sends what is posted."""
         return self._hand_over is not None
 
+    @cached_property
+    def signer(self) -> Signer | None:
+        """Who signs the messages.  Raises `DataError` for keys that are none."""
+        return project_signer(self.settings)
+
     @property
     def templates(self) -> Mapping[str, Template]:
         """The project's templates."""
@@ -219,7 +225,7 @@ class Mailroom:
         event = self._events.get(name)
         if event is None:
             problems: list[PribbleError] = []
-            event = read_event(self.settings, self.templates, name, problems.append)
+            event = read_event(self.settings, self.templates, name, problems.append, self.signer)
             if event is None:
                 raise problems[0]
             self._events[name] = event
@@ -229,9 +235,14 @@ class Mailroom:
         """Returns what is wrong with these events, or with all: with what stands in the settings, with their templates,
         or with the messages that their samples make."""
         found: list[PribbleError] = []
+        signer: Signer | None = None
+        try:
+            signer = self.signer
+        except PribbleError as error:
+            found.append(error)
         for name in names or self.settings.events:
             mistakes: list[PribbleError] = []
-            event = read_event(self.settings, self.templates, name, mistakes.append)
+            event = read_event(self.settings, self.templates, name, mistakes.append, signer)
             found += sorted(mistakes, key=lambda error: error.place.start if error.place else 0)
             if event is None:
                 continue

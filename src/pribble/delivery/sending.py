@@ -237,10 +237,10 @@ class Sending:
             return
         try:
             message = self.work.message_of(claim)
-        except PribbleError as error:  # checked before, so that the data or the template are others now
+            content = content_digest(message)
+        except PribbleError as error:  # checked before, so that the data, the template or the keys are others now
             pending.append(Settled(claim, _refused(claim, f"not made: {words_of(error)}")))
             return
-        content = content_digest(message)
         if claim.content is not None and claim.content != content:
             words = "it is not what it was when it was first tried (--changed unsent plans it anew)"
             pending.append(Settled(claim, _refused(claim, words)))

@@ -29,6 +29,7 @@ from pribble.mime.audit.multiparts import (
     without_extended,
 )
 from pribble.mime.audit.report import Octets, Report
+from pribble.mime.audit.signatures import check_signed_octets
 from pribble.mime.audit.structured import check_form
 from pribble.mime.audit.words import check_raw, check_raw_in_part, check_words
 from pribble.mime.fields import known_field
@@ -82,11 +83,20 @@ class Audit:
         return not any(finding.severity == "error" for finding in self.findings)
 
 
-def audit(raw: bytes, *, submitted: bool = False, smtputf8: bool = True, name: str = "message") -> Audit:
+def audit(
+    raw: bytes,
+    *,
+    submitted: bool = False,
+    smtputf8: bool = True,
+    keys: Mapping[str, str] | None = None,
+    name: str = "message",
+) -> Audit:
     """Returns what departs from the standards in any message, with its tree of parts.
 
     `submitted` says that the message goes to a first server, where some fields have no place yet; `smtputf8` that the
-    servers on its way take addresses beyond ASCII (RFC 6531).  `name` is what findings call the message.  A finding has
+    servers on its way take addresses beyond ASCII (RFC 6531).  `keys` are published keys of signatures, records by name
+    (``selector._domainkey.domain``, RFC 6376 3.6): with them, signatures are verified, which needs the extra ``sign``.
+    `name` is what findings call the message.  A finding has
     its offset in octets in `where.start`.  No message makes this fail.
     """
     arguments.octets(raw=raw)
@@ -107,6 +117,7 @@ def audit(raw: bytes, *, submitted: bool = False, smtputf8: bool = True, name: s
             smtputf8=smtputf8,
             international=smtputf8 and international[id(entity)],
         )
+    check_signed_octets(root, raw, keys, report)
     check_related(root, report)
     check_forms(root, report)
     return Audit(_audited(root), report.findings, dict(report.counts))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 from pribble.mime.audit.report import Report
-from pribble.mime.audit.structured import check_signatures
+from pribble.mime.audit.signatures import check_signatures
 from pribble.mime.comments import without_comments
 from pribble.mime.grammar import WHITE_SPACE
 from pribble.mime.machine_fields import AUTO_SUBMITTED, IMPORTANCE, ONE_CLICK

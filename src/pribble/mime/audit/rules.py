@@ -791,6 +791,24 @@ RULES: dict[str, AuditRule] = {
             "a signature that does not cover From",
             "sign From as well: who wrote it is what matters",
         ),
+        "machines.dkim-body": (
+            _E,
+            "RFC 6376 6.1.3",
+            "the body is not the one that was signed",
+            "sign last, and let nothing change the body on its way",
+        ),
+        "machines.dkim-broken": (
+            _E,
+            "RFC 6376 6.1.3",
+            "a signature that does not verify: {}",
+            "sign last, with the key whose public half is published",
+        ),
+        "machines.dkim-unknown": (
+            _N,
+            "RFC 6376 6.1.2",
+            "a signature whose key is not among those given: {}",
+            "add its record to the file of --keys",
+        ),
         # -- trace --
         "trace.received-date": (
             _E,

@@ -6,10 +6,10 @@ import re
 
 from pribble.mime.audit.mailboxes import Mailboxes
 from pribble.mime.audit.report import Report
-from pribble.mime.comments import read_comments, without_comments
+from pribble.mime.comments import read_comments
 from pribble.mime.fields import Syntax
 from pribble.mime.grammar import DATE_TIME, URI, WHITE_SPACE
-from pribble.mime.reading import Entity, ReadField
+from pribble.mime.reading import ReadField
 
 _IN_ANGLES = re.compile(r"<([^<>]*)>")
 _LIST_ID = re.compile(r"[^<>]*<[^<>.\s]+(?:\.[^<>.\s]+)+>")
@@ -17,7 +17,6 @@ _URIS = re.compile(r"<>(?:,<>)*+")
 _QUOTED = re.compile(r'"(?:[^"\\]|\\.)*+"', re.DOTALL)
 _BLANK = re.compile(r"[ \t\r\n]")
 # RFC 6376 3.5: the tags that a signature must have.
-_DKIM_TAGS = ("v", "a", "b", "bh", "d", "h", "s")
 
 
 def check_form(field: ReadField, report: Report, syntax: Syntax, *, smtputf8: bool) -> None:
@@ -56,19 +55,3 @@ def _check_uris(field: ReadField, value: str, report: Report) -> None:
             report.add_at("machines.uri-blank", field, field.name)
         elif ":" in one and not URI.fullmatch(one):
             report.add_at("machines.uri-character", field, field.name)
-
-
-def check_signatures(message: Entity, report: Report) -> list[set[str]]:
-    """Signatures of DKIM (RFC 6376 3.5); returns the names of the fields that each covers."""
-    covered = []
-    for field in message.all("dkim-signature"):
-        pairs = [tag.partition("=") for tag in _BLANK.sub("", without_comments(field.raw)).split(";")]
-        tags = {name: value for name, equals, value in pairs if equals}
-        lacking = [name for name in _DKIM_TAGS if not tags.get(name)]
-        if lacking:
-            report.add_at("machines.dkim-tags", field, ", ".join(f"{name}=" for name in lacking))
-        names = set(tags.get("h", "").lower().split(":"))
-        if "h" not in lacking and "from" not in names:
-            report.add_at("machines.dkim-from", field)
-        covered.append(names)
-    return covered
