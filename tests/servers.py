@@ -13,7 +13,7 @@ import subprocess
 import tempfile
 import time
 import unittest
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from imaplib import IMAP4
 from pathlib import Path
@@ -203,40 +203,71 @@ def submission(certificate: Path) -> Iterator[tuple[int, int, Path]]:
         yield port, at_once, folder / "mail/ana/new"
 
 
+class Restartable:
+    """A server that a test may stop, kill and start again, on the same port."""
+
+    def __init__(self, command: Sequence[str], log: Path, address: str, ready: bytes, **options: Any) -> None:
+        self.address = address
+        self._command, self._log, self._ready, self._options = command, log, ready, options
+        self._process: subprocess.Popen[bytes] | None = None
+
+    def start(self) -> None:
+        """Start it; returns when it is ready."""
+        with open(self._log, "wb") as out:
+            self._process = subprocess.Popen(self._command, stdout=out, stderr=out, **self._options)
+        while self._ready not in self._log.read_bytes():
+            if self._process.poll() is not None:
+                raise AssertionError(self._log.read_text(errors="replace"))
+            time.sleep(0.05)
+
+    def stop(self, how: signal.Signals = signal.SIGINT) -> None:
+        """Let it end now, and not when all have gone."""
+        if self._process is not None:
+            self._process.send_signal(how)
+            self._process.wait()
+            self._process = None
+
+
 @contextmanager
 def postgresql() -> Iterator[str]:
     """The address of a PostgreSQL database that has just been set up."""
+    with postgresql_server() as server:
+        yield server.address
+
+
+@contextmanager
+def postgresql_server() -> Iterator[Restartable]:
+    """A PostgreSQL whose database has just been set up."""
     with _folder() as folder:
         port = free_port()
         data = folder / "mail/data"
         _nobody(folder)
         programs = Path(_program("initdb") or "").resolve().parent
         quiet = {"user": "nobody", "group": "nogroup", "extra_groups": [], "cwd": folder / "mail"}
-        setting_up = [
-            str(programs / "initdb"),
-            "-D",
-            str(data),
-            "-U",
-            "pribble",
-            "-A",
-            "trust",
-            "-E",
-            "UTF8",
-            "--locale=C",
-        ]
-        subprocess.run(setting_up, check=True, capture_output=True, timeout=120, **quiet)  # type: ignore[call-overload]
-        log = folder / "mail/log"
-        with open(log, "wb") as out:
-            command = [str(programs / "postgres"), "-D", str(data), "-k", "", "-h", "127.0.0.1", "-p", str(port)]
-            server = subprocess.Popen(command, stdout=out, stderr=out, **quiet)  # type: ignore[call-overload]
+        making = [str(programs / "initdb"), "-D", str(data), "-U", "pribble", "-A", "trust", "-E", "UTF8", "--locale=C"]
+        subprocess.run(making, check=True, capture_output=True, timeout=120, **quiet)  # type: ignore[call-overload]
+        command = [str(programs / "postgres"), "-D", str(data), "-k", "", "-h", "127.0.0.1", "-p", str(port)]
+        address = f"postgresql://pribble@127.0.0.1:{port}/postgres"
+        server = Restartable(command, folder / "mail/log", address, b"ready to accept connections", **quiet)
+        server.start()
         try:
-            _wait(port, log)
-            while b"ready to accept connections" not in log.read_bytes():  # it listens before it is
-                time.sleep(0.05)
-            yield f"postgresql://pribble@127.0.0.1:{port}/postgres"
+            yield server
         finally:
-            server.send_signal(signal.SIGINT)  # now, and not when all have gone
-            server.wait()
+            server.stop()
+
+
+@contextmanager
+def redis() -> Iterator[Restartable]:
+    """A Redis that keeps nothing on the disk: when it is started again, it has forgotten all."""
+    with _folder() as folder:
+        port = free_port()
+        command = [_program("redis-server") or "", "--port", str(port), "--bind", "127.0.0.1", "--save", ""]
+        server = Restartable(command, folder / "log", f"redis://127.0.0.1:{port}", b"eady to accept", cwd=folder)
+        server.start()
+        try:
+            yield server
+        finally:
+            server.stop()
 
 
 @contextmanager

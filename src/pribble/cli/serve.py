@@ -10,6 +10,7 @@ import signal
 import sys
 import threading
 from collections.abc import Mapping
+from contextlib import nullcontext
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any
 
@@ -18,6 +19,7 @@ from pribble.settings import SETTINGS_FILE, project_settings
 
 if TYPE_CHECKING:
     from pribble.delivery.mailroom import Mailroom
+    from pribble.queueing import Queue
 
 PORT = 8026
 
@@ -38,6 +40,11 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
     parser.add_argument(
         "--threads", metavar="N", type=count_of("number of threads"), default=16, help="requests answered at once (16)"
     )
+    parser.add_argument(
+        "--queue",
+        action="store_true",
+        help="leave sending to workers: celery -A pribble.queueing worker --beat; PRIBBLE_BROKER names their broker",
+    )
     parser.add_argument("--no-token", action="store_true", help="ask for no token; on loopback alone")
     parser.set_defaults(run=run)
 
@@ -54,7 +61,8 @@ def run(options: argparse.Namespace) -> None:
     if settings.journal is None:
         raise Usage(f"{SETTINGS_FILE} has no journal =: an event that a client posts again would be sent again")
     token, names = _token(options), _names(options)
-    with Mailroom(settings, secret=os.environ.get) as mailroom:
+    hand_over = _queue().hand_over if options.queue else None
+    with Mailroom(settings, secret=os.environ.get, hand_over=hand_over) as mailroom:
         _check(mailroom)
         _tell_of_server()
         sender = WaitingSender(mailroom, _say)
@@ -69,9 +77,15 @@ def run(options: argparse.Namespace) -> None:
         for one in (signal.SIGTERM, signal.SIGINT):
             signal.signal(one, lambda *_: server.stop())
         _say(line(listening=server.address))
-        with sender:
+        with nullcontext() if options.queue else sender:
             server.run()
         _say(line(ended=server.address))
+
+
+def _queue() -> Queue:
+    from pribble.queueing import project_queue
+
+    return project_queue()
 
 
 def _token(options: argparse.Namespace) -> str | None:

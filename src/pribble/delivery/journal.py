@@ -17,7 +17,7 @@ from pathlib import Path
 from typing import Self
 
 from sqlalchemy import ColumnElement, Connection, Engine, and_, case, exists, func, insert, or_, select, true, update
-from sqlalchemy.exc import DBAPIError
+from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError
 
 from pribble.delivery.claims import Claim, LastWord, Settled, Tried
 from pribble.delivery.journal_planning import Planned, Planning, PlanResult
@@ -26,6 +26,7 @@ from pribble.delivery.journal_tables import (
     JOBS,
     MESSAGES,
     RECIPIENTS,
+    JournalAway,
     JournalError,
     clock,
     id_of_job,
@@ -129,7 +130,8 @@ class Journal:
                     yield connection
         except DBAPIError as error:
             said = str(error.orig).partition("\n")[0]  # what follows shows the statement
-            raise JournalError(f"the journal {self.where}: {said}") from None
+            is_away = "://" in str(self.where) and isinstance(error, OperationalError | InterfaceError)
+            raise (JournalAway if is_away else JournalError)(f"the journal {self.where}: {said}") from None
         except OSError as error:
             raise JournalError(f"the journal {self.where}: {error.strerror or error}") from None
 

@@ -14,7 +14,7 @@ from sqlalchemy import BindParameter, Connection, Integer, bindparam, delete, ex
 from pribble.delivery.claims import Claim, Tried
 from pribble.delivery.journal import Entry, Journal
 from pribble.delivery.journal_planning import Planned, hidden_key, last_number, message_row, recipient_rows
-from pribble.delivery.journal_statements import WAITING
+from pribble.delivery.journal_statements import WAITING, is_due_at
 from pribble.delivery.journal_tables import (
     EVENTS,
     JOBS,
@@ -196,6 +196,31 @@ def waiting(journal: Journal, event: str | None = None, key: str | None = None) 
     with journal.transaction() as connection:
         found = connection.execute(query).all()
     return (Waiting(name, through) for name, through, _ in found)
+
+
+def due_events(journal: Journal, age: float, most: int) -> list[tuple[str, str]]:
+    """Returns the events, with their keys, of which messages are due and nobody has done anything for so many seconds:
+    those that wait longest, at most so many."""
+    with journal.transaction() as connection:
+        now = clock(connection)
+        due = (
+            select(JOBS.c.name, MESSAGES.c.key, func.min(RECIPIENTS.c.changed).label("since"))
+            .join(MESSAGES, MESSAGES.c.job == JOBS.c.id)
+            .join(STORED, STORED.c.message == MESSAGES.c.id)
+            .join(RECIPIENTS, RECIPIENTS.c.message == MESSAGES.c.id)
+            .where(
+                RECIPIENTS.c.state.in_(WAITING),
+                is_due_at(now),
+                MESSAGES.c.worker.is_(None),
+                RECIPIENTS.c.changed <= now - age,
+            )
+            .group_by(JOBS.c.name, MESSAGES.c.key)
+            .order_by("since")
+            .limit(most)
+        )
+        found = connection.execute(due).all()
+    # An event has several jobs; its name is what all of theirs begin with.
+    return list(dict.fromkeys((name.partition("/")[0], key) for name, key, _ in found))
 
 
 def is_under_way(journal: Journal, event: str, key: str) -> bool:

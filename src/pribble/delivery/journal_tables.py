@@ -123,6 +123,10 @@ class JournalError(PribbleError):
     """A journal cannot be used as it is asked to be."""
 
 
+class JournalAway(JournalError):
+    """The database of a journal cannot be reached now."""
+
+
 def opened(where: str | Path) -> Engine:
     """Returns the database of a journal, a file or the address of a PostgreSQL database, with its tables.
 

@@ -21,6 +21,7 @@ from pribble.delivery.events import Event, EventMessage, read_event
 from pribble.delivery.journal import Entry, Journal, Wanted
 from pribble.delivery.journal_events import (
     ToStore,
+    due_events,
     entries_of_event,
     erase_settled,
     expire,
@@ -357,6 +358,13 @@ class Mailroom:
         """Send what is left of all events and due; returns what became of it."""
         self.journal.recover()
         return self._send(None, None, None)
+
+    def due(self, *, age: float = 0.0, most: int = 1_000) -> list[tuple[str, str]]:
+        """Returns the events, with their keys, of which messages are due that nobody has touched for `age` seconds; at
+        most so many, those that wait longest first."""
+        self.journal.recover()
+        expire(self.journal)
+        return due_events(self.journal, age, most)
 
     def send_left(self, name: str, key: str) -> Left:
         """Send what is left of one event and due; returns what became of it."""

@@ -14,6 +14,7 @@ from pribble.delivery.base import Searchable
 from pribble.delivery.claims import Claim, Fenced, Settled
 from pribble.delivery.composing import content_digest, words_of
 from pribble.delivery.journal import Journal, Wanted
+from pribble.delivery.journal_tables import JournalAway
 from pribble.delivery.receipts import Outcome, outcome_of_words
 from pribble.delivery.states import State
 from pribble.delivery.transports import Transport
@@ -26,6 +27,7 @@ _TELLING = 5  # failures in a row with one reason…
 _DOMAINS = 3  # …over so many domains are the account's trouble, and not the recipients'
 _LONGEST_PAUSE = 60.0  # seconds between two connections that fail
 _CLAIMS = 16  # messages claimed at once, for each connection
+_PATIENCE = 90.0  # seconds in which a journal that is away may come back
 _FLUSH = 20  # outcomes that are not yet in the journal, at most
 
 
@@ -134,15 +136,11 @@ class Sending:
         pending: list[Settled] = []
         self._gate.wait()
         try:
-            while (claim := self._next(pending)) is not None:
-                try:
-                    self._try(claim, pending)
-                finally:
-                    with self._lock:
-                        self._busy -= 1
-                if len(pending) >= _FLUSH:
-                    self._flush(pending)
-            self._flush(pending)
+            try:
+                self._try_all(pending)
+            except JournalAway:
+                self._flush(pending)
+                raise
         except BaseException as error:
             self._error = self._error or error
             self.stop(str(error))
@@ -152,6 +150,17 @@ class Sending:
                 if not self._running:
                     self._finished.set()
 
+    def _try_all(self, pending: list[Settled]) -> None:
+        while (claim := self._next(pending)) is not None:
+            try:
+                self._try(claim, pending)
+            finally:
+                with self._lock:
+                    self._busy -= 1
+            if len(pending) >= _FLUSH:
+                self._flush(pending)
+        self._flush(pending)
+
     def _wait_for_threads(self, seconds: float | None = None) -> None:
         """Wait for all threads.  Not by joining them: a join that is interrupted takes a thread that runs for ended."""
         ends = time.monotonic() + (math.inf if seconds is None else seconds)
@@ -160,9 +169,16 @@ class Sending:
                 return
 
     def _flush(self, pending: list[Settled]) -> None:
-        if pending:
-            self.journal.settle(pending)
-            pending.clear()
+        """Keep what has become of messages.  While the journal is away, it is waited for: nobody else knows it."""
+        ends = time.monotonic() + _PATIENCE
+        while pending:
+            try:
+                self.journal.settle(pending)
+                pending.clear()
+            except JournalAway:
+                if time.monotonic() >= ends:
+                    raise
+                time.sleep(1.0)
 
     # ---- what is next -------------------------------------------------------------------------------------------
 
