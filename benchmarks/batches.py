@@ -159,7 +159,7 @@ def over_smtp(port: int, connections: int, count: int = 800, rounds: int = 9) ->
         way = transport(f"smtp://127.0.0.1:{port}", connections=connections)
         with way, batch(Template.from_text(NOTICE), rows, "{{ name }} <{{ mail }}>", way, connections) as made:
             made.composer = ready = cast(Composer, Ready(made.composer, rows))
-            made.journal.plan(made.job, made._planned(), template="", rows=None)
+            made.journal.plan(made.job, made._planned(()), template="", rows=None)
             work = Work(made._message_of, made.job, way, made.journal, connections, made.wanted, made.pace)
             bare = partial(_bare, port, ready.message(rows[0]), connections, count)
             own_first = _wall(Sending(work, None).go) if number % 2 else None

@@ -183,9 +183,10 @@ def imaps(certificate: Path) -> Iterator[tuple[int, int, Path]]:
 
 
 @contextmanager
-def postfix() -> Iterator[tuple[smtplib.SMTP, Path]]:
-    """A connection to a Postfix that has just been started, and the folder in which it delivers."""
-    with _folder() as folder, _postfix(folder) as port, smtplib.SMTP("127.0.0.1", port, timeout=60) as connection:
+def postfix(more: str = "") -> Iterator[tuple[smtplib.SMTP, Path]]:
+    """A connection to a Postfix that has just been started, and the folder in which it delivers; `more` are lines of its
+    configuration."""
+    with _folder() as folder, _postfix(folder, more) as port, smtplib.SMTP("127.0.0.1", port, timeout=60) as connection:
         yield connection, folder / "mail/ana/new"
 
 

@@ -84,6 +84,7 @@ SETTINGS_KEYS = (
         ("sender", "text", "a name in `[senders]`", "`default`"),
         ("locale", "text", "a text with marks", "the template's"),
         ("unsubscribe", "text", "an address with marks that leads off the list (RFC 2369)", "none"),
+        ("envelope_sender", "text", "where failures are reported to: a mailbox with marks", "the sender"),
         ("when", "text", "a condition, as of `{{ if … }}`: else there is no such message", "always"),
         ("through", "text", "a name in `[transports]`", "`default`"),
         ("attach", "texts", "files of the project, or below `[attachments] folders` where they have marks", "none"),

@@ -4,10 +4,25 @@ from __future__ import annotations
 
 import unittest
 
-from sqlalchemy import create_engine
+from sqlalchemy import create_engine, text
 
-from pribble.delivery.journal_tables import METADATA
+from pribble.delivery.journal import Journal
+from pribble.delivery.journal_tables import EVENTS, FACTS, METADATA, STORED
 from tests.servers import postgresql
+
+
+def make_older(journal: Journal, version: int) -> None:
+    """Make a journal in a file what it was in an earlier version."""
+    with journal.transaction() as connection:
+        if version < 3:
+            for index in ("messages_by_sender", "messages_by_id", "recipients_returned"):
+                connection.execute(text(f"DROP INDEX {index}"))
+            connection.execute(text("ALTER TABLE messages DROP COLUMN envelope_sender"))
+        if version < 2:
+            STORED.drop(connection)
+            EVENTS.drop(connection)
+        connection.execute(FACTS.update().values(value=str(version)))
+    journal.close()
 
 
 class OnPostgreSql(unittest.TestCase):

@@ -98,10 +98,10 @@ class Journals(OfJournals):
         (now,) = self.journal.claim("job", 1, Wanted())
         self.assertEqual((now.attempt, now.seed), (late.attempt + 1, late.seed))
         with self.assertRaises(Fenced):
-            stalled.commit(late, late.addresses, "<m>", "c")
+            stalled.commit(late, late.addresses, "<m>", "c", "o@skerrow.example")
         stalled.settle([Settled(late, {})])
         self.assertEqual(self.journal.summary(), Counter(started=2))
-        self.journal.commit(now, now.addresses, "<m>", "c")
+        self.journal.commit(now, now.addresses, "<m>", "c", "o@skerrow.example")
         self.assertEqual(self.journal.summary(), Counter(committing=2))
 
     def test_a_lease_that_runs_out_at_the_last_word_is_doubt(self) -> None:
@@ -109,7 +109,7 @@ class Journals(OfJournals):
         self.plan(2)
         stalled = self.opened(lease=-1)
         first, _ = stalled.claim("job", 2, Wanted())
-        stalled.commit(first, first.addresses[:1], "<m>", "c")
+        stalled.commit(first, first.addresses[:1], "<m>", "c", "o@skerrow.example")
         self.journal.recover()
         self.assertEqual(self.journal.summary(), Counter(in_doubt=1, planned=3))
         self.assertEqual(
@@ -126,7 +126,7 @@ class Journals(OfJournals):
 
         def commit(claim: Claim) -> None:
             try:
-                stalled.commit(claim, claim.addresses, f"<{claim.key}>", "c")
+                stalled.commit(claim, claim.addresses, f"<{claim.key}>", "c", "o@skerrow.example")
                 heard[claim.key] = "durable"
             except Fenced:
                 heard[claim.key] = "fenced"
@@ -172,7 +172,7 @@ class Journals(OfJournals):
             due = self.journal.next_due("job", Wanted())
             self.assertAlmostEqual(due or 0, FIRST_PAUSE * 1.5, delta=60)
             with unittest.mock.patch("pribble.delivery.workers._host", lambda: "another-machine"):
-                self.journal.commit(third, third.addresses, "<m>", "c")  # it still is its owner's
+                self.journal.commit(third, third.addresses, "<m>", "c", "o@skerrow.example")  # it still is its owner's
                 self.journal.recover()
                 self.assertEqual(self.journal.summary()["committing"], 2)
         with self.clock(-60 * 86400), unittest.mock.patch("pribble.delivery.workers._host", lambda: "another-machine"):
@@ -189,7 +189,7 @@ class Journals(OfJournals):
         self.plan(3)
         first, second, third = self.journal.claim("job", 3, Wanted())
         for claim, state in ((first, "accepted"), (second, "in_doubt")):
-            self.journal.commit(claim, claim.addresses, "<m>", "c/d")
+            self.journal.commit(claim, claim.addresses, "<m>", "c/d", "o@skerrow.example")
             words = {one: outcome_of_words(one, state, f"to {one}") for one in claim.addresses}  # type: ignore[arg-type]
             self.journal.settle([Settled(claim, words)])
         self.journal.settle([Settled(third, {})])
@@ -221,7 +221,7 @@ class Journals(OfJournals):
     def test_it_settles_what_is_in_doubt(self) -> None:
         self.plan(3)
         for claim in self.journal.claim("job", 3, Wanted()):
-            self.journal.commit(claim, claim.addresses, "<m>", "c")
+            self.journal.commit(claim, claim.addresses, "<m>", "c", "o@skerrow.example")
         with unittest.mock.patch("pribble.delivery.journal.is_gone", return_value=True):
             self.journal.recover()
         self.assertEqual(self.journal.summary(), Counter(in_doubt=6))

@@ -63,6 +63,7 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
     given("--from", metavar="A", dest="sender", help="the sender, or its name in [senders] of pribble.toml")
     given("--locale", metavar="PATTERN", help="the locale of each row's message")
     given("--unsubscribe", metavar="PATTERN", help="the address that leads off the list (RFC 2369)")
+    given("--envelope-sender", metavar="PATTERN", help="where failures are reported to (else the sender)")
     given("--attach", metavar="FILE", action="append", default=[], help="a file to attach to each message")
     add_templates(parser)
     add_embed(parser)
@@ -128,6 +129,7 @@ def _composing(options: argparse.Namespace, settings: ProjectSettings) -> Compos
         "reply_to": options.reply_to,
         "locale": options.locale,
         "unsubscribe": options.unsubscribe,
+        "envelope_sender": options.envelope_sender,
         "key": options.key,
         "attachments": [Attachment.from_path(existing_file(path)) for path in options.attach],
         "sign": project_signer(settings),

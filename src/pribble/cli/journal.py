@@ -49,6 +49,12 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
         action="store_true",
         help="send what is left of events, and due: from a crontab, say; batches go on by their own command",
     )
+    parser.add_argument(
+        "--read-bounces",
+        metavar="MAILBOX",
+        help="read reports of servers that could not deliver (RFC 3464): maildir:DIR, or folder:DIR with .eml files; "
+        "whom a message came back from is returned, and gets nothing any more",
+    )
     parser.add_argument("--verify", action="store_true", help="say what in the journal contradicts itself")
     parser.add_argument("--proof", metavar="KEY", help="a record in JSON of what became of the message with this key")
     parser.add_argument("--message", metavar="FILE", help="with --proof: a kept message that must be the one sent")
@@ -74,6 +80,8 @@ def run(options: argparse.Namespace) -> int:
             return _again(options, journal)
         if options.go_on:
             return _go_on(options, journal)
+        if options.read_bounces is not None:
+            return _read_bounces(options, journal)
         if options.verify:
             return _verify(options, journal)
         if options.proof is not None:
@@ -121,6 +129,38 @@ def _go_on(options: argparse.Namespace, journal: Journal) -> int:
         for words in left.stopped:
             terminal.print(f"stopped: {words}")
     return NOT_DELIVERED if left.stopped or set(left.ended) - {"accepted"} else 0
+
+
+def _read_bounces(options: argparse.Namespace, journal: Journal) -> int:
+    from pribble.delivery.journal_returns import note_returns
+    from pribble.delivery.report_folders import ReportFolder
+
+    folder = ReportFolder.of(options.read_bounces)
+    returned: list[str] = []
+    reports, unknown, others = 0, list[str](), 0
+    for one in folder.arrived():
+        if one.report is None:
+            others += 1
+            continue
+        reports += 1
+        found = note_returns(journal, one.report)
+        returned += found.returned
+        if found.is_known:
+            folder.done(one)
+        else:
+            unknown.append(str(one.path))
+    if options.json:
+        print_json({"reports": reports, "returned": returned, "unknown": unknown, "others": others})
+        return 0
+    terminal = Terminal(soft_wrap=True)
+    terminal.print(f"{counted(reports, 'report')}; {counted(len(returned), 'recipient')} returned")
+    for address in returned:
+        terminal.print(f"  {address}")
+    for path in unknown:
+        terminal.print(f"of no message of this journal: {path}")
+    if others:
+        terminal.print(f"{counted(others, 'other message')} left as they are")
+    return 0
 
 
 def _verify(options: argparse.Namespace, journal: Journal) -> int:

@@ -18,6 +18,7 @@ from pribble.delivery.claims import Claim
 from pribble.delivery.composing import Composer, ComposerOptions, words_of
 from pribble.delivery.journal import Journal, Wanted
 from pribble.delivery.journal_planning import Planned, PlanResult
+from pribble.delivery.journal_returns import returned_addresses
 from pribble.delivery.rows import RowProblem, Rows, read_rows, row_digest
 from pribble.delivery.sending import Pace, Progress, Sending, Work, look
 from pribble.delivery.states import State
@@ -152,7 +153,7 @@ class Batch:
         keys = self.composer.key
         plan = self.journal.plan(
             self.job,
-            self._planned(),
+            self._planned(returned_addresses(self.journal)),
             template=self.composer.template.version,
             rows=None if keys else self.rows.digest,
             change_unsent=self.change_unsent,
@@ -170,7 +171,7 @@ class Batch:
             row = self.rows[claim.position]
         return self.composer.message(row, seed=claim.seed, date=claim.date)
 
-    def _planned(self) -> Iterator[Planned]:
+    def _planned(self, returned: Collection[str]) -> Iterator[Planned]:
         suppressed = {address.strip().casefold() for address in self.suppressed}
         for index, row in enumerate(self.rows):
             if index not in self._bad:
@@ -180,7 +181,7 @@ class Batch:
                     index,
                     row_digest([row, addresses]),  # of the data, and of whom the message is for
                     addresses,
-                    frozenset(one for one in addresses if one.casefold() in suppressed),
+                    frozenset(one for one in addresses if one.casefold() in suppressed or one.lower() in returned),
                 )
 
 

@@ -72,9 +72,11 @@ class Settled:
 
 @dataclass(frozen=True, slots=True)
 class LastWord:
-    """A message of which the last word is about to be said, for these `addresses`; `content` is a digest of it."""
+    """A message of which the last word is about to be said, for these `addresses`; `content` is a digest of it, and
+    `sender` the envelope's."""
 
     claim: Claim
     addresses: Collection[str]
     message_id: str | None
     content: str
+    sender: str

@@ -39,6 +39,7 @@ class ComposerOptions(TypedDict, total=False):
     reply_to: str | None
     locale: str | None
     unsubscribe: str | None
+    envelope_sender: str | None
     key: Sequence[str]
     attachments: Sequence[Attachment]
     mark: str
@@ -56,7 +57,7 @@ class Composer:
 
     `key` are the columns that tell rows apart; without, their numbers do.  `locale` and `unsubscribe` are patterns.
     `attachments` go to everybody.  `mark` stands before each subject.  `automatic`: messages say that no person sent
-    them (RFC 3834).  `sign` is what signs them.
+    them (RFC 3834).  `envelope_sender` is where failures are reported to.  `sign` is what signs them.
     """
 
     template: Template
@@ -67,6 +68,7 @@ class Composer:
     reply_to: Addresses | None = None
     locale: TextPattern | None = None
     unsubscribe: TextPattern | None = None
+    envelope_sender: Addresses | None = None
     key: Sequence[str] = ()
     attachments: Sequence[Attachment] = field(default_factory=tuple)
     mark: str = ""
@@ -99,6 +101,7 @@ class Composer:
             reply_to=addresses(options.get("reply_to"), "--reply-to"),
             locale=text(options.get("locale"), "--locale"),
             unsubscribe=text(options.get("unsubscribe"), "--unsubscribe"),
+            envelope_sender=addresses(options.get("envelope_sender"), "--envelope-sender"),
             key=key,
             attachments=tuple(options.get("attachments", ())),
             mark=options.get("mark", ""),
@@ -120,6 +123,10 @@ class Composer:
             envelope["reply_to"] = self.reply_to.addresses(row)
         if self.unsubscribe and (address := self.unsubscribe.text(row)):
             envelope["unsubscribe"] = address
+        if self.envelope_sender and (back := self.envelope_sender.addresses(row)):
+            if len(back) > 1:
+                raise DataError("a message has one envelope sender")
+            envelope["envelope_sender"] = back[0]
         if self.automatic:
             envelope["auto_submitted"] = "auto-generated"
         if seed is not None:

@@ -193,7 +193,9 @@ class _EventReader:
         def made(make: Callable[[str, str], _T], key: str) -> _T | None:
             return self._made(make, key, table.get(key), *way, key)
 
-        to, cc, bcc, reply_to = (made(AddressPattern, key) for key in ("to", "cc", "bcc", "reply_to"))
+        to, cc, bcc, reply_to, back = (
+            made(AddressPattern, key) for key in ("to", "cc", "bcc", "reply_to", "envelope_sender")
+        )
         locale, unsubscribe = made(TextPattern, "locale"), made(TextPattern, "unsubscribe")
         when = made(Condition, "when")
         files = self._files(table, *way)
@@ -202,7 +204,7 @@ class _EventReader:
             return None
         mailbox = self._settings.sender(sender) or ""
         composer = Composer(
-            template, mailbox, to, cc, bcc, reply_to, locale, unsubscribe, automatic=True, sign=self._sign
+            template, mailbox, to, cc, bcc, reply_to, locale, unsubscribe, back, automatic=True, sign=self._sign
         )
         return EventMessage(name, composer, through, when, files, table.get("optional", False))
 

@@ -246,13 +246,16 @@ class Journal:
         addresses: Collection[str],
         message_id: str | None,
         content: str,
+        sender: str,
         settled: Iterable[Settled] = (),
     ) -> None:
         """Keep that a message is about to be taken for these addresses; with it, what has become of others.
 
+        `content` is a digest of the message, and `sender` its envelope's.
+
         Raises `Fenced` where the claim is not this process's any more: then the message must not be sent.
         """
-        self.writer.write(settled, LastWord(claim, addresses, message_id, content))
+        self.writer.write(settled, LastWord(claim, addresses, message_id, content, sender))
 
     def settle(self, settled: Iterable[Settled]) -> None:
         """Keep what has become of messages."""

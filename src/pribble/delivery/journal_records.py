@@ -95,7 +95,7 @@ def forget(journal: Journal, days: float, job: str | None = None) -> int:
             connection.execute(update(EVENTS).where(EVENTS.c.key == key).values(key=hidden_key(key)))
         for message, key in found:
             hidden = update(MESSAGES).where(MESSAGES.c.id == message)
-            connection.execute(hidden.values(key=hidden_key(key), message_id=None, data=""))
+            connection.execute(hidden.values(key=hidden_key(key), message_id=None, envelope_sender=None, data=""))
             for number, recipient in enumerate(
                 connection.scalars(select(RECIPIENTS.c.id).where(RECIPIENTS.c.message == message)).all()
             ):

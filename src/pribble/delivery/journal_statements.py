@@ -72,7 +72,12 @@ COMMIT = (
 COMMITTED = (
     update(MESSAGES)
     .where(MESSAGES.c.id == bindparam("p_message"))
-    .values(lease=bindparam("p_lease"), message_id=bindparam("p_message_id"), content=bindparam("p_content"))
+    .values(
+        lease=bindparam("p_lease"),
+        message_id=bindparam("p_message_id"),
+        content=bindparam("p_content"),
+        envelope_sender=bindparam("p_sender"),
+    )
 )
 SETTLE = (
     update(RECIPIENTS)

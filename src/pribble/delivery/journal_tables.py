@@ -25,6 +25,8 @@ from sqlalchemy import (
     UniqueConstraint,
     create_engine,
     event,
+    func,
+    literal_column,
     make_url,
     select,
     text,
@@ -34,9 +36,9 @@ from sqlalchemy.exc import ArgumentError, NoSuchModuleError
 from pribble.delivery.files import fsync_folder
 from pribble.errors import PribbleError
 
-VERSION = "2"
-# What each version had not yet is made when a journal of it is opened: these are tables that it lacks.
-_OLDER = ("1",)
+VERSION = "3"
+# What an older version had not yet is made when a journal of it is opened.
+_OLDER = ("1", "2")
 BUSY = 30.0  # seconds to wait for another process that writes
 
 METADATA = MetaData()
@@ -63,6 +65,7 @@ MESSAGES = Table(
     Column("seed", LargeBinary, nullable=False),
     Column("date", Float),  # of the first start: the message stays the same
     Column("message_id", Text),
+    Column("envelope_sender", Text),  # as it was last tried; a report may come back to it
     Column("content", Text),  # a digest of the bytes and the envelope's sender, since the first start
     Column("attempt", Integer, nullable=False),
     Column("worker", Text),
@@ -109,6 +112,19 @@ STORED = Table(
 Index("recipients_by_state", RECIPIENTS.c.job, RECIPIENTS.c.state, RECIPIENTS.c.message)
 Index("messages_in_order", MESSAGES.c.job, MESSAGES.c.position)
 Index("messages_by_worker", MESSAGES.c.worker)
+# Literal, and no parameter: an index of a part of the rows serves no other query.
+IS_RETURNED = RECIPIENTS.c.state == literal_column("'returned'")
+_SINCE_3 = (
+    # Reports of servers name a message by one of these.
+    Index("messages_by_id", MESSAGES.c.message_id),
+    Index("messages_by_sender", MESSAGES.c.envelope_sender),
+    Index(
+        "recipients_returned",
+        func.lower(RECIPIENTS.c.address),
+        sqlite_where=IS_RETURNED,
+        postgresql_where=IS_RETURNED,
+    ),
+)
 
 # Of a file: with each commit a sync of the disk, so that what is committed outlives a loss of power.
 PRAGMAS = ("journal_mode = WAL", "synchronous = FULL", "foreign_keys = ON")
@@ -163,6 +179,9 @@ def _check_schema(connection: Connection, named: str) -> None:
     if found is None:
         connection.execute(FACTS.insert(), {"name": "version", "value": VERSION})
     elif found in _OLDER:
+        connection.execute(text("ALTER TABLE messages ADD COLUMN envelope_sender TEXT"))
+        for index in _SINCE_3:
+            index.create(connection)
         connection.execute(FACTS.update().where(FACTS.c.name == "version").values(value=VERSION))
     elif found != VERSION:
         raise JournalError(f"{named} is a journal of version {found}, and this is version {VERSION}")

@@ -94,6 +94,7 @@ def _write(connection: Connection, entries: Sequence[_Entry], lease: float) -> N
                 "p_lease": now + lease,
                 "p_message_id": word.message_id,
                 "p_content": word.content,
+                "p_sender": word.sender,
             }
             for word in words
         ],

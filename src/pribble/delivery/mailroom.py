@@ -8,7 +8,7 @@ import threading
 import time
 import uuid
 from collections import Counter
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from contextlib import ExitStack
 from dataclasses import dataclass, field
 from functools import cached_property, partial
@@ -31,6 +31,7 @@ from pribble.delivery.journal_events import (
     stored_message,
     waiting,
 )
+from pribble.delivery.journal_returns import returned_among
 from pribble.delivery.passwords import check_password_variables, password_of
 from pribble.delivery.sending import Pace, Sending, Work, look
 from pribble.delivery.signing import Signer, project_signer
@@ -298,13 +299,14 @@ class Mailroom:
         optional = {one.name for one in event.messages if one.optional}
         if any(called not in optional for called, _ in problems):
             raise EventError(name, problems)
-        suppressed = frozenset() if event.even_if_suppressed else self._suppressed()
+        people = {addr for _, message in made for addr in message.envelope.recipients}
+        suppressed = frozenset() if event.even_if_suppressed else self._suppressed(people)
         stored = [
             ToStore(
                 one.name,
                 message,
                 one.through,
-                frozenset(addr for addr in message.envelope.recipients if addr.casefold() in suppressed),
+                frozenset(addr for addr in message.envelope.recipients if addr in suppressed),
                 event.valid_for,
             )
             for one, message in made
@@ -342,8 +344,11 @@ class Mailroom:
         messages = (PostedMessage(called, entries[0].message_id, tuple(entries)) for called, entries in found.items())
         return Posted(name, key, is_new, tuple(messages), problems, tuple(left.stopped) if left else ())
 
-    def _suppressed(self) -> frozenset[str]:
-        return frozenset(one.casefold() for one in self.settings.suppressed())
+    def _suppressed(self, addresses: Collection[str]) -> frozenset[str]:
+        """Returns who of these gets nothing: whoever is on the list, or messages came back from."""
+        listed = {one.casefold() for one in self.settings.suppressed()}
+        returned = returned_among(self.journal, addresses)
+        return frozenset(one for one in addresses if one.casefold() in listed or one.lower() in returned)
 
     # ---- sending ------------------------------------------------------------------------------------------------
 

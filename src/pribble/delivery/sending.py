@@ -263,7 +263,8 @@ class Sending:
             return
 
         def committing(addresses: Collection[str]) -> None:
-            self.journal.commit(claim, addresses, message.message_id, content, pending)
+            sender = message.envelope.sender
+            self.journal.commit(claim, addresses, message.message_id, content, sender, pending)
             pending.clear()
 
         try:

@@ -165,6 +165,7 @@ MOVES: tuple[Move, ...] = (
     Move("planned", "expired", "its time is over"),
     Move("planned", "suppressed", "the address is on a list of those who get nothing"),
     Move("accepted", "returned", "a message came back"),
+    Move("in_doubt", "returned", "a message came back"),
     Move("in_doubt", "accepted", "somebody looked, and it is there"),
     Move("in_doubt", "planned", "somebody looked, and it is not there"),
 )

@@ -15,9 +15,11 @@ from pribble.delivery.replies import Reply, answer_of
 from pribble.delivery.smtp import Connection, NoAnswer
 from pribble.delivery.states import Answer, Decision, Next, Step, decide
 from pribble.mime.base import BaseMessage
+from pribble.mime.delivery_report import to_xtext
 
 # How many commands are sent at once: their replies must fit where nobody reads them yet (RFC 2920 3.1).
 GROUP = 50
+_LONGEST_ID = 100  # characters of an envelope id (RFC 3461 4.4)
 
 # What a message may need, the extension that has it, how it is asked for, and what a server without it lacks
 # (RFC 6531 3.4, RFC 6152 2).
@@ -97,7 +99,16 @@ class Submission:
         options = [option for need, _, option, _ in _NEEDS if need in self.message.needs]
         if connection.has_extn("size"):
             options.append(f"SIZE={len(self.raw)}")
+        if connection.has_extn("dsn"):  # RFC 3461 4.3: a report says the envelope's id, and holds no more than a header
+            options.append("RET=HDRS")
+            envelope_id = to_xtext((self.message.message_id or "").strip("<>"))
+            if envelope_id and envelope_id.isascii() and len(envelope_id) <= _LONGEST_ID:
+                options.append(f"ENVID={envelope_id}")
         return " ".join((f"MAIL FROM:<{self.sender}>", *options))
+
+    def _rcpt(self, connection: Connection, recipient: str) -> str:
+        is_told = connection.has_extn("dsn") and recipient.isascii()
+        return f"RCPT TO:<{recipient}>" + (f" ORCPT=rfc822;{to_xtext(recipient)}" if is_told else "")
 
     def learn(self, taken: int) -> None:
         """Let no further transaction have more recipients than this one took."""
@@ -126,7 +137,7 @@ class _Transaction:
         """Send MAIL and RCPT, many at once where the server can; "again" is remembered, and the rest goes on."""
         connection = self.connection
         commands: list[tuple[Step, str | None, str]] = [("mail", None, self.submission._mail(connection))]
-        commands += [("rcpt", one, f"RCPT TO:<{one}>") for one in self.recipients]
+        commands += [("rcpt", one, self.submission._rcpt(connection, one)) for one in self.recipients]
         size = GROUP if connection.has_extn("pipelining") else 1
         for start in range(0, len(commands), size):
             group = commands[start : start + size]
