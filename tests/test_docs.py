@@ -176,6 +176,34 @@ if __name__ == "__main__":
     unittest.main()
 
 
+class Cron(Case):
+    """The lines of docs/workflows.md for cron, as cron would run them."""
+
+    @slow
+    def test_lines(self) -> None:
+        page = (ROOT / "docs/workflows.md").read_text(encoding="utf-8")
+        lines = re.findall(r"```crontab\n(.*?)```", page, re.DOTALL)[0].splitlines()
+        folder = self.folder({"bounces/new/x": "From: a@example.org\n\nx", "templates/t.txt": "{{ n }}"}).path
+        (folder / "pribble.toml").write_text(
+            'journal = "post.journal"\n[senders]\ndefault = "o@skerrow.example"\n[transports.default]\nurl = "folder:out"\n'
+            '[events.e]\n[[events.e.messages]]\ntemplate = "t"\nto = "ana@example.org"\n',
+            encoding="utf-8",
+        )
+        environment = {**os.environ, "PATH": f"{Path(sys.executable).parent}:/usr/bin:/bin"}
+        posted = pribble_process("post", "e", "--data", "-", stdin='{"n": 1}', cwd=folder)
+        self.assertEqual(posted.returncode, 0, posted.stderr)
+        for line in lines:
+            with self.subTest(line):
+                *when, command = line.split(None, 5)
+                self.assertTrue(all(re.fullmatch(r"\*(/[0-9]+)?|[0-9]+", one) for one in when))
+                done = subprocess.run(
+                    ["/bin/sh", "-c", command.replace("/srv/office", str(folder))], env=environment, capture_output=True
+                )
+                self.assertEqual((done.returncode, done.stdout, done.stderr), (0, b"", b""))
+        self.assertIn("nothing was left", (folder / "go-on.log").read_text())
+        self.assertIn("1 other message", (folder / "bounces.log").read_text())
+
+
 class Served(Case):
     """What docs/serving.md asks a server is asked one, and it answers what the page says."""
 
