@@ -10,11 +10,24 @@ from typing import Any
 
 from benchmarks import patterns
 from benchmarks.checking import check_page
-from benchmarks.inputs import COMPUTED, DATA, MESSAGES, NAMED, PAGES, PICTURES, PLACES, STYLES, TEMPLATES, VALUES
+from benchmarks.inputs import (
+    COMPUTED,
+    DATA,
+    MESSAGES,
+    NAMED,
+    PAGES,
+    PICTURES,
+    PLACES,
+    REPORTS,
+    STYLES,
+    TEMPLATES,
+    VALUES,
+)
 from benchmarks.measure import doubling, timed
 from benchmarks.takers import UNITS, takers
 from pribble import Limits, Picture, PribbleError, Template, TemplateFolder, audit, inline_styles, plain_text
 from pribble.errors import Source
+from pribble.mime.delivery_report import read_report
 from pribble.values.reading import read_json
 
 _LIMITS = Limits(characters=5_000_000, output=50_000_000, text=5_000_000)
@@ -71,6 +84,7 @@ def _cases() -> dict[str, Case]:
     cases |= {f"text of {name}": partial(_saying, text) for name, text in PAGES.items()}
     cases |= {f"check of {name}": partial(_checking, text) for name, text in PAGES.items()}
     cases |= {f"audit of {name}": partial(_auditing, raw) for name, raw in MESSAGES.items()}
+    cases |= {f"report with {name}": partial(_reported, raw) for name, raw in REPORTS.items()}
     for name, sheet in STYLES.items():
         cases |= {f"styles of {name}": partial(_styling, sheet), f"text by styles of {name}": partial(_shown_by, sheet)}
     for name, (page, data) in COMPUTED.items():
@@ -115,6 +129,11 @@ def _checking(text: Callable[[int], str], size: int) -> Callable[[], object]:
 def _auditing(raw: Callable[[int], bytes], size: int) -> Callable[[], object]:
     written = raw(5 * size)  # a message is larger than a page
     return lambda: audit(written)
+
+
+def _reported(raw: Callable[[int], bytes], size: int) -> Callable[[], object]:
+    written = raw(8 * size)
+    return lambda: read_report(written)
 
 
 def _styling(sheet: Callable[[int], tuple[str, str]], size: int) -> Callable[[], object]:

@@ -136,6 +136,22 @@ MESSAGES: dict[str, Callable[[int], bytes]] = {
     "properties' parameters": lambda n: (
         _HEAD + b"Content-Type: text/calendar\r\n\r\nBEGIN:VEVENT\r\nX" + b';A="b"' * (n // 6) + b"\r\n"
     ),
+    "signatures": lambda n: (
+        _HEAD
+        + b"DKIM-Signature: v=1; a=rsa-sha256; c=relaxed/relaxed; d=a; s=b; h=From; bh=YQ==; b=YQ==\r\n" * (n // 90)
+        + b"\r\n"
+        + b"x \r\n" * (n // 4)
+    ),
+    "names of a signature": lambda n: (
+        _HEAD + b"DKIM-Signature: a=rsa-sha256; h=" + b"from:" * (n // 5) + b"; bh=YQ==; b=YQ==\r\n\r\nx\r\n"
+    ),
+    "empty b= of a signature": lambda n: _HEAD + b"DKIM-Signature: " + b"b=;\r\n " * (n // 6) + b"bh=YQ==\r\n\r\nx\r\n",
+    "blanks of a signed body": lambda n: (
+        _HEAD + b"DKIM-Signature: a=rsa-sha256; c=relaxed/relaxed; bh=YQ==\r\n\r\n" + b" \t" * (n // 2) + b"x"
+    ),
+    "empty lines of a signed body": lambda n: (
+        _HEAD + b"DKIM-Signature: a=rsa-sha256; c=simple/simple; bh=YQ==\r\n\r\n" + b"\r\n" * (n // 2)
+    ),
     "addresses of a list": lambda n: b"List-Help: " + b"<a:b>" * (n // 5) + b"\r\n\r\n",
     "brackets of a list": lambda n: b"List-Id: " + b"<" * n + b"\r\n\r\n",
     "an id of a list": lambda n: b"List-Id: <" + b"a." * (n // 2) + b"\r\n\r\n",
@@ -353,3 +369,14 @@ def _shared(n: int) -> tuple[object, object]:
     for _ in range(12):
         one, other = [one] * 10, [other] * 10
     return one, other
+
+
+_REPORT = b"Content-Type: multipart/report; boundary=x\r\n\r\n--x\r\nContent-Type: message/delivery-status\r\n\r\n"
+REPORTS: dict[str, Callable[[int], bytes]] = {
+    "recipients": lambda n: _REPORT + b"\r\nFinal-Recipient: a;b\r\nAction: failed\r\n" * (n // 42),
+    "folds": lambda n: _REPORT + b"Status: 5" + b"\r\n x" * (n // 4),
+    "empty lines": lambda n: _REPORT + b"\r\n" * (n // 2),
+    "xtext": lambda n: _REPORT + b"a: b\r\n\r\nAction: failed\r\nOriginal-Recipient: rfc822;" + b"+4A" * (n // 3),
+    "addresses it was sent to": lambda n: b"To: " + b"a@b.example," * (n // 12) + b"\r\n" + _REPORT + b"A: b\r\n",
+    "delimiters": lambda n: _REPORT + b"--x\r\n" * (n // 5),
+}

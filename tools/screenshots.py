@@ -171,14 +171,14 @@ def main() -> None:
     data = {"berth-confirmed": templates["berth-confirmed"].samples[""], "mooring-statement": statement}
     pages(SHOTS, {name: str(templates[name].render(values).html) for name, values in data.items()})
     note = NOTE.relative_to(ROOT)
-    calls = [f"cat {note}", f"pribble convert {note} --format fragment"]
-    terminal(calls, "convert.png", columns=112, rows=26, size="9")
+    calls = [f"cat {note}", f"pribble convert {note} --format fragment", "pribble fields mooring-statement"]
+    terminal(calls, "convert.png", columns=112, rows=46, size="9")
     terminal(["pribble demo --out build/demo"], "demo.png", rows=60, size="8")
     terminal(["pribble render berth-confirmed --format text --quiet"], "plain-text.png", columns=80, rows=42)
     delivered("build/notes")
     batched("build/notes/batch")
     posted(ROOT / "build/notes/post")
-    terminal(["pribble fields mooring-statement"], "fields.png", columns=92, rows=22)
+    served(ROOT / "build/notes/serve")
     letter = ROOT / "build/notes/letter.eml"
     letter.write_bytes(LETTER.replace("\n", "\r\n").encode())
     terminal(["pribble audit build/notes/letter.eml"], "audit.png", columns=100, rows=58, size="9")
@@ -333,6 +333,44 @@ def posted(folder: Path) -> None:
             rows=44,
             size="9",
         )
+
+
+def served(folder: Path) -> None:
+    """A server that is asked for an event, and for what cannot be made; what it logs of it."""
+    shutil.rmtree(folder, ignore_errors=True)
+    settings = (TEMPLATES.parent / "pribble.toml").read_text(encoding="utf-8")
+    token = "a-token-that-is-long-enough"
+    with Receiver(folder / "in", manner=Manner(Faults([Refusal("desk@*", *REFUSED)]))) as receiver:
+        shutil.copytree(TEMPLATES, folder / "templates")
+        settings = settings.replace("smtp://127.0.0.1:8025", receiver.address)
+        (folder / "pribble.toml").write_text(f'journal = "post.journal"\n{settings}', encoding="utf-8")
+        (folder / "headers").write_text(f"Authorization: Bearer {token}\nContent-Type: application/json\n")
+        with open(folder / "log", "wb") as log:
+            command = [sys.executable, "-m", "pribble", "serve"]
+            environment = {**os.environ, "PRIBBLE_TOKEN": token}
+            server = subprocess.Popen(command, cwd=folder, env=environment, stdout=log)
+        while not (folder / "log").read_bytes():
+            time.sleep(0.1)
+        ask = "curl -s 127.0.0.1:8026/{} -H @headers {}"
+        try:
+            terminal(
+                [
+                    f"cd {folder.relative_to(ROOT)}",
+                    ask.format("events/berth-booked", "-d @templates/berth-confirmed.sample.json"),
+                    ask.format("events/berth-booked/SH-2026-0417", "-o answer.json -w '%{http_code}'"),
+                    ask.format("templates/gate-code/render", '-d \'{"data": {"code": 4719, "berth": {"pier": "B"}}}\''),
+                    ask.format("templates/gate-code/fields", ""),
+                    "curl -s 127.0.0.1:8026/templates",
+                    "cat log",
+                ],
+                "serve.png",
+                columns=132,
+                rows=44,
+                size="9",
+            )
+        finally:
+            server.terminate()
+            server.wait()
 
 
 def batched(folder: str) -> None:

@@ -298,4 +298,4 @@ def _address(posted: Posted) -> str:
 
 
 def _as_json(value: Any) -> bytes:
-    return json.dumps(value, ensure_ascii=False, default=str).encode("utf-8", "replace")
+    return json.dumps(value, ensure_ascii=False, default=str).encode("utf-8", "replace") + b"\n"

@@ -62,7 +62,7 @@ class Problem(Exception):
         """Returns the object of RFC 9457 3 as JSON."""
         kind = PROBLEM_KINDS[self.kind]
         said = {"type": f"{_TYPES}{self.kind}", "title": kind.title, "status": kind.status, "detail": self.detail}
-        return json.dumps({**said, **self.members}, ensure_ascii=False).encode("utf-8", "replace")
+        return json.dumps({**said, **self.members}, ensure_ascii=False).encode("utf-8", "replace") + b"\n"
 
 
 def not_made(detail: str, problems: Iterable[tuple[str | None, Exception]]) -> Problem:
