@@ -5,48 +5,41 @@ from __future__ import annotations
 
 import tempfile
 import threading
-import time
 import uuid
 from collections import Counter
 from collections.abc import Callable, Collection, Mapping, Sequence
 from contextlib import ExitStack
-from dataclasses import dataclass, field
-from functools import cached_property, partial
+from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
 from typing import Any, Self
 
-from pribble.delivery.claims import Claim, Settled
 from pribble.delivery.composing import checked_key, words_of
+from pribble.delivery.event_sending import EventSender, Left
 from pribble.delivery.events import Event, EventMessage, read_event
-from pribble.delivery.journal import Entry, Journal, Wanted
+from pribble.delivery.journal import Entry, Journal
 from pribble.delivery.journal_events import (
     ToStore,
     due_events,
     entries_of_event,
-    erase_settled,
     expire,
     is_posted,
     is_under_way,
     store,
-    stored_message,
-    waiting,
 )
 from pribble.delivery.journal_returns import returned_among
 from pribble.delivery.passwords import check_password_variables, password_of
-from pribble.delivery.sending import Pace, Sending, Work, look
 from pribble.delivery.signing import Signer, project_signer
 from pribble.delivery.states import State
 from pribble.delivery.transports import Transport, transport
 from pribble.delivery.workers import at_work
 from pribble.errors import DataError, DeliveryError, PribbleError, did_you_mean
-from pribble.mime.base import BaseMessage
 from pribble.mime.message import Message
 from pribble.settings import ProjectSettings, project_templates, read_settings
 from pribble.template import Template, TemplateFolder
 
 DEADLINE = 30.0  # seconds in which an event's messages are tried at once
 CONNECTIONS = 4  # of each transport, from several threads
-_SHORTEST_PAUSE, _LONGEST_PAUSE = 0.01, 0.5  # seconds between two looks at what others have under way
 
 
 class UnderWay(PribbleError):
@@ -124,14 +117,6 @@ class Posted:
         }
 
 
-@dataclass(frozen=True, slots=True)
-class Left:
-    """What became of messages that had waited: in which states recipients `ended`, and what was `stopped` and why."""
-
-    ended: Counter[State] = field(default_factory=Counter)
-    stopped: list[str] = field(default_factory=list)
-
-
 class Mailroom:
     """Posts the events of a project's settings.
 
@@ -159,14 +144,13 @@ class Mailroom:
         self.settings = settings
         check_password_variables(name for name, _ in settings.transports)
         self._secret = secret or (lambda variable: None)
-        self._deadline, self._hand_over = deadline, hand_over
+        self._hand_over = hand_over
         self._given = dict(through or {})
         self._transports: dict[str, Transport] = {}
         self._events: dict[str, Event] = {}
         self._lock = threading.Lock()
         self._open = ExitStack()
-        self._is_kept = self._is_stopped = False
-        self._sweeps: set[Sending] = set()
+        self._is_kept = False
         self.is_idempotent = journal is not None or settings.journal is not None
         if journal is None:
             where = settings.journal
@@ -175,6 +159,7 @@ class Mailroom:
                 where = str(Path(folder) / "events.journal")
             journal = self._open.enter_context(Journal(where))
         self.journal = journal
+        self._sender = EventSender(journal, self._transport, deadline)
         self._templates: TemplateFolder | None = None
 
     @classmethod
@@ -317,7 +302,7 @@ class Mailroom:
             if claimed is None:  # somebody else was faster
                 return self._posted_before(name, key, later=later, wait=wait)
             if claimed:
-                left = self._send_new(name, claimed)
+                left = self._sender.send_new(name, claimed)
         if self._hand_over is not None:
             self._hand_over(name, key)
         told = tuple((called, words_of(error)) for called, error in problems)
@@ -330,7 +315,7 @@ class Mailroom:
         left = Left()
         if self._hand_over is None and not later:
             self.journal.recover()
-            left = self._send_event(name, key)
+            left = self._sender.send_in_time(name, key)
         return self._posted(name, key, False, (), left)
 
     def posted(self, name: str, key: str) -> Posted | None:
@@ -354,15 +339,12 @@ class Mailroom:
 
     def stop(self) -> None:
         """Let `send_waiting` and `send_left`, in other threads, end after the messages that are under way."""
-        with self._lock:
-            self._is_stopped = True
-            for sending in self._sweeps:
-                sending.stop("it was asked to stop")
+        self._sender.stop()
 
     def send_waiting(self) -> Left:
         """Send what is left of all events and due; returns what became of it."""
         self.journal.recover()
-        return self._send(None, None, None)
+        return self._sender.send_due()
 
     def due(self, *, age: float = 0.0, most: int = 1_000) -> list[tuple[str, str]]:
         """Returns the events, with their keys, of which messages are due that nobody has touched for `age` seconds; at
@@ -374,83 +356,7 @@ class Mailroom:
     def send_left(self, name: str, key: str) -> Left:
         """Send what is left of one event and due; returns what became of it."""
         self.journal.recover()
-        return self._send(name, key, None)
-
-    def _send_event(self, name: str, key: str) -> Left:
-        """Send what is left of an event, and wait for what somebody else has under way of it, until the deadline."""
-        ends = time.monotonic() + self._deadline
-        left = self._send(name, key, ends)
-        pause = _SHORTEST_PAUSE
-        while is_under_way(self.journal, name, key) and time.monotonic() < ends:
-            time.sleep(pause)
-            pause = min(2 * pause, _LONGEST_PAUSE)
-        return left
-
-    def _send(self, event: str | None, key: str | None, ends: float | None) -> Left:
-        """Send what is left of all events, or of one, and due, until a moment (by the monotonic clock)."""
-        expire(self.journal)
-        left = Left()
-        stored = partial(stored_message, self.journal)
-        for one in list(waiting(self.journal, event, key)):
-            try:
-                way = self._transport(one.through)
-            except PribbleError as error:
-                left.stopped.append(f"{one.job}: {error.problem}")
-                continue
-            work = Work(stored, one.job, way, self.journal, wanted=Wanted(key=key), pace=Pace(wait=0))
-            look(work)
-            if ends is not None:
-                self._try(work, ends, left)
-            elif not self._sweep(work, left):
-                break
-        erase_settled(self.journal)
-        return left
-
-    def _send_new(self, event: str, claimed: Sequence[tuple[ToStore, Claim]]) -> Left:
-        """Send messages that have just been kept and are this process's, until the deadline."""
-        left, ends = Left(), time.monotonic() + self._deadline
-        for through in dict.fromkeys(one.through for one, _ in claimed):
-            messages = {claim.id: one.message for one, claim in claimed if one.through == through}
-            claims = [claim for one, claim in claimed if one.through == through]
-            try:
-                way = self._transport(through)
-            except PribbleError as error:
-                left.stopped.append(f"{event}: {error.problem}")
-                self.journal.settle([Settled(claim, {}) for claim in claims])
-                continue
-            message_of = partial(_known_message, messages)
-            self._try(Work(message_of, event, way, self.journal, pace=Pace(wait=0), claims=claims), ends, left)
-        erase_settled(self.journal)
-        return left
-
-    def _try(self, work: Work, ends: float, left: Left) -> None:
-        """Send what a work is about until a moment; what became of it is added to what is `left`."""
-        sending, seconds = Sending(work, None), ends - time.monotonic()
-        if seconds <= 0:
-            sending.stop("no time was left for it")
-        sending.go(max(seconds, 1.0))
-        self._add(sending, left)
-
-    def _sweep(self, work: Work, left: Left) -> bool:
-        """Send what a work is about, until it is asked to stop; returns whether it was not asked before."""
-        sending = Sending(work, None)
-        with self._lock:
-            if self._is_stopped:
-                return False
-            self._sweeps.add(sending)
-        try:
-            sending.go()
-        finally:
-            with self._lock:
-                self._sweeps.discard(sending)
-        self._add(sending, left)
-        return True
-
-    @staticmethod
-    def _add(sending: Sending, left: Left) -> None:
-        if sending.stopped:
-            left.stopped.append(f"{sending.work.job}: {sending.stopped}")
-        left.ended.update(sending.ended)
+        return self._sender.send_due(name, key)
 
     def _transport(self, name: str) -> Transport:
         """Returns the transport with a name, and keeps it."""
@@ -471,10 +377,6 @@ class Mailroom:
                     self._open.enter_context(way)
                 self._transports[name] = way
             return way
-
-
-def _known_message(messages: Mapping[int, BaseMessage], claim: Claim) -> BaseMessage:
-    return messages[claim.id]
 
 
 def _key_of(event: Event, data: Any, given: str | None) -> str:

@@ -7,7 +7,8 @@ import threading
 from collections.abc import Callable, Mapping
 from typing import Any, Self
 
-from pribble.delivery.mailroom import Left, Mailroom
+from pribble.delivery.event_sending import Left
+from pribble.delivery.mailroom import Mailroom
 from pribble.errors import PribbleError
 from pribble.serving.request_log import line, place_of
 
