@@ -110,8 +110,8 @@ def measured() -> Iterator[tuple[str, Served]]:
                         found[what].append(each(lambda number, path=path: ask(path, number), first))  # type: ignore[misc]
                 rounds = list(zip(found["bare"], found["asked"], found["empty"], strict=True))
                 over = statistics.median((asked - bare) / empty for bare, asked, empty in rounds)
-                medians = [statistics.median(found[what]) for what in ("bare", "asked", "empty")]
-                yield kind, Served(*medians, over=over)
+                bare, asked, empty = (statistics.median(found[what]) for what in ("bare", "asked", "empty"))
+                yield kind, Served(bare, asked, empty, over)
             server.kill()
 
 
