@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import random
 import time
+import unittest
 from collections import Counter
 from collections.abc import Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
@@ -13,6 +14,7 @@ from http.client import HTTPException
 from typing import Any
 
 from pribble.delivery import Journal
+from pribble.serving.waiting_sender import _without_addresses
 from tests.delivery.killing import receiving
 from tests.serving.served import DATA, FILES, PROJECT, TOKEN, Client, Process
 from tests.support import EXPLORE, Case, pribble, proof, slow
@@ -52,6 +54,12 @@ class OfProcesses(Case):
             project = project.replace("smtp://127.0.0.1:9", address)
             (self.path / "pribble.toml").write_text(project, encoding="utf-8")
             yield received
+
+
+class Words(unittest.TestCase):
+    def test_addresses_are_left_out_of_the_log(self) -> None:
+        said = _without_addresses("550 <ana@example.org>: no (b@c.example) here, mail d@e.example, please")
+        self.assertEqual(said, "550 <(address)>: no ((address)) here, mail (address) please")
 
 
 @slow

@@ -13,7 +13,7 @@ from pribble.errors import PribbleError
 from pribble.serving.request_log import line, place_of
 
 EVERY = 30.0  # seconds
-_ADDRESS = re.compile(r"[^\s<>()]+@[^\s<>()]+")
+_WORD = re.compile(r"[^\s<>()]+")
 
 
 class WaitingSender:
@@ -57,4 +57,4 @@ class WaitingSender:
 
 def _without_addresses(words: str) -> str:
     """Returns words of a server without addresses in them."""
-    return _ADDRESS.sub("(address)", words)
+    return _WORD.sub(lambda found: "(address)" if "@" in found[0] else found[0], words)
