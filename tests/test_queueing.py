@@ -59,7 +59,9 @@ class OfQueues(Case):
     def queue(self, broker: str = "memory://", **conf: Any) -> Queue:
         app = Celery("t", broker=broker, set_as_current=False)
         app.conf.update(broker_transport_options={"socket_connect_timeout": 1}, **conf)
-        return Queue(app, self.mailroom)
+        queue = Queue(app, self.mailroom)
+        self.addCleanup(queue.close)
+        return queue
 
 
 class HandedOver(OfQueues):

@@ -72,7 +72,11 @@ class Queue:
             self.mailroom.send_left(event, key)
 
         def send_job(job: str, key: str) -> None:
-            self._known_job(job)(key).send()
+            batch = self._known_job(job)(key)
+            try:
+                batch.send()
+            finally:
+                batch.journal.close()
 
         def sweep() -> None:
             self.sweep()
@@ -85,8 +89,8 @@ class Queue:
             **(app.conf.beat_schedule or {}),
             "pribble.sweep": {"task": "pribble.sweep", "schedule": every},
         }
-        signals.worker_process_shutdown.connect(self._close, weak=False)
-        signals.worker_shutdown.connect(self._close, weak=False)
+        for ended in (signals.worker_process_shutdown, signals.worker_shutdown):
+            ended.connect(lambda *_, **__: self.close(), weak=False)
 
     @property
     def mailroom(self) -> Mailroom:
@@ -97,7 +101,8 @@ class Queue:
                 found = self._mailrooms[os.getpid()] = self._make().__enter__()
             return found
 
-    def _close(self, *_: object, **more: object) -> None:
+    def close(self) -> None:
+        """Let go of the mailroom of this process; a worker that ends does."""
         found = self._mailrooms.pop(os.getpid(), None)
         if found is not None:
             found.close()
