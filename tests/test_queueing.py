@@ -113,17 +113,26 @@ class Jobs(OfQueues):
             return Batch(
                 Template.from_text(f"{{{{ subject: }}}}Week {week}{{{{ :subject }}}}{{{{ mail }}}}"),
                 rows,
-                job=f"tides {week}",
                 key=["mail"],
                 sender="o@skerrow.example",
                 to="mail",
                 through=self.outbox,
-                journal=Journal(self.path / "jobs"),
+                journal=Journal(self.path / "j"),
             )
 
         for week in ("27", "27", "28"):
             queue.hand_over_job("tides", week)
         self.assertEqual(len(self.outbox.messages), 10)
+        self.assertEqual(queue.mailroom.journal.jobs(), ["tides: 27", "tides: 28"])
+        # What was deferred is sent by a worker that the sweep wakes, when it is due.
+        self.outbox.defer("p0@*", times=1)
+        queue.hand_over_job("tides", "29")
+        for seconds, woken in ((60, 0), (1000, 1)):
+            with HandedOver.later(seconds):
+                self.assertEqual(queue.sweep(), woken)
+        self.assertEqual(queue.mailroom.journal.summary("tides: 29"), Counter(accepted=5))
+        with self.assertRaises(ValueError):
+            queue.job("a: b")
         with self.assertRaisesRegex(DataError, 'no job "tide"') as caught:
             queue.hand_over_job("tide", "27")
         self.assertEqual(caught.exception.hint, 'did you mean "tides"?')

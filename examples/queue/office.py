@@ -37,7 +37,6 @@ def tides(week: str) -> Batch:
     return Batch(
         TemplateFolder(HERE / "templates", common={"week": week})["tides"],
         HERE / "skippers.csv",
-        job=f"tides {week}",
         key=["mail"],
         sender=SETTINGS.sender() or "",
         to="{{ name }} <{{ mail }}>",

@@ -17,6 +17,7 @@ import logging
 import os
 import threading
 from collections.abc import Callable
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from pribble.delivery.batch import Batch
@@ -45,6 +46,7 @@ _RETRIES: dict[str, Any] = {
 _LASTING: dict[str, Any] = {"acks_late": True, "reject_on_worker_lost": True, "ignore_result": True}
 # How long whoever posts waits for a broker that is not there: the sweep finds what it did not hear of.
 _BRIEFLY = {"max_retries": 1, "interval_start": 0.1, "interval_max": 0.1}
+_BETWEEN = ": "  # a job and its key, in the name of a run; no name of a job has it
 _log = logging.getLogger(__name__)
 
 BatchOf = Callable[[str], Batch]
@@ -73,6 +75,8 @@ class Queue:
 
         def send_job(job: str, key: str) -> None:
             batch = self._known_job(job)(key)
+            batch.job = _run_of(job, key)
+            batch.pace = replace(batch.pace, wait=0)  # a worker waits for nothing: the sweep wakes one when it is due
             try:
                 batch.send()
             finally:
@@ -137,8 +141,11 @@ class Queue:
     def job(self, name: str) -> Callable[[BatchOf], BatchOf]:
         """Registers what makes the batch of a job: a function of the key that tells this run from others.
 
-        The batch's name, its `job=`, says the key too, so that the journal knows each run.
+        Its journal is the mailroom's, in which the run is called after the job and the key, whatever `job=` says.
         """
+
+        if _BETWEEN in name:
+            raise ValueError(f'the name of a job has no "{_BETWEEN}" in it')
 
         def registered(make: BatchOf) -> BatchOf:
             self._jobs[name] = make
@@ -154,12 +161,21 @@ class Queue:
 
     def sweep(self) -> int:
         """Wake workers for what waits and nobody has heard of: of events that were posted while the broker was away, or
-        whose task was lost, or that were deferred and are due now; returns for how many."""
+        whose task was lost, or that were deferred and are due now, and of jobs; returns for how many."""
         woken = 0
+        for run in self.mailroom.due_jobs(age=min(_AGE, self._every)):
+            job, _, key = run.partition(_BETWEEN)
+            if job in self._jobs:
+                woken += self._wake(self._job, job, key, expires=self._every)
         for event, key in self.mailroom.due(age=min(_AGE, self._every), most=_MOST):
             # What is not taken until the next sweep is woken by that one.
             woken += self._wake(self._event, event, key, expires=self._every)
         return woken
+
+
+def _run_of(job: str, key: str) -> str:
+    """Returns what a run of a job is called in the journal."""
+    return f"{job}{_BETWEEN}{key}"
 
 
 def project_queue() -> Queue:

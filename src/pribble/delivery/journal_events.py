@@ -9,7 +9,19 @@ import hashlib
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import BindParameter, Connection, Integer, bindparam, delete, exists, func, insert, select, update
+from sqlalchemy import (
+    BindParameter,
+    ColumnElement,
+    Connection,
+    Integer,
+    bindparam,
+    delete,
+    exists,
+    func,
+    insert,
+    select,
+    update,
+)
 
 from pribble.delivery.claims import Claim, Tried
 from pribble.delivery.journal import Entry, Journal
@@ -202,18 +214,12 @@ def due_events(journal: Journal, age: float, most: int) -> list[tuple[str, str]]
     """Returns the events, with their keys, of which messages are due and nobody has done anything for so many seconds:
     those that wait longest, at most so many."""
     with journal.transaction() as connection:
-        now = clock(connection)
         due = (
             select(JOBS.c.name, MESSAGES.c.key, func.min(RECIPIENTS.c.changed).label("since"))
             .join(MESSAGES, MESSAGES.c.job == JOBS.c.id)
             .join(STORED, STORED.c.message == MESSAGES.c.id)
             .join(RECIPIENTS, RECIPIENTS.c.message == MESSAGES.c.id)
-            .where(
-                RECIPIENTS.c.state.in_(WAITING),
-                is_due_at(now),
-                MESSAGES.c.worker.is_(None),
-                RECIPIENTS.c.changed <= now - age,
-            )
+            .where(*_left_alone(clock(connection), age))
             .group_by(JOBS.c.name, MESSAGES.c.key)
             .order_by("since")
             .limit(most)
@@ -221,6 +227,29 @@ def due_events(journal: Journal, age: float, most: int) -> list[tuple[str, str]]
         found = connection.execute(due).all()
     # An event has several jobs; its name is what all of theirs begin with.
     return list(dict.fromkeys((name.partition("/")[0], key) for name, key, _ in found))
+
+
+def due_jobs(journal: Journal, age: float) -> list[str]:
+    """Returns the jobs of batches of which messages are due and nobody has done anything for so many seconds."""
+    with journal.transaction() as connection:
+        due = (
+            select(JOBS.c.name)
+            .join(MESSAGES, MESSAGES.c.job == JOBS.c.id)
+            .join(RECIPIENTS, RECIPIENTS.c.message == MESSAGES.c.id)
+            .where(
+                *_left_alone(clock(connection), age),
+                MESSAGES.c.position.is_not(None),
+                ~exists().where(STORED.c.message == MESSAGES.c.id),
+            )
+            .distinct()
+        )
+        return list(connection.scalars(due))
+
+
+def _left_alone(now: float, age: float) -> tuple[ColumnElement[bool], ...]:
+    """Returns the conditions that a recipient is due, and nobody has done anything for so many seconds."""
+    changed = RECIPIENTS.c.changed <= now - age
+    return RECIPIENTS.c.state.in_(WAITING), is_due_at(now), MESSAGES.c.worker.is_(None), changed
 
 
 def is_under_way(journal: Journal, event: str, key: str) -> bool:

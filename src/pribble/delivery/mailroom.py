@@ -21,6 +21,7 @@ from pribble.delivery.journal import Entry, Journal
 from pribble.delivery.journal_events import (
     ToStore,
     due_events,
+    due_jobs,
     entries_of_event,
     expire,
     is_posted,
@@ -352,6 +353,11 @@ class Mailroom:
         self.journal.recover()
         expire(self.journal)
         return due_events(self.journal, age, most)
+
+    def due_jobs(self, *, age: float = 0.0) -> list[str]:
+        """Returns the jobs of batches in the same journal of which messages are due that nobody has touched for `age`
+        seconds."""
+        return due_jobs(self.journal, age)
 
     def send_left(self, name: str, key: str) -> Left:
         """Send what is left of one event and due; returns what became of it."""
