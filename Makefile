@@ -84,7 +84,10 @@ set-up: $(VENV)/installed
 $(VENV)/installed: $(LOCK) pyproject.toml
 	$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Pribble needs Python 3.11 or newer; try: make PYTHON=python3.11 ...")'
 	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r $(LOCK)
+	# dkimpy, which judges signatures, has no wheel: what builds it is the pinned setuptools, and no newer one.
+	mkdir -p build && sed -n '/^setuptools==/,/[^\\]$$/p' $(LOCK) > build/setuptools.txt
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r build/setuptools.txt
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes --no-build-isolation -r $(LOCK)
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation --editable .
 	touch $@
 
