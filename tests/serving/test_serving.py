@@ -524,7 +524,8 @@ class Hostile(Served):
         """What comes back for octets, to the end of the connection."""
         with socket.create_connection(("127.0.0.1", port), timeout=10) as connection:
             connection.sendall(sent)
-            connection.shutdown(socket.SHUT_WR)
+            with suppress(OSError):  # it may have closed already what it refuses
+                connection.shutdown(socket.SHUT_WR)
             found = b""
             with suppress(ConnectionResetError):  # it does not read what it refuses
                 while more := connection.recv(65536):
