@@ -63,7 +63,7 @@ class Queue:
 
     def __init__(self, app: Celery, mailroom: Callable[[], Mailroom], *, every: float = EVERY) -> None:
         signals = loaded("celery.signals", extra="queue", message=_NEEDS)
-        self._app, self._make = app, mailroom
+        self.app, self._make = app, mailroom
         self._jobs: dict[str, BatchOf] = {}
         self._mailrooms: dict[int, Mailroom] = {}
         self._lock = threading.Lock()
@@ -143,7 +143,6 @@ class Queue:
 
         Its journal is the mailroom's, in which the run is called after the job and the key, whatever `job=` says.
         """
-
         if _BETWEEN in name:
             raise ValueError(f'the name of a job has no "{_BETWEEN}" in it')
 
@@ -162,14 +161,13 @@ class Queue:
     def sweep(self) -> int:
         """Wake workers for what waits and nobody has heard of: of events that were posted while the broker was away, or
         whose task was lost, or that were deferred and are due now, and of jobs; returns for how many."""
-        woken = 0
-        for run in self.mailroom.due_jobs(age=min(_AGE, self._every)):
-            job, _, key = run.partition(_BETWEEN)
-            if job in self._jobs:
-                woken += self._wake(self._job, job, key, expires=self._every)
-        for event, key in self.mailroom.due(age=min(_AGE, self._every), most=_MOST):
+        age, woken = min(_AGE, self._every), 0
+        runs = (run.partition(_BETWEEN) for run in self.mailroom.due_jobs(age=age))
+        waiting = [(self._job, job, key) for job, _, key in runs if job in self._jobs]
+        waiting += [(self._event, event, key) for event, key in self.mailroom.due(age=age, most=_MOST)]
+        for task, name, key in waiting:
             # What is not taken until the next sweep is woken by that one.
-            woken += self._wake(self._event, event, key, expires=self._every)
+            woken += self._wake(task, name, key, expires=self._every)
         return woken
 
 
@@ -206,6 +204,5 @@ def __getattr__(name: str) -> Any:
     """Gives the `app` that ``celery -A pribble.queueing`` asks for (PEP 562)."""
     if name != "app":
         raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
-    globals()["queue"] = queue = project_queue()
-    globals()["app"] = found = queue._app
+    globals()["app"] = found = project_queue().app
     return found

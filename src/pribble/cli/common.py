@@ -16,7 +16,7 @@ from pribble.files import is_file, write_file
 from pribble.findings import Finding
 from pribble.pictures.picture_slots import EMBED
 from pribble.rendering.rendering import Rendering, checked_embed
-from pribble.settings import SETTINGS_FILE, ProjectSettings, project_templates
+from pribble.settings import SETTINGS_FILE, ProjectSettings, project_settings, project_templates
 from pribble.template import Template, TemplateFolder, read_data
 from pribble.values.reading import read_json
 
@@ -78,6 +78,14 @@ def tell(options: argparse.Namespace, findings: Iterable[Finding]) -> None:
 
 def add_quiet(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--quiet", action="store_true", help="leave out what is found and not refused")
+
+
+def settings_with_events() -> ProjectSettings:
+    """Returns the settings of the project, where there are some: events stand in them."""
+    settings = project_settings()
+    if settings.file is None:
+        raise Usage(f"events stand in {SETTINGS_FILE}, and there is none in this folder or above it")
+    return settings
 
 
 # ---- templates and data ---------------------------------------------------------------------------------------

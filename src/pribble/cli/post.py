@@ -7,10 +7,19 @@ import os
 import sys
 from typing import TYPE_CHECKING, Any
 
-from pribble.cli.common import NOT_DELIVERED, Usage, add_json, complain, counted, print_json, read_given_data
+from pribble.cli.common import (
+    NOT_DELIVERED,
+    Usage,
+    add_json,
+    complain,
+    counted,
+    print_json,
+    read_given_data,
+    settings_with_events,
+)
 from pribble.cli.terminal import Terminal
 from pribble.errors import PribbleError
-from pribble.settings import SETTINGS_FILE, project_settings
+from pribble.settings import SETTINGS_FILE
 
 if TYPE_CHECKING:
     from pribble.delivery.mailroom import Mailroom, Posted
@@ -37,9 +46,7 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
 def run(options: argparse.Namespace) -> int:
     from pribble.delivery import Mailroom
 
-    settings = project_settings()
-    if settings.file is None:
-        raise Usage(f"events stand in {SETTINGS_FILE}, and there is none in this folder or above it")
+    settings = settings_with_events()
     with Mailroom(settings, secret=os.environ.get) as mailroom:
         if options.check:
             return _check_events(options, mailroom)

@@ -11,11 +11,10 @@ import sys
 import threading
 from collections.abc import Mapping
 from contextlib import nullcontext
-from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any
 
-from pribble.cli.common import Usage, count_of, port
-from pribble.settings import SETTINGS_FILE, project_settings
+from pribble.cli.common import Usage, count_of, port, settings_with_events
+from pribble.settings import SETTINGS_FILE
 
 if TYPE_CHECKING:
     from pribble.delivery.mailroom import Mailroom
@@ -55,9 +54,7 @@ def run(options: argparse.Namespace) -> None:
     from pribble.serving.request_log import line
     from pribble.serving.waiting_sender import WaitingSender
 
-    settings = project_settings()
-    if settings.file is None:
-        raise Usage(f"events stand in {SETTINGS_FILE}, and there is none in this folder or above it")
+    settings = settings_with_events()
     if settings.journal is None:
         raise Usage(f"{SETTINGS_FILE} has no journal =: an event that a client posts again would be sent again")
     token, names = _token(options), _names(options)
@@ -120,7 +117,9 @@ class _ServerLog(logging.Handler):
     """What the server itself has to say, as a line like others."""
 
     def emit(self, record: logging.LogRecord) -> None:
-        _say({"at": datetime.now(UTC).isoformat(timespec="milliseconds"), "server": record.getMessage()})
+        from pribble.serving.request_log import line
+
+        _say(line(server=record.getMessage()))
 
 
 def _tell_of_server() -> None:

@@ -18,7 +18,7 @@ from pribble.delivery.claims import Claim
 from pribble.delivery.composing import Composer, ComposerOptions, words_of
 from pribble.delivery.journal import Journal, Wanted
 from pribble.delivery.journal_planning import Planned, PlanResult
-from pribble.delivery.journal_returns import returned_addresses
+from pribble.delivery.journal_returns import returned_addresses, without_mail
 from pribble.delivery.rows import RowProblem, Rows, read_rows, row_digest
 from pribble.delivery.sending import Pace, Progress, Sending, Work, look
 from pribble.delivery.states import State
@@ -181,7 +181,7 @@ class Batch:
                     index,
                     row_digest([row, addresses]),  # of the data, and of whom the message is for
                     addresses,
-                    frozenset(one for one in addresses if one.casefold() in suppressed or one.lower() in returned),
+                    without_mail(addresses, suppressed, returned),
                 )
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 
 from sqlalchemy import Connection, bindparam, func, select, update
@@ -67,6 +67,12 @@ def _message(connection: Connection, report: DeliveryReport) -> int | None:
         if len(found) == 1:
             return int(found[0])
     return None
+
+
+def without_mail(addresses: Iterable[str], listed: Collection[str], returned: Collection[str]) -> frozenset[str]:
+    """Returns who of these addresses gets nothing: whoever is `listed`, case folded, or messages came back from, in
+    lower case."""
+    return frozenset(one for one in addresses if one.casefold() in listed or one.lower() in returned)
 
 
 def returned_addresses(journal: Journal) -> set[str]:

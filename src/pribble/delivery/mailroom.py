@@ -28,7 +28,7 @@ from pribble.delivery.journal_events import (
     is_under_way,
     store,
 )
-from pribble.delivery.journal_returns import returned_among
+from pribble.delivery.journal_returns import returned_among, without_mail
 from pribble.delivery.passwords import check_password_variables, password_of
 from pribble.delivery.signing import Signer, project_signer
 from pribble.delivery.states import State
@@ -333,8 +333,7 @@ class Mailroom:
     def _suppressed(self, addresses: Collection[str]) -> frozenset[str]:
         """Returns who of these gets nothing: whoever is on the list, or messages came back from."""
         listed = {one.casefold() for one in self.settings.suppressed()}
-        returned = returned_among(self.journal, addresses)
-        return frozenset(one for one in addresses if one.casefold() in listed or one.lower() in returned)
+        return without_mail(addresses, listed, returned_among(self.journal, addresses))
 
     # ---- sending ------------------------------------------------------------------------------------------------
 

@@ -11,11 +11,11 @@ from pathlib import Path
 
 from pribble.errors import AddressError, DataError, HeaderError
 from pribble.mime.address import Address, members, parse_list
-from pribble.mime.dkim import fields_of, signature_field
+from pribble.mime.dkim import ToSign
 from pribble.mime.dkim_keys import SigningKey, signing_key
 from pribble.mime.header import read_date_time
 from pribble.settings import ProjectSettings
-from pribble.toml_file import Keys, TomlFile
+from pribble.toml_file import TomlFile
 
 _SELECTOR = re.compile(
     r"[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?(?:\.[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?)*+"
@@ -38,16 +38,16 @@ class Signer:
 
         Raises `HeaderError` for a message that is from elsewhere: a signature of another domain speaks for nobody.
         """
-        fields, _ = fields_of(raw)
-        values = {name.lower(): value.decode("utf-8", "replace").replace("\r\n", "").strip() for name, value in fields}
+        signed = ToSign.of(raw)
+        values = {
+            name.lower(): value.decode("utf-8", "replace").replace("\r\n", "").strip() for name, value in signed.fields
+        }
         self._check_author(values.get(b"from", ""))
         moment = read_date_time(values.get(b"date", ""))
         if moment is None:
             raise HeaderError("a message without a date cannot be signed")
         time = int(moment.timestamp())
-        made = (
-            signature_field(raw, self.domain, selector, key.algorithm, key.sign, time) for selector, key in self.keys
-        )
+        made = (signed.field(self.domain, selector, key.algorithm, key.sign, time) for selector, key in self.keys)
         return b"".join(made)
 
     def _check_author(self, written: str) -> None:
@@ -94,19 +94,16 @@ def _key(file: TomlFile, folder: Path, table: dict[str, str], *way: str | int) -
     for needed in ("selector", "file"):
         if needed not in table:
             raise file.wrong(f"a key needs {needed} =", *way)
-    selector, here = table["selector"], (*way, "file")
+    selector = table["selector"]
     if not _SELECTOR.fullmatch(selector):
         raise file.wrong(f'"{selector[:60]}" is no selector', *way, "selector", at="value")
     try:
         return selector, signing_key(_secret(folder / table["file"]))
     except DataError as error:
-        raise _wrong(file, f"{table['file']}: {error.problem}", error.hint, here) from None
+        problem, hint = error.problem, error.hint
     except (OSError, ValueError) as error:
-        raise _wrong(file, f"{table['file']}: {getattr(error, 'strerror', None) or error}", None, here) from None
-
-
-def _wrong(file: TomlFile, problem: str, hint: str | None, way: Keys) -> DataError:
-    return file.wrong(problem, *way, at="value", hint=hint)
+        problem, hint = getattr(error, "strerror", None) or str(error), None
+    raise file.wrong(f"{table['file']}: {problem}", *way, "file", at="value", hint=hint)
 
 
 def _secret(path: Path) -> bytes:

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any
 
-from pribble.language.fields import Field
+from pribble.language.fields import Field, path_steps
 
 DIALECT = "https://json-schema.org/draft/2020-12/schema"
 # What JSON a use of each kind takes: a number may be a text of digits, and a test takes anything.
@@ -22,9 +21,6 @@ _KINDS: dict[str, dict[str, Any]] = {
     "picture": {"type": "string", "description": "the name of a picture"},
     "any": {},
 }
-
-
-_STEP = re.compile(r"[^.\[\]]+|\[\]")
 
 
 @dataclass(slots=True)
@@ -43,8 +39,8 @@ def field_schema(fields: Iterable[Field], title: str) -> dict[str, Any]:
     """
     whole = _Node(is_needed=True)
     for one in fields:
-        node, needed = whole, len(_STEP.findall(one.needed))
-        for number, step in enumerate(_STEP.findall(one.path)):
+        node, needed = whole, len(path_steps(one.needed))
+        for number, step in enumerate(path_steps(one.path)):
             node = node.inner.setdefault(step, _Node())
             node.is_needed = node.is_needed or number < needed
         node.kind = one.kind

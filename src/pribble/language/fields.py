@@ -93,6 +93,11 @@ def _needed(path: str, seen: Mapping[str, _FieldUses]) -> str:
     return needed
 
 
+def path_steps(path: str) -> list[str]:
+    """Returns the steps of a field's path: names, and "[]" for the items of a list."""
+    return re.findall(r"[^.\[\]]+|\[\]", path)
+
+
 def _from_outermost(path: str) -> Iterator[str]:
     """Yields the paths of all that a field is in, and its own."""
     yield from (path[: found.start()] for found in re.finditer(r"[.\[]", path))

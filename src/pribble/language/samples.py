@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import re
-
-from pribble.language.fields import Field
+from pribble.language.fields import Field, path_steps
 from pribble.values.kinds import Data
 
 _VALUES: dict[str, Data] = {
@@ -24,8 +22,7 @@ def data_skeleton(fields: list[Field]) -> dict[str, Data]:
     """Returns nested data that hold every field once, each list with one item."""
     whole: dict[str, Data] = {}
     for found in fields:
-        steps = re.findall(r"[^.\[\]]+|\[\]", found.path)
-        _put(whole, steps, _VALUES[found.kind])
+        _put(whole, path_steps(found.path), _VALUES[found.kind])
     return whole
 
 

@@ -13,7 +13,7 @@ import hashlib
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, Self
 
 Form = Literal["simple", "relaxed"]
 NAME = "DKIM-Signature"
@@ -85,25 +85,36 @@ def signed_octets(
 # ---- writing --------------------------------------------------------------------------------------------------
 
 
-def signature_field(
-    raw: bytes, domain: str, selector: str, algorithm: str, sign: Callable[[bytes], bytes], time: int
-) -> bytes:
-    """Returns the field that signs a message for a domain, relaxed/relaxed: what `sign` makes of the octets is b=.
+@dataclass(frozen=True, slots=True)
+class ToSign:
+    """A message that is to be signed, by one key or several: its `fields`, the `names` of those that are covered, and
+    the `digest` of its body, relaxed."""
 
-    `time` is when it was signed, in seconds since 1970; with the same one, the same field.
-    """
-    fields, body = fields_of(raw)
-    there = [name.lower() for name, _ in fields]
-    names = [one for one in SIGNED for _ in range(there.count(one.lower().encode()) + (one in OVERSIGNED))]
-    digest = base64.b64encode(body_hash(raw[body:], "relaxed")).decode("ascii")
-    tags = f"v=1; a={algorithm}; c=relaxed/relaxed; d={domain}; s={selector}; t={time};"
-    listed = _folded(":".join(names), ":")
-    value = f" {_folded(tags, ' ')}\r\n h={listed};\r\n bh={digest};\r\n b="
-    octets = signed_octets(fields, names, (NAME.encode(), value.encode("ascii") + b"\r\n"), "relaxed")
-    made = base64.b64encode(sign(octets)).decode("ascii")
-    lines = [made[start : start + _LONGEST_LINE - 4] for start in range(0, len(made), _LONGEST_LINE - 4)]
-    folded = "\r\n  ".join(lines)
-    return f"{NAME}:{value}{folded}\r\n".encode("ascii")
+    fields: Sequence[tuple[bytes, bytes]]
+    names: Sequence[str]
+    digest: str
+
+    @classmethod
+    def of(cls, raw: bytes) -> Self:
+        """Returns what of a message is signed."""
+        fields, body = fields_of(raw)
+        there = [name.lower() for name, _ in fields]
+        names = [one for one in SIGNED for _ in range(there.count(one.lower().encode()) + (one in OVERSIGNED))]
+        return cls(fields, names, base64.b64encode(body_hash(raw[body:], "relaxed")).decode("ascii"))
+
+    def field(self, domain: str, selector: str, algorithm: str, sign: Callable[[bytes], bytes], time: int) -> bytes:
+        """Returns the field that signs it for a domain, relaxed/relaxed: what `sign` makes of the octets is b=.
+
+        `time` is when it was signed, in seconds since 1970; with the same one, the same field.
+        """
+        tags = f"v=1; a={algorithm}; c=relaxed/relaxed; d={domain}; s={selector}; t={time};"
+        listed = _folded(":".join(self.names), ":")
+        value = f" {_folded(tags, ' ')}\r\n h={listed};\r\n bh={self.digest};\r\n b="
+        octets = signed_octets(self.fields, self.names, (NAME.encode(), value.encode("ascii") + b"\r\n"), "relaxed")
+        made = base64.b64encode(sign(octets)).decode("ascii")
+        lines = [made[start : start + _LONGEST_LINE - 4] for start in range(0, len(made), _LONGEST_LINE - 4)]
+        folded = "\r\n  ".join(lines)
+        return f"{NAME}:{value}{folded}\r\n".encode("ascii")
 
 
 def _folded(text: str, joint: str) -> str:
@@ -127,7 +138,7 @@ class Signature:
     tags: Mapping[str, str]
 
     @classmethod
-    def of(cls, raw: str) -> Signature:
+    def of(cls, raw: str) -> Self:
         """Returns what a field's value says; of a tag that stands twice, the first counts."""
         tags: dict[str, str] = {}
         for tag in _SPACE.sub("", raw).split(";"):

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import threading
 from collections.abc import Callable, Collection, Iterator, Mapping
 from contextlib import contextmanager
@@ -12,13 +11,13 @@ from urllib.parse import quote
 from pribble.delivery.composing import words_of
 from pribble.delivery.journal_tables import JournalError
 from pribble.delivery.mailroom import EventError, KeyDiffers, Mailroom, Posted, UnderWay
-from pribble.errors import FieldError, PribbleError, TemplateError, did_you_mean, loaded
+from pribble.errors import FieldError, PribbleError, TemplateError, loaded
 from pribble.language.field_schema import field_schema
 from pribble.rendering.rendering import Rendering, checked_embed
 from pribble.serving import bodies
 from pribble.serving.gate import LOOPBACK_NAMES, Gate, checked_token
-from pribble.serving.openapi import openapi
-from pribble.serving.problems import PROBLEM_TYPE, Problem, not_made
+from pribble.serving.openapi import RENDERING_MEMBERS, openapi
+from pribble.serving.problems import PROBLEM_TYPE, Problem, as_json, not_made, unknown
 from pribble.serving.request_log import RequestLog, place_of
 from pribble.serving.routes import HTML, JSON, MESSAGE, ROUTES, TEXT
 from pribble.template import Template, UnknownTemplate
@@ -30,7 +29,6 @@ if TYPE_CHECKING:
 NEEDS = "serving needs the flask and waitress packages"
 _AGAIN = {"Retry-After": "2"}  # seconds after which what is under way may have ended
 _LATER = {"Retry-After": "30"}
-_RENDERING = ("data", "locale", "timezone", "embed", "sender", "to", "cc", "reply_to")
 _HEADERS = {
     "Cache-Control": "no-store",
     "X-Content-Type-Options": "nosniff",
@@ -84,7 +82,7 @@ class _Application:
     ) -> None:
         self._flask, self._mailroom, self._waits, self._log = flask, mailroom, waits, log
         self._under_way = _UnderWay()
-        self._interface = _as_json(openapi(has_token=gate.token is not None))
+        self._interface = as_json(openapi(has_token=gate.token is not None))
         for route in ROUTES:
             rule = route.path
             for written, read in _READ_AS.items():
@@ -141,7 +139,7 @@ class _Application:
     def render(self, template: str) -> Response:
         chosen = self._template(template)
         given = bodies.posted_object(self._request)
-        bodies.checked_members(given, _RENDERING)
+        bodies.checked_members(given, RENDERING_MEMBERS)
         data = given.get("data")
         if not isinstance(data, Mapping):
             raise Problem("unreadable", '"data" is an object')
@@ -179,8 +177,7 @@ class _Application:
         """Raise `Problem` for an event that there is not, or in whose settings there is a mistake."""
         events = self._mailroom.settings.events
         if name not in events:
-            hint = did_you_mean(name, events)
-            raise Problem("unknown", f'there is no event "{name[:100]}"' + (f" ({hint})" if hint else ""))
+            raise unknown("event", name, events)
         try:
             self._mailroom.event(name)
         except PribbleError as error:
@@ -191,8 +188,7 @@ class _Application:
         try:
             return self._mailroom.templates[name]
         except UnknownTemplate:
-            hint = did_you_mean(name, self._mailroom.templates)
-            raise Problem("unknown", f'there is no template "{name[:100]}"' + (f" ({hint})" if hint else "")) from None
+            raise unknown("template", name, self._mailroom.templates) from None
         except TemplateError as error:
             raise Problem("broken", str(error).partition("\n")[0]) from None
 
@@ -231,7 +227,7 @@ class _Application:
     def _answer(
         self, value: Any, *, status: int = 200, headers: Mapping[str, str] | None = None, kind: str = JSON
     ) -> Response:
-        return self._respond(_as_json(value), kind, status=status, headers=headers)
+        return self._respond(as_json(value), kind, status=status, headers=headers)
 
     def _respond(
         self, content: bytes, kind: str, *, status: int = 200, headers: Mapping[str, str] | None = None
@@ -295,7 +291,3 @@ class _UnderWay:
 def _address(posted: Posted) -> str:
     """Returns the path at which one can ask what became of an event."""
     return f"/events/{quote(posted.event, safe='')}/{quote(posted.key, safe='')}"
-
-
-def _as_json(value: Any) -> bytes:
-    return json.dumps(value, ensure_ascii=False, default=str).encode("utf-8", "replace") + b"\n"

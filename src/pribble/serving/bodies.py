@@ -7,7 +7,8 @@ from collections.abc import Collection, Iterator, Mapping
 from typing import TYPE_CHECKING, Any
 
 from pribble.errors import DataError, Source, did_you_mean
-from pribble.serving.problems import Problem
+from pribble.serving.problems import Problem, with_hint
+from pribble.serving.routes import JSON
 from pribble.values.kinds import Data
 from pribble.values.reading import read_json
 
@@ -16,7 +17,6 @@ if TYPE_CHECKING:
 
 LARGEST = 10_000_000  # octets of a body
 DEEPEST = 100  # lists and objects in each other
-JSON = "application/json"
 # A string of RFC 9651 3.3.3.
 _STRING = re.compile(r'"((?:[\x20-\x21\x23-\x5b\x5d-\x7e]|\\["\\])*+)"')
 
@@ -63,8 +63,7 @@ def checked_members(given: Mapping[str, Data], known: Collection[str]) -> None:
     """Raise `Problem` for a member that means nothing."""
     for name in given:
         if name not in known:
-            hint = did_you_mean(name, known)
-            raise Problem("unreadable", f'"{name[:100]}" means nothing here' + (f" ({hint})" if hint else ""))
+            raise Problem("unreadable", with_hint(f'"{name[:100]}" means nothing here', did_you_mean(name, known)))
 
 
 def member_text(given: Mapping[str, Data], name: str) -> str | None:

@@ -97,6 +97,9 @@ _SCHEMAS: dict[str, dict[str, Any]] = {
     ),
 }
 
+# What a request for a rendering may have.
+RENDERING_MEMBERS = tuple(_SCHEMAS["Rendering"]["properties"])
+
 
 def openapi(*, has_token: bool) -> dict[str, Any]:
     """Returns the description of the interface; `has_token` says whether requests need one."""

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from pribble.delivery.composing import words_of
-from pribble.errors import PribbleError, visible
+from pribble.errors import PribbleError, did_you_mean, visible
 
 PROBLEM_TYPE = "application/problem+json"
 # What types begin with: names that are compared, and no addresses to open (RFC 4151).
@@ -44,6 +44,11 @@ PROBLEM_KINDS: Mapping[str, ProblemKind] = {
 }
 
 
+def as_json(value: Any) -> bytes:
+    """Returns what an answer has as its JSON."""
+    return json.dumps(value, ensure_ascii=False, default=str).encode("utf-8", "replace") + b"\n"
+
+
 class Problem(Exception):
     """A request ends with a problem of a kind: `detail` says what is wrong with this one, `members` are further ones of
     its object."""
@@ -62,7 +67,17 @@ class Problem(Exception):
         """Returns the object of RFC 9457 3 as JSON."""
         kind = PROBLEM_KINDS[self.kind]
         said = {"type": f"{_TYPES}{self.kind}", "title": kind.title, "status": kind.status, "detail": self.detail}
-        return json.dumps({**said, **self.members}, ensure_ascii=False).encode("utf-8", "replace") + b"\n"
+        return as_json({**said, **self.members})
+
+
+def unknown(what: str, name: str, known: Iterable[str]) -> Problem:
+    """Returns the problem of a name that there is not; near ones are told."""
+    return Problem("unknown", with_hint(f'there is no {what} "{name[:100]}"', did_you_mean(name, known)))
+
+
+def with_hint(words: str, hint: str | None) -> str:
+    """Returns words, and behind them what would be right, where that is known."""
+    return f"{words} ({hint})" if hint else words
 
 
 def not_made(detail: str, problems: Iterable[tuple[str | None, Exception]]) -> Problem:
