@@ -39,12 +39,12 @@ class PieceEmitter:
     result = "out"
 
     def __init__(self) -> None:
-        self._append = "append"
+        self._into = "out"
 
     @property
     def prologue(self) -> str:
         """What the function begins with."""
-        return "out = []; append = out.append"
+        return "out = []; left = LIMITS.output"
 
     def emit(self, run: Sequence[RunStep], expressions: ExpressionCompiler) -> list[ast.stmt]:
         """Returns the statements of a run."""
@@ -68,8 +68,13 @@ class PieceEmitter:
         return statements
 
     def _made(self, texts: Sequence[ast.expr]) -> list[ast.stmt]:
-        """Returns the statements that make a piece of texts."""
-        return [appended(counted_output(formatted(texts)), self._append)]
+        """Returns the statements that make a piece of texts, and count its length: without a call, since there is one of
+        these for every few values."""
+        return [
+            ast.Assign([ast.Name("piece", ast.Store())], formatted(texts)),
+            *parsed(f"{self._into}.append(piece); left -= len(piece)").body,
+            *parsed("if left < 0: output_full()").body,
+        ]
 
     def _text(self, step: TextStep, expressions: ExpressionCompiler) -> ast.expr:
         """Returns the expression for the text of a step."""
@@ -93,31 +98,31 @@ class PieceEmitter:
         """Returns the statements of a step that is a piece by itself, or changes where pieces go."""
         match step:
             case StaticPicture(slot=slot):
-                return [appended(expressions.constant(slot, named=True), self._append)]
+                return [appended(expressions.constant(slot, named=True), self._into)]
             case CapturedValue(value=value):
-                return [appended(ast.Tuple([expressions.value(value)], ast.Load()), self._append)]
+                return [appended(ast.Tuple([expressions.value(value)], ast.Load()), self._into)]
             case BeginCapture():
-                self._append = "hold"
+                self._into = "held"
                 return holding()
             case EndCapture(before=before, after=after):
-                self._append = "append"
+                self._into = "out"
                 filled = _call("filled", _name("held"), ast.Constant(before), ast.Constant(after))
                 return [ast.AugAssign(ast.Name("out", ast.Store()), ast.Add(), filled)]
             case EmbedVariants(by_cid=by_cid, otherwise=otherwise):
                 variants = VariantPiece(tuple(map(_variant_piece, by_cid)), tuple(map(_variant_piece, otherwise)))
-                return [appended(expressions.constant(variants, named=True), self._append)]
+                return [appended(expressions.constant(variants, named=True), self._into)]
             case DynamicPicture(value=value, place=place):
                 size = step.size or PictureSize()
                 request = expressions.constant(PictureRequest(place, wrapper(step.within), size, step.travels))
                 if value is None:
-                    self._append = "append"
+                    self._into = "out"
                     found = expressions.call("picture_composed", _name("held"), request, place=place)
                 else:
                     found = expressions.call("picture", expressions.value(value), request, place=value.place)
                 assign = ast.Assign([ast.Name("picture_", ast.Store())], found)
-                return [assign, appended(_name("picture_"), self._append)]
+                return [assign, appended(_name("picture_"), self._into)]
             case Boundary() | FragmentSlice() | PreheaderPlace() | TraceBegin() | TraceEnd():
-                return [appended(expressions.constant(step, named=True), self._append)]
+                return [appended(expressions.constant(step, named=True), self._into)]
 
 
 class PageEmitter(PieceEmitter):
@@ -163,8 +168,8 @@ def _call(function: str, *arguments: ast.expr) -> ast.expr:
 
 
 def holding() -> list[ast.stmt]:
-    """Returns ``held = []; hold = held.append``"""
-    return parsed("held = []; hold = held.append").body
+    """Returns ``held = []``"""
+    return parsed("held = []").body
 
 
 def counted_output(value: ast.expr) -> ast.expr:
@@ -172,9 +177,9 @@ def counted_output(value: ast.expr) -> ast.expr:
     return _call("kept", _name("room"), value)
 
 
-def appended(value: ast.expr, append: str = "append") -> ast.stmt:
-    """Returns ``append(value)``"""
-    return ast.Expr(_call(append, value))
+def appended(value: ast.expr, into: str) -> ast.stmt:
+    """Returns ``into.append(value)``"""
+    return ast.Expr(ast.Call(ast.Attribute(_name(into), "append", ast.Load()), [value], []))
 
 
 def formatted(texts: Sequence[ast.expr]) -> ast.expr:
@@ -188,7 +193,10 @@ def unless_nothing(
     shown: ShowValue, nothing: ast.expr, around: Callable[[ast.expr], ast.expr], expressions: ExpressionCompiler
 ) -> ast.expr:
     """Returns `nothing` where a value is nothing, else what `around` makes of the text of the value."""
-    text = expressions.call(f"show_{expressions.escaper_name(shown.context)}", _name("whole"), place=shown.value.place)
+    how, place = expressions.escaper_name(shown.context), shown.value.place
+    is_text = ast.Compare(ast.Attribute(_name("whole"), "__class__", ast.Load()), [ast.Is()], [_name("str")])
+    direct, general = (expressions.call(name, _name("whole"), place=place) for name in (how, f"show_{how}"))
+    text = ast.IfExp(is_text, direct, general)
     test = ast.Compare(
         ast.NamedExpr(ast.Name("whole", ast.Store()), expressions.value(shown.value)), [ast.Is()], [_name("NOTHING")]
     )

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from pribble.compiler.escapers import escapers
 from pribble.compiler.syntax_trees import parsed
@@ -265,6 +265,11 @@ class ExpressionCompiler:
         )
         scratch = ast.Name(_SCRATCH, ast.Load())
         direct = self.call(how, scratch, place=node.place, path=path)
+        if context.escaper == "markup" and not context.wrappers:
+            # Most texts hold nothing to escape: a pattern says so sooner than a function of ours.
+            special = self.call("special", scratch, place=node.place, path=path)
+            is_harmless = ast.Compare(special, [ast.Is()], [ast.Constant(None)])
+            direct = ast.IfExp(is_harmless, scratch, direct)
         general = self.call(f"show_{how}", scratch, place=node.place, path=path)
         return ast.IfExp(is_text, direct, general)
 
@@ -292,13 +297,15 @@ class ExpressionCompiler:
     def _per_item(self, item: Binding, body: Expression) -> ast.expr:
         """Returns the name of a function beside the program that computes `body` for each item of a list."""
         name, variable = f"each_{len(self.functions)}", self.variable(item)
-        function = parsed(f"def {name}(items):\n made = []\n for {variable} in items: pass\n return made\n").body[0]
-        assert isinstance(function, ast.FunctionDef) and isinstance(function.body[1], ast.For)
+        function = parsed(
+            f"def {name}(items):\n made = []; add = made.append\n for {variable} in items: pass\n return made\n"
+        ).body[0]
+        assert isinstance(function, ast.FunctionDef) and isinstance(function.body[2], ast.For)
         self.functions.append(function)
         self.checked.add(item)
         outer, self._in_function = self._in_function, True
-        add = ast.Attribute(ast.Name("made", ast.Load()), "append", ast.Load())
-        function.body[1].body = [class_check(variable), ast.Expr(ast.Call(add, [self.value(body)], []))]
+        add = ast.Call(ast.Name("add", ast.Load()), [self.value(body)], [])
+        function.body[2].body = [class_check(variable), ast.Expr(add)]
         self._in_function = outer
         return ast.Name(name, ast.Load())
 
@@ -407,6 +414,8 @@ class ExpressionCompiler:
     def _formatted(self, node: Formatted, context: Context | None = None) -> ast.expr:
         """Returns a formatter applied; with `context`, its result shown."""
         formatter, arguments, per_item = self._checked_call(node)
+        if context is not None and context.enclosing and formatter.makes_figures:
+            context = replace(context, enclosing=())  # one function for all such places: it is prepared once
         value, path = self._walked_by(formatter, node), described(node.value)
         given = [argument for _, argument in node.named]
         last = [*map(self.value, per_item)]

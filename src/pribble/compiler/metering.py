@@ -56,8 +56,8 @@ class Meter:
 
         return counted
 
-    def _each(self, items: Iterable[Data], path: str) -> Iterator[tuple[int, Data]]:
-        for turn in enumerate(items):
+    def _each(self, items: Iterable[Data], path: str) -> Iterator[Data]:
+        for turn in items:
             self.take(1)
             yield turn
 

@@ -10,7 +10,7 @@ import ast
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from pribble.compiler.emitters import PageEmitter, PieceEmitter, appended, counted_output, formatted
+from pribble.compiler.emitters import PageEmitter, PieceEmitter
 from pribble.compiler.expression_compiler import ExpressionCompiler
 from pribble.compiler.program import Program, ProgramBuilder, ProgramWorld
 from pribble.compiler.steps import PieceStep, ShowValue, StaticPicture, Step, TextStep
@@ -75,7 +75,7 @@ class KeepingEmitter(PieceEmitter):
 
     def _made(self, texts: Sequence[ast.expr]) -> list[ast.stmt]:
         shown, self._texts = self._texts, []
-        if self._append != "append":
+        if self._into != "out":
             return super()._made(texts)
         if all(isinstance(text, ast.Constant) for text in texts):
             self.wire.texts.add("".join([str(text.value) for text in texts if isinstance(text, ast.Constant)]))
@@ -83,9 +83,8 @@ class KeepingEmitter(PieceEmitter):
         self.wire.runs.append([str(t.value) if isinstance(t, ast.Constant) else None for t in texts])
         values = [text for text in texts if not isinstance(text, ast.Constant)]
         names = iter([self.reuse.named(place, text) for place, text in enumerate(values)])
-        kept = formatted([text if isinstance(text, ast.Constant) else next(names) for text in texts])
-        piece = self.reuse.named_piece(counted_output(kept))
-        return [appended(piece, self._append), *self.reuse.keep(shown)]
+        named = [text if isinstance(text, ast.Constant) else next(names) for text in texts]
+        return [*super()._made(named), *self.reuse.keep(shown)]
 
     def _text(self, step: TextStep, expressions: ExpressionCompiler) -> ast.expr:
         text = super()._text(step, expressions)

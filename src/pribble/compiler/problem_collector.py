@@ -59,9 +59,9 @@ class ProblemCollector:
 
         return watched
 
-    def each(self, items: Iterable[Data], path: str) -> Iterator[tuple[int, Data]]:
+    def each(self, items: Iterable[Data], path: str) -> Iterator[Data]:
         """Yields the turns of a loop over the list at `path`."""
         for index, value in enumerate(items):
             self.positions[path] = index
-            yield index, value
+            yield value
         self.positions.pop(path, None)

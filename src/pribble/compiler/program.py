@@ -369,7 +369,7 @@ class _Blocks(Generic[_Step]):
     def _for(self, loop: Loop, mark: Marker) -> list[ast.stmt]:
         expressions, path = self.expressions, described(loop.items)
         self.loops += 1
-        index = expressions.variable(loop.at) if loop.at else f"turn_{self.loops}"
+        index = expressions.variable(loop.at) if loop.at is not None else f"turn_{self.loops}"
         listed = items_variable(index)
         reader = "items" if len(loop.names) == 1 else "pairs"
         items = expressions.call(
@@ -383,7 +383,10 @@ class _Blocks(Generic[_Step]):
         checks = [class_check(expressions.variable(name)) for name in loop.names if name in expressions.checked]
         body = [*checks, *self.block()]
         following = self._following()
-        turns = ast.For(ast.Tuple([ast.Name(index, ast.Store()), item], ast.Store()), each, body or [ast.Pass()], [])
+        if loop.at is not None:
+            item = ast.Tuple([ast.Name(index, ast.Store()), item], ast.Store())
+            each = ast.Call(ast.Name("enumerate", ast.Load()), [each], [])
+        turns = ast.For(item, each, body or [ast.Pass()], [])
         walked = expressions.walked(items, loop.items.place)
         statements: list[ast.stmt] = [ast.Assign([ast.Name(listed, ast.Store())], walked)]
         if following.role == CLOSE:

@@ -7,7 +7,7 @@ from typing import TypeVar
 
 from pribble.errors import LimitReached
 from pribble.mime.flowed import SIGNATURE
-from pribble.values import arithmetic, lookup
+from pribble.values import arithmetic, escaping, lookup
 from pribble.values.counting import Turns, count_items, visited
 from pribble.values.kinds import NOTHING, Data
 
@@ -16,25 +16,30 @@ _Sized = TypeVar("_Sized", bound=Sized)
 
 def count_turns(turns: Turns, value: Data) -> Data:
     """Returns `value`; the items of a list, or of what stands for one, count as turns."""
-    if isinstance(value, list | tuple | dict) or (hasattr(value, "__len__") and not isinstance(value, str | bytes)):
+    if isinstance(value, (list, tuple, dict)) or (hasattr(value, "__len__") and not isinstance(value, (str, bytes))):
         count_items(turns, len(value))
     return value
+
+
+def output_full() -> None:
+    """Raises `LimitReached`: the program makes more than is permitted."""
+    raise LimitReached(
+        "more characters than are permitted in one form of a message",
+        hint="Limits(output=…) of the template folder permits more",
+    )
 
 
 def count_output(room: list[int], value: _Sized) -> _Sized:
     """Returns `value`, a piece of what the program makes; its length counts."""
     room[0] -= len(value)
     if room[0] < 0:
-        raise LimitReached(
-            "more characters than are permitted in one form of a message",
-            hint="Limits(output=…) of the template folder permits more",
-        )
+        output_full()
     return value
 
 
 def count_kept(room: list[int], value: Data) -> Data:
     """Returns `value`, which a name keeps: a text or list counts by its length."""
-    return count_output(room, value) if isinstance(value, str | list) else value
+    return count_output(room, value) if isinstance(value, (str, list)) else value
 
 
 # What a style may hold and still say nothing.
@@ -55,9 +60,11 @@ def trim_lines(pieces: list[str]) -> str:
 
 RUNTIME_FUNCTIONS: dict[str, Data] = {
     "NOTHING": NOTHING,
+    "special": escaping.find_special,
     "walked": count_turns,
     "visited": visited,
     "kept": count_output,
+    "output_full": output_full,
     "kept_value": count_kept,
     "filled": unless_blank,
     "trimmed": trim_lines,
@@ -68,7 +75,7 @@ RUNTIME_FUNCTIONS: dict[str, Data] = {
     "or_nothing": lambda value: NOTHING if value is None else value,
     "items": lookup.items,
     "pairs": lookup.pairs,
-    "each": lambda items, path: enumerate(items),
+    "each": lambda items, path: items,
     "holds": lookup.holds,
     "absent": lookup.absent,
     "NUMBERS": arithmetic.NUMBERS,

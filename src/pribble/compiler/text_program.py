@@ -157,7 +157,7 @@ class EventEmitter:
     @property
     def prologue(self) -> str:
         """What the function begins with."""
-        return "out = []; append = out.append; extend = out.extend"
+        return "into = out = []"
 
     def shown(self, step: ShowValue, expressions: ExpressionCompiler, before: list[ast.stmt]) -> ast.expr:
         """Returns the text of a value; `before` gets the statements that have to go before it."""
@@ -169,10 +169,8 @@ class EventEmitter:
 
         def flush() -> None:
             if constant:
-                added = ast.Call(
-                    ast.Name("extend", ast.Load()), [counted_output(expressions.constant(tuple(constant)))], []
-                )
-                statements.append(ast.Expr(added))
+                added = counted_output(expressions.constant(tuple(constant)))
+                statements.append(ast.AugAssign(ast.Name("into", ast.Store()), ast.Add(), added))
                 constant.clear()
 
         for step in run:
@@ -192,13 +190,12 @@ class EventEmitter:
             case OpenWithValues(name=name, attributes=attributes, void=void, style=style):
                 keys: list[ast.expr | None] = [ast.Constant(name) for name, _ in attributes]
                 values = ast.Dict(keys, [_attribute_value(parts, expressions) for _, parts in attributes])
-                return [appended(_opened(name, values, void, style, expressions))]
+                return [appended(_opened(name, values, void, style, expressions), "into")]
             case BeginPart(number=number):
-                name = f"part_{number}"
-                return parsed(f"{name} = []; append = {name}.append; extend = {name}.extend").body
+                return parsed(f"into = part_{number} = []").body
             case EndPart(outer=outer):
                 name = "out" if outer is None else f"part_{outer}"
-                return parsed(f"append = {name}.append; extend = {name}.extend").body
+                return parsed(f"into = {name}").body
             case FillPattern(pattern=pattern, texts=texts):
                 before: list[ast.stmt] = []
                 pieces = [
@@ -210,11 +207,11 @@ class EventEmitter:
                 # Not counted: the HTML of the same values has been, and is longer.
                 given = [expressions.constant(pattern), ast.Tuple(pieces, ast.Load())]
                 filled = ast.Call(ast.Name("Filled", ast.Load()), given, [])
-                return [*before, appended(filled)]
+                return [*before, appended(filled, "into")]
             case ShowValue() if not self._in_value:
                 first: list[ast.stmt] = []
                 text = self.shown(step, expressions, first)
-                return [*first, appended(counted_output(text))]
+                return [*first, appended(counted_output(text), "into")]
             case BeginAttributes():
                 return [ast.Assign([ast.Name("attributes", ast.Store())], ast.Dict([], []))]
             case BeginCapture():
@@ -226,10 +223,11 @@ class EventEmitter:
                 setdefault = ast.Attribute(ast.Name("attributes", ast.Load()), "setdefault", ast.Load())
                 return [ast.Expr(ast.Call(setdefault, [ast.Constant(name), value], []))]
             case OpenCaptured(name=name, void=void, style=style):
-                return [appended(_opened(name, ast.Name("attributes", ast.Load()), void, style, expressions))]
+                attributes = ast.Name("attributes", ast.Load())
+                return [appended(_opened(name, attributes, void, style, expressions), "into")]
             case str() | ShowValue():  # within a value
                 text = ast.Constant(step) if isinstance(step, str) else expressions.shown(step.value, step.context)
-                return [appended(counted_output(formatted([text])), "hold")]
+                return [appended(counted_output(formatted([text])), "held")]
             case Open() | Close():
                 raise AssertionError("a tag is a constant event, and stands in no value")
 

@@ -287,7 +287,7 @@ class TracingEmitter(PieceEmitter):
                     statements += super().emit([step], expressions)
                 case ShowValue() if self._composed is None:
                     shown = counted_output(self._text(step, expressions))
-                    statements += self._around(step.value, [appended(shown, self._append)])
+                    statements += self._around(step.value, [appended(shown, self._into)])
                 case OptionalAttribute(before=before, shown=shown_value, after=after):
                     text = unless_nothing(shown_value, ast.Constant(None), lambda shown: shown, expressions)
                     number = self._number(shown_value.value)
@@ -306,14 +306,12 @@ class TracingEmitter(PieceEmitter):
 
     def _added(self, pieces: ast.expr) -> ast.stmt:
         """Returns the statement that adds several pieces."""
-        held = "out" if self._append == "append" else "held"
-        return ast.AugAssign(ast.Name(held, ast.Store()), ast.Add(), pieces)
+        return ast.AugAssign(ast.Name(self._into, ast.Store()), ast.Add(), pieces)
 
     def _around(self, value: Expression, statements: list[ast.stmt]) -> list[ast.stmt]:
         """Returns statements that make the text of a value, between the marks of a trace."""
-        append = "append" if self._append == "append" else "hold"
-        begin = appended(_traced("begin", self._number(value)), append)
-        return [begin, *statements, appended(ast.Name("TRACE_END", ast.Load()), append)]
+        begin = appended(_traced("begin", self._number(value)), self._into)
+        return [begin, *statements, appended(ast.Name("TRACE_END", ast.Load()), self._into)]
 
     def _number(self, value: Expression) -> int:
         place = self.places.get(id(value), value.place)

@@ -39,7 +39,7 @@ class ReusedValues:
         return id(shown.value) in self.shared and _is_bare(shown)
 
     def keep(self, values: Sequence[ShowValue | None]) -> list[ast.stmt]:
-        """Returns ``keep_1((piece, shown_1_0, shown_1_1))``: what a run has made, and its values; those that the text
+        """Returns ``kept_1.append((piece, shown_1_0, shown_1_1))``: what a run has made, and its values; those that the text
         takes over are no None here."""
         names = ["piece"]
         for place, shown in enumerate(values):
@@ -47,11 +47,7 @@ class ReusedValues:
                 self.places[id(shown.value)] = self.runs, place + 1
             names.append(f"shown_{self.runs}_{place}")
         self.runs += 1
-        return parsed(f"keep_{self.runs - 1}(({', '.join(names)},))").body
-
-    def named_piece(self, made: ast.expr) -> ast.expr:
-        """Returns what a run makes, kept in a variable on the way."""
-        return ast.NamedExpr(ast.Name("piece", ast.Store()), made)
+        return parsed(f"kept_{self.runs - 1}.append(({', '.join(names)},))").body
 
     def named(self, place: int, text: ast.expr) -> ast.expr:
         """Returns the text of a value of the run that is being written, kept in a variable on the way."""
@@ -60,7 +56,7 @@ class ReusedValues:
     @property
     def beginning(self) -> str:
         """What the HTML's program begins with."""
-        return "".join([f"; kept_{run} = []; keep_{run} = kept_{run}.append" for run in range(self.runs)])
+        return "".join([f"; kept_{run} = []" for run in range(self.runs)])
 
     @property
     def result(self) -> str:

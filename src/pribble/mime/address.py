@@ -20,9 +20,13 @@ from pribble.mime.grammar import (
     LONGEST_LOCAL,
     LONGEST_PATH,
     QUOTED,
+    USUAL_ADDRESS,
 )
 from pribble.mime.header import checked, quoted_string
 
+_USUAL = re.compile(USUAL_ADDRESS)
+# The same behind a name of words, or alone.
+_USUAL_MAILBOX = re.compile(rf"(?:({ATOM.pattern}(?: {ATOM.pattern})*+) <({USUAL_ADDRESS})>|({USUAL_ADDRESS}))")
 # Of the reserved characters of a URI, those that RFC 6068 2 lets stand in an address as they are, but for the comma.
 _BARE = "!$'*+"
 
@@ -41,6 +45,8 @@ class Address:
     def __post_init__(self) -> None:
         checked("a display name", self.name)
         checked("an address", self.addr)
+        if _USUAL.fullmatch(self.addr):
+            return
         local, domain = _AddressParser(self.addr).whole_addr_spec()
         object.__setattr__(self, "addr", f"{local}@{domain}")
 
@@ -181,6 +187,8 @@ def _describe(given: object) -> str:
 @lru_cache(256)  # the sender is always the same
 def parse_mailbox(text: str) -> Address:
     """Returns the one mailbox that `text` is; raises `AddressError` for none, for several, and for a group."""
+    if usual := _USUAL_MAILBOX.fullmatch(text):
+        return Address(usual[1] or "", usual[2] or usual[3])
     found = parse_list(text)
     one = found[0] if found else None
     if len(found) == 1 and isinstance(one, Address):

@@ -21,6 +21,9 @@ ASCII_ATOM = re.compile(rf"[{ATEXT}]+")
 _ATEXT = r'[^\x00-\x20"(),.:;<>@\[\\\]\x7f]'
 ATOM = re.compile(rf"{_ATEXT}+")
 
+# Most addresses are atoms with dots between and a domain in small letters: as it is kept, with nothing to look after.
+USUAL_ADDRESS = r"(?![^@]{65})[A-Za-z0-9_+-]++(?:\.[A-Za-z0-9_+-]++)*+@(?![a-z0-9.-]{64})[a-z0-9]++(?:[.-][a-z0-9]++)*+"
+
 # RFC 5322 3.2.1:  quoted-pair = ("\" (VCHAR / WSP))
 # RFC 5322 3.2.4:  qtext = %d33 / %d35-91 / %d93-126   qcontent = qtext / quoted-pair
 #                  quoted-string = [CFWS] DQUOTE *([FWS] qcontent) [FWS] DQUOTE [CFWS]

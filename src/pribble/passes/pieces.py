@@ -58,19 +58,21 @@ Piece = str | _Other
 
 def texts_of(pieces: Iterable[Piece], embed: Embed = "cid", base: str | None = None) -> list[str]:
     """Returns the text of each piece, pictures travelling as `embed` says, linked ones below `base`."""
-    return [piece if isinstance(piece, str) else _text(piece, embed, base) for piece in pieces]
+    return [piece if piece.__class__ is str else _text(piece, embed, base) for piece in pieces]
 
 
-def _text(piece: _Other, embed: Embed, base: str | None) -> str:
-    match piece:
-        case PictureSlot():
-            return piece.filled(embed, base)
-        case NamedPicture(address=text) | FragmentSlice(text=text):
-            return text
-        case VariantPiece(by_cid=by_cid, otherwise=otherwise):
-            return "".join(texts_of(by_cid if embed == "cid" else otherwise, embed, base))
-        case Boundary() | PreheaderPlace() | TraceBegin() | TraceEnd():
-            return ""
+def _text(piece: Piece, embed: Embed, base: str | None) -> str:
+    if isinstance(piece, FragmentSlice):
+        return piece.text
+    if isinstance(piece, PictureSlot):
+        return piece.filled(embed, base)
+    if isinstance(piece, str):
+        return str(piece)
+    if isinstance(piece, NamedPicture):
+        return piece.address
+    if isinstance(piece, VariantPiece):
+        return "".join(texts_of(piece.by_cid if embed == "cid" else piece.otherwise, embed, base))
+    return ""  # a boundary, the place of a preheader, a trace
 
 
 def choose_variants(pieces: Iterable[Piece], *, by_cid: bool) -> list[Piece]:

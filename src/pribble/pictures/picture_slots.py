@@ -42,16 +42,14 @@ class PictureSlot:
 
     def filled(self, embed: Embed, base: str | None) -> str:
         """Returns the address as the picture travels; a picture without a file to link to travels inside."""
-        match self.travels or embed:
-            case "data":
-                return self.picture.data_url
-            case "link":
-                return self.picture.data_url if self.path is None else linked_address(base or "", self.path)
-            case "none" if self.written:
-                return self.written
-            case "none":
-                return self.picture.data_url
-        return self.address
+        way = self.travels or embed
+        if way == "cid":
+            return self.address
+        if way == "link" and self.path is not None:
+            return linked_address(base or "", self.path)
+        if way == "none" and self.written:
+            return self.written
+        return self.picture.data_url
 
 
 @dataclass(frozen=True, slots=True)

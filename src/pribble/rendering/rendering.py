@@ -50,6 +50,11 @@ class RenderOptions:
     style_late: Callable[[Sequence[Piece]], tuple[list[Piece], list[Finding]]] | None = None
     text_from_page: Callable[[str], str] | None = None
 
+    @property
+    def is_usual(self) -> bool:
+        """Whether pages are there as their programs gave them, and pictures travel beside them."""
+        return self.has_no_variants and self.style_late is None and self.embed in (None, "cid")
+
 
 @dataclass(frozen=True, init=False, eq=False)
 class Rendering:
@@ -123,7 +128,11 @@ class Rendering:
     @cached_property
     def html(self) -> str | None:
         """The HTML, pictures embedded as asked for."""
-        return None if self._pieces is None else self._filled(self._page(self.embed), self.embed)
+        if self._pieces is None:
+            return None
+        if self._options.is_usual:
+            return "".join(texts_of(self._pieces))
+        return self._filled(self._page(self.embed), self.embed)
 
     def fragment(self, *, embed: Embed | None = None) -> str | None:
         """Returns the HTML for a host that takes only the inside of a body, or None for a text-only template.
@@ -219,7 +228,7 @@ class Rendering:
     def _wire(self) -> PreparedBody | None:
         """The form of the HTML on the wire, where its pieces tell."""
         pieces, template, kept = self._pieces, self._options.wire_template, self._kept
-        if pieces is None or template is None or not self._options.has_no_variants or self.embed != "cid":
+        if pieces is None or template is None or not self._options.is_usual:
             return None
         return PreparedBody(lambda: template.quoted(texts_of(pieces), kept))
 
@@ -243,8 +252,6 @@ class Rendering:
 
     def _filled(self, pieces: Sequence[Piece], embed: Embed) -> str:
         base = self._options.picture_base
-        if embed == "cid" and self._options.has_no_variants:
-            return "".join(texts_of(pieces))
         slots = [piece for piece in pieces if isinstance(piece, PictureSlot)]
         if base is None and any((piece.travels or embed) == "link" for piece in slots):
             raise ValueError("pictures that travel as links need the address they lie below (picture_base)")

@@ -7,6 +7,7 @@ from datetime import date as Day
 from datetime import datetime as Moment
 from datetime import time as Time
 from datetime import timedelta as Span
+from functools import lru_cache
 
 from pribble.errors import FieldError
 from pribble.values.escaping import is_harmless
@@ -40,6 +41,8 @@ _TIME_FIELDS: Mapping[str, Collection[int]] = {
 # Those of them that name the zone or its offset
 _ZONES = frozenset("zZOvVxX")
 Field = Callable[[Data], str]
+# The same few days stand in all messages of a batch: so many texts in ISO 8601 are kept as they are shown.
+_MOST_KEPT = 512
 
 
 # ---- values ---------------------------------------------------------------------------------------------------
@@ -167,10 +170,15 @@ def date(settings: Settings, style: str = "medium") -> Apply:
     pattern = _pattern(style, "date", settings.babel.date_formats)
     fields = _fields(pattern, settings, _DAY_FIELDS, "a day")
 
-    def apply(value: Data) -> Data:
-        if value is NOTHING:
-            return NOTHING
+    def shown(value: Data) -> str:
         return _join_fields(fields, day_of(value, settings, "date"))
+
+    of_text = lru_cache(_MOST_KEPT)(shown)
+
+    def apply(value: Data) -> Data:
+        if value.__class__ is str:
+            return of_text(value)
+        return NOTHING if value is NOTHING else shown(value)
 
     vars(apply)[FIGURES] = _is_harmless(fields)
     return apply
@@ -204,7 +212,12 @@ def datetime(settings: Settings, style: str = "medium") -> Apply:
     else:
         pattern = _pattern(style, "datetime", {})
     fields = _fields(pattern, settings, {**_DAY_FIELDS, **_TIME_FIELDS}, "a moment")
-    return lambda value: _join_fields(fields, moment_of(value, settings, "datetime"))
+
+    def shown(value: Data) -> str:
+        return _join_fields(fields, moment_of(value, settings, "datetime"))
+
+    of_text = lru_cache(_MOST_KEPT)(shown)
+    return lambda value: of_text(value) if value.__class__ is str else shown(value)
 
 
 def duration(settings: Settings) -> Apply:

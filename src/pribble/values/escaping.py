@@ -24,6 +24,10 @@ _UNFIT_FOR_A_LINE = re.compile(f"[{_UNSHOWN}\u2066-\u2069\ud800-\udfff]")  # iso
 _SPACES = re.compile(r"\s+")
 
 
+# Finds what `markup` changes.
+find_special = _SPECIAL.search
+
+
 def markup(text: str) -> str:
     """Returns `text` between tags or in a quoted attribute: ``& < > " '`` as references, control characters dropped."""
     if _SPECIAL.search(text) is None:
@@ -46,6 +50,8 @@ def plain_characters(text: str) -> str:
 def one_line(text: str) -> str:
     """Returns `text` in a subject or preheader: every run of white space is one space, nothing else unseen is let
     in."""
+    if text.isprintable() and "  " not in text:
+        return text
     text = _SPACES.sub(" ", text)
     if found := _UNFIT_FOR_A_LINE.search(text):
         raise UnsafeValue(f"U+{ord(found[0]):04X} at position {found.start()} may not stand in a subject")

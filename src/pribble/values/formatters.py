@@ -55,6 +55,11 @@ class Formatter:
     of_application: bool = False
 
     @property
+    def makes_figures(self) -> bool:
+        """Whether it makes a text of a number, a day or a time, which is never markup."""
+        return self.gives == "text" and self.group in (NUMBERS, DAYS)
+
+    @property
     def summary(self) -> str:
         """What it does: the first paragraph of its factory's docstring."""
         return " ".join((inspect.getdoc(self.factory) or "").partition("\n\n")[0].split())

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from functools import cmp_to_key
+from functools import cmp_to_key, reduce
 
 from pribble.errors import FieldError, LimitReached
 from pribble.graphemes import graphemes
@@ -21,6 +21,8 @@ PerItem = Callable[[Sequence[Data]], list[Data]]
 
 
 def _as_list(value: Data, formatter: str) -> list[Data] | tuple[Data, ...]:
+    if value.__class__ is list:
+        return value  # type: ignore[no-any-return]
     value = canonical(value)
     if kind(value) == "list":
         return items(value, "the value")
@@ -32,6 +34,8 @@ def count(settings: Settings) -> Apply:
     counts 0."""
 
     def apply(value: Data) -> int:
+        if value.__class__ is list:
+            return len(value)
         value = canonical(value)
         if isinstance(value, str):
             return sum(1 for _ in graphemes(value))
@@ -104,9 +108,12 @@ def sum_(settings: Settings) -> Apply:
     exact: Callable[[Data, Data], Data] = EXACT["+"]
 
     def apply(value: Data, each: PerItem | None = None) -> Data:
-        total: Data = 0
         listed = _as_list(value, "sum")
-        for summand in listed if each is None else each(listed):
+        summands = listed if each is None else each(listed)
+        if NUMBERS.issuperset(map(type, summands)):
+            return reduce(exact, summands, 0)
+        total: Data = 0
+        for summand in summands:
             if summand.__class__ in NUMBERS:
                 total = exact(total, summand)
             elif kind(canonical(summand)) == "number":

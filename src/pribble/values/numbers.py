@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from decimal import ROUND_HALF_UP, Context, Decimal, InvalidOperation
+from functools import lru_cache
 
 from pribble.errors import FieldError
 from pribble.values.escaping import is_harmless
@@ -15,6 +16,8 @@ MOST_DECIMALS = 20
 # An attribute of formatter functions whose results are texts that need no escaping anywhere between tags.
 FIGURES = "gives_figures"
 _OUTSIDE = LARGEST_EXPONENT + 1
+_ZERO, _THREE_FIGURES = Decimal(0), Decimal(999)
+_MOST_KEPT = 128
 _ROUNDING = Context(prec=60, rounding=ROUND_HALF_UP)
 
 Apply = Callable[..., Data]
@@ -67,6 +70,17 @@ def _number_pattern(settings: Settings, pattern: Data, decimals: int | None, nam
     quantize = _ROUNDING.quantize
 
     def apply(value: Data) -> Data:
+        if value.__class__ is Decimal:
+            # Most amounts are below a thousand: they have no groups and no sign.
+            if value.is_finite() and _ZERO < value < _THREE_FIGURES:
+                figures = str(value if unit is None else quantize(value, unit))
+                if "E" not in figures:
+                    return f"{before}{figures if as_written else figures.replace('.', point)}{after}"
+        elif value.__class__ is int and 0 <= value < 1000 and unit is None:
+            return f"{before}{value}{after}"
+        return any_number(value)
+
+    def any_number(value: Data) -> Data:
         if value.__class__ is not Decimal:
             if value is NOTHING:
                 return NOTHING
@@ -220,4 +234,5 @@ def plural(
         word = words.get(category(number_of(value, "plural")))
         return text_of(other if word is None else word, "plural")
 
-    return apply
+    of_count = lru_cache(_MOST_KEPT)(apply)
+    return lambda value: of_count(value) if value.__class__ is int and 0 <= value < _MOST_KEPT else apply(value)

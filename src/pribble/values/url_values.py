@@ -7,18 +7,30 @@ than the author meant raises `UnsafeValue`.
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 from ipaddress import AddressValueError, IPv6Address
 from typing import NoReturn
-from urllib.parse import quote, unquote
+from urllib.parse import unquote
 
 import idna
 
 from pribble.errors import AddressError, HeaderError, UnsafeValue
 from pribble.mime.address import in_uri, parse_mailboxes
+from pribble.mime.grammar import USUAL_ADDRESS
+from pribble.values.escaping import checked_characters
 
 _SCHEME = re.compile(r"([A-Za-z][A-Za-z0-9+.-]*):")
-# What most addresses are: nothing in them needs a second look.
-_SIMPLE = re.compile(r"https?://[A-Za-z0-9][A-Za-z0-9.-]*(?:[/?#][A-Za-z0-9/._~?&=#+,;:-]*)?")
+# What most addresses are: nothing in them needs a second look.  All characters of RFC 3986, and %XX, stay as they are;
+# those that it reserves for a mailto: and its fields do so only as far as they cannot begin another field.
+_HOST = r"(?![^/?#:]{64})[A-Za-z0-9]++(?:[.-][A-Za-z0-9]++)*+(?::[0-9]{1,4}(?![0-9]))?+"
+_PLAIN = r"[A-Za-z0-9/._~?&=#+,;:@!$*'()\[\]-]*+"
+_USUAL_HOST = re.compile(_HOST)
+_SIMPLE = re.compile(
+    rf"https?://{_HOST}(?:[/?#]{_PLAIN}(?:%[0-9A-Fa-f]{{2}}{_PLAIN})*+)?+"
+    rf"|(?:tel|sms):\+?[0-9]{{2,20}}"
+    rf"|mailto:{USUAL_ADDRESS}(?:\?{_PLAIN}(?:%[2-689A-Fa-f][0-9A-Fa-f]{_PLAIN})*+)?+"
+    rf"|#{_PLAIN}"
+)
 _SCHEMES = frozenset({"http", "https", "mailto", "tel", "sms"})
 _PICTURE_DATA = re.compile(r"data:image/[A-Za-z0-9.+-]+(?:;[A-Za-z0-9=-]+)*,[A-Za-z0-9+/=%._~!$&'()*,;:@-]*")
 _CONTENT_ID = re.compile(r"cid:[A-Za-z0-9%!$&'*+/=?^_`{|}~.@-]+")
@@ -28,10 +40,10 @@ _BETWEEN_DIGITS = re.compile(r"[\s.()/\u2010-\u2015-]")
 _DIALLED_WITHIN = re.compile(r"\s*(\+[0-9]{1,3})\s*\(0\)")
 _TELEPHONE = re.compile(r"\+?[0-9]{2,20}")
 _CONTROL = re.compile("[\x00-\x1f\x7f-\x9f\u2028\u2029\ud800-\udfff\\\\]")
-_BIDI = re.compile("[\u200e\u200f\u202a-\u202e\u2066-\u2069]")
 # All that RFC 3986 allows in a URI stays as it is; existing %XX too.
-_URI_SAFE = "!#$&'()*+,/:;=?@[]~%-._"
-_BARE_PERCENT = re.compile(r"%(?![0-9A-Fa-f]{2})")
+_NOT_IN_URI = re.compile(r"[^A-Za-z0-9!#$&'()*+,/:;=?@\[\]~%._-]+|%(?![0-9A-Fa-f]{2})")
+# RFC 3986 2.3: unreserved = ALPHA / DIGIT / "-" / "." / "_" / "~"
+_RESERVED = re.compile(r"[^A-Za-z0-9._~-]+")
 _PORT = re.compile(r":([0-9]{1,5})?\Z")
 _LABEL = re.compile(r"[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?")
 _DOTS_ONLY = re.compile(r"(?:\.|%2[eE])*")
@@ -44,6 +56,10 @@ def whole_address(text: str, *, picture: bool = False) -> str:
     ``data:image``."""
     if _SIMPLE.fullmatch(text):
         return text
+    return _address(text, picture) if len(text) < _LONGEST_KEPT else _checked_address(text, picture)
+
+
+def _checked_address(text: str, picture: bool) -> str:
     text = text.strip()
     if found := _CONTROL.search(text):
         name = "a backslash" if found[0] == "\\" else f"the control character U+{ord(found[0]):04X}"
@@ -73,6 +89,11 @@ def whole_address(text: str, *, picture: bool = False) -> str:
     return f"{scheme[1]}://{host(authority[1])}{_percent(rest[authority.end() :])}"
 
 
+# Those that need a closer look are often the same in all messages.
+_address = lru_cache(maxsize=256)(_checked_address)
+_LONGEST_KEPT = 1000
+
+
 def base(text: str) -> str:
     """Returns the beginning of an address, to which its author adds from a ``/`` on; its own last ``/`` is dropped."""
     return stem(text).rstrip("/")
@@ -90,6 +111,8 @@ def stem(text: str) -> str:
 
 def host(text: str) -> str:
     """Returns a host, perhaps with a port; an international name as its A-label (RFC 5891)."""
+    if _USUAL_HOST.fullmatch(text):
+        return text
     text = text.strip()
     port = _PORT.search(text)
     name = text[: port.start()] if port else text
@@ -151,10 +174,7 @@ def encoded_path(text: str) -> str:
 
 def percent_encode(text: str) -> str:
     """Returns a text percent-encoded whole: a piece of a segment, of a query, of a fragment."""
-    try:
-        return quote(text, safe="")
-    except UnicodeEncodeError as error:
-        raise UnsafeValue(f"a lone surrogate at position {error.start} is no character") from None
+    return _RESERVED.sub(_percent_encoded, checked_characters(text))
 
 
 def telephone(text: str) -> str:
@@ -220,7 +240,11 @@ def _telephone_address(scheme: str, rest: str) -> str:
 
 
 def _percent(text: str) -> str:
-    return quote(_BARE_PERCENT.sub("%25", _BIDI.sub(lambda m: quote(m[0]), text)), safe=_URI_SAFE)
+    return _NOT_IN_URI.sub(_percent_encoded, text)
+
+
+def _percent_encoded(found: re.Match[str]) -> str:
+    return "%" + found[0].encode("utf-8").hex("%").upper()
 
 
 def _quote_value(text: str) -> str:
