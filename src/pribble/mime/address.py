@@ -119,9 +119,11 @@ def recipients(given: Recipients, field: str, *, groups: bool = True) -> Address
     Each string is one mailbox.  Raises `AddressError` or `HeaderError`, both naming `field`, and `TypeError` for a bare
     tuple that holds anything but `Address` and `Group` objects, and for what is none of these.
     """
+    if given.__class__ is tuple and not given:
+        return NOBODY
     if isinstance(given, AddressList):
         found = given
-    elif isinstance(given, str | Address | Group):
+    elif isinstance(given, (str, Address, Group)):
         found = AddressList((_recipient(given, field),))
     elif isinstance(given, tuple) and not all(isinstance(one, Address | Group) for one in given):
         raise TypeError(
@@ -160,8 +162,11 @@ def members(found: Iterable[Address | Group]) -> Iterator[Address]:
             yield one
 
 
+NOBODY = AddressList()
+
+
 def _recipient(given: object, field: str) -> Address | Group:
-    if isinstance(given, Address | Group):
+    if isinstance(given, (Address, Group)):
         return given
     match given:
         case (str(name), str(addr)) if isinstance(given, tuple):

@@ -130,17 +130,22 @@ def quoted_printable(text: str) -> bytes:
         raise
     if _BLANK_END.search(quoted):
         quoted = quoted.replace(b" \n", b"=20\n").replace(b"\t\n", b"=09\n")
+    written = quoted[:-1].split(b"\n")
     if not quoted.translate(None, _SAFE):
-        # Whole lines that are short enough, and stretches of longer ones; between two of these there is a soft break.
-        made = b"=\r\n".join(_STRETCHES.findall(quoted)).replace(b"\n=\r\n", b"\r\n")[:-1]
+        made = b"\r\n".join([line if len(line) < ENCODED_LINE else _broken_line(line) for line in written])
         if not is_trapped(made):
             return made
     # What only a closer look gets right is rare.
-    return b"\r\n".join([_guard_line(line) for line in quoted[:-1].split(b"\n")])
+    return b"\r\n".join([_guard_line(line) for line in written])
 
 
-# A line with its end, or as much of a longer one as fits before the "=" of a soft break, never ending within =XX.
-_STRETCHES = re.compile(rb"[^\n]{0,75}+\n|[^\n]{73}(?:[^\n=]{2}|[^\n=](?==)|(?==))")
+# The end of a line, or as much of it as fits before the "=" of a soft break, never ending within =XX.
+_STRETCHES = re.compile(rb".{1,75}+\Z|.{73}(?:[^=]{2}|[^=](?==)|(?==))", re.DOTALL)
+
+
+def _broken_line(line: bytes) -> bytes:
+    """Returns a line that is too long, with soft breaks."""
+    return b"=\r\n".join(_STRETCHES.findall(line))
 
 
 def quoted_values(values: Sequence[object]) -> list[bytes] | None:
@@ -190,14 +195,14 @@ def _in_ascii(text: str) -> bytes:
     """Returns `text` with =XX for all octets of what is beyond ASCII.  Raises `UnicodeEncodeError` for a lone
     surrogate."""
     if len(text) < _SHORT and not text.isascii():
-        characters = set(_BEYOND.findall(text))
+        characters = set(text.encode("utf-8").translate(None, _ASCII).decode("utf-8"))
         if len(characters) < _FEW:
             for character in characters:
                 text = text.replace(character, _ESCAPED[character])
     return text.encode("ascii", _HANDLER)
 
 
-_BEYOND = re.compile(r"[^\x00-\x7f]")
+_ASCII = bytes(range(0x80))
 # A short text has few characters beyond ASCII, and each often: a currency's sign, umlauts.
 _SHORT, _FEW = 5000, 10
 

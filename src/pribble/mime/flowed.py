@@ -16,6 +16,7 @@ LONGEST = 78  # RFC 3676 4.2: SHOULD, quote marks, stuffing and trailing spaces 
 SIGNATURE = "-- "  # RFC 3676 4.3
 # RFC 3676 4.4: what would be taken for stuffing, for a quote, or by a mailbox format.
 _STUFFED = (" ", ">", "From ")
+_STUFFED_LINES = tuple(f"\n{begin}" for begin in _STUFFED)
 
 
 class Line(NamedTuple):
@@ -111,8 +112,11 @@ def read_flowed(text: str, *, delsp: bool = False) -> FlowingText:
 def flowed(text: str) -> tuple[str, bool]:
     """Returns `text` as it travels with ``format=flowed``, its lines ending in LF, and whether it needs ``delsp=yes``:
     where a line is broken at no space, the space that says so does not count (RFC 3676 4.1)."""
-    if isinstance(text, FlowingText) and text.soft is not None and "-- \n" not in text.soft:
-        return "\n\n".join([_aligned(stretch) for stretch in text.soft.split("\n\n")]), False
+    soft = text.soft if isinstance(text, FlowingText) else None
+    if soft is not None and "-- \n" not in soft:
+        if not soft.startswith(_STUFFED) and not any(begin in soft for begin in _STUFFED_LINES):
+            return soft, False  # no line has to be stuffed
+        return "\n\n".join([_aligned(stretch) for stretch in soft.split("\n\n")]), False
     lines = list(lines_of(text)) if text else []
     delsp = any(not line.fixed and line.text[-1:] != " " for line in lines)
     made: list[str] = []

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from datetime import datetime, timedelta
 from functools import lru_cache
 
 from pribble.errors import HeaderError
 from pribble.mime.address import Address, Group
 from pribble.mime.grammar import MESSAGE_ID
-from pribble.mime.header import FieldWriter, checked, write_field
+from pribble.mime.header import FieldWriter, checked, date_time, write_field
 
 # RFC 5322 3.6.4 sets no limit; long threads keep the first and the last of their ids.
 _MOST_REFERENCES = 20
@@ -35,6 +36,17 @@ def checked_domain(given: str, called: str) -> str:
 def id_domain_of(sender: Address) -> str:
     """Returns the right side of the ids of what a sender sends: its domain, where that is a name."""
     return DOMAIN if sender.domain.startswith("[") else sender.domain
+
+
+def date_field(moment: datetime) -> bytes:
+    """Returns the moment a message was made; raises `HeaderError` for one without a time zone."""
+    # All that are made within a second have the same; moments that are equal may be written in two zones.
+    return _date_field(moment, moment.utcoffset())
+
+
+@lru_cache(8)
+def _date_field(moment: datetime, offset: timedelta | None) -> bytes:
+    return write_field("Date", date_time(moment))
 
 
 def references_field(ids: Sequence[str]) -> bytes:

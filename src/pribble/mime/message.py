@@ -29,8 +29,15 @@ from pribble.mime.address import Mailbox, Recipients, mailbox, recipients
 from pribble.mime.base import BaseMessage, InlinePicture
 from pribble.mime.encoding import PreparedBody
 from pribble.mime.extra_fields import extra_field, extra_fields
-from pribble.mime.header import checked, date_time, free_text, write_field
-from pribble.mime.header_fields import address_field, checked_domain, checked_id, id_domain_of, references_field
+from pribble.mime.header import checked, free_text, write_field
+from pribble.mime.header_fields import (
+    address_field,
+    checked_domain,
+    checked_id,
+    date_field,
+    id_domain_of,
+    references_field,
+)
 from pribble.mime.machine_fields import (
     AUTO_SUBMITTED,
     IMPORTANCE,
@@ -205,8 +212,9 @@ class Message(BaseMessage):
         except (TypeError, AttributeError, ValueError, PribbleError):
             check_kinds(given)  # looked at only now: a message that is right does not pay for it
             raise
-        check_kinds({name: given[name] for name in ("text", "html", "sign", "one_click")})
-        check_kinds({"attachments": self.attachments, "pictures": self.pictures})
+        check_kinds({"text": text, "html": html, "sign": sign, "one_click": one_click})
+        if self.attachments or html is None:  # pictures of a page have been asked for all that is needed
+            check_kinds({"attachments": self.attachments, "pictures": self.pictures})
 
     @classmethod
     def from_bytes(cls, raw: bytes, *, envelope_sender: str | None = None) -> StoredMessage:
@@ -289,7 +297,7 @@ class Message(BaseMessage):
             fields.append(address_field("Reply-To", self.reply_to.entries, utf8))
         if self.subject:
             fields.append(free_text("Subject", self.subject, utf8=utf8))
-        fields += [write_field("Date", date_time(self.date)), write_field("Message-ID", self.message_id)]
+        fields += [date_field(self.date), write_field("Message-ID", self.message_id)]
         if self.in_reply_to is not None:
             fields.append(write_field("In-Reply-To", self.in_reply_to))
         if self.references:

@@ -175,16 +175,20 @@ def picture_part(name: str, type: str, base64_body: bytes, content_id: str) -> P
     """Returns an inline picture, already in base64, that the HTML refers to by its Content-ID (RFC 2392).
 
     Whoever made it: raises `HeaderError` for a type or an id that is none, and lets a name travel as a file's may."""
+    return Part(_picture_header(name, type, content_id), base64_body, encoding="base64")
+
+
+@lru_cache(256)  # the same few are in all messages of a template
+def _picture_header(name: str, type: str, content_id: str) -> bytes:
     if not MEDIA_TYPE.fullmatch(checked("Content-Type", type)):
         raise HeaderError(f'Content-Type: "{type[:60]}" is no media type')
     name = fit_name(name) or "picture"
-    header = (
+    return (
         _content_type(type, {"name": ascii_name(name)})
         + _field("Content-Transfer-Encoding", "base64")
         + _field("Content-ID", checked_id(f"<{content_id}>", "Content-ID"))
         + _disposition("inline", name)
     )
-    return Part(header, base64_body, encoding="base64")
 
 
 def calendar_part(calendar: str, method: str) -> Part:

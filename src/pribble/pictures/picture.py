@@ -161,7 +161,7 @@ class Picture(Opaque):
         """How wide it is shown, in CSS pixels, if nothing else says so."""
         return max(1, round(self.width / self.density))
 
-    @property
+    @cached_property
     def file_name(self) -> str:
         """Its name as it can travel (RFC 2183 2.3), or a name made from its content."""
         fit = fit_name(self.name) if self.name else None
@@ -174,6 +174,7 @@ class Picture(Opaque):
             return self
         made = copy(self)
         vars(made)["name"] = name
+        vars(made).pop("file_name", None)
         return made
 
     def content_id(self, domain: str) -> str:

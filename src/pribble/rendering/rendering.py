@@ -198,7 +198,8 @@ class Rendering:
         `HeaderError` and `AddressError` for what cannot be written, `TypeError` for an argument that no message takes
         or that the rendering has already.
         """
-        check_kinds({"pictures": pictures})
+        if pictures != ():
+            check_kinds({"pictures": pictures})
         for name in envelope.keys() - MessageOptions.__annotations__:
             raise TypeError(
                 f"message: {name} comes from the rendering"
