@@ -68,8 +68,8 @@ class PieceEmitter:
         return statements
 
     def _made(self, texts: Sequence[ast.expr]) -> list[ast.stmt]:
-        """Returns the statements that make a piece of texts, and count its length: without a call, since there is one of
-        these for every few values."""
+        """Returns the statements that make a piece of texts, and count its length: without a call, since there is one
+        for every few values."""
         return [
             ast.Assign([ast.Name("piece", ast.Store())], formatted(texts)),
             *parsed(f"{self._into}.append(piece); left -= len(piece)").body,

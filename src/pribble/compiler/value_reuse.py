@@ -39,8 +39,8 @@ class ReusedValues:
         return id(shown.value) in self.shared and _is_bare(shown)
 
     def keep(self, values: Sequence[ShowValue | None]) -> list[ast.stmt]:
-        """Returns ``kept_1.append((piece, shown_1_0, shown_1_1))``: what a run has made, and its values; those that the text
-        takes over are no None here."""
+        """Returns ``kept_1.append((piece, shown_1_0, shown_1_1))``: what a run has made, and its values; those that the
+        text takes over are no None here."""
         names = ["piece"]
         for place, shown in enumerate(values):
             if shown is not None:

@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from pribble.mime.encoding import quoted_printable, quoted_values
+from pribble.passes.pieces import AFTER_PREHEADER, BEFORE_PREHEADER
 
 # What a program kept: of each run, each time it was run, the piece it made and the values in it.
 KeptValues = Sequence[Sequence[Sequence[str]]]
@@ -24,7 +25,7 @@ class WireTemplate:
 
     def __init__(self) -> None:
         self.runs: list[Sequence[str | None]] = []
-        self.texts: set[str] = set()
+        self.texts: set[str] = {BEFORE_PREHEADER, AFTER_PREHEADER}
         self._runs: dict[int, bytes] = {}
         self._texts: dict[str, bytes] = {}
 
@@ -47,13 +48,14 @@ class WireTemplate:
                 if frames and frame.startswith(_HARD) and not frames[-1].endswith(_VALUE + _SOFT):
                     frames[-1] = frames[-1].removesuffix(_SOFT)  # the line ends here anyway
                 frames.append(frame)
-            elif piece:  # a preheader, which is of this message alone
-                frames.append(_frame([piece]))
-        page = b"".join(frames)
+            elif piece:  # of this message alone: a preheader, the address of a picture
+                frames.append(_VALUE + _SOFT)
+                values.append(piece)
         made = quoted_values(values)
-        if made is None or page.endswith(_VALUE + _SOFT):
+        if made is None or not frames or frames[-1].endswith(_VALUE + _SOFT):
             return None
-        return (page % tuple(made)).removesuffix(_SOFT)
+        frames[-1] = frames[-1].removesuffix(_SOFT)
+        return b"".join(frames) % tuple(made)
 
     def _text(self, text: str) -> bytes:
         known = self._texts[text] = _frame([text])

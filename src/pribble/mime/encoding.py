@@ -13,7 +13,6 @@ from pribble.mime.grammar import ENCODED_LINE, LONGEST_LINE
 _LINE_ENDS = re.compile(r"\r\n|\r|\n")
 # Octets that quoted-printable may leave as they are, and line ends; "=" is looked after first.
 _SAFE = bytes(range(0x20, 0x7F)) + b"\t\n"
-_BLANK_END = re.compile(rb"\n(?<=[ \t]\n)")  # found from its end, since line ends are fewer than blanks
 _CONTROL = re.compile(rb"[\x00-\x08\x0b-\x1f\x7f]")
 # How much of a large body is encoded at a time: whole lines of base64.
 _STRETCH = ENCODED_LINE // 4 * 3 * 1024
@@ -128,7 +127,7 @@ def quoted_printable(text: str) -> bytes:
     except UnicodeEncodeError:
         canonical_lines(text)  # says where
         raise
-    if _BLANK_END.search(quoted):
+    if b" \n" in quoted or b"\t\n" in quoted:
         quoted = quoted.replace(b" \n", b"=20\n").replace(b"\t\n", b"=09\n")
     written = quoted[:-1].split(b"\n")
     if not quoted.translate(None, _SAFE):
@@ -139,13 +138,18 @@ def quoted_printable(text: str) -> bytes:
     return b"\r\n".join([_guard_line(line) for line in written])
 
 
-# The end of a line, or as much of it as fits before the "=" of a soft break, never ending within =XX.
-_STRETCHES = re.compile(rb".{1,75}+\Z|.{73}(?:[^=]{2}|[^=](?==)|(?==))", re.DOTALL)
-
-
 def _broken_line(line: bytes) -> bytes:
-    """Returns a line that is too long, with soft breaks."""
-    return b"=\r\n".join(_STRETCHES.findall(line))
+    """Returns a line that is too long, with soft breaks, none within =XX."""
+    stretches: list[bytes] = []
+    start = 0
+    while len(line) - start >= ENCODED_LINE:
+        end = start + ENCODED_LINE - 1
+        escape = line.find(b"=", end - 2, end)
+        if escape >= 0:
+            end = escape
+        stretches.append(line[start:end])
+        start = end
+    return b"=\r\n".join([*stretches, line[start:]])
 
 
 def quoted_values(values: Sequence[object]) -> list[bytes] | None:
@@ -157,13 +161,14 @@ def quoted_values(values: Sequence[object]) -> list[bytes] | None:
         return None
     quoted = _in_ascii(whole.replace("=", "=3D"))  # all at once, a line each
     made = quoted.split(b"\n")
-    if len(made) == len(texts) and not quoted.translate(None, _SAFE) and b"From " not in quoted:
-        if max(map(len, made)) < ENCODED_LINE:
-            return made
-        return [
-            one if len(one) < ENCODED_LINE else quoted_printable(text) for one, text in zip(made, texts, strict=True)
-        ]
-    return list(map(quoted_printable, texts))
+    if len(made) != len(texts) or quoted.translate(None, _SAFE) or b"From " in quoted:
+        return list(map(quoted_printable, texts))
+    sizes = list(map(len, made))
+    if sizes and max(sizes) >= ENCODED_LINE:
+        for index, size in enumerate(sizes):
+            if size >= ENCODED_LINE:
+                made[index] = quoted_printable(texts[index])
+    return made
 
 
 def _guard_line(line: bytes) -> bytes:
@@ -194,17 +199,18 @@ _HANDLER = "pribble.quoted-printable"
 def _in_ascii(text: str) -> bytes:
     """Returns `text` with =XX for all octets of what is beyond ASCII.  Raises `UnicodeEncodeError` for a lone
     surrogate."""
-    if len(text) < _SHORT and not text.isascii():
-        characters = set(text.encode("utf-8").translate(None, _ASCII).decode("utf-8"))
-        if len(characters) < _FEW:
-            for character in characters:
+    if len(text) < _SHORT:
+        for _ in range(_FEW):
+            try:
+                return text.encode("ascii")
+            except UnicodeEncodeError as error:
+                character = text[error.start]
                 text = text.replace(character, _ESCAPED[character])
     return text.encode("ascii", _HANDLER)
 
 
-_ASCII = bytes(range(0x80))
 # A short text has few characters beyond ASCII, and each often: a currency's sign, umlauts.
-_SHORT, _FEW = 5000, 10
+_SHORT, _FEW = 5000, 8
 
 
 class _Escaped(dict[str, str]):

@@ -87,7 +87,10 @@ class FieldWriter:
                 self._utf8_text(text)
             return
         words = text.split(" ")
-        bare = [self._is_bare(word, first=number == 0) for number, word in enumerate(words)]
+        bare = [0 < len(word) < LINE and word.isascii() and word.isprintable() for word in words]
+        bare[0] = bare[0] and len(words[0]) < LINE - len(self.name) - 1
+        if ENCODED_WORD_START in text:
+            bare = [is_bare and ENCODED_WORD_START not in word for is_bare, word in zip(bare, words, strict=True)]
         for start, end in _runs_to_encode(words, bare):
             if start == end:
                 self.word(words[start])
@@ -179,17 +182,6 @@ class FieldWriter:
     @staticmethod
     def _full_room(overhead: int, use_q: bool) -> int:
         return ENCODED_WORD - overhead if use_q else (ENCODED_WORD - overhead) // 4 * 3
-
-    def _is_bare(self, word: str, *, first: bool) -> bool:
-        """Returns whether a word of free text can stand as it is."""
-        room = LINE - 1 - (len(self.name) + 1 if first else 0)
-        return (
-            bool(word)
-            and len(word) <= room
-            and word.isascii()
-            and word.isprintable()
-            and (ENCODED_WORD_START not in word)
-        )
 
     def _utf8_text(self, text: str) -> None:
         # White space is all that a fold may add to, so a word takes what spaces follow it along.

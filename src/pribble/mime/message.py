@@ -21,6 +21,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import cached_property
+from itertools import chain
 from typing import TYPE_CHECKING, Literal, TypedDict
 
 from pribble.arguments import maybe_texts, octets
@@ -235,13 +236,11 @@ class Message(BaseMessage):
     # -- writing --
 
     def chunks(self) -> Iterator[bytes]:
-        if self.sign is not None:
-            yield self._signature
-        yield from self._unsigned()
+        yield from self._all_chunks()
 
     def __bytes__(self) -> bytes:
         # One join is faster, where it does not mean that a large file is there twice.
-        return b"".join(self.chunks()) if not self.attachments else _assembled(self.chunks(), self._size)
+        return b"".join(self._all_chunks()) if not self.attachments else _assembled(self._all_chunks(), self._size)
 
     def _unmarked(self) -> bytes:
         is_automatic = self.auto_submitted not in (None, "no")
@@ -253,12 +252,11 @@ class Message(BaseMessage):
             vars(plain).pop(known, None)
         return bytes(plain)
 
-    def _unsigned(self) -> Iterator[bytes]:
-        root = self._root
-        yield self._header + root.header + b"\r\n"
-        yield from root.body_chunks()
-        if self._end:
-            yield b"\r\n"
+    def _all_chunks(self) -> Iterable[bytes]:
+        return self._unsigned() if self.sign is None else chain((self._signature,), self._unsigned())
+
+    def _unsigned(self) -> Iterable[bytes]:
+        return chain((self._header,), self._root.chunks(), (b"\r\n",) if self._end else ())
 
     @property
     def _end(self) -> bool:

@@ -8,9 +8,10 @@ from __future__ import annotations
 import hashlib
 import re
 import unicodedata
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
+from itertools import chain
 from pathlib import Path
 from typing import Literal, NamedTuple
 from urllib.parse import quote
@@ -51,25 +52,22 @@ class Part(NamedTuple):
         inside = sum(len(part.header) + 2 + part.size + len(self.boundary) + 6 for part in self.parts)
         return inside + len(self.boundary) + 6
 
-    def chunks(self) -> Iterator[bytes]:
-        """Yields the part as it travels."""
-        yield self.header + b"\r\n"
-        yield from self.body_chunks()
+    def chunks(self) -> Iterable[bytes]:
+        """Returns the part as it travels, piece by piece."""
+        return chain((self.header, b"\r\n"), self.body_chunks())
 
-    def body_chunks(self) -> Iterator[bytes]:
-        """Yields what follows the header and the empty line after it."""
+    def body_chunks(self) -> Iterable[bytes]:
+        """Returns what follows the header and the empty line after it."""
         if not self.boundary:
-            yield self.body
-            if self.content:
-                yield from base64_chunks(self.content)
-            return
+            return chain((self.body,), base64_chunks(self.content)) if self.content else (self.body,)
         delimiter = f"--{self.boundary}".encode("ascii")
-        for part in self.parts:
-            yield delimiter + b"\r\n"
-            yield from part.chunks()
-            yield b"\r\n"  # belongs to the delimiter that follows (RFC 2046 5.1.1)
+        before, behind = (
+            (delimiter, b"\r\n"),
+            (b"\r\n",),
+        )  # which belongs to the delimiter that follows (RFC 2046 5.1.1)
+        parts = [chunks for part in self.parts for chunks in (before, part.chunks(), behind)]
         # With a line end of its own, and so an empty epilogue: as the standard library writes it, whose bytes are ours.
-        yield delimiter + b"--\r\n"
+        return chain(*parts, (delimiter, b"--\r\n"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -255,7 +253,7 @@ def multipart(subtype: str, parts: tuple[Part, ...], seed: bytes, path: str, **p
     """
     boundary = _boundary(seed, path)
     taken = 0
-    while any(_holds(part, boundary.encode("ascii")) for part in parts):
+    while _holds(parts, boundary.encode("ascii")):
         taken += 1
         boundary = _boundary(seed, f"{path} {taken}")
     header = _multipart_header(subtype, *parameters.items()).replace(_ANY_BOUNDARY, boundary.encode("ascii"))
@@ -277,11 +275,15 @@ def _boundary(seed: bytes, path: str) -> str:
     return "=_" + hashlib.sha256(seed + path.encode("ascii")).hexdigest()[:24]
 
 
-def _holds(part: Part, boundary: bytes) -> bool:
+def _holds(parts: Iterable[Part], boundary: bytes) -> bool:
     """Returns whether a boundary occurs where it could be taken for one: in what is not encoded."""
-    if part.encoding in ("7bit", "8bit") and boundary in part.body:
-        return True
-    return any(_holds(inner, boundary) for inner in part.parts)
+    for part in parts:
+        if part.parts:
+            if _holds(part.parts, boundary):
+                return True
+        elif part.encoding in ("7bit", "8bit") and boundary in part.body:
+            return True
+    return False
 
 
 def _is_utf8(content: bytes) -> bool:

@@ -12,7 +12,7 @@ from enum import Enum
 
 from pribble.markup.events import Closed, Opened
 from pribble.markup.page import Page
-from pribble.passes.traces import TraceBegin, TraceEnd, TraceMark
+from pribble.passes.traces import TraceMark
 from pribble.pictures.picture_slots import Embed, NamedPicture, PictureSlot
 
 
@@ -34,6 +34,12 @@ class PreheaderPlace(Enum):
 
 
 PREHEADER = PreheaderPlace.PREHEADER
+# What hides it, in the customary way: each of these hides it from receivers that ignore the others.
+BEFORE_PREHEADER = (
+    '<div style="display:none;max-height:0;max-width:0;overflow:hidden;opacity:0;font-size:1px;'
+    'line-height:1px;mso-hide:all">'
+)
+AFTER_PREHEADER = "</div>"
 
 
 @dataclass(frozen=True, slots=True)

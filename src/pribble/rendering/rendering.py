@@ -17,7 +17,15 @@ from pribble.mime.header_fields import DOMAIN
 from pribble.mime.message import Message, MessageOptions, prepare_html
 from pribble.mime.message_arguments import check_kinds
 from pribble.passes.page_resources import size_finding
-from pribble.passes.pieces import PREHEADER, Piece, choose_variants, cut_fragment, texts_of
+from pribble.passes.pieces import (
+    AFTER_PREHEADER,
+    BEFORE_PREHEADER,
+    PREHEADER,
+    Piece,
+    choose_variants,
+    cut_fragment,
+    texts_of,
+)
 from pribble.pictures.picture import Picture
 from pribble.pictures.picture_slots import EMBED, Embed, NamedPicture, PictureSlot
 from pribble.plaintext.layout import layout
@@ -27,12 +35,6 @@ from pribble.values.kinds import Data
 from pribble.values.url_values import base
 
 _TAKEN = ("sender", "to", "pictures", *MessageOptions.__annotations__)
-# Hidden in the customary way: each of these hides it from receivers that ignore the others.
-_BEFORE_PREHEADER = (
-    '<div style="display:none;max-height:0;max-width:0;overflow:hidden;opacity:0;font-size:1px;'
-    'line-height:1px;mso-hide:all">'
-)
-_AFTER_PREHEADER = "</div>"
 
 
 @dataclass(frozen=True, slots=True)
@@ -303,11 +305,9 @@ def checked_base(picture_base: str | None) -> str | None:
     return made
 
 
-def preheader_in(piece: Piece) -> tuple[str, str] | None:
-    """Returns what stands before and after the preheader in its piece; None for any other piece."""
-    if isinstance(piece, str) and piece.startswith(_BEFORE_PREHEADER):
-        return _BEFORE_PREHEADER, _AFTER_PREHEADER
-    return None
+def begins_preheader(piece: Piece) -> bool:
+    """Returns whether the piece behind this one is the preheader."""
+    return piece is BEFORE_PREHEADER
 
 
 def with_preheader(pieces: list[Piece], preheader: str | None) -> list[Piece]:
@@ -315,6 +315,6 @@ def with_preheader(pieces: list[Piece], preheader: str | None) -> list[Piece]:
     if preheader:
         for index, piece in enumerate(pieces):
             if piece is PREHEADER:
-                pieces[index] = f"{_BEFORE_PREHEADER}{markup(preheader)}{_AFTER_PREHEADER}"
+                pieces[index : index + 1] = BEFORE_PREHEADER, markup(preheader), AFTER_PREHEADER
                 break
     return pieces

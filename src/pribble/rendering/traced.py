@@ -18,7 +18,7 @@ from pribble.language.linked_source import LinkedSource
 from pribble.mime.flowed import SIGNATURE
 from pribble.passes.pieces import Piece, texts_of
 from pribble.passes.traces import TRACE_END, Origin, ShownValue, TraceBegin, TracedRange, traced_ranges
-from pribble.rendering.rendering import Rendering, final_pieces, preheader_in, with_pieces
+from pribble.rendering.rendering import Rendering, begins_preheader, final_pieces, with_pieces
 from pribble.values.escaping import markup
 from pribble.values.kinds import Data
 from pribble.values.settings import Settings
@@ -242,14 +242,13 @@ def _with_traced_preheader(
 ) -> Iterator[tuple[Piece, str]]:
     """Yields pieces and their texts, the preheader in them with its traces, whose numbers go on behind those of the
     page."""
+    is_next = False
     for piece, text in zip(pieces, texts, strict=True):
-        inside = preheader_in(piece) if preheader is not None else None
-        if inside is None or preheader is None:
+        if preheader is None or not is_next:
+            is_next = begins_preheader(piece)
             yield piece, text
             continue
-        before, after = inside
-        yield before, before
-        position = 0
+        is_next, position = False, 0
         for one in preheader.ranges:
             if isinstance(one.source, ShownValue):
                 source = ShownValue(
@@ -263,7 +262,7 @@ def _with_traced_preheader(
                 yield from ((written[1], written[1]), (TRACE_END, ""))
                 position = one.end
         rest = markup(preheader.text[position:])
-        yield from ((rest, rest), (after, after))
+        yield rest, rest
 
 
 def run_traced(
