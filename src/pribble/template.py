@@ -15,7 +15,7 @@ from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from types import MappingProxyType
-from typing import Any
+from typing import Any, Unpack
 
 from pribble.arguments import are_instances, ensure, flags, numbers, possible_paths, texts
 from pribble.compiler.compiled_template import (
@@ -45,7 +45,9 @@ from pribble.language.fields import Field, fields
 from pribble.language.linked_source import LinkedSource
 from pribble.language.linking import FoundFile, link_template
 from pribble.limits import Limits
+from pribble.mime.address import Mailbox
 from pribble.mime.header_fields import DOMAIN, checked_domain
+from pribble.mime.message import MessageOptions
 from pribble.passes.page_resources import TemplateResources
 from pribble.pictures.corrections import ALL, checked_corrections
 from pribble.pictures.picture_finder import PictureFinder
@@ -54,6 +56,7 @@ from pribble.rendering.late_styling import LateStyler
 from pribble.rendering.rendering import Rendering, RenderOptions, checked_base, checked_embed, with_preheader
 from pribble.rendering.traced import TracedPieces, TracedRendering, run_traced
 from pribble.rendering.traced_words import WordKey, words_in_text
+from pribble.series import TemplateSeries
 from pribble.values.formatters import FORMATTERS, application_formatter
 from pribble.values.kinds import Data
 from pribble.values.lookup import known
@@ -404,6 +407,14 @@ class Template:
         finally:
             POINTED.reset(noting)
             FORMATTER_RESULTS.reset(issuing)
+
+    def series(self, *, sender: Mailbox, **options: Unpack[MessageOptions]) -> TemplateSeries:
+        """Returns what makes many messages of this template, from `sender` and with these options of `Message`.
+
+        What is the same in all of them is checked and written once.  Raises `HeaderError` and `AddressError` for what
+        cannot be written, `TypeError` for an option that no message takes.
+        """
+        return TemplateSeries(self, sender, options)
 
     def problems(self, data: Any, *, locale: str | None = None, timezone: str | None = None) -> list[PribbleError]:
         """Returns every problem with `data`, in the order of the template; an empty list if it would render."""

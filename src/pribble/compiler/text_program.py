@@ -223,8 +223,8 @@ class EventEmitter:
                 setdefault = ast.Attribute(ast.Name("attributes", ast.Load()), "setdefault", ast.Load())
                 return [ast.Expr(ast.Call(setdefault, [ast.Constant(name), value], []))]
             case OpenCaptured(name=name, void=void, style=style):
-                attributes = ast.Name("attributes", ast.Load())
-                return [appended(_opened(name, attributes, void, style, expressions), "into")]
+                made = ast.Name("attributes", ast.Load())
+                return [appended(_opened(name, made, void, style, expressions), "into")]
             case str() | ShowValue():  # within a value
                 text = ast.Constant(step) if isinstance(step, str) else expressions.shown(step.value, step.context)
                 return [appended(counted_output(formatted([text])), "held")]

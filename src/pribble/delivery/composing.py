@@ -10,6 +10,7 @@ import json
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
+from functools import cached_property
 from typing import Any, Protocol, Required, Self, TypedDict, Unpack
 
 from pribble.delivery.patterns import AddressColumn, AddressPattern, TextPattern
@@ -18,6 +19,7 @@ from pribble.mime.address import Address
 from pribble.mime.base import BaseMessage
 from pribble.mime.message import Message, MessageOptions
 from pribble.mime.part import Attachment
+from pribble.series import TemplateSeries
 from pribble.template import Template
 
 LONGEST_KEY = 1_000  # characters
@@ -114,7 +116,7 @@ class Composer:
         Raises what rendering and `Message` raise, and `DataError` for a row that names nobody.
         """
         locale = self._locale(row)
-        envelope: MessageOptions = {"attachments": self.attachments, "sign": self.sign}
+        envelope: MessageOptions = {}
         if self.cc:
             envelope["cc"] = self.cc.addresses(row)
         if self.bcc:
@@ -127,8 +129,6 @@ class Composer:
             if len(back) > 1:
                 raise DataError("a message has one envelope sender")
             envelope["envelope_sender"] = back[0]
-        if self.automatic:
-            envelope["auto_submitted"] = "auto-generated"
         if seed is not None:
             envelope["seed"] = seed
         if date is not None:
@@ -139,7 +139,15 @@ class Composer:
         rendering = self.template.render(row, locale=locale)
         if self.mark:
             envelope["subject"] = f"{self.mark}{rendering.subject or ''}"
-        return rendering.message(sender=self.sender, to=to, **envelope)
+        return self._series.of(rendering, to=to, **envelope)
+
+    @cached_property
+    def _series(self) -> TemplateSeries:
+        """What all messages have in common."""
+        common: MessageOptions = {"attachments": self.attachments, "sign": self.sign}
+        if self.automatic:
+            common["auto_submitted"] = "auto-generated"
+        return self.template.series(sender=self.sender, **common)
 
     def _locale(self, row: Any) -> str | None:
         return self.locale.text(row) or None if self.locale else None

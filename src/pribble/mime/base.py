@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Literal, Protocol
 from pribble.errors import HeaderError
 from pribble.mime.address import Address, AddressList
 from pribble.mime.header_fields import address_field
+from pribble.mime.message_header import is_international
 from pribble.mime.part import Attachment
 
 if TYPE_CHECKING:
@@ -89,10 +90,7 @@ class BaseMessage(ABC):
 
     @cached_property
     def _international(self) -> bool:
-        fields = ((self.sender,), self.authors, self.to, self.cc, self.bcc, self.reply_to)
-        return not (self.envelope_sender or "").isascii() or any(
-            address.needs_smtputf8 for field in fields for address in field
-        )
+        return is_international(self)
 
     def draft(self) -> bytes:
         """Returns the message as it is kept until a person sends it: the blind copies are in a Bcc field; it has no

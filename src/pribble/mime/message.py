@@ -29,27 +29,12 @@ from pribble.errors import PribbleError, visible
 from pribble.mime.address import Mailbox, Recipients, mailbox, recipients
 from pribble.mime.base import BaseMessage, InlinePicture
 from pribble.mime.encoding import PreparedBody
-from pribble.mime.extra_fields import extra_field, extra_fields
-from pribble.mime.header import checked, free_text, write_field
-from pribble.mime.header_fields import (
-    address_field,
-    checked_domain,
-    checked_id,
-    date_field,
-    id_domain_of,
-    references_field,
-)
-from pribble.mime.machine_fields import (
-    AUTO_SUBMITTED,
-    IMPORTANCE,
-    AutoSubmitted,
-    Importance,
-    language_field,
-    one_of,
-    signature,
-    unsubscribe_fields,
-)
+from pribble.mime.extra_fields import extra_fields
+from pribble.mime.header import checked
+from pribble.mime.header_fields import checked_domain, checked_id, id_domain_of
+from pribble.mime.machine_fields import AutoSubmitted, Importance, signature
 from pribble.mime.message_arguments import check_kinds
+from pribble.mime.message_header import further_fields, own_fields, sender_fields
 from pribble.mime.part import (
     Attachment,
     Part,
@@ -174,8 +159,7 @@ class Message(BaseMessage):
             from_ = mailbox(sender, "From")
             wrote = recipients(authors, "From", groups=False) or (from_,)
             seed = secrets.token_bytes(16) if seed is None else seed
-            if message_id is None:
-                message_id = f"<{hashlib.sha256(seed + b'message-id').hexdigest()[:32]}@{wrote[0].domain}>"
+            message_id = message_id_of(seed, wrote[0].domain) if message_id is None else message_id
             # One update and not twenty-seven assignments that are checked: there is one of these for every message.
             vars(self).update(
                 sender=from_,
@@ -193,7 +177,7 @@ class Message(BaseMessage):
                 invitation=invitation,
                 attachments=tuple(attachments),
                 headers=extra_fields(headers),
-                date=date or datetime.now(UTC).replace(microsecond=0),
+                date=date or this_second(),
                 message_id=checked_id(message_id, "Message-ID"),
                 in_reply_to=None if in_reply_to is None else checked_id(in_reply_to, "In-Reply-To"),
                 references=tuple(checked_id(one, "References") for one in _several(references)),
@@ -284,44 +268,22 @@ class Message(BaseMessage):
     @cached_property
     def _header(self) -> bytes:
         utf8 = self._international
-        fields = [address_field("From", self.authors, utf8)]
-        if [author.addr for author in self.authors] != [self.sender.addr]:
-            fields.append(address_field("Sender", (self.sender,), utf8))
-        if self.to.entries or not self.cc.entries:  # RFC 5322 A.1.3: where nobody is named
-            fields.append(address_field("To", self.to.entries, utf8) if self.to.entries else _UNDISCLOSED)
-        if self.cc.entries:
-            fields.append(address_field("Cc", self.cc.entries, utf8))
-        if self.reply_to.entries:
-            fields.append(address_field("Reply-To", self.reply_to.entries, utf8))
-        if self.subject:
-            fields.append(free_text("Subject", self.subject, utf8=utf8))
-        fields += [date_field(self.date), write_field("Message-ID", self.message_id)]
-        if self.in_reply_to is not None:
-            fields.append(write_field("In-Reply-To", self.in_reply_to))
-        if self.references:
-            fields.append(references_field(self.references))
-        if self.auto_submitted is not None:
-            fields.append(one_of("Auto-Submitted", self.auto_submitted, AUTO_SUBMITTED))
-        if self.importance is not None:
-            fields.append(one_of("Importance", self.importance, IMPORTANCE))
-        if self.unsubscribe or self.one_click:
-            fields.append(unsubscribe_fields(self.unsubscribe, one_click=self.one_click))
-        fields += [extra_field(name, value, utf8=utf8) for name, value in self.headers]
-        fields.append(_MIME_VERSION)
-        if self.language:
-            fields.append(language_field(self.language))
-        return b"".join(fields)
+        return sender_fields(self, utf8) + own_fields(self, utf8) + further_fields(self, utf8)
 
     @cached_property
     def _root(self) -> Part:
         calendar = self._calendar
         body = self._body(self.seed, calendar)
-        attachments = list(self.attachments)
+        files = self._files
         if calendar and self.invitation is not None and self.invitation.also_attached:
-            attachments.append(Attachment("invitation.ics", calendar.encode("utf-8"), "application/ics"))
-        if not attachments:
-            return body
-        return multipart("mixed", (body, *map(attachment_part, attachments)), self.seed, "mixed")
+            invitation = Attachment("invitation.ics", calendar.encode("utf-8"), "application/ics")
+            files = (*files, attachment_part(invitation))
+        return multipart("mixed", (body, *files), self.seed, "mixed") if files else body
+
+    @cached_property
+    def _files(self) -> tuple[Part, ...]:
+        """The parts of the attachments."""
+        return tuple(map(attachment_part, self.attachments))
 
     @cached_property
     def _inline(self) -> tuple[Part, ...]:
@@ -351,6 +313,16 @@ class Message(BaseMessage):
         return self.invitation.calendar(self.to, self.date)
 
 
+def message_id_of(seed: bytes, domain: str) -> str:
+    """Returns the Message-ID that a seed gives."""
+    return f"<{hashlib.sha256(seed + b'message-id').hexdigest()[:32]}@{domain}>"
+
+
+def this_second() -> datetime:
+    """Returns the moment that is now, in UTC; a header has no fractions."""
+    return datetime.now(UTC).replace(microsecond=0)
+
+
 _PREPARED = "_prepared_html"
 
 
@@ -360,8 +332,12 @@ def prepare_html(message: Message, body: PreparedBody) -> Message:
     return message
 
 
-_UNDISCLOSED = write_field("To", "undisclosed-recipients:;")
-_MIME_VERSION = write_field("MIME-Version", "1.0")
+def of_values(values: Mapping[str, object], own: Mapping[str, object]) -> Message:
+    """Returns the message that has these attributes, which are known to fit together."""
+    made = object.__new__(Message)
+    vars(made).update(values)
+    vars(made).update(own)
+    return made
 
 
 def _several(given: str | Sequence[str]) -> tuple[str, ...]:

@@ -18,7 +18,7 @@ from urllib.parse import quote
 
 from pribble.arguments import are_instances, possible_paths, texts
 from pribble.errors import HeaderError, PribbleError, visible
-from pribble.mime.encoding import PreparedBody, base64_chunks, base64_size, encoded_text, longest_line
+from pribble.mime.encoding import PreparedBody, base64_chunks, base64_lines, base64_size, encoded_text, longest_line
 from pribble.mime.flowed import flowed
 from pribble.mime.grammar import ENCODED_WORD_START, LONGEST_LINE, MEDIA_TYPE, MESSAGE_TYPES, TOKEN, TURNING
 from pribble.mime.header import checked, write_field
@@ -216,6 +216,11 @@ def attachment_part(attachment: Attachment) -> Part:
         + _disposition("attachment", attachment.name)
     )
     return Part(header, body, raw, encoding=encoding)
+
+
+def encoded_part(part: Part) -> Part:
+    """Returns a part that is encoded already, not on its way out."""
+    return part._replace(body=base64_lines(part.content), content=b"") if part.content else part
 
 
 def _message_part(attachment: Attachment, kind: str) -> Part:

@@ -4,18 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Unpack
 
 from pribble.arguments import maybe_texts, texts
 from pribble.compiler.wire_form import KeptValues, WireTemplate
 from pribble.errors import PictureError, UnsafeValue, did_you_mean, visible
 from pribble.findings import Finding
-from pribble.mime.address import Mailbox, Recipients
+from pribble.mime.address import Address, Mailbox, Recipients
 from pribble.mime.encoding import PreparedBody
 from pribble.mime.header_fields import DOMAIN
 from pribble.mime.message import Message, MessageOptions, prepare_html
 from pribble.mime.message_arguments import check_kinds
+from pribble.mime.message_series import MessageSeries
 from pribble.passes.page_resources import size_finding
 from pribble.passes.pieces import (
     AFTER_PREHEADER,
@@ -200,32 +201,8 @@ class Rendering:
         `HeaderError` and `AddressError` for what cannot be written, `TypeError` for an argument that no message takes
         or that the rendering has already.
         """
-        if pictures != ():
-            check_kinds({"pictures": pictures})
-        for name in envelope.keys() - MessageOptions.__annotations__:
-            raise TypeError(
-                f"message: {name} comes from the rendering"
-                if name in ("text", "html", "id_domain")
-                else f"message takes no {name}" + (f" ({hint})" if (hint := did_you_mean(name, _TAKEN)) else "")
-            )
-        ids = {picture.content_id(self._options.id_domain) for picture in pictures}
-        for piece in self._pieces or ():
-            if isinstance(piece, NamedPicture) and piece.address[4:] not in ids:
-                raise PictureError(
-                    f'"{piece.address}" names no picture of the message',
-                    hint="give it to message(pictures=…), or let the data give the picture itself",
-                )
-        given: MessageOptions = {"subject": self.subject, **envelope}
-        message = Message(
-            sender=sender,
-            to=to,
-            text=self.text,
-            html=self.html,
-            pictures=(*self.pictures, *pictures),
-            id_domain=self._options.id_domain,
-            **given,
-        )
-        return message if self._wire is None else prepare_html(message, self._wire)
+        checked_options(envelope)
+        return message_in_series(self, _series(sender, self._options.id_domain), to, pictures, envelope)
 
     @cached_property
     def _wire(self) -> PreparedBody | None:
@@ -259,6 +236,51 @@ class Rendering:
         if base is None and any((piece.travels or embed) == "link" for piece in slots):
             raise ValueError("pictures that travel as links need the address they lie below (picture_base)")
         return "".join(texts_of(pieces, embed, base))
+
+
+def checked_options(options: MessageOptions) -> None:
+    """Raise `TypeError` for options that no message takes, or that a rendering has already."""
+    for name in options.keys() - MessageOptions.__annotations__:
+        raise TypeError(
+            f"message: {name} comes from the rendering"
+            if name in ("text", "html", "id_domain")
+            else f"message takes no {name}" + (f" ({hint})" if (hint := did_you_mean(name, _TAKEN)) else "")
+        )
+
+
+@lru_cache(64)  # an application sends as one or a few
+def _known_series(sender: Mailbox, id_domain: str) -> MessageSeries:
+    return MessageSeries(sender=sender, id_domain=id_domain)
+
+
+def _series(sender: Mailbox, id_domain: str) -> MessageSeries:
+    """Returns the messages of a sender without options."""
+    is_pair = isinstance(sender, tuple) and all(isinstance(one, str) for one in sender)
+    if is_pair or isinstance(sender, (str, Address)):
+        return _known_series(sender, id_domain)
+    return MessageSeries(sender=sender, id_domain=id_domain)
+
+
+def message_in_series(
+    rendering: Rendering, series: MessageSeries, to: Recipients, pictures: Sequence[Picture], own: MessageOptions
+) -> Message:
+    """Returns a rendering as a message of a series; `own` are its own options.
+
+    The arguments are those of `Rendering.message`, and so are the errors.
+    """
+    if pictures != ():
+        check_kinds({"pictures": pictures})
+    ids = {picture.content_id(rendering._options.id_domain) for picture in pictures}
+    for piece in rendering._pieces or ():
+        if piece.__class__ is NamedPicture and piece.address[4:] not in ids:
+            raise PictureError(
+                f'"{piece.address}" names no picture of the message',
+                hint="give it to message(pictures=…), or let the data give the picture itself",
+            )
+    given: MessageOptions = {"subject": rendering.subject, **own}
+    shown = (*rendering.pictures, *pictures)
+    message = series.message(to=to, text=rendering.text, html=rendering.html, pictures=shown, **given)
+    return message if rendering._wire is None else prepare_html(message, rendering._wire)
 
 
 def with_pieces(rendering: Rendering, pieces: Sequence[Piece]) -> Rendering:

@@ -22,7 +22,7 @@ PerItem = Callable[[Sequence[Data]], list[Data]]
 
 def _as_list(value: Data, formatter: str) -> list[Data] | tuple[Data, ...]:
     if value.__class__ is list:
-        return value  # type: ignore[no-any-return]
+        return value
     value = canonical(value)
     if kind(value) == "list":
         return items(value, "the value")

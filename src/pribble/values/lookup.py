@@ -178,7 +178,7 @@ def item(value: Data, key: Data, where: str, *, maybe: bool = False) -> Data:
 def items(value: Data, where: str) -> list[Data] | tuple[Data, ...]:
     """Returns the items a loop with one name runs over."""
     if value.__class__ is list:
-        return value  # type: ignore[no-any-return]
+        return value
     value = known(value, where)
     if isinstance(value, (list, tuple)) and kind(value) == "list":
         return value
