@@ -53,7 +53,7 @@ def page_programs(
     text = None
     if text_steps is not None:
         emitter = EventEmitter() if reuse is None else ReusingEmitter(reuse)
-        text = ProgramBuilder(emitter, world).build(text_steps)
+        text = ProgramBuilder(emitter, world).build(text_steps, keeps_unread=reuse is None)
     return PagePrograms(html, text, reuse is not None, wire)
 
 

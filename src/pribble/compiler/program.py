@@ -31,6 +31,7 @@ from pribble.compiler.metering import Meter
 from pribble.compiler.problem_collector import ProblemCollector, with_place
 from pribble.compiler.runtime import RUNTIME_FUNCTIONS
 from pribble.compiler.syntax_trees import compiled, parsed
+from pribble.compiler.unread_values import without_unread
 from pribble.errors import LimitReached, Place, PribbleError
 from pribble.language.expressions import Binding, Local, children
 from pribble.language.linked_source import BRANCH, CLOSE, SET, LinkedSource, Loop, Marker
@@ -257,8 +258,11 @@ class ProgramBuilder(Generic[_Step]):
         self.emitter = emitter
         self.expressions = expressions or ExpressionCompiler(world.formatters, frozenset(world.common))
 
-    def build(self, steps: Sequence[Marker | _Step]) -> Program:
-        """Returns the program of `steps`: marks that open, branch, close and set, and what the emitter writes."""
+    def build(self, steps: Sequence[Marker | _Step], *, keeps_unread: bool = True) -> Program:
+        """Returns the program of `steps`: marks that open, branch, close and set, and what the emitter writes.
+
+        Without `keeps_unread`, what it would compute and not read is left out.
+        """
         expressions, emitter = self.expressions, self.emitter
         body = _Blocks(steps, emitter, expressions).block()
         function = parsed(
@@ -274,6 +278,8 @@ class ProgramBuilder(Generic[_Step]):
         # They are closures over `turns` and `room`, which belong to one run.
         # The functions for lists stand within the program: what they go through counts.
         definition.body[-1:-1] = [class_check(DATA), *ready, *expressions.functions, *body]
+        if not keeps_unread:
+            definition.body = without_unread(definition.body)
         code = compiled(_located(function), _FILE)
         return Program(code, tuple(expressions.sites), expressions.constants, expressions.formatters)
 

@@ -44,7 +44,6 @@ _ALONE = Style(display="block", collapse="preserve", wrap=False, above=True, bel
 # What the steps of a text program call.
 TEXT_FUNCTIONS: dict[str, object] = {
     "Open": Open,
-    "Filled": Filled,
     "linked": with_address,
     "linked_apart": with_address_apart,
     "picture_words": elements.picture,
@@ -175,7 +174,7 @@ class EventEmitter:
 
         for step in run:
             if isinstance(step, FillPattern) and not step.texts:
-                constant.append(Filled(step.pattern, ()))
+                constant.append((step.pattern, ()))
                 continue
             if isinstance(step, str | Open | Close) and not self._in_value:
                 constant.append(step)
@@ -206,7 +205,7 @@ class EventEmitter:
                 ]
                 # Not counted: the HTML of the same values has been, and is longer.
                 given = [expressions.constant(pattern), ast.Tuple(pieces, ast.Load())]
-                filled = ast.Call(ast.Name("Filled", ast.Load()), given, [])
+                filled = ast.Tuple(given, ast.Load())
                 return [*before, appended(filled, "into")]
             case ShowValue() if not self._in_value:
                 first: list[ast.stmt] = []

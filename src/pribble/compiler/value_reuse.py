@@ -75,8 +75,12 @@ class ReusedValues:
         if run not in self.fetched:
             self.fetched.add(run)
             statements += parsed(f"run_{run} = next_{run}()").body
-        function = "shared_inline" if shown.context.escaper == "inline" else "shared_event"
-        return parsed_expression(f"{function}(run_{run}[{place}])")
+        # What is said as it is shown takes no call.
+        is_same = '"&" not in t'
+        function = "shared_event"
+        if shown.context.escaper == "inline":
+            is_same, function = f'{is_same} and t.isprintable() and "  " not in t', "shared_inline"
+        return parsed_expression(f"t if (t := run_{run}[{place}]).__class__ is str and {is_same} else {function}(t)")
 
     @property
     def unpacked(self) -> str:

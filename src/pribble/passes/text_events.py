@@ -86,15 +86,15 @@ def decode_text(written: str, raw: str) -> str:
 # ---- values ---------------------------------------------------------------------------------------------------
 
 
-def show_event(value: Data) -> str | tuple[Data, ...]:
+def show_event(value: Data) -> str | list[Data]:
     """Returns a value among the events of the plain-text part."""
     if not isinstance(value, Fragment):
         return plain_characters(text(value))
     if value.trusted:
-        return (Brought(partial(fragment_events, value.markup)),)
+        return [Brought(partial(fragment_events, value.markup))]
     first, *lines = map(plain_characters, str(value).split("\n"))
     # The page has a line break behind each ``<br>``, which shows where white space is kept.
-    return (first, *(event for line in lines for event in (Open("br", {}, True), f"\n{line}")))
+    return [first, *(event for line in lines for event in (Open("br", {}, True), f"\n{line}"))]
 
 
 def inline_text(given: str) -> str:

@@ -11,7 +11,6 @@ from pribble.plaintext.flow import Flow
 from pribble.plaintext.line_breaking import is_narrow
 from pribble.plaintext.links import Links
 from pribble.plaintext.patterns import (
-    Filled,
     FilledEvent,
     Pattern,
     PatternPart,
@@ -23,7 +22,7 @@ from pribble.plaintext.patterns import (
 
 
 def fill_patterns(events: Iterable[FilledEvent]) -> list[Placed]:
-    """Returns the blocks of a rendered template; several events may come as one tuple."""
+    """Returns the blocks of a rendered template; several events may come as one list."""
     return Filling(Links()).read(events).finished()
 
 
@@ -34,17 +33,18 @@ class Filling(Flow):
         run: Pattern | None = None  # a row with slots for its cells, of which one follows the other
         rows: list[Texts] = []
         for event in events:
-            if isinstance(event, Filled):
-                if event.pattern is run:
-                    rows.append(event.texts)
-                elif event.pattern.is_row:
-                    run, rows = event.pattern, self._run(event.pattern, event.texts)
+            if isinstance(event, tuple):
+                pattern, texts = event
+                if pattern is run:
+                    rows.append(texts)
+                elif pattern.is_row:
+                    run, rows = pattern, self._run(pattern, texts)
                 else:
                     run = None
-                    self.fill(event.pattern, event.texts)
+                    self.fill(pattern, texts)
                 continue
             run = None
-            if isinstance(event, tuple):
+            if isinstance(event, list):
                 self.read(event)
             else:
                 self.event(event)

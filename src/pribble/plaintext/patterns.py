@@ -4,6 +4,7 @@ the data decide of as a whole."""
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import TypeAlias
 
 from pribble.plaintext.blocks import Block, BlockGroup, List, ListItem, Rows, Table
 from pribble.plaintext.elements import Inherited
@@ -58,15 +59,9 @@ PatternCell = str | int | list[PlacedPattern]
 PatternRow = tuple[str, Rows | RowPattern | PatternPart]
 
 
-@dataclass(slots=True)
-class Filled:
-    """A pattern, and what is put into its slots."""
-
-    pattern: Pattern
-    texts: Texts
-
-
 # What a program gives for the text: events, patterns, and several events of one value.
-FilledEvent = TextEvent | Filled | tuple[TextEvent, ...]
+FilledEvent: TypeAlias = "TextEvent | Filled | list[TextEvent]"
 # What is put into slots: texts as they come, white space not collapsed yet, and the events of parts.
-Texts = tuple[str | list[FilledEvent], ...]
+Texts: TypeAlias = tuple[str | list[FilledEvent], ...]
+# A pattern, and what is put into its slots.
+Filled: TypeAlias = tuple[Pattern, Texts]
