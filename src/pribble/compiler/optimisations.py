@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from pribble.compiler.emitters import PageEmitter, PieceEmitter
 from pribble.compiler.expression_compiler import ExpressionCompiler
 from pribble.compiler.program import Program, ProgramBuilder, ProgramWorld
-from pribble.compiler.steps import PieceStep, ShowValue, StaticPicture, Step, TextStep
+from pribble.compiler.steps import EmbedVariants, PieceStep, ShowValue, StaticPicture, Step, TextStep
 from pribble.compiler.text_patterns import find_patterns
 from pribble.compiler.text_program import EventEmitter
 from pribble.compiler.text_steps import TextFormStep
@@ -97,6 +97,8 @@ class KeepingEmitter(PieceEmitter):
             self.wire.texts.add(step.slot.address)
         elif isinstance(step, FragmentSlice):
             self.wire.texts.add(step.text)
+        elif isinstance(step, EmbedVariants):
+            self.wire.texts |= {piece for piece in (*step.by_cid, *step.otherwise) if isinstance(piece, str)}
         return super()._statements(step, expressions)
 
 

@@ -9,8 +9,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from pribble.mime.encoding import quoted_printable, quoted_values
-from pribble.passes.pieces import AFTER_PREHEADER, BEFORE_PREHEADER
+from pribble.mime.encoding import Pieces, quoted_printable, quoted_values
+from pribble.passes.pieces import AFTER_PREHEADER, BEFORE_PREHEADER, Piece
+from pribble.pictures.picture_slots import PictureSlot
 
 # What a program kept: of each run, each time it was run, the piece it made and the values in it.
 KeptValues = Sequence[Sequence[Sequence[str]]]
@@ -29,33 +30,43 @@ class WireTemplate:
         self._runs: dict[int, bytes] = {}
         self._texts: dict[str, bytes] = {}
 
-    def quoted(self, texts: Sequence[str], kept: KeptValues) -> bytes | None:
-        """Returns the page that `texts` make in quoted-printable; `kept` has for each run what it made, and its values.
+    def quoted(self, pieces: Sequence[Piece], texts: Sequence[str], kept: KeptValues) -> Pieces | None:
+        """Returns the page that `texts`, those of the `pieces`, make in quoted-printable; `kept` has for each run what
+        it made, and its values.
 
         None where it takes the characters next to each other: a carriage return, or a value at the very end.
         """
         made_of = {id(values[0]): (run, values) for run, several in enumerate(kept) for values in several}
         frames: list[bytes] = []
         values: list[str] = []
-        for piece in texts:
-            found = made_of.get(id(piece))
+        inside: list[tuple[int, int, bytes]] = []  # pictures inside the page, encoded already: between which of both
+        for piece, text in zip(pieces, texts, strict=True):
+            found = made_of.get(id(text))
             if found is not None:
                 run, shown = found
                 frames.append(self._runs.get(run) or self._run(run))
                 values += shown[1:]
-            elif piece in self.texts:
-                frame = self._texts.get(piece) or self._text(piece)
+            elif isinstance(piece, PictureSlot) and text is piece.picture.data_url:
+                inside.append((len(frames), len(values), piece.picture.quoted_data_url))
+                frames.append(_SOFT)
+            elif text in self.texts:
+                frame = self._texts.get(text) or self._text(text)
                 if frames and frame.startswith(_HARD) and not frames[-1].endswith(_VALUE + _SOFT):
                     frames[-1] = frames[-1].removesuffix(_SOFT)  # the line ends here anyway
                 frames.append(frame)
-            elif piece:  # of this message alone: a preheader, the address of a picture
+            elif text:  # of this message alone: a preheader, the address of a picture
                 frames.append(_VALUE + _SOFT)
-                values.append(piece)
+                values.append(text)
         made = quoted_values(values)
         if made is None or not frames or frames[-1].endswith(_VALUE + _SOFT):
             return None
         frames[-1] = frames[-1].removesuffix(_SOFT)
-        return b"".join(frames) % tuple(made)
+        page: list[bytes] = []
+        first_frame = first_value = 0
+        for last_frame, last_value, picture in (*inside, (len(frames), len(values), b"")):
+            page += (b"".join(frames[first_frame:last_frame]) % tuple(made[first_value:last_value]), picture)
+            first_frame, first_value = last_frame, last_value
+        return [piece for piece in page if piece]
 
     def _text(self, text: str) -> bytes:
         known = self._texts[text] = _frame([text])

@@ -33,35 +33,41 @@ def canonical_lines(text: str) -> bytes:
         ) from None
 
 
+# A body in pieces, which are put together on their way out: it is never there twice.
+Pieces = Sequence[bytes]
+
+
 class PreparedBody:
-    """What a text is in quoted-printable, known sooner than by its characters; None where it is not known after all."""
+    """What a text is in quoted-printable, known sooner than by its characters; None where it is not known after all.
+    `has_long_lines` says that it has lines which are too long to travel as they are."""
 
-    __slots__ = ("quoted",)
+    __slots__ = ("has_long_lines", "quoted")
 
-    def __init__(self, quoted: Callable[[], bytes | None]) -> None:
-        self.quoted = quoted
+    def __init__(self, quoted: Callable[[], Pieces | None], *, has_long_lines: bool = False) -> None:
+        self.quoted, self.has_long_lines = quoted, has_long_lines
 
-    def __reduce__(self) -> tuple[Callable[[bytes | None], PreparedBody], tuple[bytes | None]]:
-        return _prepared, (self.quoted(),)
+    def __reduce__(self) -> tuple[Callable[[Pieces | None, bool], PreparedBody], tuple[Pieces | None, bool]]:
+        return _prepared, (self.quoted(), self.has_long_lines)
 
 
-def _prepared(quoted: bytes | None) -> PreparedBody:
+def _prepared(quoted: Pieces | None, has_long_lines: bool) -> PreparedBody:
     """Returns the body that was copied, or went to another process."""
-    return PreparedBody(lambda: quoted)
+    return PreparedBody(lambda: quoted, has_long_lines=has_long_lines)
 
 
-def encoded_text(text: str, prepared: PreparedBody | None = None) -> tuple[str, bytes]:
+def encoded_text(text: str, prepared: PreparedBody | None = None) -> tuple[str, Pieces]:
     """Returns the transfer encoding for a text, and the text so encoded; `prepared` is what is known of it already."""
-    if text.isascii():
+    if not (prepared is not None and prepared.has_long_lines) and text.isascii():
         body = canonical_lines(text)
         if is_seven_bit(body):
-            return "7bit", body
-    quoted = (prepared.quoted() if prepared is not None else None) or quoted_printable(text)
-    if len(quoted) > base64_size(len(text)):  # the text's octets are no fewer than its characters
+            return "7bit", (body,)
+    quoted = (prepared.quoted() if prepared is not None else None) or (quoted_printable(text),)
+    size = sum(map(len, quoted))
+    if size > base64_size(len(text)):  # the text's octets are no fewer than its characters
         body = canonical_lines(text)
         # An octet or two go to the form that people can read.
-        if len(quoted) > base64_size(len(body)) + 2:
-            return "base64", base64_lines(body)
+        if size > base64_size(len(body)) + 2:
+            return "base64", (base64_lines(body),)
     return "quoted-printable", quoted
 
 

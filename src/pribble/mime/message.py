@@ -245,7 +245,8 @@ class Message(BaseMessage):
     @property
     def _end(self) -> bool:
         """Whether a line end is missing behind the last line."""
-        return bool(self._root.body) and not self._root.body.endswith(b"\r\n")
+        last = self._root.body[-1:]
+        return any(last) and not last[0].endswith(b"\r\n")
 
     @property
     def _size(self) -> int:

@@ -18,7 +18,15 @@ from urllib.parse import quote
 
 from pribble.arguments import are_instances, possible_paths, texts
 from pribble.errors import HeaderError, PribbleError, visible
-from pribble.mime.encoding import PreparedBody, base64_chunks, base64_lines, base64_size, encoded_text, longest_line
+from pribble.mime.encoding import (
+    Pieces,
+    PreparedBody,
+    base64_chunks,
+    base64_lines,
+    base64_size,
+    encoded_text,
+    longest_line,
+)
 from pribble.mime.flowed import flowed
 from pribble.mime.grammar import ENCODED_WORD_START, LONGEST_LINE, MEDIA_TYPE, MESSAGE_TYPES, TOKEN, TURNING
 from pribble.mime.header import checked, write_field
@@ -33,12 +41,13 @@ _CONTINUATION = 60
 class Part(NamedTuple):
     """A body part: its header as bytes (the fields, without the empty line), and its body or parts.
 
-    `body` is encoded, `content` is not: it becomes base64 on its way out.  `boundary` is that of a multipart; a leaf
-    has none.  `encoding` is its transfer encoding; a multipart's is "8bit" where that of a part in it is.
+    `body` is encoded, and in pieces; `content` is not: it becomes base64 on its way out.  `boundary` is that of a
+    multipart; a leaf has none.  `encoding` is its transfer encoding; a multipart's is "8bit" where that of a part in it
+    is.
     """
 
     header: bytes
-    body: bytes = b""
+    body: Pieces = ()
     content: bytes = b""
     parts: tuple[Part, ...] = ()
     boundary: str = ""
@@ -48,7 +57,7 @@ class Part(NamedTuple):
     def size(self) -> int:
         """How many octets `body_chunks` has."""
         if not self.boundary:
-            return len(self.body) + base64_size(len(self.content))
+            return sum(map(len, self.body)) + base64_size(len(self.content))
         inside = sum(len(part.header) + 2 + part.size + len(self.boundary) + 6 for part in self.parts)
         return inside + len(self.boundary) + 6
 
@@ -59,7 +68,7 @@ class Part(NamedTuple):
     def body_chunks(self) -> Iterable[bytes]:
         """Returns what follows the header and the empty line after it."""
         if not self.boundary:
-            return chain((self.body,), base64_chunks(self.content)) if self.content else (self.body,)
+            return chain(self.body, base64_chunks(self.content)) if self.content else self.body
         delimiter = f"--{self.boundary}".encode("ascii")
         before, behind = (
             (delimiter, b"\r\n"),
@@ -173,7 +182,7 @@ def picture_part(name: str, type: str, base64_body: bytes, content_id: str) -> P
     """Returns an inline picture, already in base64, that the HTML refers to by its Content-ID (RFC 2392).
 
     Whoever made it: raises `HeaderError` for a type or an id that is none, and lets a name travel as a file's may."""
-    return Part(_picture_header(name, type, content_id), base64_body, encoding="base64")
+    return Part(_picture_header(name, type, content_id), (base64_body,), encoding="base64")
 
 
 @lru_cache(256)  # the same few are in all messages of a template
@@ -202,7 +211,8 @@ def attachment_part(attachment: Attachment) -> Part:
         if attachment.nested == "message":
             return _message_part(attachment, kind)
         kind = "application/octet-stream"  # base64 has no place in message/rfc822
-    body, raw = b"", b""
+    body: Pieces = ()
+    raw = b""
     if isinstance(content, str):
         encoding, body = encoded_text(content)
         parameters = {"charset": "utf-8", **parameters}
@@ -220,7 +230,7 @@ def attachment_part(attachment: Attachment) -> Part:
 
 def encoded_part(part: Part) -> Part:
     """Returns a part that is encoded already, not on its way out."""
-    return part._replace(body=base64_lines(part.content), content=b"") if part.content else part
+    return part._replace(body=(base64_lines(part.content),), content=b"") if part.content else part
 
 
 def _message_part(attachment: Attachment, kind: str) -> Part:
@@ -233,7 +243,7 @@ def _message_part(attachment: Attachment, kind: str) -> Part:
         + _field("Content-Transfer-Encoding", encoding)
         + _disposition("attachment", attachment.name)
     )
-    return Part(header, body, encoding=encoding)
+    return Part(header, (body,), encoding=encoding)
 
 
 def _lines_in_crlf(content: str | bytes) -> bytes:
@@ -286,7 +296,7 @@ def _holds(parts: Iterable[Part], boundary: bytes) -> bool:
         if part.parts:
             if _holds(part.parts, boundary):
                 return True
-        elif part.encoding in ("7bit", "8bit") and boundary in part.body:
+        elif part.encoding in ("7bit", "8bit") and any(boundary in piece for piece in part.body):
             return True
     return False
 

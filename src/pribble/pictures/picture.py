@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 from pribble.arguments import integers, maybe_texts, numbers, octets, paths, texts, wrong
 from pribble.errors import PictureError, loaded, visible
-from pribble.mime.encoding import base64_lines
+from pribble.mime.encoding import base64_lines, quoted_printable
 from pribble.mime.grammar import MEDIA_TYPE
 from pribble.mime.media_types import SVG, ending_of
 from pribble.mime.part import fit_name
@@ -203,6 +203,11 @@ class Picture(Opaque):
     def data_url(self) -> str:
         """The picture as a ``data:`` URL (RFC 2397)."""
         return f"data:{self.type};base64,{b64encode(self.content).decode('ascii')}"
+
+    @cached_property
+    def quoted_data_url(self) -> bytes:
+        """The same in quoted-printable, as it stands in a page on the wire."""
+        return quoted_printable(self.data_url)
 
 
 def renamed(name: str | None, before: str, after: str) -> str | None:

@@ -13,6 +13,7 @@ from pribble.errors import PictureError, UnsafeValue, did_you_mean, visible
 from pribble.findings import Finding
 from pribble.mime.address import Address, Mailbox, Recipients
 from pribble.mime.encoding import PreparedBody
+from pribble.mime.grammar import LONGEST_LINE
 from pribble.mime.header_fields import DOMAIN
 from pribble.mime.message import Message, MessageOptions, prepare_html
 from pribble.mime.message_arguments import check_kinds
@@ -207,10 +208,13 @@ class Rendering:
     @cached_property
     def _wire(self) -> PreparedBody | None:
         """The form of the HTML on the wire, where its pieces tell."""
-        pieces, template, kept = self._pieces, self._options.wire_template, self._kept
-        if pieces is None or template is None or not self._options.is_usual:
+        template, kept, embed, base = self._options.wire_template, self._kept, self.embed, self._options.picture_base
+        if self._pieces is None or template is None or self._options.style_late is not None:
             return None
-        return PreparedBody(lambda: template.quoted(texts_of(pieces), kept))
+        pieces = self._page(embed)
+        slots = [piece for piece in pieces if isinstance(piece, PictureSlot)]
+        inside = any(len(piece.filled(embed, base)) > LONGEST_LINE for piece in slots)
+        return PreparedBody(lambda: template.quoted(pieces, texts_of(pieces, embed, base), kept), has_long_lines=inside)
 
     # -- pieces --
 
