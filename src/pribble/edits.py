@@ -6,13 +6,14 @@ Every pass over a page, a style sheet or a template is a list of edits.  What no
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
 from typing import Generic, TypeVar
+
+from pribble.records import record
 
 Piece = TypeVar("Piece", covariant=True)
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Edit(Generic[Piece]):
     """`pieces` that take the place of a text from `start` to `end`."""
 

@@ -17,13 +17,13 @@ import re
 import unicodedata
 from bisect import bisect_left
 from collections.abc import Iterable
-from dataclasses import dataclass, field
 from functools import lru_cache
 from importlib import import_module
 from itertools import islice
 from typing import Any
 
 from pribble.graphemes import column_count
+from pribble.records import field, record
 
 # An excerpt shows at most this many characters of a long line, around the place.
 EXCERPT_WIDTH = 100
@@ -33,7 +33,7 @@ FIRST_LINE_WIDTH = 110
 _LONGEST_NAME, _MOST_NAMES = 100, 100
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Source:
     """A text and the name under which errors speak of it (a path, ``--data``, a template's name)."""
 
@@ -49,7 +49,7 @@ class Source:
         return visible(self.text[start:end])
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Place:
     """A stretch of a source; `via` are the marks of other files that led here, nearest first."""
 
@@ -102,7 +102,7 @@ class Place:
         return f"    {line}\n    {' ' * _width(lead)}{'^' * max(1, _width(marked))}"
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Related:
     """Another place that belongs to an error: `what` says how ("opened here", "put here")."""
 

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any, Literal
 
 from pribble.errors import Place
+from pribble.records import record
 
 # Of one rule, more than these say nothing new.
 MOST_OF_A_RULE = 20
@@ -13,7 +13,7 @@ MOST_OF_A_RULE = 20
 Severity = Literal["error", "warning", "note"]
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Finding:
     """One thing found in a template, a page or a message.
 

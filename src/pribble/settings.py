@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any
@@ -12,6 +11,7 @@ from typing import Any
 from pribble.errors import did_you_mean
 from pribble.mime.address import mailbox
 from pribble.mime.header_fields import DOMAIN, id_domain_of
+from pribble.records import field, record
 from pribble.rendering.rendering import checked_embed
 from pribble.settings_keys import ANY, KINDS, SettingKind, keys_of, tables_in
 from pribble.template import TemplateFolder
@@ -23,7 +23,7 @@ FOLDER_SCHEMES = ("folder", "maildir", "drafts+folder")
 _NOTHING: Mapping[str, str] = MappingProxyType({})
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class CheckSettings:
     """``[check]``: whether warnings count as errors, and the rules that are `off`, each with a reason."""
 
@@ -31,7 +31,7 @@ class CheckSettings:
     off: Mapping[str, str] = field(default_factory=lambda: _NOTHING)
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class ProjectSettings:
     """What ``pribble.toml`` lays down; paths are taken from the file's own folder, which is at `path`.
 

@@ -6,8 +6,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Literal
+
+from pribble.records import record
 
 SettingKind = Literal["text", "texts", "flag", "table", "tables"]
 KINDS: Mapping[SettingKind, str] = {
@@ -20,7 +21,7 @@ KINDS: Mapping[SettingKind, str] = {
 ANY = "NAME"  # a table that the user names
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class SettingsKey:
     """A key: the table that it stands in, "" for the file itself; what it says; and what it is where it is left out."""
 

@@ -12,7 +12,7 @@ import os
 import re
 import threading
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any, Unpack
@@ -52,6 +52,7 @@ from pribble.passes.page_resources import TemplateResources
 from pribble.pictures.corrections import ALL, checked_corrections
 from pribble.pictures.picture_finder import PictureFinder
 from pribble.pictures.picture_slots import Embed
+from pribble.records import record
 from pribble.rendering.late_styling import LateStyler
 from pribble.rendering.rendering import Rendering, RenderOptions, checked_base, checked_embed, with_preheader
 from pribble.rendering.traced import TracedPieces, TracedRendering, run_traced
@@ -284,7 +285,7 @@ class TemplateFolder(Mapping[str, "Template"]):
         return FoundFile(self._read(chosen), found)
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class _Stamp:
     """What tells whether a file changed."""
 
@@ -684,7 +685,7 @@ def _bare_numbers(pointed: Mapping[Place, tuple[str, str]]) -> Iterator[Finding]
         )
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Explanation:
     """Why a template is styled when it is rendered: places and reasons; none for one that is styled when it is
     compiled."""

@@ -7,12 +7,12 @@ that is a product, of which the bounds are here.  They are far beyond what a mes
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import dataclass
 
 from pribble.errors import LimitReached
+from pribble.records import record
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class CountLimit:
     """So much at the most of something that is counted, and how errors say it."""
 

@@ -9,7 +9,6 @@ can say so: it is plain, and its declaration is kept in the sheet as well, as a 
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, field
 from itertools import pairwise
 
 from pribble.cascade.bounds import DECLARATIONS, CascadeCounter
@@ -18,6 +17,7 @@ from pribble.cascade.rules import StyleRule
 from pribble.cascade.selector_trees import Specificity
 from pribble.cascade.selectors import Selector
 from pribble.cascade.syntax import Declaration
+from pribble.records import field, record
 
 # How a declaration is written: into the attribute, there as important, or into it plain and into the sheet too.
 PLAIN, IMPORTANT, COPIED = 0, 1, 2
@@ -28,7 +28,7 @@ CascadeKey = tuple[bool, bool, tuple[int, ...], Specificity, int, int]
 DeclarationPlace = tuple[int, int]
 
 
-@dataclass(eq=False)
+@record(eq=False)
 class AppliedDeclaration:
     """A declaration that an element gets, or may get; `key` sorts as the cascade does.
 
@@ -50,7 +50,7 @@ class AppliedDeclaration:
     sets: tuple[str, ...] = ()
 
 
-@dataclass(eq=False)
+@record(eq=False)
 class ElementStyles:
     """Elements that get the same declarations: `inlined`, ascending, and `kept`, which may apply or not."""
 
@@ -105,7 +105,7 @@ def is_important(entry: AppliedDeclaration, raised: set[DeclarationPlace]) -> bo
     return entry.declaration.important or entry.place in raised
 
 
-@dataclass(eq=False)
+@record(eq=False)
 class _Meeting:
     """The kept declarations that set one longhand of a group, ascending; all `above` a place must be important."""
 

@@ -5,19 +5,19 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import Literal
 
 from tinycss2.color4 import parse_color
 
 from pribble.cascade.syntax import readable
+from pribble.records import record
 
 # Which pages a reader asks for, or a page says that it is made for.
 Scheme = Literal["light", "dark"]
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Colour:
     """A colour of sRGB: three parts from 0 to 255, and how opaque it is, from 0 to 1."""
 

@@ -7,7 +7,6 @@ with styles in its elements and what is left of its sheets, or anybody's.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
 
 from pribble.cascade import style_attribute
 from pribble.cascade.bounds import CascadeCounter
@@ -25,6 +24,7 @@ from pribble.cascade.selectors import Selector
 from pribble.cascade.specified import READ, SYSTEM, font_size_of_keyword, specified
 from pribble.cascade.syntax import Declaration
 from pribble.markup.page import Page
+from pribble.records import record
 
 _BLOCKED = {
     "inline": "block",
@@ -43,7 +43,7 @@ _LAID_OUT = frozenset({"flex", "grid", "inline-flex", "inline-grid"})
 _STEP, _MONOSPACED = 1.2, 13 / 16
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class ComputedStyle:
     """What one element looks like: `font_size` is in CSS pixels, `font_weight` from 1 to 1000; `pictured` says whether
     a picture or gradient is its ground.
@@ -78,7 +78,7 @@ class ComputedStyle:
         return self.display == "none" or self.opacity == 0 or flat
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class StyledPage:
     """A page and what its elements look like, by their numbers; `canvas` is the colour that lies under all."""
 
@@ -352,7 +352,7 @@ class _Computing:
         return number
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class _Cascaded:
     """What sets the properties of one element: its declarations, its attributes, a browser's own sheet."""
 

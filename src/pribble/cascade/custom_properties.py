@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from dataclasses import dataclass
 
 import tinycss2
 
 from pribble.cascade.bounds import CHARACTERS, CascadeCounter
 from pribble.cascade.elements import Element
 from pribble.cascade.syntax import Declaration, Node
+from pribble.records import record
 
 # Longer than this no value is made, however custom properties multiply one another.
 _LONGEST = 100_000
@@ -22,7 +22,7 @@ class Invalid(Exception):
     """A value names a custom property that has none, or goes round in a circle."""
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class CustomValue:
     """What a custom property holds: a text without ``var()``, None where that is not valid; `var_dependent` where a
     rule that stays can change it, on the element or above it."""

@@ -8,7 +8,6 @@ left of each sheet; nothing is changed here.  Where what a selector matches depe
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 from typing import Protocol
 
 from pribble.cascade import cascade_order, style_attribute
@@ -29,11 +28,12 @@ from pribble.cascade.syntax import Declaration, StyleSheet
 from pribble.markup.contexts import MARK
 from pribble.markup.page import Page
 from pribble.markup.value_branches import Role
+from pribble.records import field, record
 
 _CUSTOM = "--"
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class RuntimeDependency:
     """Why it depends on the data what an element gets; the stretch of the page that shows it."""
 
@@ -42,7 +42,7 @@ class RuntimeDependency:
     reason: str
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class StyledElement:
     """An element with a new ``style``: its pieces, and what is added to it, so that a rule finds it: a class, or where
     rules ask for the classes of elements, an attribute."""
@@ -52,7 +52,7 @@ class StyledElement:
     added: MatchLabel | None = None
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class SheetRemainder:
     """What is left of a sheet element's text, which was `before`, None for nothing, and an element `after` it."""
 
@@ -62,7 +62,7 @@ class SheetRemainder:
     after: str
 
 
-@dataclass
+@record
 class InlinedStyles:
     """The outcome of inlining.
 

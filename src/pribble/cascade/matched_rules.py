@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
 from functools import cached_property
 
 from pribble.cascade.bounds import MATCHES, CascadeCounter
@@ -11,9 +10,10 @@ from pribble.cascade.matching import ElementNumbers
 from pribble.cascade.rules import StyleRule
 from pribble.cascade.selectors import Selector
 from pribble.cascade.syntax import Declaration
+from pribble.records import record
 
 
-@dataclass(frozen=True, eq=False)
+@record(frozen=True, eq=False)
 class MatchedRules:
     """Rules that are for an element, each with every selector that selects it."""
 

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 
 from pribble.cascade.colours import Scheme
 from pribble.cascade.specified import PIXELS, READ, significant, specified
 from pribble.cascade.syntax import Node, component_values
+from pribble.records import record
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Screen:
     """What a page is shown on: its size in CSS pixels, and whether its reader asked for light or dark pages."""
 

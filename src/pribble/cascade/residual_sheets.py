@@ -9,7 +9,6 @@ from __future__ import annotations
 import re
 from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from itertools import groupby, pairwise
 
 from pribble.cascade.cascade_order import COPIED, AppliedDeclaration, DeclarationPlace, ElementStyles, is_important
@@ -21,6 +20,7 @@ from pribble.cascade.selectors import Selector
 from pribble.cascade.selectors import raise_specificity as heavier
 from pribble.cascade.syntax import AtRule, Declaration, StyleSheet
 from pribble.edits import Edit, replaced
+from pribble.records import record
 
 # So often weights are corrected at the most: selectors that need one another's weight in a circle have none.
 _MOST_ROUNDS = 20
@@ -29,7 +29,7 @@ _MOST_ROUNDS = 20
 WeighedSelector = tuple[int, bool, int, bool]
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class MatchLabel:
     """What is added to elements so that a rule is for them alone: a class, or an attribute."""
 
@@ -41,7 +41,7 @@ class MatchLabel:
         return f".pribble-{self.number}" if self.is_class else f'[data-pribble="{self.number}"]'
 
 
-@dataclass(eq=False)
+@record(eq=False)
 class RuleCopy:
     """Declarations kept in the sheet beside the attribute, for the elements of some groups; `label` is what restricts
     it, None where the rule's own selectors do."""

@@ -7,13 +7,13 @@ another (CSS Nesting); at-rules that mean nothing here stay as they are.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
 
 import tinycss2
 from cssselect2 import SelectorError
 
 from pribble.cascade.selectors import NestingParent, Selector, parse_selectors
 from pribble.cascade.syntax import AtRule, BrokenRule, Declaration, Node, QualifiedRule, StyleSheet, has_error
+from pribble.records import field, record
 
 _CONDITIONS = frozenset({"media", "supports", "container"})
 _KNOWN = frozenset(
@@ -26,7 +26,7 @@ _DEEPEST = 30
 UNLAYERED = (1 << 30,)
 
 
-@dataclass(eq=False)
+@record(eq=False)
 class StyleRule:
     """A style rule of some selectors; `number` is its place among all.
 
@@ -46,7 +46,7 @@ class StyleRule:
     inner_conditions: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class UnreadRegion:
     """A nested rule from `start` to `end` that is not read: it stays, within `conditions` and those `around` it."""
 
@@ -57,7 +57,7 @@ class UnreadRegion:
     end: int
 
 
-@dataclass(eq=False)
+@record(eq=False)
 class SheetPart:
     """A style sheet of the page or one read in: its text, and the rules and groups it is made of.
 
@@ -76,7 +76,7 @@ class SheetPart:
     unread: list[UnreadRegion] = field(default_factory=list)
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class SheetFinding:
     """A finding about a style sheet: its rule, where it is in which part, what was found and what to do."""
 

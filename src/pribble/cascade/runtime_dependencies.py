@@ -7,7 +7,6 @@ something that it asks for is not known, the page has to be styled when it is re
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 
 from cssselect2 import parser
@@ -18,9 +17,10 @@ from pribble.cascade.matching import ElementIndex, Matcher
 from pribble.cascade.rules import StyleRule
 from pribble.cascade.selector_trees import LINKS, Lang, Nth, Tree, chain, relaxed
 from pribble.cascade.selectors import NestingParent, Selector, SelectorNeeds
+from pribble.records import record
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class UncertainMatch:
     """A rule that may be for an element or not, the selector that decides it, and why."""
 

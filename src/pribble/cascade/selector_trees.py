@@ -8,11 +8,12 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from typing import Any, TypeAlias
 
 from cssselect2 import SelectorError, parser
 from tinycss2.nth import parse_nth
+
+from pribble.records import record
 
 LINKS = frozenset({"link", "any-link", "local-link"})
 _NTH = frozenset({"nth-child", "nth-last-child", "nth-of-type", "nth-last-of-type"})
@@ -29,7 +30,7 @@ NOTHING: Specificity = (0, 0, 0)
 AROUND = "\0around"
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@record(frozen=True, slots=True, eq=False)
 class Nth:
     """``:nth-child(2n+1 of .a)``: every `step`-th from the `first`, among those that `of` selects, None for all."""
 
@@ -39,7 +40,7 @@ class Nth:
     of: tuple[parser.Selector, ...] | None
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@record(frozen=True, slots=True, eq=False)
 class Lang:
     """``:lang(de, en)``."""
 

@@ -10,7 +10,6 @@ not a copy, so that rules in rules do not multiply.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
 from functools import cached_property
 
 from cssselect2 import SelectorError, parser
@@ -36,6 +35,7 @@ from pribble.cascade.selector_trees import (
     tree_holds,
 )
 from pribble.cascade.syntax import Node
+from pribble.records import field, record
 
 _KNOWN = frozenset(
     "hover focus focus-within focus-visible active visited target target-within checked indeterminate "
@@ -47,7 +47,7 @@ _KNOWN = frozenset(
 _LONGEST = 1000
 
 
-@dataclass(frozen=True, eq=False)
+@record(frozen=True, eq=False)
 class NestingParent(NestingReference):
     """The selectors of the rule that a nested one stands in, which its ``&`` means."""
 
@@ -103,7 +103,7 @@ class NestingParent(NestingReference):
         return text if outer is None or all(one.is_writable for one in self.selectors) else outer.enclosing(text)
 
 
-@dataclass(eq=False)
+@record(eq=False)
 class SelectorNeeds:
     """What a selector asks for.
 
@@ -131,7 +131,7 @@ class SelectorNeeds:
             asked = asked.around.asked if asked.around else None
 
 
-@dataclass(frozen=True, eq=False)
+@record(frozen=True, eq=False)
 class Selector:
     """One complex selector, `pieces` as written, None for each ``&``.  `tree` is what it is parsed into, `relaxed` that
     without what is dynamic."""

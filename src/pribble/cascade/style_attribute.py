@@ -4,17 +4,17 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from pribble.cascade.syntax import Declaration, StyleSheet
 from pribble.markup.contexts import MARK
 from pribble.markup.references import decode_references
 from pribble.markup.scanner import Attribute
+from pribble.records import record
 
 _REFERENCE = re.compile(r"&[#\w]+;?")
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class OwnDeclaration:
     """A declaration of an element's own attribute; `start` and `end` are where it stands in the page, `marked` whether
     it holds a mark."""

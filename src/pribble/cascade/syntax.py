@@ -8,10 +8,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from typing import Any, TypeAlias
 
 import tinycss2
+
+from pribble.records import record
 
 # A token or block as tinycss2 parses it, which has no types.
 Node: TypeAlias = Any
@@ -32,7 +33,7 @@ _DEEPEST = 100
 _LINE_ENDS = ("\r\n", "\r", "\f")
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Declaration:
     """A declaration from `start` to `end`, without its semicolon; `name` is in small letters but for ``--*``.
 
@@ -52,7 +53,7 @@ class Declaration:
         return f"{self.name}:{self.value}"
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class QualifiedRule:
     """A rule of a prelude and a block; the block's content is the text from `inner` to `inner_end`."""
 
@@ -65,7 +66,7 @@ class QualifiedRule:
     end: int
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class AtRule:
     """An at-rule; `content` is None where it ends with a semicolon."""
 
@@ -79,7 +80,7 @@ class AtRule:
     end: int
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class BrokenRule:
     """What is dropped by the rules of recovery (CSS Syntax 3, 5.4)."""
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import TYPE_CHECKING, Any
@@ -25,6 +25,7 @@ from pribble.cli.review_options import looked_at
 from pribble.cli.revisions import commit_of, folder_at
 from pribble.errors import PribbleError
 from pribble.mime.message import Message
+from pribble.records import record
 from pribble.rendering.rendering import Rendering
 from pribble.settings import ProjectSettings, project_settings
 from pribble.template import Template, TemplateFolder, UnknownTemplate
@@ -96,7 +97,7 @@ def _given(named: str, options: argparse.Namespace, settings: ProjectSettings) -
 # ---- between commits --------------------------------------------------------------------------------------------
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class _Changed:
     """A message that is another one in the new commit: what differs, or why it cannot be made in one or both."""
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 from pathlib import Path
 
 from pribble.compiler.emitters import LineEmitter, PieceEmitter, TextEmitter
@@ -34,12 +33,13 @@ from pribble.passes.page_resources import LoadedSheets, TemplateResources, marku
 from pribble.passes.pieces import Piece
 from pribble.passes.style_edits import StyleEdits, find_style_edits
 from pribble.passes.text_styles import text_depends_on_data, text_styles
+from pribble.records import field, record
 from pribble.values.escaping import is_seen
 from pribble.values.kinds import Data
 from pribble.values.settings import Settings
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class BoundTemplate:
     """The programs of a template for one locale and time zone.
 
@@ -62,7 +62,7 @@ class BoundTemplate:
         return pieces, kept, (data, kept) if self.reuses_html else data
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class CompiledTemplate:
     """A template's linked source and its programs.
 
@@ -149,7 +149,7 @@ class CompiledTemplate:
         yield from (p for p in (self.subject, self.preheader, self.html, self.text) if p is not None)
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class StyledSource:
     """A linked source that was read as a page, with the edits that its styles ask for."""
 
@@ -215,7 +215,7 @@ def _html_steps(styled: StyledSource, extracted: dict[str, ExtractedBlock], *, t
     )
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class TracedTemplate:
     """The traced programs of a template; `text` is None where the plain text is derived."""
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 from pribble.compiler.escapers import wrapper
 from pribble.compiler.expression_compiler import ExpressionCompiler
@@ -28,6 +27,7 @@ from pribble.passes.picture_sizes import PictureSize
 from pribble.passes.pieces import Boundary, FragmentSlice, PreheaderPlace, VariantPiece
 from pribble.passes.traces import TraceBegin, TraceEnd
 from pribble.pictures.picture_slots import Embed, PictureSlot
+from pribble.records import record
 
 # So many texts are joined into one piece at the most, so that each piece is counted before it grows large.
 _LONGEST_PIECE = 100
@@ -144,7 +144,7 @@ class TextEmitter(PieceEmitter):
     result = "trimmed(out)"
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class PictureRequest:
     """How a picture that the data choose is asked for: where it is named, how its address is written, how large it is
     shown, how it travels."""

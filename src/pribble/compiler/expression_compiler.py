@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 
 from pribble.compiler.escapers import escapers
 from pribble.compiler.syntax_trees import parsed
@@ -38,6 +38,7 @@ from pribble.language.expressions import (
     Subscript,
 )
 from pribble.markup.contexts import Context
+from pribble.records import field, record
 from pribble.values.formatters import FORMATTERS, Formatter
 from pribble.values.kinds import Data
 
@@ -59,7 +60,7 @@ _COMPARING = {
 _COUNTED = frozenset({"==", "!=", "in", "not in"})
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Site:
     """What a call in a program stands for: where it is written, and the path of fields it reads."""
 
@@ -67,7 +68,7 @@ class Site:
     path: str
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class FormatterCall:
     """A formatter, to be prepared once for each locale and time zone.
 
@@ -113,7 +114,7 @@ def described(expression: Expression) -> str:
     return "the value"
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class ExpressionCompiler:
     """Compiles the expressions of one program; collects its sites, constants and formatters on the way."""
 

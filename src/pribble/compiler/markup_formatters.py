@@ -8,12 +8,13 @@ nothing in it may reach out into the page.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from decimal import Decimal
 from itertools import groupby
 
 from pribble.errors import FieldError, did_you_mean
 from pribble.markup.fragments import close_fragment
+from pribble.records import record
 from pribble.values import dates, numbers
 from pribble.values.counting import CELL, Turns, count_items, join_counted
 from pribble.values.escaping import markup
@@ -51,7 +52,7 @@ _FLAGS = {True: "\u2713", False: "\u2013"}
 PerCell = Callable[[Sequence[Data]], list[Data]]
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class _Column:
     """A column: what it is called (a name in several rows of heads, the last its own), its head, its cells and what
     shows them."""
@@ -104,15 +105,13 @@ def _of_records(value: Data) -> list[_Column]:
     listed = canonical(value)
     if kind(listed) != "list":
         raise FieldError(f"table takes a list of records, not {named(listed)}")
-    records = [canonical(record) for record in listed]
-    for number, record in enumerate(records):
-        if kind(record) != "record":
-            raise FieldError(f"table takes a list of records, and item {number} is {named(record)}")
-    found = dict.fromkeys(name for record in records for name in names(record))
+    records = [canonical(one) for one in listed]
+    for number, one in enumerate(records):
+        if kind(one) != "record":
+            raise FieldError(f"table takes a list of records, and item {number} is {named(one)}")
+    found = dict.fromkeys(name for one in records for name in names(one))
     return [
-        _Column(
-            (name,), (name,), [None if (cell := record_field(record, name)) is MISSING else cell for record in records]
-        )
+        _Column((name,), (name,), [None if (cell := record_field(one, name)) is MISSING else cell for one in records])
         for name in found
     ]
 

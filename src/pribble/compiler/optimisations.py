@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from pribble.compiler.emitters import PageEmitter, PieceEmitter
 from pribble.compiler.expression_compiler import ExpressionCompiler
@@ -20,9 +19,10 @@ from pribble.compiler.text_steps import TextFormStep
 from pribble.compiler.value_reuse import ReusedValues
 from pribble.compiler.wire_form import WireTemplate
 from pribble.passes.pieces import FragmentSlice
+from pribble.records import record
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class PagePrograms:
     """The programs of a page and its derived text; with `reuses_html` the text's takes what the page's kept, and the
     `wire_template` writes pages for the wire."""

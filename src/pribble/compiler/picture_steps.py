@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
 
 from pribble.cascade import urls
 from pribble.cascade.style_attribute import decode_with_offsets
@@ -29,11 +28,12 @@ from pribble.passes.page_resources import TemplateResources
 from pribble.passes.picture_sizes import PictureSize
 from pribble.pictures.picture import Picture
 from pribble.pictures.picture_slots import EMBED, Embed, PictureSlot
+from pribble.records import record
 
 TRAVEL = "data-travel"
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class PictureEdits:
     """The pictures of one page; `sizes` are their stated sizes, by the offsets of their tags, None where that is only
     known with the data."""

@@ -10,7 +10,7 @@ import ast
 import sys
 from collections.abc import Callable, Mapping, Sequence
 from contextvars import ContextVar
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from decimal import DecimalException
 from functools import partial
 from types import CodeType, FrameType, TracebackType
@@ -36,6 +36,7 @@ from pribble.errors import LimitReached, Place, PribbleError
 from pribble.language.expressions import Binding, Local, children
 from pribble.language.linked_source import BRANCH, CLOSE, SET, LinkedSource, Loop, Marker
 from pribble.limits import Limits
+from pribble.records import field, record
 from pribble.values import lookup
 from pribble.values.arithmetic import compute, refused
 from pribble.values.formatters import Formatter
@@ -57,7 +58,7 @@ _WITHOUT_DECIMALS = frozenset({str, int, bool})
 POINTED: ContextVar[dict[Place, tuple[str, str]] | None] = ContextVar("pointed", default=None)
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Optimisations:
     """Which of `pribble.compiler.optimisations` are on: parts of the text laid out when the template is compiled,
     values shown once for both forms, fixed texts encoded for the wire once."""
@@ -67,7 +68,7 @@ class Optimisations:
     wire_form: bool = True
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class ProgramWorld:
     """What a program is built for and runs in: the formatters it may call, values that every template sees, limits,
     `functions` that its steps call, and how it is made cheaper."""
@@ -93,7 +94,7 @@ class Emitter(Protocol[_Run]):
     def emit(self, run: Sequence[_Run], expressions: ExpressionCompiler) -> list[ast.stmt]: ...
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Program:
     """A compiled function and what it needs: its code, sites, constants and formatters."""
 

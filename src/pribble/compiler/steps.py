@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Iterator, Sequence
-from dataclasses import dataclass
 
 from pribble.edits import Edit, spliced
 from pribble.errors import Place
@@ -16,11 +15,12 @@ from pribble.passes.picture_sizes import PictureSize
 from pribble.passes.pieces import Boundary, FragmentSlice, PreheaderPlace, slice_after
 from pribble.passes.traces import TRACE_END, Origin, TraceBegin, TraceMark
 from pribble.pictures.picture_slots import Embed, PictureSlot
+from pribble.records import record
 
 LINE, PLAIN, EVENT, MARKUP = Context("line"), Context("plain"), Context("event"), Context("markup")
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class ShowValue:
     """A value, shown as its context asks."""
 
@@ -28,7 +28,7 @@ class ShowValue:
     context: Context
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class OptionalAttribute:
     """An attribute or declaration that is left out where its whole value is nothing."""
 
@@ -37,14 +37,14 @@ class OptionalAttribute:
     after: str
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class StaticPicture:
     """A picture known when the template is compiled."""
 
     slot: PictureSlot
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class DynamicPicture:
     """A picture that is a value, or, with `value` None, that what is held names; how large it is shown, and how it
     travels."""
@@ -56,7 +56,7 @@ class DynamicPicture:
     travels: Embed | None = None
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class DynamicPictureSize:
     """The dimensions of the picture chosen last that are missing, of its `size`."""
 
@@ -64,7 +64,7 @@ class DynamicPictureSize:
     size: PictureSize
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class EmbedVariants:
     """What is written where pictures travel by Content-ID, and otherwise: texts and pictures."""
 
@@ -72,19 +72,19 @@ class EmbedVariants:
     otherwise: tuple[str | StaticPicture, ...]
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class CapturedValue:
     """A value, held as it is."""
 
     value: Expression
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class BeginCapture:
     """From here on what is written is held back."""
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class EndCapture:
     """What is held is written, unless it is empty, between `before` and `after`."""
 

@@ -10,7 +10,6 @@ from __future__ import annotations
 import re
 from bisect import bisect_left, insort
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from typing import cast
 
 from pribble.compiler.mark_analysis import brought_elements
@@ -43,6 +42,7 @@ from pribble.plaintext.patterns import (
     RowPattern,
     TextSlot,
 )
+from pribble.records import record
 
 INLINE = Context("inline")
 # What stands for a value while a part of a page is read.
@@ -206,7 +206,7 @@ def _continue_within(around: Flow, made: Flow) -> None:
     made.inherited, made.level = around.inherited, around.level
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class _PartHere:
     """Where a part goes, among blocks or rows."""
 

@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from pribble.compiler.steps import BeginCapture, ShowValue
 from pribble.language.linked_source import Marker
 from pribble.plaintext.events import Close, Open
 from pribble.plaintext.patterns import Pattern
 from pribble.plaintext.style import NO_STYLE, Style
+from pribble.records import record
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class OpenWithValues:
     """A start tag of which some attributes depend on the data."""
 
@@ -21,7 +20,7 @@ class OpenWithValues:
     style: Style = NO_STYLE
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class OpenCaptured:
     """Here a start tag ends that has blocks in it."""
 
@@ -30,7 +29,7 @@ class OpenCaptured:
     style: Style = NO_STYLE
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class TextCall:
     """What a function makes of a text that holds values, and of another one, where it takes two."""
 
@@ -38,7 +37,7 @@ class TextCall:
     arguments: tuple[TextParts | str, ...]
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class TextParts:
     """A text that holds values; with `maybe`, None where its only value is nothing."""
 
@@ -46,21 +45,21 @@ class TextParts:
     maybe: bool = False
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class BeginPart:
     """From here on events are those of a part."""
 
     number: int
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class EndPart:
     """Here a part ends, and that one goes on that it stands in, or, with None, the page."""
 
     outer: int | None
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class FillPattern:
     """A part of the page: its pattern, and for its slots texts and the numbers of parts."""
 
@@ -68,12 +67,12 @@ class FillPattern:
     texts: tuple[TextParts | int, ...]
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class BeginAttributes:
     """Here begins a start tag with blocks in it."""
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class CapturedAttribute:
     """One of its attributes; with `parts` None, what was held for it."""
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 import ast
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from typing import Literal
 
 from pribble.compiler.emitters import PieceEmitter, appended, counted_output, unless_nothing
@@ -30,6 +30,7 @@ from pribble.errors import Place
 from pribble.language.expressions import Choice, Constant, Expression, Local, Maybe
 from pribble.language.linked_source import BRANCH, CLOSE, OPEN, LinkedSource, Marker
 from pribble.passes.traces import TRACE_END, ShownValue, TraceBegin, TraceEnd
+from pribble.records import field, record
 from pribble.values.settings import Settings
 
 WayKind = Literal["branch", "loop", "choice", "optional"]
@@ -41,7 +42,7 @@ _OPTIONAL_WAYS = ("there", "left out")
 _MOST_TESTS = 1000
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Fork:
     """A place of a template where the data decide: its `ways`, and where each is written."""
 
@@ -51,7 +52,7 @@ class Fork:
     places: tuple[Place, ...]
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class TracedSites:
     """What the numbers in a trace mean: `values` are the expressions that are shown, and the places of their marks,
     `loops` the marks that open loops, `tests` those of branches and their places, `forks` the places where the data
@@ -63,7 +64,7 @@ class TracedSites:
     forks: list[Fork] = field(default_factory=list)
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class Trace:
     """What one run of a traced program did."""
 
@@ -136,7 +137,7 @@ def filled_beside_traces(held: Sequence[object], before: str, after: str) -> lis
 # ---- building -------------------------------------------------------------------------------------------------
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class TracedProgram:
     """A traced program, and what the numbers of its traces mean; it gives its pieces and its `Trace`."""
 
@@ -153,7 +154,7 @@ def _traced_world(world: ProgramWorld) -> ProgramWorld:
     return replace(world, functions=functions)
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class TraceCall:
     """A step that tells the trace something, by one of its methods."""
 
@@ -232,7 +233,7 @@ class _OpenFork:
         return Fork("branch", place, tuple(ways), tuple(places))
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class TracingExpressions(ExpressionCompiler):
     """Compiles expressions whose choices and optional fields are traced; those that are `tested` are the tests of
     branches and the lists of loops, which are traced as such."""

@@ -10,7 +10,6 @@ import math
 import threading
 from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Unpack
 
@@ -25,6 +24,7 @@ from pribble.delivery.states import State
 from pribble.delivery.transports import Transport
 from pribble.errors import PribbleError
 from pribble.mime.message import Message
+from pribble.records import record
 from pribble.template import Template
 
 
@@ -42,7 +42,7 @@ class BatchError(PribbleError):
         return f"{self.problem}\n{self.listing}"
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Outlier:
     """A row that is unlike the others: `what` says in which way."""
 
@@ -51,7 +51,7 @@ class Outlier:
     value: str
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class BatchResult:
     """What became of a batch: `states` are those of all its recipients, `plan` what planning came to, `problems` the
     rows that were left out, `stopped` why it ended early, if it did."""

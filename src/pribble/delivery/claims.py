@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass
 from typing import Any, Self
 
 from sqlalchemy import Row
 
 from pribble.delivery.receipts import Outcome
 from pribble.delivery.states import State
+from pribble.records import record
 
 MOST_TRIES = 5
 FIRST_PAUSE = 900.0  # seconds between two tries, growing by half each time
@@ -21,7 +21,7 @@ class Fenced(Exception):
     """A claim is not this process's any more; what it was about to say is not said."""
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Tried:
     """How many `times` a recipient was tried, and when at `first`."""
 
@@ -37,7 +37,7 @@ class Tried:
         return ("expired" if is_last else "deferred"), not_before
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Claim:
     """A message that this process may try, as the `attempt` of this number; `tried` are those whom it is for."""
 
@@ -61,7 +61,7 @@ class Claim:
         return tuple(self.tried)
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Settled:
     """What has become of a claim: `outcomes` by recipient; whoever has none goes back to planned, or is in doubt if the
     last word was about to be said."""
@@ -70,7 +70,7 @@ class Settled:
     outcomes: Mapping[str, Outcome]
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class LastWord:
     """A message of which the last word is about to be said, for these `addresses`; `content` is a digest of it, and
     `sender` the envelope's."""

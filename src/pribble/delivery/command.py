@@ -10,7 +10,6 @@ import subprocess
 import threading
 from collections.abc import Sequence
 from contextlib import suppress
-from dataclasses import dataclass
 from typing import IO, Self
 
 from pribble.delivery.base import Committing, Unconnected, recipients_of_try
@@ -18,6 +17,7 @@ from pribble.delivery.receipts import FinalState, Receipt, same_for_all
 from pribble.delivery.replies import printable_line
 from pribble.errors import DeliveryError
 from pribble.mime.base import BaseMessage
+from pribble.records import record
 
 SENDER, RECIPIENTS = "{sender}", "{recipients}"
 TRY_LATER = 75  # EX_TEMPFAIL of sysexits.h
@@ -25,7 +25,7 @@ TIME_LIMIT = 600.0  # seconds, as a server has to answer the dot (RFC 5321 4.5.3
 _MOST_WORDS = 2000  # octets of what a program says that are kept
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Command(Unconnected):
     """Gives each message to a program, with lines that end in LF: status 0 means accepted, 75 deferred, any other one
     refused.  A program that ends by a signal, or before it has read all, leaves the message in doubt.

@@ -8,7 +8,6 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import cached_property
 from typing import Any, Protocol, Required, Self, TypedDict, Unpack
@@ -19,6 +18,7 @@ from pribble.mime.address import Address
 from pribble.mime.base import BaseMessage
 from pribble.mime.message import Message, MessageOptions
 from pribble.mime.part import Attachment
+from pribble.records import field, record
 from pribble.series import TemplateSeries
 from pribble.template import Template
 
@@ -53,7 +53,7 @@ def address_source(written: str, columns: Iterable[str], name: str) -> Addresses
     return AddressColumn(written, name) if written in columns else AddressPattern(written, name)
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Composer:
     """Makes messages of rows.
 

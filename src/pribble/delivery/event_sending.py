@@ -6,7 +6,6 @@ import threading
 import time
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
 from functools import partial
 
 from pribble.delivery.claims import Claim, Settled
@@ -17,11 +16,12 @@ from pribble.delivery.states import State
 from pribble.delivery.transports import Transport
 from pribble.errors import PribbleError
 from pribble.mime.base import BaseMessage
+from pribble.records import field, record
 
 _SHORTEST_PAUSE, _LONGEST_PAUSE = 0.01, 0.5  # seconds between two looks at what others have under way
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Left:
     """What became of messages that had waited: in which states recipients `ended`, and what was `stopped` and why."""
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -15,6 +15,7 @@ from pribble.delivery.transports import transport
 from pribble.errors import DataError, FieldError, PribbleError, did_you_mean
 from pribble.mime.message import Message
 from pribble.mime.part import Attachment
+from pribble.records import record
 from pribble.settings import ProjectSettings
 from pribble.template import Template, read_data
 from pribble.toml_file import At
@@ -24,7 +25,7 @@ _UNITS = {"second": 1, "minute": 60, "hour": 3600, "day": 86400}
 _NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9._-]{0,99}")
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class EventFile:
     """A file that a message has: `name` is a text with marks; where it has some, the file lies in one of `folders`."""
 
@@ -48,7 +49,7 @@ class EventFile:
             raise DataError(f'"{named}" cannot be read: {error.strerror or error}') from None
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class EventMessage:
     """A message of an event: what makes it (`composer`), `when` there is one, the transport that it goes `through`; an
     `optional` one may have a problem without stopping the others."""
@@ -72,7 +73,7 @@ class EventMessage:
         return self.composer.problems(data) if isinstance(error, FieldError) else [error]
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Event:
     """An event: what tells it from others (`key`), its `messages`, how many seconds they are tried (`valid_for`)."""
 

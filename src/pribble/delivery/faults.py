@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import fnmatch
 import threading
-from dataclasses import dataclass, field
 from typing import Literal
+
+from pribble.records import field, record
 
 # Where a connection is lost: before a server has the whole message, or after that and before its answer.
 Where = Literal["before-dot", "after-dot"]
@@ -15,7 +16,7 @@ REFUSED = (550, "5.1.1 no mailbox of that name here")
 DEFERRED = (451, "4.3.0 not now")
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Refusal:
     """What is answered for recipients whose address is like `pattern`, to each so many `times`, or always."""
 
@@ -30,7 +31,7 @@ def is_like(address: str, pattern: str) -> bool:
     return fnmatch.fnmatchcase(address.casefold(), pattern.casefold())
 
 
-@dataclass
+@record
 class Faults:
     """What goes wrong: `refusals`, the first that fits counts; `drops`, of the message after so many; `one_in`: of so
     many recipients one is deferred, once."""

@@ -16,7 +16,6 @@ import time
 from abc import ABC, abstractmethod
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import suppress
-from dataclasses import dataclass
 from itertools import chain
 from pathlib import Path
 from typing import Self
@@ -25,11 +24,12 @@ from pribble.delivery.base import Committing, Unconnected, recipients_of_try
 from pribble.delivery.receipts import Receipt, same_for_all
 from pribble.errors import DeliveryError
 from pribble.mime.base import BaseMessage
+from pribble.records import record
 
 OWNER_ONLY = 0o600
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class FileTransport(Unconnected, ABC):
     """Keeps each message as a file in the folder at `path`, which is made when it is not there."""
 
@@ -99,7 +99,7 @@ class _Prepared(ABC):
 # ---- a folder -----------------------------------------------------------------------------------------------------
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Folder(FileTransport):
     """A folder that keeps each message as an .eml file, and its envelope as an .envelope.json file beside it, which
     only its owner reads: the blind copies are in it."""
@@ -180,7 +180,7 @@ class _InFolder(_Prepared):
 # ---- drafts -------------------------------------------------------------------------------------------------------
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class DraftFolder(FileTransport):
     """A folder of messages that a person looks at and sends: an .eml file each, which some mail programs open for
     editing, as it says ``X-Unsent: 1``; no standard has that field.  Blind copies are in a Bcc field."""
@@ -203,7 +203,7 @@ def _draft(message: BaseMessage) -> bytes:
 # ---- a maildir ----------------------------------------------------------------------------------------------------
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Maildir(FileTransport):
     """A mailbox of files: ``tmp``, ``new`` and ``cur``.  Lines end in LF, and Return-Path says the envelope's sender
     (RFC 5321 4.4); a mail program moves what it has seen to ``cur``."""

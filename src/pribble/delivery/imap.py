@@ -14,7 +14,6 @@ import ssl
 import time
 from collections.abc import Callable, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Self
 
@@ -26,6 +25,7 @@ from pribble.delivery.replies import printable_line
 from pribble.delivery.tls import UNTRUSTED_HINT, client_context, untrusted
 from pribble.errors import DeliveryError
 from pribble.mime.base import BaseMessage
+from pribble.records import field, record
 
 TIMEOUT = 60.0  # seconds for each step
 _LATER = re.compile(rb"\[(?:OVERQUOTA|UNAVAILABLE|INUSE|SERVERBUG|LIMIT)\b", re.IGNORECASE)  # RFC 5530
@@ -181,7 +181,7 @@ class _Session:
         return printable_line(LEFT_OUT if any(secret in said for secret in self._secrets) else said)
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class MailboxDrafts:
     """Drafts in the `mailbox` of a user; None: in the one that the server has for drafts.
 

@@ -12,7 +12,6 @@ import threading
 from collections import Counter
 from collections.abc import Collection, Iterable, Iterator, Mapping
 from contextlib import contextmanager
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Self
 
@@ -36,12 +35,13 @@ from pribble.delivery.journal_tables import (
 from pribble.delivery.journal_writing import Writer
 from pribble.delivery.states import State
 from pribble.delivery.workers import is_gone, this_worker
+from pribble.records import field, record
 
 LEASE = 900.0  # seconds that a claim is good for: longer than a server has to answer a message
 _CHUNK = 500
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Wanted:
     """Which messages are claimed: those at positions behind `after`, ahead of `before`, with this `key`."""
 
@@ -59,7 +59,7 @@ class Wanted:
         return and_(*parts)
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Entry:
     """A recipient as a journal has it."""
 
@@ -90,7 +90,7 @@ class Entry:
         }
 
 
-@dataclass
+@record
 class Journal:
     """A journal in a file, or in a PostgreSQL database; it may be shared by threads and processes.
 

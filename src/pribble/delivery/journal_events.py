@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 
 from sqlalchemy import (
     BindParameter,
@@ -39,6 +38,7 @@ from pribble.delivery.journal_tables import (
 )
 from pribble.mime.base import BaseMessage
 from pribble.mime.message import Message
+from pribble.records import record
 
 # Built once: they are run for each event, and building one takes longer than running it.
 _KEYS: BindParameter[Sequence[str]] = bindparam("p_keys", expanding=True)
@@ -73,7 +73,7 @@ _ERASE_SETTLED = delete(STORED).where(
 )
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class ToStore:
     """A message of an event: the `name` that tells it from the event's others, the name of the transport that it goes
     `through`, which of its recipients get nothing, and for how many seconds it is tried."""
@@ -85,7 +85,7 @@ class ToStore:
     valid_for: float | None = None
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Waiting:
     """A job of an event of which messages wait, and the transport that they go `through`."""
 

@@ -6,18 +6,18 @@ import hashlib
 import secrets
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import Connection, delete, func, insert, select, update
 
 from pribble.delivery.journal_statements import PLACE
 from pribble.delivery.journal_tables import MESSAGES, RECIPIENTS
+from pribble.records import record
 
 HAD = ("accepted", "in_doubt", "committing", "returned")  # somebody has it, or may have it
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Planned:
     """A message that is to be sent: its `key`, the `position` of its row, a digest of its `data`, to whom; and which of
     these get nothing."""
@@ -29,7 +29,7 @@ class Planned:
     suppressed: frozenset[str] = frozenset()
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class PlanResult:
     """What planning came to: how many are `new`, `known` and planned `anew`; the keys of those whose data `changed`
     after somebody had them, of those `repeated` in the table, and of those that are `gone` from it."""

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable
-from dataclasses import dataclass
 
 from sqlalchemy import Connection, bindparam, func, select, update
 
 from pribble.delivery.journal import Journal
 from pribble.delivery.journal_tables import IS_RETURNED, MESSAGES, RECIPIENTS, clock
 from pribble.mime.delivery_report import DeliveryReport, ReportedRecipient
+from pribble.records import record
 
 # A message that is in doubt was taken, if it comes back.
 _MAY_RETURN = ("accepted", "in_doubt", "committing")
@@ -22,7 +22,7 @@ _RETURNED_AMONG = _RETURNED.where(
 _CHUNK = 500
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Returns:
     """What a report came to: whether the message `is_known`, and the recipients that it was `returned` for, now."""
 

@@ -8,16 +8,16 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from contextlib import AbstractContextManager
-from dataclasses import dataclass
 
 from sqlalchemy import Connection
 
 from pribble.delivery.claims import Fenced, LastWord, Settled
 from pribble.delivery.journal_statements import COMMIT, COMMITTED, DOUBT, LET_GO, PLAN_AGAIN, SETTLE
 from pribble.delivery.journal_tables import clock
+from pribble.records import record
 
 
-@dataclass(eq=False, slots=True)
+@record(eq=False, slots=True)
 class _Entry:
     """What one thread hands in, and how it went."""
 

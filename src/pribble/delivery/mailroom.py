@@ -9,7 +9,6 @@ import uuid
 from collections import Counter
 from collections.abc import Callable, Collection, Mapping, Sequence
 from contextlib import ExitStack
-from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
 from typing import Any, Self
@@ -36,6 +35,7 @@ from pribble.delivery.transports import Transport, transport
 from pribble.delivery.workers import at_work
 from pribble.errors import DataError, DeliveryError, PribbleError, did_you_mean
 from pribble.mime.message import Message
+from pribble.records import record
 from pribble.settings import ProjectSettings, project_templates, read_settings
 from pribble.template import Template, TemplateFolder
 
@@ -68,7 +68,7 @@ class EventError(PribbleError):
         return "\n".join(lines)
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class PostedMessage:
     """A message of an event that was posted, and what is known of each recipient."""
 
@@ -77,7 +77,7 @@ class PostedMessage:
     entries: tuple[Entry, ...]
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Posted:
     """What became of an event: `is_new` says that it was not posted before; `problems` are those of its optional
     messages; `stopped` says why what is left was not tried."""

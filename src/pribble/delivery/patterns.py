@@ -8,19 +8,19 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from pribble.errors import AddressError, DataError, Place, PribbleError, Source, TemplateError
 from pribble.language.marks import Literal, cut_marks
 from pribble.mime.address import Address
+from pribble.records import record
 from pribble.template import Template
 
 # What stands around a mark's value, so that an empty one is a text like others.
 _EDGE = "|"
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class FilledMark:
     """A mark of a pattern, at `place`, as a template of its own."""
 
@@ -86,7 +86,7 @@ class Condition:
         return _brought_back(error, -len(_IF), self._source.place(0, len(self._source.text)))
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class _Mailbox:
     """One mailbox of a pattern: the pieces of its name, and of its address, which stands at `place`."""
 

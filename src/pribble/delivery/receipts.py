@@ -3,19 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Literal
 
 from pribble.delivery.replies import Reply, enhanced_code, printable_line
 from pribble.mime.base import BaseMessage
+from pribble.records import record
 
 # A server took it, for good or, as far as it said, never; or may take it later; or was not heard of again after all of
 # it was said (RFC 1047).  These are the states of states.py in which one try can end.
 FinalState = Literal["accepted", "refused", "deferred", "in_doubt"]
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Outcome:
     """What became of a message for one `recipient`: its `state`; the server's reply `code`, its `enhanced` code
     (RFC 3463) and `message`, in one line; and when, `at`.
@@ -36,7 +36,7 @@ class Outcome:
         return f"{self.recipient}: {self.state.replace('_', ' ')} ({code}{self.message})"
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Receipt:
     """What became of the message with this `message_id`: an `Outcome` for each recipient, in the envelope's order."""
 

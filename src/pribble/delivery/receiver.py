@@ -12,7 +12,6 @@ import logging
 import re
 import socket
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Literal, Self
 
@@ -20,6 +19,7 @@ from pribble.delivery.certificates import own_context
 from pribble.delivery.faults import Faults
 from pribble.delivery.files import write_message
 from pribble.errors import loaded
+from pribble.records import field, record
 
 HOST = "127.0.0.1"
 LARGEST = 64 * 1024 * 1024  # octets of one message
@@ -27,7 +27,7 @@ CERTIFICATE = "certificate.pem"
 _MESSAGE_ID = re.compile(rb"^Message-ID:\s*(<[^>\r\n]*>)", re.IGNORECASE | re.MULTILINE)
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Received:
     """A message that came: the envelope, and the file that holds it byte for byte."""
 
@@ -37,7 +37,7 @@ class Received:
     size: int
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Fault:
     """What a receiver did wrong on purpose: `words` say it, `recipient` to whom; None where it is about a message."""
 
@@ -45,7 +45,7 @@ class Fault:
     recipient: str | None = None
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Manner:
     """How a receiver behaves.
 

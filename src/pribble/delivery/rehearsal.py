@@ -11,7 +11,7 @@ import time
 from collections import Counter
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 from sqlalchemy import update
@@ -24,11 +24,12 @@ from pribble.delivery.receiver import Manner, Received, Receiver
 from pribble.delivery.sending import Progress
 from pribble.delivery.states import State
 from pribble.delivery.transports import Transport, transport
+from pribble.records import record
 
 ONE_IN = 20  # recipients, of whom one is put off at first
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Rehearsed:
     """What a rehearsal came to: the `first` run, the `seconds` and the octets that it took; and what became of all when
     those who had been put off were due, in `then`."""

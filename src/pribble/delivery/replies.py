@@ -10,9 +10,9 @@ printable line.
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 
 from pribble.delivery.states import Answer, Step
+from pribble.records import record
 
 # RFC 5321 4.5.3.1.5 permits 512 octets a line; some servers say more.
 LONGEST_LINE = 4096
@@ -31,7 +31,7 @@ class BrokenReply(Exception):
     """What came is no reply."""
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Reply:
     """A reply: its `code`, and the octets of its lines behind the code."""
 

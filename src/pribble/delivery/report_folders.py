@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path
 
 from pribble.errors import DataError
 from pribble.mime.delivery_report import DeliveryReport, read_report
+from pribble.records import record
 
 _LARGEST = 20_000_000  # octets; a report holds the header of a message, or all of it
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class ArrivedMessage:
     """A file in which a message arrived, and the report that it is; None for another message."""
 
@@ -21,7 +21,7 @@ class ArrivedMessage:
     report: DeliveryReport | None
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class ReportFolder:
     """The messages of a maildir that are new, or all .eml files of a folder."""
 

@@ -19,12 +19,12 @@ from array import array
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
 from contextlib import suppress
-from dataclasses import dataclass
 from pathlib import Path
 from typing import IO, Any, Self
 
 from pribble.errors import DataError, PribbleError, Source, loaded, visible
 from pribble.language.parsing import RESERVED
+from pribble.records import record
 from pribble.values.reading import read_json
 
 DELIMITERS = ",;\t|"
@@ -33,7 +33,7 @@ _SNIFFED = 64 * 1024  # characters that tell which delimiter a table has
 _LOOKED_AT = 20  # records of these
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class RowProblem:
     """What is wrong with a row: its `number`, from 1, the `line` of a file that it begins on, and what."""
 

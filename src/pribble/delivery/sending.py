@@ -8,7 +8,7 @@ import time
 from collections import Counter, deque
 from collections.abc import Callable, Collection, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 
 from pribble.delivery.base import Searchable
 from pribble.delivery.claims import Claim, Fenced, Settled
@@ -21,6 +21,7 @@ from pribble.delivery.transports import Transport
 from pribble.delivery.workers import at_work
 from pribble.errors import DeliveryError, PribbleError
 from pribble.mime.base import BaseMessage
+from pribble.records import field, record
 
 WAIT = 900.0  # seconds in which something has to become due, or the batch ends
 _TELLING = 5  # failures in a row with one reason…
@@ -31,7 +32,7 @@ _PATIENCE = 90.0  # seconds in which a journal that is away may come back
 _FLUSH = 20  # outcomes that are not yet in the journal, at most
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Progress:
     """How far a batch is: how many recipients have ended in each state in this run, of how many."""
 
@@ -40,7 +41,7 @@ class Progress:
     seconds: float
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Pace:
     """When and how fast a batch goes: so many messages a minute (`rate`), to a moment (`until`, seconds since 1970), as
     long as something becomes due within `wait` seconds, until `stop_after` failures among the last twice as many."""
@@ -51,7 +52,7 @@ class Pace:
     stop_after: int | None = None
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Work:
     """What is sent: `message_of` makes the message of a claim, of the `job` in the `journal`; the transport that it
     goes `through` over so many `connections`, which messages are `wanted`, at which `pace`; where `claims` are given,

@@ -6,7 +6,6 @@ import os
 import re
 import stat
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 from pribble.errors import AddressError, DataError, HeaderError
@@ -14,6 +13,7 @@ from pribble.mime.address import Address, members, parse_list
 from pribble.mime.dkim import ToSign
 from pribble.mime.dkim_keys import SigningKey, signing_key
 from pribble.mime.header import read_date_time
+from pribble.records import record
 from pribble.settings import ProjectSettings
 from pribble.toml_file import TomlFile
 
@@ -23,7 +23,7 @@ _SELECTOR = re.compile(
 _LARGEST_KEY = 100_000  # octets
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Signer:
     """Signs messages for a domain, with each of its keys: ``Message(…, sign=signer)``.
 

@@ -14,7 +14,6 @@ import socket
 import ssl
 import time
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
 from ipaddress import ip_address
 
 from pribble.delivery.passwords import LEFT_OUT, login_octets, plain_login, spoken_secrets
@@ -22,6 +21,7 @@ from pribble.delivery.replies import BrokenReply, Reply, ReplyReader, answer_of
 from pribble.delivery.states import Age, Answer, Step, decide
 from pribble.delivery.tls import UNTRUSTED_HINT, untrusted
 from pribble.errors import DeliveryError
+from pribble.records import record
 
 # Seconds for each step (RFC 5321 4.5.3.2); for those that it does not name, what the nearest has.
 TIME_LIMITS: dict[Step, float] = {
@@ -54,7 +54,7 @@ class NoAnswer(Exception):
         self.words = words
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Security:
     """How a connection is kept private.
 

@@ -11,8 +11,9 @@ it (RFC 1047).  Whoever is planned or started can be tried again without asking 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal, get_args
+
+from pribble.records import record
 
 State = Literal[
     "planned",
@@ -57,7 +58,7 @@ Next = Literal[
 ]
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Row:
     """A `step` that gets one of these `answers`, on a connection of one of these `ages`: the state of the recipients
     whom it is about, and what is `next`."""
@@ -69,7 +70,7 @@ class Row:
     next: Next
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Decision:
     """What an answer means: the `state` of the recipients whom it is about, and what is `next`."""
 
@@ -140,7 +141,7 @@ def decide(step: Step, answer: Answer, age: Age) -> Decision:
     return _DECISIONS[step, answer, age]
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Move:
     """A recipient passes from the state `before` to `after`; `why` says when."""
 

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from pribble.delivery.base import Committing
 from pribble.delivery.receipts import FinalState, Outcome, outcome_of_reply, outcome_of_words
@@ -16,6 +15,7 @@ from pribble.delivery.smtp import Connection, NoAnswer
 from pribble.delivery.states import Answer, Decision, Next, Step, decide
 from pribble.mime.base import BaseMessage
 from pribble.mime.delivery_report import to_xtext
+from pribble.records import record
 
 # How many commands are sent at once: their replies must fit where nobody reads them yet (RFC 2920 3.1).
 GROUP = 50
@@ -115,7 +115,7 @@ class Submission:
         self._most = max(1, taken)
 
 
-@dataclass
+@record
 class _Transaction:
     """MAIL, RCPT, DATA, the body and the dot (RFC 5321 3.3) for `recipients`, once."""
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import ssl
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Self
 
@@ -17,9 +16,10 @@ from pribble.delivery.submission import Submission
 from pribble.delivery.tls import client_context
 from pribble.errors import DeliveryError
 from pribble.mime.base import BaseMessage
+from pribble.records import field, record
 
 
-@dataclass
+@record
 class Smtp:
     """A submission server; `deliver` may be called from several threads, which share its `connections`.
 

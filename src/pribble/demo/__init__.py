@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import date, datetime, time
 from email import message_from_bytes, policy
 from email.message import EmailMessage
@@ -27,6 +26,7 @@ from pribble.mime.audit import audit
 from pribble.mime.invitation import Invitation
 from pribble.mime.message import Message, MessageOptions
 from pribble.mime.part import Attachment
+from pribble.records import record
 from pribble.rendering.rendering import Rendering
 from pribble.review.preview import preview
 from pribble.template import TemplateFolder, without_optimisations
@@ -39,7 +39,7 @@ OFFICE = "Skerrow Haven Berth Office <berths@skerrow.example>"
 DESK = "Harbour desk <desk@skerrow.example>"
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class DemoMessage:
     """One message as it was read back: what the standard library's parser calls defects, and in what an audit sees it
     depart from the standards."""
@@ -58,7 +58,7 @@ class DemoMessage:
     text: Path
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Demo:
     """What the demo left: the messages that were read back, the page of a `preview` of all templates; and the event of
     a berth that is `booked` and the notice to all skippers, both None where the extra `journal` is not installed."""

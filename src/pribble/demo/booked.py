@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -12,13 +11,14 @@ from pribble.delivery.journal import Journal
 from pribble.delivery.mailroom import Mailroom
 from pribble.delivery.receiver import Receiver
 from pribble.delivery.transports import transport
+from pribble.records import record
 from pribble.settings import read_settings
 
 PROJECT = Path(__file__).parent / "pribble.toml"
 EVENT = "berth-booked"
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class BookedBerth:
     """What became of an `event`: its `key`, a line for each recipient, whether asking `again` sent anything, and the
     folder of the `drafts`."""

@@ -6,17 +6,17 @@ import subprocess
 import sys
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 from pribble.delivery.faults import DEFERRED, REFUSED, Faults, Refusal
 from pribble.delivery.receiver import Manner, Received, Receiver
+from pribble.records import record
 
 SKIPPERS = Path(__file__).parent / "skippers.csv"
 KILLED_AFTER = 40  # messages
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class SeasonNotice:
     """What became of the notice: the `command`, how many messages had come when it was `killed`, what it said when it
     was called again, and how many addresses got `once` and `more` than once what the receiver has."""

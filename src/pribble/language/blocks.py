@@ -10,7 +10,6 @@ A colon after the word opens a block, a colon before it closes it, a colon on bo
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
 
 from pribble.errors import LimitReached, Place, Related, Source, TemplateError
 from pribble.language.expressions import Expression
@@ -37,6 +36,7 @@ from pribble.language.statements import (
     Takes,
 )
 from pribble.language.tokens import Token, TokenReader
+from pribble.records import field, record
 from pribble.values.settings import settings_text
 
 DEEPEST_BLOCKS = 40
@@ -49,7 +49,7 @@ def parse(source: Source, *, html: bool = True, via: tuple[Related, ...] = ()) -
     return _BlockParser(source, html, via).file()
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class _Open:
     """A block that waits for its closing word; `finish` makes a statement of it, given the place of that word."""
 

@@ -7,54 +7,54 @@ and `Local` once it is known that the name stands for something the template its
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
 from decimal import Decimal
 
 from pribble.errors import Place
+from pribble.records import field, record
 from pribble.values.formatters import Formatter
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Node:
     """What every expression has: the stretch it is reported at."""
 
     place: Place = field(repr=False, compare=False)
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Constant(Node):
     """A text, number, flag or none written out."""
 
     value: str | int | Decimal | bool | None
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Listing(Node):
     """``["a", "b"]``"""
 
     items: tuple[Expression, ...]
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Name(Node):
     """A first name that stands for a field of the data."""
 
     name: str
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class All(Node):
     """``all``: the whole data."""
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Local(Node):
     """A first name that the template bound: by ``let``, ``for``, or where a part was put."""
 
     binding: Binding
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Member(Node):
     """``base.name``; `place` is that of the name."""
 
@@ -62,7 +62,7 @@ class Member(Node):
     name: str
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Subscript(Node):
     """``base[key]``; `place` is that of the key."""
 
@@ -70,19 +70,19 @@ class Subscript(Node):
     key: Expression
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Maybe(Node):
     """``step?``: nothing, where the step is missing or none."""
 
     step: Name | Local | Member | Subscript
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Negative(Node):
     operand: Expression
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Arithmetic(Node):
     """``+ - * / %``; `place` is that of the operator."""
 
@@ -91,7 +91,7 @@ class Arithmetic(Node):
     right: Expression
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Comparison(Node):
     """``== != < <= > >= in``, ``not in``; `place` is that of the operator."""
 
@@ -100,12 +100,12 @@ class Comparison(Node):
     right: Expression
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Not(Node):
     operand: Expression
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Both(Node):
     """``left and right``: true or false."""
 
@@ -113,7 +113,7 @@ class Both(Node):
     right: Expression
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Either(Node):
     """``left or right``: true or false."""
 
@@ -121,7 +121,7 @@ class Either(Node):
     right: Expression
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Choice(Node):
     """``value if test else otherwise``."""
 
@@ -130,7 +130,7 @@ class Choice(Node):
     otherwise: Expression | None
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Fallback(Node):
     """``value else otherwise``: the first, unless it is nothing, white space, or empty."""
 
@@ -138,7 +138,7 @@ class Fallback(Node):
     otherwise: Expression
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Formatted(Node):
     """``value as formatter(arguments, name = argument)``; `place` is that of the formatter's name.
 
@@ -155,7 +155,7 @@ class Formatted(Node):
     timezone: str | None = None
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class PerItem(Node):
     """An expression over the fields of a list's item, as ``sum("quantity * price")`` has it."""
 
@@ -185,7 +185,7 @@ Expression = (
 )
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@record(frozen=True, slots=True, eq=False)
 class Binding:
     """Something the template itself gave a name; every binding is a different one, whatever its name.
 

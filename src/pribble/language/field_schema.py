@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, field
 from typing import Any
 
 from pribble.language.fields import Field, path_steps
+from pribble.records import field, record
 
 DIALECT = "https://json-schema.org/draft/2020-12/schema"
 # What JSON a use of each kind takes: a number may be a text of digits, and a test takes anything.
@@ -23,7 +23,7 @@ _KINDS: dict[str, dict[str, Any]] = {
 }
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class _Node:
     """A field, or what others are in: members by name, or items ("[]")."""
 

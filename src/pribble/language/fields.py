@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Iterable, Iterator, Mapping
-from dataclasses import dataclass, field
 
 from pribble.errors import Place
 from pribble.language.data_paths import path_of
@@ -33,12 +32,13 @@ from pribble.language.expressions import (
     rebuilt,
 )
 from pribble.language.linked_source import LinkedSource
+from pribble.records import field, record
 
 # A use that says more about a field's kind counts before one that says less.
 _KIND_BY_USE = ("list", "moment", "day", "time", "number", "picture", "text", "flag", "any")
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Field:
     """A field that a template reads.
 
@@ -54,7 +54,7 @@ class Field:
     needed: str = field(default="", repr=False)
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class _FieldUses:
     kinds: set[str] = field(default_factory=set)
     required: bool = False
@@ -108,7 +108,7 @@ def _is_inside(path: str, outer: str) -> bool:
     return path.startswith((f"{outer}.", f"{outer}["))
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class _Guarded:
     """The paths that tests made sure of, those `around` among them."""
 

@@ -10,11 +10,11 @@ from __future__ import annotations
 
 from bisect import bisect_right
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 
 from pribble.errors import LimitReached, Place, Related, Source
 from pribble.language.expressions import Binding, Expression
 from pribble.limits import Limits
+from pribble.records import field, record
 
 FIRST_MARK = 0xF0000
 MOST_MARKS = 20_000
@@ -41,7 +41,7 @@ def _character(index: int) -> str:
 SHOW, OPEN, BRANCH, CLOSE, SET, EXTRACTED, LITERAL = "show", "open", "branch", "close", "set", "extracted", "literal"
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Loop:
     """What an opened ``for`` binds."""
 
@@ -50,7 +50,7 @@ class Loop:
     at: Binding | None
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Marker:
     """One mark of a linked source.
 
@@ -79,7 +79,7 @@ class Marker:
             yield self.binding.value
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class ExtractedBlock:
     """What is no part of the page, as a linked source of its own.
 
@@ -92,7 +92,7 @@ class ExtractedBlock:
     alone: bool = False
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class LinkedSource:
     """`text` with its `marks`; `sources` are all files it was linked from, in the order they were met."""
 
@@ -119,7 +119,7 @@ class LinkedSource:
         return self.marks[mark_index(self.text[offset])]
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class _Origins:
     """For each stretch of a linked source, the file and offset it came from."""
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterator, Mapping
-from dataclasses import dataclass, field
 from itertools import pairwise
 
 from pribble.errors import LimitReached, Place, Related, Source, TemplateError, did_you_mean
@@ -42,6 +41,7 @@ from pribble.language.statements import (
     nested_statements,
 )
 from pribble.limits import Limits
+from pribble.records import field, record
 from pribble.values.formatters import Formatter
 
 # Python nests loops 20 deep and no deeper, and so do programs; bodies are bounded by the stack they are written on.
@@ -51,7 +51,7 @@ DEEPEST_BODIES = 60
 _MESSAGE = ("subject", "preheader", "text")
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class FoundFile:
     """A file that a mark names, and the locale it is for (None for a plain file)."""
 
@@ -81,7 +81,7 @@ def link_template(
     return _Linker(find, html, formatters, frozenset(common), limits or Limits()).page(found)
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class _Here:
     """Where the linker is: a file, the marks that led to it, and what fills its slots."""
 
@@ -93,7 +93,7 @@ class _Here:
     is_part: bool = False
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class _Layer:
     """A page or layout, the scope of its top level, and where it is."""
 

@@ -9,9 +9,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 from pribble.errors import Place, Related, Source, TemplateError
+from pribble.records import record
 
 # What ends the literal stretch: a mark, a comment, or an element whose content holds no comments.
 _STOP = re.compile(r"\{\{|<!--|<(?P<opaque>style|script|title|textarea)(?=[\s/>])", re.IGNORECASE)
@@ -25,7 +25,7 @@ _REMARK_END = re.compile(r"\{\{\s*:\s*remark\s*\}\}")
 _STATEMENT = re.compile(r"\s*+(?::.*|(?:let|layout|slot|put|takes)\b.*|.*:\s*)", re.DOTALL)
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Literal:
     """Text of the author's, from `start` to `end`."""
 
@@ -33,7 +33,7 @@ class Literal:
     end: int
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Mark:
     """A mark; `start` and `end` take in its braces (and its comment), `inner_…` what stands between the braces."""
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 
 from pribble.errors import Source, TemplateError, did_you_mean
 from pribble.language.expressions import (
@@ -21,10 +20,11 @@ from pribble.language.expressions import (
 )
 from pribble.language.parsing import read_expression, read_formatters
 from pribble.language.tokens import TokenReader
+from pribble.records import field, record
 from pribble.values.formatters import Formatter
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class Scope:
     """The names that stand for something here.
 

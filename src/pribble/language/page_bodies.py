@@ -7,9 +7,10 @@ Told from the text alone, as comments are (`marks.py`): the markup is not read b
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from pribble.language.statements import Body, File, Let, LiteralText, Statement
+from pribble.records import record
 
 _BODY = re.compile(r"<body(?=[\s/>])", re.IGNORECASE)
 _BODY_END = re.compile(r"</body\s*>", re.IGNORECASE)
@@ -20,7 +21,7 @@ _CHARSET = re.compile(r"<meta\s+charset", re.IGNORECASE)
 HEAD_END = re.compile(r"</head\s*>", re.IGNORECASE)
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class SplitDocument:
     """The parts of a file that go into a layout: its `content`, and the stretches of its `head` that join the
     layout's."""

@@ -5,14 +5,13 @@ Otherwise each ``{{ if …: }}`` on a line of its own would leave an empty line 
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-
 from pribble.language.tokens import TokenReader
+from pribble.records import field, record
 
 _EXTRACTED = frozenset({"subject:", "preheader:", "text:", "into:"})
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class LinePiece:
     """A literal or a mark; a mark that is a statement of its own takes its line with it."""
 
@@ -30,7 +29,7 @@ class LinePiece:
         return self.word == ":" and self.reader is not None and self.reader.peek(1).text == word
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class _Line:
     """The line that is being gone through: its literals, and whether statements and nothing else stand in it."""
 

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 from pribble.errors import Place, Source
 from pribble.language.expressions import Expression
 from pribble.language.tokens import Token
+from pribble.records import record
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class LiteralText:
     """A literal stretch of the file, by offsets."""
 
@@ -18,13 +18,13 @@ class LiteralText:
     end: int
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Show:
     place: Place
     value: Expression
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Branch:
     """One way through an ``if``; the last may have no test."""
 
@@ -33,14 +33,14 @@ class Branch:
     body: Body
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class If:
     place: Place
     branches: tuple[Branch, ...]
     closing: Place
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class For:
     """A loop; `names` are one (an item) or two (a key and its value, or the two of a pair)."""
 
@@ -53,14 +53,14 @@ class For:
     closing: Place
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Let:
     place: Place
     name: Token
     value: Expression
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Only:
     """A stretch that only the HTML or only the text has; `alone` says that its mark has a line of its own."""
 
@@ -71,7 +71,7 @@ class Only:
     closing: Place
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Stretch:
     """A stretch with a ``locale`` or ``timezone`` of its own."""
 
@@ -81,7 +81,7 @@ class Stretch:
     body: Body
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Put:
     """A part, with the values it is given by name and what goes into its content slot, if anything."""
 
@@ -91,7 +91,7 @@ class Put:
     content: Body | None
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Slot:
     """Where a layout lets the page in, or a part its content; `default` is what stands there otherwise."""
 
@@ -100,7 +100,7 @@ class Slot:
     default: Body
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Into:
     """What a page has for a slot of its layout."""
 
@@ -109,7 +109,7 @@ class Into:
     body: Body
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Extracted:
     """A block that is not part of the page: ``subject``, ``preheader`` or ``text``."""
 
@@ -122,7 +122,7 @@ Statement = LiteralText | Show | If | For | Let | Only | Stretch | Put | Slot | 
 Body = tuple[Statement, ...]
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Takes:
     """The names that a part takes, each with its default or None where it must be given."""
 
@@ -130,7 +130,7 @@ class Takes:
     names: tuple[tuple[Token, Expression | None], ...]
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class File:
     """One file, read: its statements in order, the layout it asks for, and what it takes."""
 

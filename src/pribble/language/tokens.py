@@ -6,13 +6,13 @@ import html
 import re
 import unicodedata
 from bisect import bisect_right
-from dataclasses import dataclass
 from typing import NoReturn
 
 from pribble.errors import Place, Related, Source, TemplateError
+from pribble.records import record
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Token:
     """`kind` is ``name``, ``number``, ``text``, the operator itself, or ``end``."""
 

@@ -7,9 +7,10 @@ an address is the whole of it, or its beginning up to a ``/``, ``?`` or ``#``; o
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from pribble.markup.contexts import MarkupError
+from pribble.records import record
 
 _SCHEME = re.compile(r"([a-z][a-z0-9+.-]*):")
 _PERHAPS_SCHEME = re.compile(r"[a-z][a-z0-9+.-]*\Z|\Z")
@@ -21,7 +22,7 @@ _AROUND = "".join(map(chr, range(0x21)))
 _DOTS = re.compile(r"(?:\.|%2e)*\Z", re.IGNORECASE)
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class AddressState:
     """Where an address has been read to.
 

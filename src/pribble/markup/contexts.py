@@ -7,9 +7,9 @@ within a CSS function, within a quoted attribute, within a conditional comment.
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 
 from pribble.markup.scanner import StartTag
+from pribble.records import record
 
 MARK = re.compile("[\U000f0000-\U0010ffff]")
 
@@ -31,7 +31,7 @@ class MarkupError(Exception):
         self.end = start + 1 if end is None else end
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Context:
     """How a value is shown.
 

@@ -7,12 +7,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import webencodings
 
 from pribble.errors import DataError, Source
 from pribble.findings import Finding
+from pribble.records import record
 
 # A declaration further in is not looked for.
 _LOOKED_AT = 1024
@@ -24,7 +24,7 @@ _CHARSET = re.compile(r"charset\s*=\s*(?:\"([^\"]*)\"|'([^']*)'|([^\s;\"'][^\s;]
 _MEANT = {"utf-16le": "utf-8", "utf-16be": "utf-8", "x-user-defined": "windows-1252"}
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class _Value:
     text: str
     start: int

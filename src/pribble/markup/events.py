@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 
 from pribble.markup.contexts import Context
 from pribble.markup.scanner import Cdata, EndTag, StartTag, TextToken, announce_start_tag, tokens
 from pribble.markup.tree import OpenElement, OpenElements, TreeChange
+from pribble.records import field, record
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Opened:
     """A start tag; `implied` where none is written.  `marks` are the contexts of the values in its attributes, `blocks`
     the offsets of block marks between its attributes or in them.  `foreign` is svg or math where it belongs to one."""
@@ -24,7 +25,7 @@ class Opened:
     foreign: str = ""
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Closed:
     """The end of an element, at `start`; `implied` where its author left the end tag out."""
 
@@ -34,7 +35,7 @@ class Closed:
     implied: bool = False
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Characters:
     """Text between tags, or the text of the element whose content is not parsed (`raw`)."""
 
@@ -43,7 +44,7 @@ class Characters:
     raw: str = ""
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Marked:
     """A mark between tags or in the text of an element; `context` is None of one that shows no value."""
 

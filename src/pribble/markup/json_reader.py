@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from pribble.markup.contexts import MarkupError
+from pribble.records import record
 
 _DEEPEST = 100
 _TOKEN = re.compile(r"[\[\]{}:,\"]|[^\[\]{}:,\"\s]+|\s+")
 _STRING_END = re.compile(r"\\.|\\\Z|\"", re.DOTALL)
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class JsonState:
     """`brackets` are the open ones; `quoted` is whether this is within a string; `before` is the last token: one
     of ``[ ] { } : ,``, ``"`` behind a string, ``x`` behind a bare word, ``mark``; `escape` is a backslash at an end."""

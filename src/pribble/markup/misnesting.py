@@ -7,18 +7,18 @@ Where a page relies on that, a finding says so.
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 
 from pribble.markup.elements import HEAD, NESTING_ENDS, NEVER_NESTED, OMITTABLE, SPECIAL
 from pribble.markup.scanner import EndTag, StartTag
 from pribble.markup.tree import OpenElement, OpenElements
+from pribble.records import record
 
 IN_TABLE = frozenset("table tbody thead tfoot tr colgroup".split())
 _MAY_END = OMITTABLE | {"html", "head", "body"}
 _OF_TABLES = frozenset("caption colgroup col thead tbody tfoot tr td th style script template form input".split())
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class MarkupFinding:
     """A finding about the stretch from `start` to `end`."""
 

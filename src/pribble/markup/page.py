@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from pribble.markup.contexts import MARK, Context, MarkupError, is_picture_place
 from pribble.markup.doctype import document_mode
@@ -44,6 +44,7 @@ from pribble.markup.style_reader import StyleReader
 from pribble.markup.tags import Tag, read_tag
 from pribble.markup.tree import LeftOpen, OpenElement, OpenElements, OutOfBranch
 from pribble.markup.value_branches import CLOSE, ENDING, OPENING, Role, marks_in, read_branches, value_pieces
+from pribble.records import record
 from pribble.values.escaping import markup
 
 _PAGE_TAGS = frozenset({"html", "head", "body"})
@@ -59,7 +60,7 @@ _AROUND_ENDS = frozenset({"table", "template"})
 _MOST_AROUND = 100
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Page:
     """A text read.
 

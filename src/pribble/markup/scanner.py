@@ -9,13 +9,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 from pribble.markup.elements import BREAKING_FONT, RAW_TEXT, RCDATA
 from pribble.markup.tree import OpenElements, TreeChange
+from pribble.records import record
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Attribute:
     """An attribute; `start` to `end` takes in the quotes, `value_start` to `value_end` does not.
 
@@ -30,7 +30,7 @@ class Attribute:
     quote: str | None
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class StartTag:
     """A start tag."""
 
@@ -45,14 +45,14 @@ class StartTag:
         return next((a for a in self.attributes if a.name == name), None)
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class EndTag:
     name: str
     start: int
     end: int
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class TextToken:
     """Character data; `element` is the element whose content is not parsed for tags, or ""."""
 
@@ -61,7 +61,7 @@ class TextToken:
     element: str = ""
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Comment:
     """A comment, also what the standard calls a bogus one; `start` and `end` take in its delimiters.
 
@@ -72,13 +72,13 @@ class Comment:
     end: int
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Doctype:
     start: int
     end: int
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Unfinished:
     """A tag that the end of the text cuts off; a browser shows nothing of it."""
 
@@ -86,7 +86,7 @@ class Unfinished:
     end: int
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Cdata:
     """A CDATA section of svg or math: text in which nothing is read (13.2.5.69)."""
 

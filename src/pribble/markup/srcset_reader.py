@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from pribble.markup.address_reader import AddressReader
 from pribble.markup.address_reader import AddressState as Address
 from pribble.markup.contexts import MarkupError
+from pribble.records import record
 
 _ADDRESS = re.compile(r"[\t\n\f\r ,]*+([^\t\n\f\r ,][^\t\n\f\r ]*+)")
 _PIECE = re.compile(r"[\t\n\f\r ]+|[^\t\n\f\r ]+")
@@ -34,7 +35,7 @@ def candidates(value: str) -> Iterator[tuple[str, str]]:
             yield address, descriptor or "1x"
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class SrcsetState:
     """`mode` is before (an address is to come), address, descriptor."""
 

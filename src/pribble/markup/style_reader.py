@@ -8,11 +8,12 @@ style sheet is its author's.  The reading is lexical: in a block, what stands be
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from pribble.markup.address_reader import AddressReader
 from pribble.markup.address_reader import AddressState as Address
 from pribble.markup.contexts import MarkupError
+from pribble.records import record
 
 _TOKEN = re.compile(r"/\*|(?P<name>(?:[-\w]|\\.)++)(?P<opens>\()?|[\"';:{}()\[\]@]|\s+|.", re.DOTALL)
 _STRING_END = re.compile(r"\\.|\\\Z|[\"'\n]", re.DOTALL)
@@ -23,7 +24,7 @@ _BLANK = re.compile(r"\s*")
 FONTS = frozenset({"font-family", "font"})
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class StyleState:
     """Where a style sheet has been read to.
 

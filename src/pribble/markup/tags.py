@@ -6,7 +6,7 @@ In the value of an attribute blocks may stand as its language permits.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 
 from pribble.markup.address_reader import AddressReader
 from pribble.markup.contexts import (
@@ -34,11 +34,12 @@ from pribble.markup.value_branches import (
     read_branches,
     value_pieces,
 )
+from pribble.records import field, record
 
 _SPACE = "\t\n\f\r "
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class Tag:
     """What there is in a start tag.
 
@@ -64,7 +65,7 @@ def read_tag(text: str, tag: StartTag, role: Role) -> Tag:
     return _Tag(text, tag, role).read()
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class _AttributeBlock:
     """A block between attributes: whether it stands apart, the names in this branch and in those before it."""
 

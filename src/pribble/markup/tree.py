@@ -13,7 +13,6 @@ from __future__ import annotations
 from bisect import bisect_right
 from collections import defaultdict
 from collections.abc import Iterable
-from dataclasses import dataclass, field
 
 from pribble.markup.elements import (
     BREAKING_OUT,
@@ -30,6 +29,7 @@ from pribble.markup.elements import (
     TABLE_SCOPE,
     VOID,
 )
+from pribble.records import field, record
 
 _RUBY = frozenset({"rb", "rt", "rtc", "rp"})
 _ENDED_IN_RUBY = _RUBY | {"dd", "dt", "li", "optgroup", "option", "p"}  # 13.2.6.3, "generate implied end tags"
@@ -52,7 +52,7 @@ _TABLE_CLOSES: dict[str, frozenset[str]] = {
 }
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class OpenElement:
     """An open element; `start` and `end` are the offsets of its start tag, the same where it is `implied`.
 
@@ -76,7 +76,7 @@ class OpenElement:
         return f"{self.foreign} {self.name}" if self.foreign else self.name
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class TreeChange:
     """What a tag did to the open elements: `closed`, innermost first, then `implied`, outermost first, then whether
     it `opened` its own, and whether that belongs to svg or math (`foreign`).  With `empty_head`, the head among
@@ -115,7 +115,7 @@ class LeftOpen(Exception):
         self.element = element
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class _ElementBlock:
     """A block: how many elements were open before it, whether anything stands in it, what it closed of the implied."""
 

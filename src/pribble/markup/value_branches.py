@@ -9,10 +9,10 @@ state it began in.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, field
 from typing import Generic, Protocol, TypeVar
 
 from pribble.markup.contexts import MARK, MarkupError
+from pribble.records import field, record
 
 State = TypeVar("State")
 
@@ -35,7 +35,7 @@ class ValueReader(Protocol[State]):
         """The value ends.  Raises `MarkupError`."""
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class ValuePiece:
     """A piece of a value: literal `text`, or a mark of some `role`."""
 
@@ -44,7 +44,7 @@ class ValuePiece:
     text: str = ""
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class _ValueBlock(Generic[State]):
     opening: ValuePiece
     entered: State

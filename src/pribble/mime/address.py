@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import NoReturn
 from urllib.parse import quote
@@ -23,6 +22,7 @@ from pribble.mime.grammar import (
     USUAL_ADDRESS,
 )
 from pribble.mime.header import checked, quoted_string
+from pribble.records import record
 
 _USUAL = re.compile(USUAL_ADDRESS)
 # The same behind a name of words, or alone.
@@ -31,7 +31,7 @@ _USUAL_MAILBOX = re.compile(rf"(?:({ATOM.pattern}(?: {ATOM.pattern})*+) <({USUAL
 _BARE = "!$'*+"
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Address:
     """A mailbox: a display `name`, or "", and an `addr` like ``ana@example.org``.
 
@@ -67,7 +67,7 @@ class Address:
         return f"{self.name if plain else quoted_string(self.name)} <{self.addr}>"
 
 
-@dataclass(frozen=True, slots=True, init=False)
+@record(frozen=True, slots=True, init=False)
 class Group:
     """Mailboxes under one `name` (RFC 5322 3.4), for To, Cc and Reply-To; a group may have no `members`.
 

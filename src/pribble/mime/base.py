@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 from datetime import datetime
 from functools import cached_property
 from typing import TYPE_CHECKING, Literal, Protocol
@@ -14,6 +13,7 @@ from pribble.mime.address import Address, AddressList
 from pribble.mime.header_fields import address_field
 from pribble.mime.message_header import is_international
 from pribble.mime.part import Attachment
+from pribble.records import field, record
 
 if TYPE_CHECKING:
     from email.message import EmailMessage
@@ -31,7 +31,7 @@ class InlinePicture(Protocol):
     def content_id(self, domain: str) -> str: ...
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Envelope:
     """What a transport needs to know: the `sender` ("" for none) and all `recipients`, also those of Bcc."""
 
@@ -39,7 +39,7 @@ class Envelope:
     recipients: tuple[str, ...]
 
 
-@dataclass(frozen=True, kw_only=True, init=False)
+@record(frozen=True, kw_only=True, init=False)
 class BaseMessage(ABC):
     """A message as transports take it: a `Message`, which is built, or a `StoredMessage`, which is read."""
 

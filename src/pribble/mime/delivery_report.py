@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 
 from pribble.errors import AddressError
 from pribble.mime.address import members, parse_list
 from pribble.mime.grammar import MESSAGE_ID
 from pribble.mime.reading import Entity, read_message
+from pribble.records import record
 
 _STATUS_TYPES = ("message/delivery-status", "message/global-delivery-status")
 _HEADER_TYPES = ("message/rfc822", "message/global", "text/rfc822-headers", "message/global-headers")
@@ -25,7 +25,7 @@ _UNITEXT = re.compile(r"\\x\{([0-9A-Fa-f]{2,6})\}")
 _DELIVERED_TO = ("to", "delivered-to", "x-original-to", "envelope-to")
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class ReportedRecipient:
     """What a report says of a recipient: the address as it was given (`original`) and as it became on the way
     (`final`), "" where it does not say; the `action` ("failed", "delayed", "delivered", "relayed", "expanded"), the
@@ -45,7 +45,7 @@ class ReportedRecipient:
         return tuple(dict.fromkeys(one for one in (self.original, _from_xtext(self.original), self.final) if one))
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class DeliveryReport:
     """A report: the `envelope_id` that the message was given (RFC 3461 4.4), the `message_id` that its header has, each
     None where the report does not say; whom the report was sent `to`; what it says of `recipients`."""

@@ -12,8 +12,9 @@ import binascii
 import hashlib
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Literal, Self
+
+from pribble.records import record
 
 Form = Literal["simple", "relaxed"]
 NAME = "DKIM-Signature"
@@ -85,7 +86,7 @@ def signed_octets(
 # ---- writing --------------------------------------------------------------------------------------------------
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class ToSign:
     """A message that is to be signed, by one key or several: its `fields`, the `names` of those that are covered, and
     the `digest` of its body, relaxed."""
@@ -131,7 +132,7 @@ def _folded(text: str, joint: str) -> str:
 # ---- reading --------------------------------------------------------------------------------------------------
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Signature:
     """A signature as its field says it: its tags (RFC 6376 3.5), blanks left out."""
 

@@ -10,11 +10,11 @@ import binascii
 import hashlib
 import re
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from typing import Any
 
 from pribble.errors import DataError, loaded
 from pribble.mime.dkim import Signature, fields_of, signed_octets
+from pribble.records import record
 
 NEEDS = "signatures need the cryptography package"
 SHORTEST_RSA = 2048  # bits that a key of ours has (RFC 8301 3.2)
@@ -24,7 +24,7 @@ _RECORD = re.compile(r"(\S+?)\.?[ \t]+(?:[0-9]+[ \t]+)?(?:IN[ \t]+)?(?:TXT[ \t]+
 _QUOTED = re.compile(r'"((?:[^"\\]|\\.)*+)"')
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class SigningKey:
     """A private key: the `algorithm` that a= names, and what signs octets."""
 

@@ -6,7 +6,7 @@ The objects are those of the icalendar package, the extra ``calendar``, which is
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 from typing import Any, Literal
 
@@ -16,6 +16,7 @@ from pribble.mime.address import Address, Mailbox, Recipients, in_uri, mailbox, 
 from pribble.mime.grammar import FORBIDDEN
 from pribble.mime.header import checked
 from pribble.mime.zones import observances
+from pribble.records import record
 
 Method = Literal["REQUEST", "CANCEL", "PUBLISH"]
 METHODS: tuple[Method, ...] = ("REQUEST", "CANCEL", "PUBLISH")
@@ -24,7 +25,7 @@ _FIRST_YEAR, _LAST_YEAR = 1583, 9997
 _PRODUCT = "-//Pribble//Calendar//EN"
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Invitation:
     """An event that its receivers can take into their calendars (RFC 5545, RFC 6047).
 

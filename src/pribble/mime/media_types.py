@@ -6,11 +6,12 @@ The pictures' room reads the rows to decode, name and encode, the audit to hold 
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from typing import Literal
 
+from pribble.records import record
 
-@dataclass(frozen=True, slots=True)
+
+@record(frozen=True, slots=True)
 class MediaType:
     """A media type (RFC 6838).
 

@@ -18,7 +18,6 @@ import hashlib
 import io
 import secrets
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import cached_property
 from itertools import chain
@@ -45,6 +44,7 @@ from pribble.mime.part import (
     plain_part,
     text_part,
 )
+from pribble.records import field, record
 
 if TYPE_CHECKING:
     from pribble.mime.invitation import Invitation
@@ -77,7 +77,7 @@ class MessageOptions(TypedDict, total=False):
     sign: Callable[[bytes], bytes] | None
 
 
-@dataclass(frozen=True, kw_only=True, init=False)
+@record(frozen=True, kw_only=True, init=False)
 class Message(BaseMessage):
     """A message, complete when it is made.  Its attributes have the arguments in one form each.
 

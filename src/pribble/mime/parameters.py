@@ -7,12 +7,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
 from functools import cached_property
 from urllib.parse import unquote_to_bytes
 
 from pribble.mime.charsets import codec_name, decode_charset
 from pribble.mime.grammar import EXTENDED_VALUE, PARAMETER_NAME, TOKEN, WHITE_SPACE
+from pribble.records import field, record
 
 _NOT_ENDED = re.compile(r'[^;"]*')
 _WORD = re.compile(r"[^(; \t\r\n]*")
@@ -21,7 +21,7 @@ _CONTROL = re.compile("[\x00-\x1f\x7f]")
 _SPACE = re.compile(r"(?:[ \t\r\n]|\((?:[^()\\]|\\.)*\))*", re.DOTALL)
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Departure:
     """What is not as it should be: the rule, and the stretch that it is about."""
 
@@ -31,7 +31,7 @@ class Departure:
     detail: str = ""
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class ParameterPiece:
     """A parameter as it was written: its attribute in lower case, which section of it this is, whether its value is
     percent-encoded, the value without quotes, whether it had some, and where it stands."""
@@ -45,7 +45,7 @@ class ParameterPiece:
     end: int
 
 
-@dataclass
+@record
 class Parameters:
     """The value before the first semicolon, in lower case, and the parameters behind it."""
 

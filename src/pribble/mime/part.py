@@ -9,7 +9,6 @@ import hashlib
 import re
 import unicodedata
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
 from functools import lru_cache
 from itertools import chain
 from pathlib import Path
@@ -31,6 +30,7 @@ from pribble.mime.flowed import flowed
 from pribble.mime.grammar import ENCODED_WORD_START, LONGEST_LINE, MEDIA_TYPE, MESSAGE_TYPES, TOKEN, TURNING
 from pribble.mime.header import checked, write_field
 from pribble.mime.header_fields import checked_id
+from pribble.records import field, record
 
 _UNSHOWN = re.compile(f"[\x00-\x1f\x7f-\x9f{TURNING}\u2028\u2029\ud800-\udfff]")
 # A parameter value longer than this is continued over several (RFC 2231 3).
@@ -79,7 +79,7 @@ class Part(NamedTuple):
         return chain(*parts, (delimiter, b"--\r\n"))
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Attachment:
     """A file to attach: its `name`, its `content` (text or bytes) and its media `type`.
 

@@ -9,12 +9,12 @@ from __future__ import annotations
 import binascii
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 from functools import cached_property
 
 from pribble.mime.comments import without_comments
 from pribble.mime.grammar import FIELD_NAME, FOLD, MESSAGE_TYPES, WHITE_SPACE
 from pribble.mime.parameters import Departure, Parameters, read_parameters
+from pribble.records import field, record
 
 MOST_DEPTH = 50
 MOST_PARTS = 10_000
@@ -30,7 +30,7 @@ _PADDING = re.compile(rb"(?<![ \t])[ \t]++(?=\r?\n)")
 _BOM = "\xef\xbb\xbf"
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class ReadField:
     """A header field: its name as it was written, where it begins, where its value does and where it ends, line end
     included; and the value, unfolded."""
@@ -52,7 +52,7 @@ class ReadField:
         return FOLD.sub("", self.raw).strip(WHITE_SPACE)
 
 
-@dataclass(eq=False)
+@record(eq=False)
 class Entity:
     """A message or a part of one: its header, and its body from `body_start` to `end`."""
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field, fields
+from dataclasses import fields
 from typing import Any, Literal
 
 from pribble.errors import AddressError, HeaderError
@@ -18,11 +18,12 @@ from pribble.mime.grammar import MESSAGE_ID
 from pribble.mime.header import quoted_string, read_date_time
 from pribble.mime.part import Attachment
 from pribble.mime.reading import Entity, ReadField, read_message
+from pribble.records import field, record
 
 LF = b"\n"
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class ReadPicture:
     """A picture that a stored message shows."""
 
@@ -39,7 +40,7 @@ class ReadPicture:
         return self.id
 
 
-@dataclass(frozen=True, kw_only=True, init=False)
+@record(frozen=True, kw_only=True, init=False)
 class StoredMessage(BaseMessage):
     """A message that was written before: what it holds, and its bytes as they are, without its blind copies."""
 

@@ -9,7 +9,6 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from dataclasses import dataclass, field
 from pathlib import Path
 from urllib.parse import quote, unquote, urljoin
 
@@ -28,6 +27,7 @@ from pribble.passes.picture_sizes import PictureSize
 from pribble.pictures.corrections import SIZE, Correction
 from pribble.pictures.picture_finder import FoundPicture, PictureFinder
 from pribble.pictures.picture_slots import Embed, PictureSlot
+from pribble.records import field, record
 
 Where = Callable[[int, int], Place | None]
 _SLOT = re.compile(r"cid:[0-9a-f]{32}@[-A-Za-z0-9.]+(?:#[a-z]+)?")
@@ -37,7 +37,7 @@ RESOURCE_NUMBER = "data-pribble-stands"
 _REFERENCE = "Pribble, docs/pictures-and-styles.md"
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class LoadedSheets:
     """The style sheets of a template that is styled late: the `places` of its sheets and pictures, what was read in
     when it was compiled, and the pictures in that."""

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 
 from pribble.cascade.cascade_order import AppliedDeclaration, ElementStyles
 from pribble.cascade.elements import Element
 from pribble.cascade.rules import StyleRule
 from pribble.pictures.picture import Picture
+from pribble.records import record
 
 # Elements whose pictures get the dimensions that are missing.
 _SIZED = frozenset({"img", "input"})
@@ -18,7 +18,7 @@ _WIDTHS = frozenset({"width", "max-width", "inline-size", "max-inline-size"})
 _SIZES = _WIDTHS | {"height", "max-height", "block-size", "max-block-size"}
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class PictureSize:
     """What is said of a picture's size: by its attributes, "" for what is no plain number and None for nothing; by the
     cascade in CSS pixels.

@@ -7,13 +7,13 @@ and a fragment is cut.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
 from enum import Enum
 
 from pribble.markup.events import Closed, Opened
 from pribble.markup.page import Page
 from pribble.passes.traces import TraceMark
 from pribble.pictures.picture_slots import Embed, NamedPicture, PictureSlot
+from pribble.records import record
 
 
 class Boundary(Enum):
@@ -42,7 +42,7 @@ BEFORE_PREHEADER = (
 AFTER_PREHEADER = "</div>"
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class FragmentSlice:
     """A text between two boundaries, with the first of them: what a fragment takes or leaves as a whole."""
 
@@ -50,7 +50,7 @@ class FragmentSlice:
     text: str
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class VariantPiece:
     """A stretch that reads otherwise where pictures travel by Content-ID: `by_cid` there, `otherwise` elsewhere."""
 

@@ -7,7 +7,6 @@ get.  The edits are applied to the template's source or to the rendered text.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 
 from pribble.cascade import presentational_attributes, style_attribute
 from pribble.cascade.cascade_order import ElementStyles
@@ -29,12 +28,13 @@ from pribble.markup.scanner import Attribute
 from pribble.markup.value_branches import Role
 from pribble.passes.picture_sizes import PictureSize, is_sized, size_depends_on_data
 from pribble.passes.pieces import Boundary
+from pribble.records import field, record
 
 # What is written: texts, boundaries of fragments, stretches of the page that stay.
 StylePiece = TextOrSpan | Boundary
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class StyleEdits:
     """The edits of a page, the sizes of its pictures by the offsets of their tags, the findings, and what cannot be
     decided without the data; `inlined` is what it was made of."""

@@ -6,11 +6,12 @@ Only a traced program makes them (`pribble.compiler.tracing`); they stand betwee
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
 from enum import Enum
 
+from pribble.records import record
 
-@dataclass(frozen=True, slots=True)
+
+@record(frozen=True, slots=True)
 class Origin:
     """What the author wrote, from `start` to `end` of the linked source."""
 
@@ -18,7 +19,7 @@ class Origin:
     end: int
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class ShownValue:
     """What a mark shows: `number` is that of the mark among the traced ones, `turns` are the loops around it by their
     numbers, each with the turn it is in, outermost first."""
@@ -27,7 +28,7 @@ class ShownValue:
     turns: tuple[tuple[int, int], ...]
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class TraceBegin:
     """From here to the next end the text comes from there."""
 
@@ -44,7 +45,7 @@ TRACE_END = TraceEnd.END
 TraceMark = TraceBegin | TraceEnd
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class TracedRange:
     """A stretch of a text, and where it comes from."""
 

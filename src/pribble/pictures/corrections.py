@@ -8,7 +8,6 @@ from __future__ import annotations
 import io
 import struct
 from collections.abc import Collection, Iterator
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from pribble.arguments import texts, wrong
@@ -16,6 +15,7 @@ from pribble.errors import visible
 from pribble.mime.media_types import GIF, JPEG, PNG, SVG, is_shown_everywhere
 from pribble.pictures import decoding, picture_encoder
 from pribble.pictures.picture import Picture, renamed
+from pribble.records import record
 
 if TYPE_CHECKING:
     from PIL.Image import Image
@@ -35,7 +35,7 @@ ALL = frozenset({SIZE, RESAMPLE, FORMAT, COLOUR, ORIENTATION, METADATA})
 _ORIENTATION_TAG = 0x0112
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Correction:
     """One thing that was corrected: which, and what was done to the picture."""
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import hashlib
 from base64 import b64encode
 from copy import copy
-from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
@@ -17,6 +16,7 @@ from pribble.mime.grammar import MEDIA_TYPE
 from pribble.mime.media_types import SVG, ending_of
 from pribble.mime.part import fit_name
 from pribble.pictures import decoding, picture_encoder
+from pribble.records import field, record
 from pribble.values.kinds import Opaque
 
 if TYPE_CHECKING:
@@ -26,7 +26,7 @@ if TYPE_CHECKING:
 _LARGEST = 2**31
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Picture(Opaque):
     """A picture as it travels.
 

@@ -6,7 +6,6 @@ import threading
 import time
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Sequence
-from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 from typing import TypeVar, cast
 from urllib.parse import unquote
@@ -15,6 +14,7 @@ from pribble.errors import FieldError, PictureError, UnsafeValue, did_you_mean
 from pribble.files import file_names, is_file, real_path
 from pribble.pictures import corrections
 from pribble.pictures.picture import Picture, renamed
+from pribble.records import record
 from pribble.values import url_values
 from pribble.values.kinds import Data, canonical, kind, named
 from pribble.values.showing import text
@@ -29,7 +29,7 @@ _MOST_NAMES = 4096
 LOOKED_AT = 1.0
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class FoundPicture:
     """A picture fit to travel: its `path` below the folder it was found in, and what was corrected."""
 

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal, get_args
 from urllib.parse import quote
 
 from pribble.errors import Place
 from pribble.pictures.picture import Picture
+from pribble.records import record
 
 if TYPE_CHECKING:
     from pribble.findings import Finding
@@ -16,7 +16,7 @@ Embed = Literal["cid", "data", "link", "none"]
 EMBED: tuple[Embed, ...] = get_args(Embed)
 
 
-@dataclass(slots=True, eq=False)
+@record(slots=True, eq=False)
 class PictureSlot:
     """The place of a picture: `address` is that of one that travels by Content-ID (RFC 2392).
 
@@ -52,7 +52,7 @@ class PictureSlot:
         return self.picture.data_url
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class NamedPicture:
     """A ``cid:`` address that came from data: the message must be given the picture it names."""
 

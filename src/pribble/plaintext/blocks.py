@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Literal, NamedTuple
+
+from pribble.records import field, record
 
 # Whether an empty line stands before a block, and the block.
 Placed = tuple[bool, "Block"]
@@ -13,7 +14,7 @@ Placed = tuple[bool, "Block"]
 Laid = dict[int, list[str]] | None
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class Paragraph:
     """Running text, tidied; `level` is that of a heading, 0 for none."""
 
@@ -22,12 +23,12 @@ class Paragraph:
     laid: Laid = None
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class HorizontalRule:
     """A line across."""
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class BlockGroup:
     """Blocks within a block."""
 
@@ -36,7 +37,7 @@ class BlockGroup:
     laid: Laid = None
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class ListItem:
     """An item of a list; `value` where it says its own number, `marker` where it says its own kind."""
 
@@ -45,7 +46,7 @@ class ListItem:
     marker: str | None = None
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class List:
     """A list; what stands in it is an item, or a block of its own.
 
@@ -60,7 +61,7 @@ class List:
     laid: Laid = None
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class TableShape:
     """What a cell says of itself."""
 
@@ -106,7 +107,7 @@ class RowLines(NamedTuple):
     narrow: bool
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class Rows:
     """Rows of one form; `head` where they stand in the head of the table, `flat` where each cell
     is known to be a text of one line, `narrow` where each character of it is one column wide."""
@@ -119,7 +120,7 @@ class Rows:
     laid: dict[int, RowLines] | None = None
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class Table:
     """A table; `arranging` where it says of itself that it only arranges."""
 

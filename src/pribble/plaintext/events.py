@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
 
 from pribble.plaintext.style import NO_STYLE, Style
+from pribble.records import record
 
 # The attributes that matter to what a page says.
 READ_ATTRIBUTES = frozenset("href alt title start reversed value role hidden colspan rowspan type nowrap".split())
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Open:
     """A start tag; an attribute whose value is None is as good as absent."""
 
@@ -21,14 +21,14 @@ class Open:
     style: Style = NO_STYLE
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Close:
     """The end of an element, whether or not an end tag was written."""
 
     name: str
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Brought:
     """What a value brings: events that are asked for when the page is read."""
 

@@ -3,15 +3,15 @@ the data decide of as a whole."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import TypeAlias
 
 from pribble.plaintext.blocks import Block, BlockGroup, List, ListItem, Rows, Table
 from pribble.plaintext.elements import Inherited
 from pribble.plaintext.events import TextEvent
+from pribble.records import field, record
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class TextSlot:
     """A paragraph whose text is put in."""
 
@@ -19,7 +19,7 @@ class TextSlot:
     level: int = 0
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class PatternPart:
     """Events that are put in, and what they inherit; `section` is that of the table whose rows they are."""
 
@@ -29,7 +29,7 @@ class PatternPart:
     section: str = ""
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class RowPattern:
     """A row like `of`; a cell is a text, blocks with slots among them, or the index of the only text in it."""
 
@@ -37,7 +37,7 @@ class RowPattern:
     cells: list[PatternCell]
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Pattern:
     """Blocks with slots among them: what stands in a group, list, item or table like `of`, or, with None, one after the
     other.

@@ -8,8 +8,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 from typing import Literal
+
+from pribble.records import record
 
 # The properties that are read here, by their longhands.
 READ = (
@@ -63,7 +64,7 @@ _MARKERS = frozenset(
 )
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Style:
     """What is declared for an element; None where nothing is, which is to say what its name says, or what it inherits.
 

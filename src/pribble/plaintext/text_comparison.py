@@ -5,7 +5,8 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Iterable
-from dataclasses import dataclass
+
+from pribble.records import record
 
 _ADDRESS = re.compile(
     r"(?:[a-z][a-z0-9+.-]{1,20}://|mailto:|tel:|www\.)[^\s<>\"]+"
@@ -23,7 +24,7 @@ _UNSPACED = "\u2e80-\u9fff\uf900-\ufaff\U00020000-\U0003fffd\u0e01-\u0e5b"
 _WORD = re.compile(rf"[{_UNSPACED}]|(?:(?![{_UNSPACED}])[^\W\d_])+(?:['’-][^\W\d_]+)*")
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class MissingContent:
     """What the text lacks of the HTML, and the HTML of the text, each in the order of its first place."""
 
@@ -34,7 +35,7 @@ class MissingContent:
         return bool(self.text or self.html)
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class TextDifferences:
     """The words, numbers and addresses that one form of a message lacks of the other; false where there is none."""
 

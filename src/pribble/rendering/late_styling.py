@@ -8,7 +8,6 @@ from __future__ import annotations
 from bisect import bisect_right
 from collections import Counter
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
 from pathlib import Path
 
 from pribble.cascade.inlining import PageResources
@@ -42,13 +41,14 @@ from pribble.pictures.picture_slots import PictureSlot
 from pribble.plaintext.flow import flow
 from pribble.plaintext.layout import WIDTH, layout
 from pribble.plaintext.links import Links
+from pribble.records import field, record
 
 # Where the preheader goes, in a text that is being styled.
 _PREHEADER = "<!--pribble:preheader-->"
 _PageEdit = Edit[StylePiece]
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class LateStyler:
     """Styles pages: with these pictures, beside the file `near`; `named` where the page itself may name pictures,
     `sheets` where it may name style sheets, `foreign` where it is no template's: nothing in it is refused then."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from functools import cached_property, lru_cache
 from typing import Unpack
 
@@ -32,6 +32,7 @@ from pribble.pictures.picture import Picture
 from pribble.pictures.picture_slots import EMBED, Embed, NamedPicture, PictureSlot
 from pribble.plaintext.layout import layout
 from pribble.plaintext.pattern_filling import fill_patterns
+from pribble.records import field, record
 from pribble.values.escaping import markup
 from pribble.values.kinds import Data
 from pribble.values.url_values import base
@@ -39,7 +40,7 @@ from pribble.values.url_values import base
 _TAKEN = ("sender", "to", "pictures", *MessageOptions.__annotations__)
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class RenderOptions:
     """How the pages of a template are finished: how their pictures travel, what linked ones are below, the right
     side of Content-IDs; what was corrected when it was compiled; and what styles a page that is styled late.  Pages
@@ -60,7 +61,7 @@ class RenderOptions:
         return self.has_no_variants and self.style_late is None and self.embed in (None, "cid")
 
 
-@dataclass(frozen=True, init=False, eq=False)
+@record(frozen=True, init=False, eq=False)
 class Rendering:
     """A template filled with data: subject, preheader, HTML, plain text, pictures.
 

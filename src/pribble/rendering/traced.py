@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from bisect import bisect_right
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from functools import cached_property
 
 from pribble.compiler.compiled_template import TracedTemplate
@@ -18,6 +17,7 @@ from pribble.language.linked_source import LinkedSource
 from pribble.mime.flowed import SIGNATURE
 from pribble.passes.pieces import Piece, texts_of
 from pribble.passes.traces import TRACE_END, Origin, ShownValue, TraceBegin, TracedRange, traced_ranges
+from pribble.records import field, record
 from pribble.rendering.rendering import Rendering, begins_preheader, final_pieces, with_pieces
 from pribble.values.escaping import markup
 from pribble.values.kinds import Data
@@ -27,7 +27,7 @@ from pribble.values.settings import Settings
 _Keeping = Callable[[str], tuple[str, list[int]]]
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Shown:
     """A stretch of a text that shows a value: `start` and `end` are its offsets, `place` the mark's, and `paths` name
     the data (``lines[2].price``)."""
@@ -45,7 +45,7 @@ class Shown:
         return self.paths[0] if self.paths else ""
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Tested:
     """A test of a branch that was made: `bindings` are the turns of the loops around it."""
 
@@ -54,7 +54,7 @@ class Tested:
     bindings: Mapping[Binding, int]
 
 
-@dataclass(frozen=True, eq=False)
+@record(frozen=True, eq=False)
 class TracedText:
     """One form of a rendering, and where its stretches come from."""
 
@@ -134,7 +134,7 @@ class TracedText:
         return [one.end for one in self.shown]
 
 
-@dataclass(frozen=True, eq=False)
+@record(frozen=True, eq=False)
 class TracedRendering:
     """A `Rendering` and its traces; `text` is traced where it is written by hand."""
 
@@ -164,7 +164,7 @@ class TracedRendering:
                 yield fork, tuple(counts)
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class TracedPieces:
     """What a traced program gave."""
 

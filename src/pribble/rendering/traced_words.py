@@ -10,13 +10,13 @@ import re
 from bisect import bisect_right
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 
 from pribble.edits import Edit, replaced
 from pribble.markup.events import Characters
 from pribble.markup.foreign_pages import read_foreign_page
 from pribble.markup.references import REFERENCE
 from pribble.passes.traces import Origin
+from pribble.records import record
 from pribble.rendering.traced import TracedText
 
 _WORD = re.compile(rf"{REFERENCE}|\w+")
@@ -32,7 +32,7 @@ _SIGN = re.compile(f"[\U000e0100-\U000e01ef]{{{_DIGITS}}}")
 _MOST = 200_000
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class WordKey:
     """Where a word comes from, the same in all forms of one rendering.
 
@@ -46,7 +46,7 @@ class WordKey:
     index: int = 0
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class TracedWord:
     """A word from `start` to `end` of a text."""
 

@@ -9,13 +9,14 @@ from __future__ import annotations
 from bisect import bisect_left
 from collections import Counter
 from collections.abc import Hashable, Iterator, Sequence
-from dataclasses import dataclass
+
+from pribble.records import record
 
 # Matches within matches are looked for so deep.
 _DEEPEST = 60
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Run:
     """A run of one sequence and that of the other which takes its place, by offsets; `same` where they are equal."""
 

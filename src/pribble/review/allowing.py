@@ -10,12 +10,12 @@ import re
 from bisect import bisect_right
 from collections import deque
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
 
 from pribble.errors import Place, Source, TemplateError
 from pribble.language.marks import Mark, cut_marks
 from pribble.markup.events import Closed, Opened
 from pribble.markup.foreign_pages import read_foreign_page
+from pribble.records import record
 from pribble.review.report import CheckReport
 from pribble.review.rules import RULES
 
@@ -24,7 +24,7 @@ _FIRST_TAG = re.compile(r"<[A-Za-z]")
 _SPACE = re.compile(r"\s*+")
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Allowed:
     """A remark that allows what a rule finds, in its source from `start` to `end`.
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from functools import cached_property
 
 from pribble.errors import Place, PribbleError, Source
@@ -11,6 +10,7 @@ from pribble.findings import Finding
 from pribble.language.data_paths import path_steps
 from pribble.mime.message import Message
 from pribble.pictures.picture import Picture
+from pribble.records import field, record
 from pribble.rendering.rendering import Rendering
 from pribble.rendering.traced import TracedRendering, TracedText
 from pribble.rendering.traced_words import WordKey
@@ -23,7 +23,7 @@ from pribble.values.lookup import MISSING, record_field
 _SENDER, _RECIPIENT = "sender@pribble.invalid", "recipient@pribble.invalid"
 
 
-@dataclass(frozen=True, eq=False)
+@record(frozen=True, eq=False)
 class Case:
     """A template with one sample, in one language: `sample` is its label, `locale` that of the file.
 
@@ -79,7 +79,7 @@ def message_of(rendering: Rendering, sender: str | None = None, to: str | None =
     return rendering.message(sender=sender or _SENDER, to=to or _RECIPIENT)
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Failed:
     """What could not be made, and why: the first problem, and others that were found with it.
 
@@ -92,7 +92,7 @@ class Failed:
     errors: Sequence[PribbleError]
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class Checked:
     """All that is checked of one template: its cases, what is found in each, those that fail, and the sources of its
     files."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from typing import Any
 
 from pribble.arguments import are_instances, flags, integers
@@ -16,6 +16,7 @@ from pribble.mime.message import Message
 from pribble.mime.reading import Entity, read_message
 from pribble.mime.stored import named_pictures, text_and_page
 from pribble.pictures.picture import Picture
+from pribble.records import field, record
 from pribble.review.allowing import apply_allowed
 from pribble.review.cases import Case, Checked, Failed, message_of
 from pribble.review.checks.contrast import check_picture_contrast, check_text_contrast
@@ -41,7 +42,7 @@ from pribble.template import Template, TemplateFolder, linked_source, trace
 _ADDED = re.compile(r"shown with ((?:width|height)=\"[0-9]+\"(?: height=\"[0-9]+\")?)")
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Weight:
     """How heavy the messages of one template are, with their first sample: `size` is in bytes, for each way in which
     pictures travel, `recipients` how many messages there will be."""
@@ -51,7 +52,7 @@ class Weight:
     recipients: int
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Strained:
     """What was tried of one template with data that hurt: how many were `tried` and `left` out, since there are more
     than are tried, and those that broke something."""
@@ -61,7 +62,7 @@ class Strained:
     broke: tuple[Strain, ...]
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Check:
     """What a check found: errors first, each rule once for a file.
 
@@ -133,7 +134,7 @@ def check(
     ).check
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class CheckedCases:
     """A check, and the cases that it is of; `broken` are the templates that cannot be compiled."""
 

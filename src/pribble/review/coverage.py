@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 
 from pribble.compiler.tracing import Fork
 from pribble.errors import Place
+from pribble.records import record
 from pribble.review.cases import Case
 from pribble.review.report import CheckReport
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Way:
     """One way that the data can lead: a branch, a loop that is empty; `place` is where it is written, `what` says it in
     words, `taken` how often it was taken."""
@@ -21,7 +21,7 @@ class Way:
     taken: int
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Coverage:
     """The ways of one template, or of several together."""
 

@@ -12,7 +12,6 @@ from __future__ import annotations
 import hashlib
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal
 
@@ -23,6 +22,7 @@ from pribble.mime.encoded_words import decoded_text
 from pribble.mime.reading import Entity, read_message
 from pribble.mime.stored import named_pictures, text_and_page
 from pribble.pictures.decoding import open_image
+from pribble.records import record
 from pribble.rendering.rendering import Rendering
 from pribble.review.aligning import Run, aligned
 from pribble.review.cases import message_of
@@ -41,7 +41,7 @@ _WORD = re.compile("[^\\s\ufffc]+")
 _AROUND = 3
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Difference:
     """One difference: its `kind`, `what` it is in ("Subject", "line 7", a label), and what stands there in the `old`
     and the `new` message, "" for nothing."""
@@ -85,7 +85,7 @@ def differences(
     return made
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class _Read:
     """A message that was read."""
 
@@ -168,7 +168,7 @@ def _line_differences(old: str, new: str) -> Iterator[Difference]:
 # ---- page -----------------------------------------------------------------------------------------------------------
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class _Word:
     """A word of a page as it shows."""
 
@@ -269,7 +269,7 @@ def _link_differences(old: PageView, new: PageView) -> Iterator[Difference]:
 # ---- pictures -------------------------------------------------------------------------------------------------------
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class _Shown:
     """A picture of a page: what it is called, its alternative text, its size on the page, what its pixels are."""
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 
 from pribble.cascade.colours import Colour
@@ -16,6 +15,7 @@ from pribble.errors import Place
 from pribble.markup.events import Characters, Closed, Opened
 from pribble.markup.foreign_pages import read_foreign_page
 from pribble.markup.references import REFERENCE, decode_references
+from pribble.records import record
 
 WIDE, NARROW = Screen(1000), Screen(390)
 DARK = Screen(1000, scheme="dark")
@@ -31,7 +31,7 @@ _CODE = frozenset({"pre", "code", "kbd", "samp", "tt", "listing", "xmp"})
 _STANDING = {"br": "\n", "img": "\ufffc"}
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Text:
     """A text between tags, from `start` to `end` of the page; `element` is the number of the one it stands in."""
 
@@ -40,7 +40,7 @@ class Text:
     element: int
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Block:
     """What is said in one block, its white space as it is shown; `offsets` are where its characters stand in the page,
     `element` is the number of the one that it is in."""
@@ -59,7 +59,7 @@ class Block:
         return first, max(first + 1, self.offsets[min(max(start, end - 1), len(self.offsets) - 1)] + 1)
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Link:
     """A link: its address, its label (words, and those for its pictures), how many pictures it has."""
 
@@ -303,7 +303,7 @@ class PageView:
         return made
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Ground:
     """What lies under a text: a colour, and whether there is a picture too.
 

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from pribble.errors import Place, Source
 from pribble.findings import Finding, Severity
+from pribble.records import record
 from pribble.review.rules import RULES
 
 # So many of the fields that are missing are named in one finding.
@@ -14,7 +15,7 @@ _MOST_NAMED = 12
 _ORDER: dict[str, int] = {"error": 0, "warning": 1, "note": 2}
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Repair:
     """What mends a finding by itself: an attribute that is put into a tag, at `offset` of a source.
 

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import base64
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 
 from pribble.arguments import are_instances
@@ -26,6 +25,7 @@ from pribble.markup.scanner import Attribute
 from pribble.mime.base import BaseMessage
 from pribble.mime.reading import Entity, read_message
 from pribble.mime.stored import named_pictures, text_and_page
+from pribble.records import record
 from pribble.review.conditional_comments import comments_as_read, shapes_as_boxes
 from pribble.review.darkening import darkened
 from pribble.review.viewers import Viewer, named_viewer
@@ -37,7 +37,7 @@ _LINKED = frozenset({"link", "base"})
 _SMALLEST = 12
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Lost:
     """Something that a viewer takes out: `what` it is (``<svg>``, ``position``), and where it stands in the page."""
 
@@ -46,7 +46,7 @@ class Lost:
     end: int
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class View:
     """What a reader with one viewer gets.
 
@@ -88,7 +88,7 @@ def addresses_of(root: Entity) -> dict[str, str]:
     }
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class SeenPage:
     """A page as a viewer shows it: the `source` and its `page`, with `edits` that leave out what is not shown, and what
     that is, `lost`.  With `recast`, shapes are drawn and colours changed after that."""

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import copy
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from decimal import Decimal
 
 from pribble.language.data_paths import path_of
@@ -17,6 +16,7 @@ from pribble.language.expressions import Comparison, Constant, with_inner
 from pribble.language.fields import Field
 from pribble.language.linked_source import LinkedSource
 from pribble.language.samples import data_skeleton
+from pribble.records import record
 from pribble.review.cases import leaf_paths, value_at
 from pribble.template import Template, linked_source
 from pribble.values.kinds import Data
@@ -30,7 +30,7 @@ _SIGNS = 'Tom & <Jerry> "Cheese"'
 _DAYS = ("1901-01-31", "2199-12-31")
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Strain:
     """Data with one change: `what` was changed in words, the `path` of it, and `kind`, one of "left out", "empty",
     "one", "many", "long", "unbroken", "direction", "signs", "zero", "negative", "large", "far", "tested"."""
@@ -41,7 +41,7 @@ class Strain:
     data: Data
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class _Change:
     """One change to data: the new value at a path, in the first item of a list; left out with None."""
 

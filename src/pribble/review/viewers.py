@@ -7,7 +7,7 @@ from another.
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, fields, replace
+from dataclasses import fields, replace
 from functools import cache
 from pathlib import Path
 from types import MappingProxyType
@@ -15,12 +15,13 @@ from typing import Any, Literal
 
 from pribble.cascade.media_queries import Screen
 from pribble.errors import did_you_mean
+from pribble.records import record
 from pribble.toml_file import TomlFile
 
 _LIKE = "like"
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Viewer:
     """What one kind of mail program does.
 

@@ -7,10 +7,10 @@ import hmac
 import ipaddress
 import re
 from collections.abc import Collection
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from pribble.errors import DataError
+from pribble.records import record
 from pribble.serving.problems import Problem
 
 if TYPE_CHECKING:
@@ -41,7 +41,7 @@ def checked_token(token: str) -> str:
     return token
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Gate:
     """Lets requests in that have the `token`, where there is one, and name the server by one of its `names`."""
 

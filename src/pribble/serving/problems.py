@@ -4,18 +4,18 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 from typing import Any
 
 from pribble.delivery.composing import words_of
 from pribble.errors import PribbleError, did_you_mean, visible
+from pribble.records import record
 
 PROBLEM_TYPE = "application/problem+json"
 # What types begin with: names that are compared, and no addresses to open (RFC 4151).
 _TYPES = "tag:pribble.example,2026:"
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class ProblemKind:
     """A kind of problem: its status (RFC 9110 15), and what a client can make of it."""
 

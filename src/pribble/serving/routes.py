@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+
+from pribble.records import field, record
 
 JSON, HTML, TEXT, MESSAGE = "application/json", "text/html", "text/plain", "message/rfc822"
 # What every request can end with, and what every body can.
@@ -11,7 +12,7 @@ ALWAYS = ("malformed", "unauthorized", "wrong-method", "unknown-host", "fault")
 OF_BODIES = ("unreadable", "too-large", "not-json")
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Answer:
     """What a request ends with: its words, the name of its schema, its types; whether Location is there."""
 
@@ -21,7 +22,7 @@ class Answer:
     location: bool = False
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Route:
     """A route: its path, with the names of its parameters in braces; the name of its body's schema; what it ends with,
     by status, and with which problems besides those of all."""

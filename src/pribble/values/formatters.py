@@ -12,10 +12,10 @@ from __future__ import annotations
 
 import inspect
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
 from types import MappingProxyType
 from typing import Literal
 
+from pribble.records import record
 from pribble.values import address_formatters, dates, json_values, list_formatters, numbers, text_formatters
 from pribble.values.kinds import NOTHING, Data, canonical
 from pribble.values.numbers import Apply
@@ -24,7 +24,7 @@ from pribble.values.settings import Settings
 Factory = Callable[..., Apply]
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Formatter:
     """A formatter, and all that is known of it besides.
 

@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import TYPE_CHECKING
 from zoneinfo import ZoneInfo
 
 from pribble.arguments import texts
 from pribble.errors import visible
+from pribble.records import record
 
 if TYPE_CHECKING:
     from babel import Locale
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Settings:
     """A locale (``en_GB``) and a time zone (``Europe/Berlin``)."""
 

@@ -9,7 +9,6 @@ Reading a message back proves little, since readers forgive much silently; the a
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
 
 from pribble import arguments
 from pribble.findings import Finding
@@ -34,12 +33,13 @@ from pribble.mime.audit.structured import check_form
 from pribble.mime.audit.words import check_raw, check_raw_in_part, check_words
 from pribble.mime.fields import known_field
 from pribble.mime.reading import Entity, ReadField, read_message
+from pribble.records import field, record
 
 # Fields with parameters, which may be encoded in a way of their own (RFC 2231).
 _WITH_PARAMETERS = ("content-type", "content-disposition")
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class AuditedPart:
     """A part of a message: its media `type`, transfer `encoding`, `charset`, `disposition`, file `name` and
     `content_id` (each "" where there is none), its `size` in octets as it travels, the `offset` of its header, its
@@ -62,7 +62,7 @@ class AuditedPart:
             yield from part.walk(depth + 1)
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Audit:
     """What an audit found: the `tree` of parts, and the `findings` in the order of the message.
 

@@ -5,13 +5,13 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import NamedTuple, Protocol
 
 from pribble.mime.audit.report import Report
 from pribble.mime.grammar import URI
 from pribble.mime.reading import Entity
+from pribble.records import field, record
 
 LONGEST_LINE = 75
 _EVENTS = ("VEVENT", "VTODO", "VJOURNAL")
@@ -42,7 +42,7 @@ class Property(NamedTuple):
     value: str
 
 
-@dataclass
+@record
 class Component:
     """What stands between BEGIN and END."""
 

@@ -6,13 +6,13 @@ import json
 import os
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 from pribble.arguments import flags, maybe_texts, possible_paths, texts
 from pribble.conversion import compare
 from pribble.errors import DataError
 from pribble.findings import Finding
+from pribble.records import record
 from pribble.review.adopting.braces import BRACES, CLOSED, DOUBLED, mark, with_marks_written, without_controls
 from pribble.review.adopting.material import Material, read_material
 from pribble.review.adopting.pages import adopt_page, with_marks
@@ -29,7 +29,7 @@ _NOT_TEMPLATES = ("layouts", "parts", "pictures", "styles")
 _REFERENCE = "Pribble, docs/adopting.md"
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class AdoptedField:
     """A field that was made: its `path`, the `text` that stood for it first, and in how many `places`."""
 
@@ -38,7 +38,7 @@ class AdoptedField:
     places: int
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Adopted:
     """What was brought in: the `files` that were written, the template first; the `fields` that were made; the
     `findings`: what was left out or needs a hand, and what a check of the template finds."""

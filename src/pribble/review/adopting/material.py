@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import posixpath
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from dataclasses import dataclass, field
 from pathlib import Path
 from urllib.parse import unquote, urljoin
 
@@ -19,6 +18,7 @@ from pribble.mime.encoded_words import decoded_text
 from pribble.mime.flowed import FlowingText
 from pribble.mime.reading import Entity, read_message
 from pribble.mime.stored import leaves, text_and_page
+from pribble.records import field, record
 from pribble.review.adopting.archives import MOST_BYTES, MOST_ENTRIES, read_archive
 
 _PAGES = (".html", ".htm", ".xhtml")
@@ -29,7 +29,7 @@ _MOST_NAMED = 6
 _REFERENCE = "Pribble, docs/adopting.md"
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Material:
     """A page, and what it may name.
 

@@ -8,7 +8,6 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
 from urllib.parse import urljoin
 
 from pribble.cascade.urls import is_elsewhere, is_on_disk, replace_urls
@@ -19,6 +18,7 @@ from pribble.markup.contexts import is_picture_place
 from pribble.markup.events import Characters, Opened
 from pribble.markup.references import decode_references
 from pribble.markup.scanner import Attribute, StartTag
+from pribble.records import field, record
 from pribble.review.adopting.braces import ADDRESSES, BRACES, braces_in_css, with_literal_braces, with_marks_written
 from pribble.review.adopting.braces import mark as mark_of
 from pribble.review.adopting.material import Material, path_named
@@ -38,7 +38,7 @@ _DEEPEST = 5  # sheets that import sheets
 _HIDING = re.compile(r"display\s*:\s*none|(?:width|height)\s*:\s*[01](?:px)?\s*(?:;|\Z)", re.IGNORECASE)
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class AdoptedPage:
     """A page as a template: its `html`, and what was found on the way."""
 

@@ -9,11 +9,11 @@ import posixpath
 import re
 from collections import Counter
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from urllib.parse import unquote, unquote_to_bytes
 
 from pribble.errors import PictureError
 from pribble.pictures.picture import Picture
+from pribble.records import field, record
 
 _UNSAFE = re.compile(r"[^a-z0-9]+")
 _RESERVED = re.compile(r"con|prn|aux|nul|com[0-9]|lpt[0-9]")
@@ -22,7 +22,7 @@ _DATA = re.compile(r"data:([^,]*),", re.IGNORECASE)
 _ENDINGS = {"image/jpeg": "jpg", "image/svg+xml": "svg", "image/png": "png", "image/gif": "gif", "image/webp": "webp"}
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class BroughtFiles:
     """The files that come with a template called `name`, by their paths beside it."""
 

@@ -5,10 +5,11 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from urllib.parse import quote
 
 from pribble.language.data_paths import path_steps
+from pribble.records import field, record
 
 _LONGEST = 200
 _MOST_FIELDS = 200
@@ -33,7 +34,7 @@ def checked_path(path: str) -> str:
     return path
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class Replacing:
     """What becomes marks: a `placeholder` whose first group is the name of the field, and `fields` by the text that
     stands for each; how often each was found, and what stood there."""

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 from pribble.cascade.elements import Element
 from pribble.graphemes import column_count
 from pribble.language.expressions import Formatted
+from pribble.records import record
 from pribble.rendering.traced import Shown, TracedText
 from pribble.review.cases import Case
 from pribble.review.checks.words import CURRENCY_SIGNS, shortened
@@ -23,7 +23,7 @@ _WORD = re.compile(r"[^\W\d_]+")
 _ISOLATED = frozenset({"bdi"})
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Before:
     """What the sample that is strained brings about itself: the headings that it leaves `lone`, and how wide its
     `widest` row or block is."""

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Collection, Iterable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -12,6 +11,7 @@ from pribble.arguments import ensure, integers, maybe_texts, possible_paths
 from pribble.files import write_file
 from pribble.mime.address import mailbox
 from pribble.mime.message import Message
+from pribble.records import record
 from pribble.rendering.rendering import Rendering
 from pribble.review.check import Check, check_cases
 from pribble.review.preview.case_entries import Composing
@@ -24,7 +24,7 @@ from pribble.template import Template, TemplateFolder
 LARGE = 10_000_000
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Preview:
     """A preview that was written: the `path` of its page, its `size` in bytes, and the `check` of what it shows.
 

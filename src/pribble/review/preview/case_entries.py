@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 from pribble.edits import Edit, replaced
@@ -12,6 +12,7 @@ from pribble.findings import Finding
 from pribble.mime.encoded_words import decoded_text
 from pribble.mime.message import Message
 from pribble.mime.reading import Entity, read_message
+from pribble.records import record
 from pribble.rendering.rendering import Rendering
 from pribble.review.aligning import aligned
 from pribble.review.cases import Case, Failed, message_of
@@ -29,7 +30,7 @@ from pribble.values.kinds import Data
 _MOST_LINES = 400
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Composing:
     """How messages are made of renderings: who they are from, or by the application's own function, which takes the
     name of the template, the rendering and the data; and where the snapshots lie that they are compared with."""
@@ -49,7 +50,7 @@ class Composing:
         return message_of(rendering, self.sender, to)
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class _Pictures:
     """The pictures of a message: addresses that stand for them while pages are made, and what these stand for."""
 

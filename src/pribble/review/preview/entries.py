@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, field
 
 from pribble.errors import PribbleError
 from pribble.findings import Finding
+from pribble.records import field, record
 from pribble.review.cases import Checked, Failed
 from pribble.review.check import CheckedCases, Weight
 from pribble.review.coverage import Coverage
@@ -29,7 +29,7 @@ PLAIN_VIEWERS = ("browser", "phone")
 _IN_FIGURES = frozenset({"data.untried", "weight.message"})
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class Entries:
     """What the preview is made of: `templates` by name, and what they keep together in `store`."""
 

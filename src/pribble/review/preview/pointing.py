@@ -8,9 +8,9 @@ from __future__ import annotations
 
 from bisect import bisect_right
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 
 from pribble.errors import Place
+from pribble.records import field, record
 from pribble.rendering.traced import Shown, TracedText
 from pribble.rendering.traced_words import WordKey, traced_words
 from pribble.review.json_data import Json
@@ -23,7 +23,7 @@ _LONGEST_SAID = 120
 _DROPPING = frozenset({"pre", "textarea", "listing"})
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class ShownValues:
     """The values that a message shows: each mark with each path of the data once, by number."""
 
@@ -57,7 +57,7 @@ class ShownValues:
         }
 
 
-@dataclass(frozen=True, slots=True)
+@record(frozen=True, slots=True)
 class _OwnText:
     """A text of a page as part of its element's own text, where it begins at `before`."""
 
@@ -87,7 +87,7 @@ def own_texts(view: PageView) -> Iterator[_OwnText]:
         before[text.element] = position + units(len(said))
 
 
-@dataclass(slots=True)
+@record(slots=True)
 class Pointing:
     """What can be pointed at in one page, and in the plain text beside it.
 
