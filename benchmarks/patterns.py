@@ -18,6 +18,7 @@ from typing import Any
 
 import pribble
 from benchmarks.measure import doubling, timed
+from pribble.regexes import Regex
 
 _SOURCE = Path(pribble.__file__).parent
 _METHODS = ("match", "fullmatch", "search", "finditer", "findall", "sub", "subn", "split")
@@ -95,7 +96,9 @@ def _modules() -> Iterator[Any]:
 
 
 def _patterns(value: object, depth: int = 2) -> Iterator[re.Pattern[Any]]:
-    if isinstance(value, re.Pattern):
+    if isinstance(value, Regex):
+        yield value.compiled
+    elif isinstance(value, re.Pattern):
         yield value
     elif depth and isinstance(value, dict):
         for inner in value.values():

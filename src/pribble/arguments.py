@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import os
-import re
 from collections.abc import Callable
 
+from pribble.regexes import regex
+
 # Half a surrogate pair, but for those that stand for octets of a name that is no UTF-8 (PEP 383).
-_SURROGATE = re.compile("[\ud800-\udc7f\udd00-\udfff]")
+_SURROGATE = regex("[\ud800-\udc7f\udd00-\udfff]")
 
 
 def texts(**given: object) -> None:

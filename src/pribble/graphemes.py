@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-import re
 import unicodedata
 from collections.abc import Iterator
+
+from pribble.regexes import regex
 
 
 def belongs(cluster: str, character: str) -> bool:
@@ -32,7 +33,7 @@ def graphemes(text: str) -> Iterator[str]:
 
 
 # A pair of regional indicators is one flag.  The package that knows widths counts them back from each: their square.
-_FLAG = re.compile("[\U0001f1e6-\U0001f1ff]{2}")
+_FLAG = regex("[\U0001f1e6-\U0001f1ff]{2}")
 _AS_WIDE = "\U0001f44d"  # to which the same can be joined as to a flag
 
 

@@ -9,7 +9,6 @@ from __future__ import annotations
 import glob
 import hashlib
 import os
-import re
 import threading
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import replace
@@ -53,6 +52,7 @@ from pribble.pictures.corrections import ALL, checked_corrections
 from pribble.pictures.picture_finder import PictureFinder
 from pribble.pictures.picture_slots import Embed
 from pribble.records import record
+from pribble.regexes import regex
 from pribble.rendering.late_styling import LateStyler
 from pribble.rendering.rendering import Rendering, RenderOptions, checked_base, checked_embed, with_preheader
 from pribble.rendering.traced import TracedPieces, TracedRendering, run_traced
@@ -66,7 +66,7 @@ from pribble.values.settings import Settings, is_locale, is_one_language, settin
 
 _NOT_TEMPLATES = ("layouts", "parts")
 _ENDINGS = (".html", ".txt")
-_NAME = re.compile(r"[^\W\d]\w*")
+_NAME = regex(r"[^\W\d]\w*")
 
 
 class TemplateFolder(Mapping[str, "Template"]):

@@ -10,12 +10,13 @@ from pathlib import Path
 from typing import Any, Literal
 
 from pribble.errors import DataError, Place, PribbleError, Source
+from pribble.regexes import regex
 
 # The way to a value: names of tables and keys, numbers in arrays.
 Keys = tuple[str | int, ...]
 # Which of the two an error is about.
 At = Literal["key", "value"]
-_AT = re.compile(r"\(at line (\d+), column (\d+)\)$")
+_AT = regex(r"\(at line (\d+), column (\d+)\)$")
 
 
 class TomlFile:
@@ -85,12 +86,12 @@ class TomlFile:
         return _Scanner(self.source.text).places()
 
 
-_SPACE = re.compile(r"(?:[ \t\n]|#[^\n]*)*")
-_BLANK = re.compile(r"[ \t]*")
-_BARE_KEY = re.compile(r"[A-Za-z0-9_-]+")
-_BARE_VALUE = re.compile(r"[^,\]}#\n]*")
+_SPACE = regex(r"(?:[ \t\n]|#[^\n]*)*")
+_BLANK = regex(r"[ \t]*")
+_BARE_KEY = regex(r"[A-Za-z0-9_-]+")
+_BARE_VALUE = regex(r"[^,\]}#\n]*")
 # A string, from its first quote; in basic ones a backslash takes the next character along.
-_STRING = re.compile(
+_STRING = regex(
     r'"""(?:[^"\\]|\\[\s\S]|"{1,2}(?!"))*"{3,5}'
     r"|'''(?:[^']|'{1,2}(?!'))*'{3,5}"
     r'|"(?:[^"\\\n]|\\.)*"'

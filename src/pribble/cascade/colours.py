@@ -12,6 +12,7 @@ from tinycss2.color4 import parse_color
 
 from pribble.cascade.syntax import readable
 from pribble.records import record
+from pribble.regexes import regex
 
 # Which pages a reader asks for, or a page says that it is made for.
 Scheme = Literal["light", "dark"]
@@ -154,7 +155,7 @@ _TO_SRGB: dict[str, Callable[[_Vector], _Vector]] = {
 }
 
 
-_HEX = re.compile("[0-9a-fA-F]")
+_HEX = regex("[0-9a-fA-F]")
 
 
 def legacy_colour(value: str) -> Colour | None:

@@ -6,7 +6,6 @@ beside a loop or a branch.  An element knows them, so that a selector which asks
 
 from __future__ import annotations
 
-import re
 from bisect import bisect_right
 from collections.abc import Callable
 
@@ -15,12 +14,13 @@ from pribble.markup.page import Page
 from pribble.markup.references import decode_references
 from pribble.markup.scanner import StartTag
 from pribble.markup.value_branches import CLOSE, ENDING, OPENING, SHOW, Role
+from pribble.regexes import regex
 
 # Elements of which nothing is rendered, so that no style is written into them.
 UNRENDERED = frozenset("head title meta link style script base template noscript area param source track".split())
 
 
-_WORD = re.compile("[^ \t\r\n\f]+")
+_WORD = regex("[^ \t\r\n\f]+")
 
 
 def words(value: str) -> frozenset[str]:

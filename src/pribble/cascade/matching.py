@@ -8,7 +8,6 @@ stands before it and however deep the page nests; ``:is()``, ``:not()``, ``:has(
 
 from __future__ import annotations
 
-import re
 from bisect import bisect_right
 from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
@@ -20,6 +19,7 @@ from pribble.cascade.bounds import MATCHES, CascadeCounter
 from pribble.cascade.elements import Element, words
 from pribble.cascade.selector_trees import Lang, Nth, Tree, chain
 from pribble.cascade.selectors import NestingParent, Selector
+from pribble.regexes import regex
 
 ElementNumbers = Sequence[int]
 _Test = Callable[[int], bool]
@@ -34,7 +34,7 @@ _CASELESS = frozenset(
 _LINKING = frozenset({"a", "area", "link"})
 # What a fieldset around it disables (WHATWG HTML 4.10.18.5).
 _FIELDS = frozenset("button input select textarea fieldset".split())
-_SCHEME = re.compile("[a-zA-Z][a-zA-Z0-9+.-]*:")
+_SCHEME = regex("[a-zA-Z][a-zA-Z0-9+.-]*:")
 
 
 class Matcher:

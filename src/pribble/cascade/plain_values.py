@@ -7,6 +7,7 @@ import re
 from tinycss2.color3 import parse_color
 
 from pribble.cascade.syntax import readable
+from pribble.regexes import regex
 
 # Possessive, as all of these: what is no plain value is found out in one go.
 _NUMBER = r"(?:\d++(?:\.\d++)?|\.\d++)"
@@ -58,14 +59,14 @@ _PATTERNS = {
     _LINE: "border-style border-top-style border-right-style border-bottom-style border-left-style",
     rf"{_FAMILY}(?:, ?{_FAMILY})*": "font-family",
 }
-_PLAIN = {name: re.compile(pattern, re.IGNORECASE) for pattern, names in _PATTERNS.items() for name in names.split()}
+_PLAIN = {name: regex(pattern, re.IGNORECASE) for pattern, names in _PATTERNS.items() for name in names.split()}
 _COLOURS = frozenset(
     "color background-color border-color border-top-color border-right-color border-bottom-color "
     "border-left-color outline-color".split()
 )
-_COLOUR = re.compile(rf"{_HEX}|[a-z]+", re.IGNORECASE)
+_COLOUR = regex(rf"{_HEX}|[a-z]+", re.IGNORECASE)
 _BORDERS = frozenset("border border-top border-right border-bottom border-left".split())
-_BORDER = re.compile(rf"0|none|{_THICKNESS} {_LINE} (?P<colour>{_HEX}|[a-z]+)", re.IGNORECASE)
+_BORDER = regex(rf"0|none|{_THICKNESS} {_LINE} (?P<colour>{_HEX}|[a-z]+)", re.IGNORECASE)
 
 
 def is_plain_value(name: str, value: str) -> bool:

@@ -10,13 +10,14 @@ from tinycss2.color3 import parse_color
 from pribble.cascade.cascade_order import ElementStyles
 from pribble.cascade.elements import Element
 from pribble.cascade.syntax import readable
+from pribble.regexes import regex
 
 _CELLS = frozenset({"td", "th"})
 _ROWS = frozenset({"td", "th", "tr"})
 _GROUNDED = frozenset({"table", "tr", "td", "th", "body"})
 _ALIGNED = frozenset({"td", "th", "tr", "p", "div"})
-_PX = re.compile(r"(\d+)(?:\.0+)?px", re.IGNORECASE)
-_SIZE = re.compile(r"(\d+)(?:\.0+)?(?:px|(%))", re.IGNORECASE)
+_PX = regex(r"(\d+)(?:\.0+)?px", re.IGNORECASE)
+_SIZE = regex(r"(\d+)(?:\.0+)?(?:px|(%))", re.IGNORECASE)
 
 
 def presentational_attributes(element: Element, group: ElementStyles) -> Iterator[tuple[str, str]]:

@@ -6,7 +6,6 @@ declaration that becomes important, a selector that gains weight, and copies of 
 
 from __future__ import annotations
 
-import re
 from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from itertools import groupby, pairwise
@@ -21,6 +20,7 @@ from pribble.cascade.selectors import raise_specificity as heavier
 from pribble.cascade.syntax import AtRule, Declaration, StyleSheet
 from pribble.edits import Edit, replaced
 from pribble.records import record
+from pribble.regexes import regex
 
 # So often weights are corrected at the most: selectors that need one another's weight in a circle have none.
 _MOST_ROUNDS = 20
@@ -409,7 +409,7 @@ def _with_remarks(text: str, start: int, comments: Mapping[int, int]) -> int:
         start = comments[start]
 
 
-_LINES = re.compile(r"(?<![ \t])[ \t]*+\n(?:[ \t]*+\n)++")
+_LINES = regex(r"(?<![ \t])[ \t]*+\n(?:[ \t]*+\n)++")
 
 
 def _tidied(text: str) -> str:

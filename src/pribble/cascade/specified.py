@@ -8,6 +8,7 @@ from functools import lru_cache
 
 from pribble.cascade.colours import BLACK, WHITE, Colour, Scheme, css_colour
 from pribble.cascade.syntax import Node, component_values
+from pribble.regexes import regex
 
 READ = frozenset(
     "color background-color background-image font-size font-weight font-family display visibility opacity text-align "
@@ -86,7 +87,7 @@ _GROUND_WORDS = frozenset(
     "repeat repeat-x repeat-y no-repeat space round scroll fixed local left right top bottom center border-box "
     "padding-box content-box text cover contain auto none".split()
 )
-_PICTURED = re.compile(r"(?:-[a-z]+-)?(?:url|image-set|image|src|cross-fade|element|[a-z-]*gradient|paint)\Z")
+_PICTURED = regex(r"(?:-[a-z]+-)?(?:url|image-set|image|src|cross-fade|element|[a-z-]*gradient|paint)\Z")
 
 
 def font_size_of_keyword(keyword: str, *, monospace: bool, quirks: bool) -> float:
@@ -175,7 +176,7 @@ def _opacity(nodes: Sequence[Node]) -> float | None:
     return min(max(number, 0.0), 1.0)
 
 
-_SIZE = re.compile(r"([-+]?(?:[0-9]{1,9}(?:\.[0-9]{0,9})?|\.[0-9]{1,9}))(px|pt|pc|in|cm|mm|q|r?em|%|vw|vh)?")
+_SIZE = regex(r"([-+]?(?:[0-9]{1,9}(?:\.[0-9]{0,9})?|\.[0-9]{1,9}))(px|pt|pc|in|cm|mm|q|r?em|%|vw|vh)?")
 
 
 def _length_value(word: str) -> str | None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 
 from pribble.cascade.syntax import Declaration, StyleSheet
@@ -10,8 +9,9 @@ from pribble.markup.contexts import MARK
 from pribble.markup.references import decode_references
 from pribble.markup.scanner import Attribute
 from pribble.records import record
+from pribble.regexes import regex
 
-_REFERENCE = re.compile(r"&[#\w]+;?")
+_REFERENCE = regex(r"&[#\w]+;?")
 
 
 @record(frozen=True, slots=True)

@@ -13,19 +13,20 @@ from typing import Any, TypeAlias
 import tinycss2
 
 from pribble.records import record
+from pribble.regexes import regex
 
 # A token or block as tinycss2 parses it, which has no types.
 Node: TypeAlias = Any
 
 _BRACKETS = {"{": "}", "(": ")", "[": "]"}
 # Brackets, and what brackets in it do not count in: comments, strings, unquoted urls (`left` is what ends them).
-_LEXEME = re.compile(
+_LEXEME = regex(
     r"""/\*(?:.*?)(?P<left>\*/|\Z) | \\. | [][(){}]
     | "(?:[^"\\\n]|\\.)*(?P<left2>["\n]|\\?\Z) | '(?:[^'\\\n]|\\.)*(?P<left3>['\n]|\\?\Z)
     | [uU][rR][lL]\((?=[ \t\n]*[^"' \t\n])(?:[^)\\]|\\.)*(?P<left4>\)|\\?\Z)""",
     re.DOTALL | re.VERBOSE,
 )
-_ESCAPING = re.compile(r"(?<!\\)(?:\\\\)*\\\Z")
+_ESCAPING = regex(r"(?<!\\)(?:\\\\)*\\\Z")
 _SPACE = ("whitespace", "comment")
 # A sheet whose brackets nest deeper than this is a mistake or an attack; nothing of it is read.
 _DEEPEST = 100
@@ -90,7 +91,7 @@ class BrokenRule:
 
 
 # Python reads no integer of more digits than this, and neither does a browser: they are as good as infinite.
-_TOO_MANY_DIGITS = re.compile(r"[0-9]{1000,}+")
+_TOO_MANY_DIGITS = regex(r"[0-9]{1000,}+")
 
 
 def readable(text: str) -> str:

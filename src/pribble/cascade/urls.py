@@ -14,15 +14,16 @@ from urllib.parse import urljoin
 
 from pribble.cascade.syntax import Node, StyleSheet
 from pribble.edits import Edit, replaced
+from pribble.regexes import regex
 
 # At-rules whose addresses name neither picture nor font.
 _OTHERS = frozenset({"import", "namespace", "document", "-moz-document"})
 _SETS = frozenset({"image-set", "-webkit-image-set"})
-_BARE = re.compile(r"[^\s\"'()\\]*")
+_BARE = regex(r"[^\s\"'()\\]*")
 # What names no file beside the one that holds it: a scheme, a host, a place on the page.
-_ELSEWHERE = re.compile(r"(?:[a-z][a-z0-9+.-]*:|//|#)", re.IGNORECASE)
-_ON_DISK = re.compile(r"file:|[a-z]:[\\/]|\\\\", re.IGNORECASE)
-_PATH = re.compile(r"[^?#]*")
+_ELSEWHERE = regex(r"(?:[a-z][a-z0-9+.-]*:|//|#)", re.IGNORECASE)
+_ON_DISK = regex(r"file:|[a-z]:[\\/]|\\\\", re.IGNORECASE)
+_PATH = regex(r"[^?#]*")
 
 
 class CssUrl(NamedTuple):

@@ -15,6 +15,7 @@ from pribble.errors import DataError, PribbleError, Source, did_you_mean, visibl
 from pribble.files import is_file, write_file
 from pribble.findings import Finding
 from pribble.pictures.picture_slots import EMBED
+from pribble.regexes import regex
 from pribble.rendering.rendering import Rendering, checked_embed
 from pribble.settings import SETTINGS_FILE, ProjectSettings, project_settings, project_templates
 from pribble.template import Template, TemplateFolder, read_data
@@ -201,7 +202,7 @@ def first_sample(chosen: Template, *, needed: bool = True) -> Any:
 
 
 _MOST_STEPS, _LONGEST_INDEX = 100, 12
-_STEP = re.compile(r"\.?([^.\[\]=]+)|\[([0-9]+)\]")
+_STEP = regex(r"\.?([^.\[\]=]+)|\[([0-9]+)\]")
 
 
 def _set(found: Any, assignment: str) -> Any:

@@ -42,12 +42,13 @@ from pribble.passes.page_resources import RESOURCE_NUMBER, TemplateResources, re
 from pribble.passes.pieces import PREHEADER, fragment_boundaries
 from pribble.passes.style_edits import StyleEdits, StylePiece
 from pribble.pictures.picture_slots import PictureSlot
+from pribble.regexes import regex
 from pribble.values.escaping import markup
 
 # A declaration up to its value, and what ends it.
-_PROPERTY = re.compile("(?:\\A|(?<=[;{}\U000f0000-\U0010ffff])|(?<=\\*/))\\s*(?P<own>[-\\w]+\\s*:\\s*)\\Z")
-_CHARSET = re.compile(r"charset\s*=\s*([^\s;\"']+)", re.IGNORECASE)
-_DECLARATION_END = re.compile("\\s*(?:(?P<own>;)|(?=[}\U000f0000-\U0010ffff])|\\Z)")
+_PROPERTY = regex("(?:\\A|(?<=[;{}\U000f0000-\U0010ffff])|(?<=\\*/))\\s*(?P<own>[-\\w]+\\s*:\\s*)\\Z")
+_CHARSET = regex(r"charset\s*=\s*([^\s;\"']+)", re.IGNORECASE)
+_DECLARATION_END = regex("\\s*(?:(?P<own>;)|(?=[}\U000f0000-\U0010ffff])|\\Z)")
 
 
 def build_html_steps(

@@ -7,7 +7,6 @@ characters standing for values.
 
 from __future__ import annotations
 
-import re
 from bisect import bisect_left, insort
 from collections.abc import Iterator, Sequence
 from typing import cast
@@ -43,14 +42,15 @@ from pribble.plaintext.patterns import (
     TextSlot,
 )
 from pribble.records import record
+from pribble.regexes import regex
 
 INLINE = Context("inline")
 # What stands for a value while a part of a page is read.
-_PLACEHOLDER = re.compile("[\U00100000-\U0010fffd]")
+_PLACEHOLDER = regex("[\U00100000-\U0010fffd]")
 _FIRST_PLACEHOLDER = 0x100000
 _MOST_PLACEHOLDERS = 0xFFFD
-_UNREADY = re.compile("[\u200c\u200d\U00100000-\U0010ffff]")
-_SPACES = re.compile(" {2,}")
+_UNREADY = regex("[\u200c\u200d\U00100000-\U0010ffff]")
+_SPACES = regex(" {2,}")
 _BLANK = " \t\n\f\r"
 # Elements of which more than the form depends on what was said before.
 _UNPATTERNED = frozenset({"abbr", "acronym"})

@@ -16,13 +16,14 @@ from pribble.errors import DataError, FieldError, PribbleError, did_you_mean
 from pribble.mime.message import Message
 from pribble.mime.part import Attachment
 from pribble.records import record
+from pribble.regexes import regex
 from pribble.settings import ProjectSettings
 from pribble.template import Template, read_data
 from pribble.toml_file import At
 
 _T = TypeVar("_T")
 _UNITS = {"second": 1, "minute": 60, "hour": 3600, "day": 86400}
-_NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9._-]{0,99}")
+_NAME = regex(r"[A-Za-z0-9][A-Za-z0-9._-]{0,99}")
 
 
 @record(frozen=True)

@@ -26,10 +26,11 @@ from pribble.delivery.tls import UNTRUSTED_HINT, client_context, untrusted
 from pribble.errors import DeliveryError
 from pribble.mime.base import BaseMessage
 from pribble.records import field, record
+from pribble.regexes import regex
 
 TIMEOUT = 60.0  # seconds for each step
-_LATER = re.compile(rb"\[(?:OVERQUOTA|UNAVAILABLE|INUSE|SERVERBUG|LIMIT)\b", re.IGNORECASE)  # RFC 5530
-_LISTED = re.compile(rb'\((?P<flags>[^)]*)\) (?:"(?:[^"\\]|\\.)*"|NIL) (?P<name>.*)', re.DOTALL)
+_LATER = regex(rb"\[(?:OVERQUOTA|UNAVAILABLE|INUSE|SERVERBUG|LIMIT)\b", re.IGNORECASE)  # RFC 5530
+_LISTED = regex(rb'\((?P<flags>[^)]*)\) (?:"(?:[^"\\]|\\.)*"|NIL) (?P<name>.*)', re.DOTALL)
 _SETTLING = 1.0  # seconds that a server has for what it was told before its connection was lost
 
 

@@ -20,11 +20,12 @@ from pribble.delivery.faults import Faults
 from pribble.delivery.files import write_message
 from pribble.errors import loaded
 from pribble.records import field, record
+from pribble.regexes import regex
 
 HOST = "127.0.0.1"
 LARGEST = 64 * 1024 * 1024  # octets of one message
 CERTIFICATE = "certificate.pem"
-_MESSAGE_ID = re.compile(rb"^Message-ID:\s*(<[^>\r\n]*>)", re.IGNORECASE | re.MULTILINE)
+_MESSAGE_ID = regex(rb"^Message-ID:\s*(<[^>\r\n]*>)", re.IGNORECASE | re.MULTILINE)
 
 
 @record(frozen=True, slots=True)

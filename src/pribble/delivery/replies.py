@@ -13,6 +13,7 @@ import re
 
 from pribble.delivery.states import Answer, Step
 from pribble.records import record
+from pribble.regexes import regex
 
 # RFC 5321 4.5.3.1.5 permits 512 octets a line; some servers say more.
 LONGEST_LINE = 4096
@@ -20,11 +21,11 @@ MOST_LINES = 200
 LONGEST_TEXT = 500
 
 # The second digit is taken as it comes: the first one alone decides (RFC 5321 4.2.1).
-_LINE = re.compile(rb"([2-5][0-9]{2})(?:([ -])(.*))?", re.DOTALL)
+_LINE = regex(rb"([2-5][0-9]{2})(?:([ -])(.*))?", re.DOTALL)
 # RFC 3463 2:  status-code = class "." subject "." detail
-_ENHANCED = re.compile(r"([245]\.[0-9]{1,3}\.[0-9]{1,3})(?:[ \t]|$)")
+_ENHANCED = regex(r"([245]\.[0-9]{1,3}\.[0-9]{1,3})(?:[ \t]|$)")
 # A mailbox of one recipient that is full, or takes nothing so large, is no limit on their number (RFC 3463 3.3, 3.4).
-_ABOUT_A_MAILBOX = re.compile(r"[0-9]\.(?:2\.2|3\.4)")
+_ABOUT_A_MAILBOX = regex(r"[0-9]\.(?:2\.2|3\.4)")
 
 
 class BrokenReply(Exception):

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import re
 import stat
 from collections.abc import Sequence
 from pathlib import Path
@@ -14,12 +13,11 @@ from pribble.mime.dkim import ToSign
 from pribble.mime.dkim_keys import SigningKey, signing_key
 from pribble.mime.header import read_date_time
 from pribble.records import record
+from pribble.regexes import regex
 from pribble.settings import ProjectSettings
 from pribble.toml_file import TomlFile
 
-_SELECTOR = re.compile(
-    r"[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?(?:\.[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?)*+"
-)
+_SELECTOR = regex(r"[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?(?:\.[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?)*+")
 _LARGEST_KEY = 100_000  # octets
 
 

@@ -7,7 +7,6 @@ a reply is bounded, a limit holds for a whole step however slowly octets come, a
 from __future__ import annotations
 
 import base64
-import re
 import select
 import smtplib
 import socket
@@ -22,6 +21,7 @@ from pribble.delivery.states import Age, Answer, Step, decide
 from pribble.delivery.tls import UNTRUSTED_HINT, untrusted
 from pribble.errors import DeliveryError
 from pribble.records import record
+from pribble.regexes import regex
 
 # Seconds for each step (RFC 5321 4.5.3.2); for those that it does not name, what the nearest has.
 TIME_LIMITS: dict[Step, float] = {
@@ -417,7 +417,7 @@ def _address_literal(address: str) -> str:
     return f"[IPv6:{plain}]" if ":" in plain else f"[{plain}]"
 
 
-_CONTROL = re.compile(r"[\x00-\x1f\x7f]")
+_CONTROL = regex(r"[\x00-\x1f\x7f]")
 
 
 def _command_line(command: str) -> bytes:

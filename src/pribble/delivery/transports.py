@@ -24,6 +24,7 @@ from pribble.delivery.passwords import Password
 from pribble.delivery.receipts import Receipt
 from pribble.errors import did_you_mean, visible
 from pribble.mime.base import BaseMessage
+from pribble.regexes import regex
 
 
 class Transport(Protocol):
@@ -159,7 +160,7 @@ def _query_options(shown: str, query: str, known: Sequence[str] = _OPTIONS) -> d
 
 
 # RFC 5321 4.1.2:  Domain = sub-domain *("." sub-domain);  address-literal = "[" … "]"
-_HOST_NAME = re.compile(r"[A-Za-z0-9-]{1,63}(?:\.[A-Za-z0-9-]{1,63}){0,30}|\[[A-Za-z0-9.:-]{1,60}\]")
+_HOST_NAME = regex(r"[A-Za-z0-9-]{1,63}(?:\.[A-Za-z0-9-]{1,63}){0,30}|\[[A-Za-z0-9.:-]{1,60}\]")
 
 
 def _host_name(shown: str, name: str) -> str:

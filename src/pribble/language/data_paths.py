@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Mapping
 
 from pribble.language.expressions import (
@@ -17,10 +16,11 @@ from pribble.language.expressions import (
     Subscript,
     children,
 )
+from pribble.regexes import regex
 
 # A path of more steps than this is none of a person's.
 _LONGEST_PATH = 100
-_STEP = re.compile(r"([^.\[\]]+)|\[([0-9]{1,9})\]")
+_STEP = regex(r"([^.\[\]]+)|\[([0-9]{1,9})\]")
 
 
 def path_of(node: Expression, turns: Mapping[Binding, int] | None = None, steps: int = 0) -> str | None:

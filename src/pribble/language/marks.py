@@ -12,17 +12,18 @@ from collections.abc import Iterator
 
 from pribble.errors import Place, Related, Source, TemplateError
 from pribble.records import record
+from pribble.regexes import regex
 
 # What ends the literal stretch: a mark, a comment, or an element whose content holds no comments.
-_STOP = re.compile(r"\{\{|<!--|<(?P<opaque>style|script|title|textarea)(?=[\s/>])", re.IGNORECASE)
+_STOP = regex(r"\{\{|<!--|<(?P<opaque>style|script|title|textarea)(?=[\s/>])", re.IGNORECASE)
 # Inside a mark only its end, a mark in the mark, and the opening of a text matter.
-_INSIDE = re.compile(r"\}\}|\{\{|[\"']")
-_TEXT = {quote: re.compile(rf"{quote}(?:[^{quote}\\]|\\.)*{quote}", re.DOTALL) for quote in "\"'"}
-_REMARK = re.compile(r"\s*#(?=\s|\}\})")
-_REMARK_BLOCK = re.compile(r"\s*remark\s*:\s*")
-_REMARK_END = re.compile(r"\{\{\s*:\s*remark\s*\}\}")
+_INSIDE = regex(r"\}\}|\{\{|[\"']")
+_TEXT = {quote: regex(rf"{quote}(?:[^{quote}\\]|\\.)*{quote}", re.DOTALL) for quote in "\"'"}
+_REMARK = regex(r"\s*#(?=\s|\}\})")
+_REMARK_BLOCK = regex(r"\s*remark\s*:\s*")
+_REMARK_END = regex(r"\{\{\s*:\s*remark\s*\}\}")
 # What a comment may hold as its whole content: words with a colon at either end, and these settings.
-_STATEMENT = re.compile(r"\s*+(?::.*|(?:let|layout|slot|put|takes)\b.*|.*:\s*)", re.DOTALL)
+_STATEMENT = regex(r"\s*+(?::.*|(?:let|layout|slot|put|takes)\b.*|.*:\s*)", re.DOTALL)
 
 
 @record(frozen=True, slots=True)

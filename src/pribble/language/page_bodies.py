@@ -11,14 +11,15 @@ from dataclasses import replace
 
 from pribble.language.statements import Body, File, Let, LiteralText, Statement
 from pribble.records import record
+from pribble.regexes import regex
 
-_BODY = re.compile(r"<body(?=[\s/>])", re.IGNORECASE)
-_BODY_END = re.compile(r"</body\s*>", re.IGNORECASE)
-_JOINING = re.compile(
+_BODY = regex(r"<body(?=[\s/>])", re.IGNORECASE)
+_BODY_END = regex(r"</body\s*>", re.IGNORECASE)
+_JOINING = regex(
     r"<style(?=[\s>]).*?(?:</style\s*+>|\Z)|<(?:meta|link)(?=[\s/])[^>]*+(?:>|\Z)", re.IGNORECASE | re.DOTALL
 )
-_CHARSET = re.compile(r"<meta\s+charset", re.IGNORECASE)
-HEAD_END = re.compile(r"</head\s*>", re.IGNORECASE)
+_CHARSET = regex(r"<meta\s+charset", re.IGNORECASE)
+HEAD_END = regex(r"</head\s*>", re.IGNORECASE)
 
 
 @record(frozen=True, slots=True)

@@ -11,11 +11,12 @@ from itertools import islice
 
 from pribble.findings import MOST_OF_A_RULE, Finding
 from pribble.language.linked_source import LinkedSource
+from pribble.regexes import regex
 
 # Comments, style sheets and scripts have brackets of their own.
-_OWN = re.compile(r"<(?:(?P<comment>!--)|(?P<style>style)(?=[\s/>])|(?P<script>script)(?=[\s/>]))", re.IGNORECASE)
-_ENDS = {name: re.compile(end, re.IGNORECASE) for name, end in (("style", "</style"), ("script", "</script"))}
-_ENDS["comment"] = re.compile("-->")
+_OWN = regex(r"<(?:(?P<comment>!--)|(?P<style>style)(?=[\s/>])|(?P<script>script)(?=[\s/>]))", re.IGNORECASE)
+_ENDS = {name: regex(end, re.IGNORECASE) for name, end in (("style", "</style"), ("script", "</script"))}
+_ENDS["comment"] = regex("-->")
 _NAME = r"[^\W\d][\w.\-]{0,60}"
 # What stands in them is of one line, and no mark.
 _REST = r"[^\n{end}\U000f0000-\U0010ffff]{{0,100}}"
@@ -36,8 +37,8 @@ _FOREIGN = "|".join(
         r"(?<![\w%])%%?[^\W\d]\w{2,40}%%?(?!\w)",
     )
 )
-_STRAY = re.compile(rf"(?P<foreign>{_FOREIGN})|(?P<half>\{{\s?{_NAME}\s?\}}\}})|\}}\}}")
-_FIRST = re.compile(_NAME)
+_STRAY = regex(rf"(?P<foreign>{_FOREIGN})|(?P<half>\{{\s?{_NAME}\s?\}}\}})|\}}\}}")
+_FIRST = regex(_NAME)
 _BLOCKS = frozenset("if for foreach each unless else elif elseif elsif end endif endfor".split())
 
 

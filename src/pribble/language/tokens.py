@@ -10,6 +10,7 @@ from typing import NoReturn
 
 from pribble.errors import Place, Related, Source, TemplateError
 from pribble.records import record
+from pribble.regexes import regex
 
 
 @record(frozen=True, slots=True)
@@ -21,7 +22,7 @@ class Token:
     place: Place
 
 
-_TOKEN = re.compile(
+_TOKEN = regex(
     r"""(?P<space>\s+)
       | (?P<number>[0-9]+(?:\.[0-9]+)?(?![\w]))
       | (?P<name>[^\W\d]\w*)
@@ -30,11 +31,11 @@ _TOKEN = re.compile(
     """,
     re.VERBOSE | re.DOTALL,
 )
-_REFERENCE = re.compile(r"&(?:#[0-9]+|#[xX][0-9a-fA-F]+|[A-Za-z][A-Za-z0-9]*);")
-_ESCAPE = re.compile(r"\\(u[0-9a-fA-F]{4}|.)", re.DOTALL)
+_REFERENCE = regex(r"&(?:#[0-9]+|#[xX][0-9a-fA-F]+|[A-Za-z][A-Za-z0-9]*);")
+_ESCAPE = regex(r"\\(u[0-9a-fA-F]{4}|.)", re.DOTALL)
 _ESCAPED = {"n": "\n", "t": "\t", '"': '"', "'": "'", "\\": "\\"}
 _TYPOGRAPHIC_QUOTES = "“”„‟«»‘’‚‛"
-_TAG = re.compile(r"</?[A-Za-z][^<>]*>")
+_TAG = regex(r"</?[A-Za-z][^<>]*>")
 
 
 class TokenReader:

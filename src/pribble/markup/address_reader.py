@@ -11,15 +11,16 @@ from dataclasses import replace
 
 from pribble.markup.contexts import MarkupError
 from pribble.records import record
+from pribble.regexes import regex
 
-_SCHEME = re.compile(r"([a-z][a-z0-9+.-]*):")
-_PERHAPS_SCHEME = re.compile(r"[a-z][a-z0-9+.-]*\Z|\Z")
+_SCHEME = regex(r"([a-z][a-z0-9+.-]*):")
+_PERHAPS_SCHEME = regex(r"[a-z][a-z0-9+.-]*\Z|\Z")
 _SPECIAL = frozenset({"http", "https", "ftp", "ws", "wss", "file"})
 _REFUSED = frozenset({"javascript", "vbscript", "data"})
 # The standard drops these from an address before it is read, and those at its ends besides.
-_DROPPED = re.compile("[\t\n\r]")
+_DROPPED = regex("[\t\n\r]")
 _AROUND = "".join(map(chr, range(0x21)))
-_DOTS = re.compile(r"(?:\.|%2e)*\Z", re.IGNORECASE)
+_DOTS = regex(r"(?:\.|%2e)*\Z", re.IGNORECASE)
 
 
 @record(frozen=True, slots=True)

@@ -6,12 +6,11 @@ within a CSS function, within a quoted attribute, within a conditional comment.
 
 from __future__ import annotations
 
-import re
-
 from pribble.markup.scanner import StartTag
 from pribble.records import record
+from pribble.regexes import regex
 
-MARK = re.compile("[\U000f0000-\U0010ffff]")
+MARK = regex("[\U000f0000-\U0010ffff]")
 
 
 class MarkupError(Exception):

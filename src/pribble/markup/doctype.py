@@ -5,12 +5,14 @@ from __future__ import annotations
 import re
 from typing import Literal
 
+from pribble.regexes import regex
+
 Mode = Literal["no-quirks", "limited-quirks", "quirks"]
 
-_DOCTYPE = re.compile(
+_DOCTYPE = regex(
     r"<!doctype\s*+(?P<name>[^\s>]*+)(?:\s*+(?P<word>public|system)(?P<ids>.*+)|\s*+>?\Z)?", re.IGNORECASE | re.DOTALL
 )
-_IDENTIFIER = re.compile(r"\"([^\">]*)\"|'([^'>]*)'")
+_IDENTIFIER = regex(r"\"([^\">]*)\"|'([^'>]*)'")
 _QUIRKS = ("-//w3o//dtd w3 html strict 3.0//en//", "-/w3c/dtd html 4.0 transitional/en", "html")
 # Public identifiers that begin so, by who issued them, ask for quirks mode.
 _OLD = {

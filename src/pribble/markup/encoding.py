@@ -13,13 +13,14 @@ import webencodings
 from pribble.errors import DataError, Source
 from pribble.findings import Finding
 from pribble.records import record
+from pribble.regexes import regex
 
 # A declaration further in is not looked for.
 _LOOKED_AT = 1024
-_META = re.compile(r"<meta(?=[\s/])", re.IGNORECASE)
-_TAG = re.compile(r"</?[a-z][^\s/>]*", re.IGNORECASE)
-_ATTRIBUTE = re.compile(r"[\s/]*([^\s/>][^\s/>=]*)(?:\s*=\s*(?:\"([^\"]*)\"|'([^']*)'|([^\s>\"'][^\s>]*)))?")
-_CHARSET = re.compile(r"charset\s*=\s*(?:\"([^\"]*)\"|'([^']*)'|([^\s;\"'][^\s;]*))", re.IGNORECASE)
+_META = regex(r"<meta(?=[\s/])", re.IGNORECASE)
+_TAG = regex(r"</?[a-z][^\s/>]*", re.IGNORECASE)
+_ATTRIBUTE = regex(r"[\s/]*([^\s/>][^\s/>=]*)(?:\s*=\s*(?:\"([^\"]*)\"|'([^']*)'|([^\s>\"'][^\s>]*)))?")
+_CHARSET = regex(r"charset\s*=\s*(?:\"([^\"]*)\"|'([^']*)'|([^\s;\"'][^\s;]*))", re.IGNORECASE)
 # What a page that was read as ASCII cannot be in, and what is meant then.
 _MEANT = {"utf-16le": "utf-8", "utf-16be": "utf-8", "x-user-defined": "windows-1252"}
 

@@ -7,10 +7,11 @@ from dataclasses import replace
 
 from pribble.markup.contexts import MarkupError
 from pribble.records import record
+from pribble.regexes import regex
 
 _DEEPEST = 100
-_TOKEN = re.compile(r"[\[\]{}:,\"]|[^\[\]{}:,\"\s]+|\s+")
-_STRING_END = re.compile(r"\\.|\\\Z|\"", re.DOTALL)
+_TOKEN = regex(r"[\[\]{}:,\"]|[^\[\]{}:,\"\s]+|\s+")
+_STRING_END = regex(r"\\.|\\\Z|\"", re.DOTALL)
 
 
 @record(frozen=True, slots=True)

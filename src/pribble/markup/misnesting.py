@@ -12,6 +12,7 @@ from pribble.markup.elements import HEAD, NESTING_ENDS, NEVER_NESTED, OMITTABLE,
 from pribble.markup.scanner import EndTag, StartTag
 from pribble.markup.tree import OpenElement, OpenElements
 from pribble.records import record
+from pribble.regexes import regex
 
 IN_TABLE = frozenset("table tbody thead tfoot tr colgroup".split())
 _MAY_END = OMITTABLE | {"html", "head", "body"}
@@ -56,8 +57,8 @@ def stray(tag: EndTag) -> MarkupFinding:
 
 
 # What follows an address with one of these goes nowhere in a message: it has no place that the rest would start from.
-_NO_SCHEME = re.compile(r"(?![a-z][a-z0-9+.-]+:|#)", re.IGNORECASE)
-_LIKE_A_HOST = re.compile(
+_NO_SCHEME = regex(r"(?![a-z][a-z0-9+.-]+:|#)", re.IGNORECASE)
+_LIKE_A_HOST = regex(
     r"(?:www\.|[a-z0-9-]+(?:\.[a-z0-9-]+)*\.(?:com|org|net|example|[a-z]{2})(?:[/:?#]|$))", re.IGNORECASE
 )
 

@@ -45,13 +45,14 @@ from pribble.markup.tags import Tag, read_tag
 from pribble.markup.tree import LeftOpen, OpenElement, OpenElements, OutOfBranch
 from pribble.markup.value_branches import CLOSE, ENDING, OPENING, Role, marks_in, read_branches, value_pieces
 from pribble.records import record
+from pribble.regexes import regex
 from pribble.values.escaping import markup
 
 _PAGE_TAGS = frozenset({"html", "head", "body"})
 # Where a literal text could go on, with a value, to a tag or comment that ends the text of an element.
-_TAG_BEGUN = re.compile(r"<(?:/?[A-Za-z]*|!-?)\Z")
-_CONDITIONAL = re.compile(r"<!--\[if\b[^\]]*\]>", re.IGNORECASE)
-_CONDITIONAL_END = re.compile(r"<!\[endif\]-->\Z", re.IGNORECASE)
+_TAG_BEGUN = regex(r"<(?:/?[A-Za-z]*|!-?)\Z")
+_CONDITIONAL = regex(r"<!--\[if\b[^\]]*\]>", re.IGNORECASE)
+_CONDITIONAL_END = regex(r"<!\[endif\]-->\Z", re.IGNORECASE)
 # The attributes whose addresses a reader follows, or a frame shows.
 _FOLLOWED = frozenset({"href", "action", "formaction", "src", "data"})
 _JSON_TYPE = "application/ld+json"

@@ -6,12 +6,14 @@ import html
 import re
 from html.entities import html5
 
+from pribble.regexes import regex
+
 # What may be a character reference: a pattern.
 REFERENCE = r"&(?:#[xX][0-9a-fA-F]+;?|#[0-9]+;?|[A-Za-z][A-Za-z0-9]*;?)"
-_REFERENCE = re.compile(REFERENCE)
+_REFERENCE = regex(REFERENCE)
 _LONGEST = max(map(len, html5))
 _MOST_DIGITS = 7  # U+10FFFF is 1114111
-_UNFINISHED = re.compile(r"&(?:#[xX]?[0-9a-fA-F]*|[A-Za-z0-9]*)\Z")
+_UNFINISHED = regex(r"&(?:#[xX]?[0-9a-fA-F]*|[A-Za-z0-9]*)\Z")
 
 
 def decode_references(text: str, *, attribute: bool = False) -> str:

@@ -13,6 +13,7 @@ from collections.abc import Iterator
 from pribble.markup.elements import BREAKING_FONT, RAW_TEXT, RCDATA
 from pribble.markup.tree import OpenElements, TreeChange
 from pribble.records import record
+from pribble.regexes import regex
 
 
 @record(frozen=True, slots=True)
@@ -97,15 +98,15 @@ class Cdata:
 Token = StartTag | EndTag | TextToken | Comment | Doctype | Unfinished | Cdata
 
 _SMALL = {code: code + 32 for code in range(ord("A"), ord("Z") + 1)}
-_LETTER = re.compile("[A-Za-z]")
-_TAG_NAME = re.compile(r"[^\t\n\f\r />]*")
-_BETWEEN = re.compile(r"[\t\n\f\r /]*")
-_SPACE = re.compile(r"[\t\n\f\r ]*")
-_ATTRIBUTE_NAME = re.compile(r"=?[^\t\n\f\r />=]*")
-_UNQUOTED = re.compile(r"[^\t\n\f\r >]*")
-_COMMENT_END = re.compile("--!?>")
-_DOCTYPE = re.compile("<!doctype", re.IGNORECASE)
-_SCRIPT = re.compile(r"<!--|-->|<(/?)script(?=[\t\n\f\r />])", re.IGNORECASE)
+_LETTER = regex("[A-Za-z]")
+_TAG_NAME = regex(r"[^\t\n\f\r />]*")
+_BETWEEN = regex(r"[\t\n\f\r /]*")
+_SPACE = regex(r"[\t\n\f\r ]*")
+_ATTRIBUTE_NAME = regex(r"=?[^\t\n\f\r />=]*")
+_UNQUOTED = regex(r"[^\t\n\f\r >]*")
+_COMMENT_END = regex("--!?>")
+_DOCTYPE = regex("<!doctype", re.IGNORECASE)
+_SCRIPT = regex(r"<!--|-->|<(/?)script(?=[\t\n\f\r />])", re.IGNORECASE)
 
 
 def lowered(name: str) -> str:
@@ -240,7 +241,7 @@ def _scan_attribute(text: str, start: int) -> Attribute | None:
     return Attribute(name, start, unquoted.end(), value, unquoted.end(), "")
 
 
-_RAW_ENDS = {name: re.compile(rf"</{name}(?=[\t\n\f\r />])", re.IGNORECASE) for name in RCDATA | RAW_TEXT}
+_RAW_ENDS = {name: regex(rf"</{name}(?=[\t\n\f\r />])", re.IGNORECASE) for name in RCDATA | RAW_TEXT}
 
 
 def _raw_end(text: str, position: int, name: str) -> int:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from dataclasses import replace
 
@@ -10,13 +9,14 @@ from pribble.markup.address_reader import AddressReader
 from pribble.markup.address_reader import AddressState as Address
 from pribble.markup.contexts import MarkupError
 from pribble.records import record
+from pribble.regexes import regex
 
-_ADDRESS = re.compile(r"[\t\n\f\r ,]*+([^\t\n\f\r ,][^\t\n\f\r ]*+)")
-_PIECE = re.compile(r"[\t\n\f\r ]+|[^\t\n\f\r ]+")
+_ADDRESS = regex(r"[\t\n\f\r ,]*+([^\t\n\f\r ,][^\t\n\f\r ]*+)")
+_PIECE = regex(r"[\t\n\f\r ]+|[^\t\n\f\r ]+")
 
 
 _SPACE = "\t\n\f\r "
-_DESCRIPTOR = re.compile(r"[0-9.]++[wx]")
+_DESCRIPTOR = regex(r"[0-9.]++[wx]")
 
 
 def candidates(value: str) -> Iterator[tuple[str, str]]:

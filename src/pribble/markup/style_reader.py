@@ -14,13 +14,14 @@ from pribble.markup.address_reader import AddressReader
 from pribble.markup.address_reader import AddressState as Address
 from pribble.markup.contexts import MarkupError
 from pribble.records import record
+from pribble.regexes import regex
 
-_TOKEN = re.compile(r"/\*|(?P<name>(?:[-\w]|\\.)++)(?P<opens>\()?|[\"';:{}()\[\]@]|\s+|.", re.DOTALL)
-_STRING_END = re.compile(r"\\.|\\\Z|[\"'\n]", re.DOTALL)
-_OPEN_ESCAPE = re.compile(r"\\[0-9a-fA-F]{0,6}\Z")
+_TOKEN = regex(r"/\*|(?P<name>(?:[-\w]|\\.)++)(?P<opens>\()?|[\"';:{}()\[\]@]|\s+|.", re.DOTALL)
+_STRING_END = regex(r"\\.|\\\Z|[\"'\n]", re.DOTALL)
+_OPEN_ESCAPE = regex(r"\\[0-9a-fA-F]{0,6}\Z")
 _DEEPEST = 60
-_NAME_END = re.compile(r"[-\w\\/]\Z")
-_BLANK = re.compile(r"\s*")
+_NAME_END = regex(r"[-\w\\/]\Z")
+_BLANK = regex(r"\s*")
 FONTS = frozenset({"font-family", "font"})
 
 

@@ -23,10 +23,11 @@ from pribble.mime.grammar import (
 )
 from pribble.mime.header import checked, quoted_string
 from pribble.records import record
+from pribble.regexes import regex
 
-_USUAL = re.compile(USUAL_ADDRESS)
+_USUAL = regex(USUAL_ADDRESS)
 # The same behind a name of words, or alone.
-_USUAL_MAILBOX = re.compile(rf"(?:({ATOM.pattern}(?: {ATOM.pattern})*+) <({USUAL_ADDRESS})>|({USUAL_ADDRESS}))")
+_USUAL_MAILBOX = regex(rf"(?:({ATOM.pattern}(?: {ATOM.pattern})*+) <({USUAL_ADDRESS})>|({USUAL_ADDRESS}))")
 # Of the reserved characters of a URI, those that RFC 6068 2 lets stand in an address as they are, but for the comma.
 _BARE = "!$'*+"
 

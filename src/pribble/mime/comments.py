@@ -6,8 +6,10 @@ import re
 from bisect import bisect_right
 from typing import NamedTuple
 
-_OUTSIDE = re.compile(r'\\.|\(|"(?:[^"\\]|\\.)*+"', re.DOTALL)
-_INSIDE = re.compile(r"\\.|[()]", re.DOTALL)
+from pribble.regexes import regex
+
+_OUTSIDE = regex(r'\\.|\(|"(?:[^"\\]|\\.)*+"', re.DOTALL)
+_INSIDE = regex(r"\\.|[()]", re.DOTALL)
 
 
 class Commented(NamedTuple):

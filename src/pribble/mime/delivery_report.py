@@ -10,18 +10,19 @@ from pribble.mime.address import members, parse_list
 from pribble.mime.grammar import MESSAGE_ID
 from pribble.mime.reading import Entity, read_message
 from pribble.records import record
+from pribble.regexes import regex
 
 _STATUS_TYPES = ("message/delivery-status", "message/global-delivery-status")
 _HEADER_TYPES = ("message/rfc822", "message/global", "text/rfc822-headers", "message/global-headers")
 # Of a report, more recipients than these are nobody's.
 _MOST_RECIPIENTS = 1_000
 _LONGEST_WORDS = 500  # characters
-_FIELD = re.compile(r"([!-9;-~]+)[ \t]*:(.*)", re.DOTALL)
-_STATUS = re.compile(r"[245]\.[0-9]{1,3}\.[0-9]{1,3}")
-_DIAGNOSTIC_TYPE = re.compile(r"\A[A-Za-z0-9-]+ *; *")
-_CODE = re.compile(r"[245][0-9][0-9](?![0-9])")
-_HEX = re.compile(r"\+([0-9A-F]{2})")
-_UNITEXT = re.compile(r"\\x\{([0-9A-Fa-f]{2,6})\}")
+_FIELD = regex(r"([!-9;-~]+)[ \t]*:(.*)", re.DOTALL)
+_STATUS = regex(r"[245]\.[0-9]{1,3}\.[0-9]{1,3}")
+_DIAGNOSTIC_TYPE = regex(r"\A[A-Za-z0-9-]+ *; *")
+_CODE = regex(r"[245][0-9][0-9](?![0-9])")
+_HEX = regex(r"\+([0-9A-F]{2})")
+_UNITEXT = regex(r"\\x\{([0-9A-Fa-f]{2,6})\}")
 _DELIVERED_TO = ("to", "delivered-to", "x-original-to", "envelope-to")
 
 

@@ -15,15 +15,16 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Literal, Self
 
 from pribble.records import record
+from pribble.regexes import regex
 
 Form = Literal["simple", "relaxed"]
 NAME = "DKIM-Signature"
 # A field with its line ends: the name, and all to the end of its last line.
-_FIELD = re.compile(rb"([^\s:]+)[ \t]*:((?:[^\r\n]|\r\n[ \t]|\r(?!\n)|\n)*+)\r\n")
-_BLANKS = re.compile(rb"[ \t]+")
-_B_VALUE = re.compile(rb"((?:\A|;)[ \t\r\n]*b[ \t\r\n]*=)[^;]*")
-_SPACE = re.compile(r"[ \t\r\n]+")
-_DIGITS = re.compile("[0-9]{1,76}")
+_FIELD = regex(rb"([^\s:]+)[ \t]*:((?:[^\r\n]|\r\n[ \t]|\r(?!\n)|\n)*+)\r\n")
+_BLANKS = regex(rb"[ \t]+")
+_B_VALUE = regex(rb"((?:\A|;)[ \t\r\n]*b[ \t\r\n]*=)[^;]*")
+_SPACE = regex(r"[ \t\r\n]+")
+_DIGITS = regex("[0-9]{1,76}")
 _LONGEST_LINE = 76
 # What is signed (RFC 6376 5.4.1), each as often as it is there…
 SIGNED = (

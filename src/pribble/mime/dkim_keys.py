@@ -15,13 +15,14 @@ from typing import Any
 from pribble.errors import DataError, loaded
 from pribble.mime.dkim import Signature, fields_of, signed_octets
 from pribble.records import record
+from pribble.regexes import regex
 
 NEEDS = "signatures need the cryptography package"
 SHORTEST_RSA = 2048  # bits that a key of ours has (RFC 8301 3.2)
 _LEAST_RSA = 1024  # and one that is believed
 # A line of a file of published keys: the name, and the record, as it is or as a zone file has it.
-_RECORD = re.compile(r"(\S+?)\.?[ \t]+(?:[0-9]+[ \t]+)?(?:IN[ \t]+)?(?:TXT[ \t]+)?(.*)", re.IGNORECASE)
-_QUOTED = re.compile(r'"((?:[^"\\]|\\.)*+)"')
+_RECORD = regex(r"(\S+?)\.?[ \t]+(?:[0-9]+[ \t]+)?(?:IN[ \t]+)?(?:TXT[ \t]+)?(.*)", re.IGNORECASE)
+_QUOTED = regex(r'"((?:[^"\\]|\\.)*+)"')
 
 
 @record(frozen=True)

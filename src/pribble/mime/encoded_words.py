@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 import binascii
-import re
 from collections.abc import Iterator
 from typing import NamedTuple
 
 from pribble.mime.charsets import decode_charset
 from pribble.mime.grammar import WHITE_SPACE
+from pribble.regexes import regex
 
 # What begins one, or was meant to.
-_BEGIN = re.compile(r"=\?([^? \t\r\n]{1,60})\?([^? \t\r\n]{1,20})\?")
+_BEGIN = regex(r"=\?([^? \t\r\n]{1,60})\?([^? \t\r\n]{1,20})\?")
 # No encoded-word is so long; what does not end before is none.
 _FAR = 2000
-BAD_HEX = re.compile(r"=(?![0-9A-Fa-f]{2})")
+BAD_HEX = regex(r"=(?![0-9A-Fa-f]{2})")
 
 
 class Word(NamedTuple):

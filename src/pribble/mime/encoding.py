@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import binascii
 import codecs
-import re
 from collections.abc import Callable, Iterator, Sequence
 
 from pribble.errors import PribbleError
 from pribble.mime.grammar import ENCODED_LINE, LONGEST_LINE
+from pribble.regexes import regex
 
-_LINE_ENDS = re.compile(r"\r\n|\r|\n")
+_LINE_ENDS = regex(r"\r\n|\r|\n")
 # Octets that quoted-printable may leave as they are, and line ends; "=" is looked after first.
 _SAFE = bytes(range(0x20, 0x7F)) + b"\t\n"
-_CONTROL = re.compile(rb"[\x00-\x08\x0b-\x1f\x7f]")
+_CONTROL = regex(rb"[\x00-\x08\x0b-\x1f\x7f]")
 # How much of a large body is encoded at a time: whole lines of base64.
 _STRETCH = ENCODED_LINE // 4 * 3 * 1024
 

@@ -15,15 +15,16 @@ from pribble.mime.fields import MESSAGE, OTHERS, Syntax, known_field
 from pribble.mime.grammar import ENCODED_WORD_TEXT, FIELD_NAME, URI
 from pribble.mime.header import FieldWriter, checked, free_text, read_date_time, write_field
 from pribble.mime.header_fields import address_field, checked_id
+from pribble.regexes import regex
 
 _BLANKS = " \t"
-_WORD = re.compile(r"[^ \t]+")
+_WORD = regex(r"[^ \t]+")
 # RFC 2369 2: a URI in angle brackets, and perhaps a comment, and a comma before the next.
-_IN_ANGLES = re.compile(r"<([^<>]*)>[ \t]*+(\([^()\\]*\))?[ \t]*+(,?)[ \t]*+")
+_IN_ANGLES = regex(r"<([^<>]*)>[ \t]*+(\([^()\\]*\))?[ \t]*+(,?)[ \t]*+")
 # RFC 2919 3:  list-id-header = "List-ID:" [phrase] "<" list-id ">"   list-id = list-label "." list-id-namespace
-_LIST_ID = re.compile(r"([^<>]*)(<[A-Za-z0-9!#$%&'*+\-/=?^_`{|}~]+(?:\.[A-Za-z0-9!#$%&'*+\-/=?^_`{|}~]+)+>)")
+_LIST_ID = regex(r"([^<>]*)(<[A-Za-z0-9!#$%&'*+\-/=?^_`{|}~]+(?:\.[A-Za-z0-9!#$%&'*+\-/=?^_`{|}~]+)+>)")
 # White space in quotes is no place for a fold.
-_QUOTED_OR_NOT = re.compile(r'(?P<space>[ \t]+)|"(?:[^"\\]|\\.)*+"|(?P<open>".*)|[^" \t]+', re.DOTALL)
+_QUOTED_OR_NOT = regex(r'(?P<space>[ \t]+)|"(?:[^"\\]|\\.)*+"|(?P<open>".*)|[^" \t]+', re.DOTALL)
 
 
 def extra_fields(headers: Mapping[str, str] | Iterable[tuple[str, str]]) -> tuple[tuple[str, str], ...]:

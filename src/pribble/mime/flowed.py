@@ -12,6 +12,8 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import partial
 from typing import NamedTuple
 
+from pribble.regexes import regex
+
 LONGEST = 78  # RFC 3676 4.2: SHOULD, quote marks, stuffing and trailing spaces included
 SIGNATURE = "-- "  # RFC 3676 4.3
 # RFC 3676 4.4: what would be taken for stuffing, for a quote, or by a mailbox format.
@@ -126,9 +128,9 @@ def flowed(text: str) -> tuple[str, bool]:
     return "".join(made), delsp
 
 
-_INDENTED = re.compile(r"^ ", re.MULTILINE)
-_LINES = re.compile(r"^(?=.)", re.MULTILINE)
-_TAKEN = re.compile(r"^(?=>|From )", re.MULTILINE)
+_INDENTED = regex(r"^ ", re.MULTILINE)
+_LINES = regex(r"^(?=.)", re.MULTILINE)
+_TAKEN = regex(r"^(?=>|From )", re.MULTILINE)
 
 
 def _aligned(stretch: str) -> str:

@@ -3,13 +3,13 @@ signature that others make."""
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from typing import Literal
 
 from pribble.errors import HeaderError
 from pribble.mime.grammar import FIELD_NAME, LANGUAGE, LONGEST_LINE, URI
 from pribble.mime.header import checked, write_field
+from pribble.regexes import regex
 
 AutoSubmitted = Literal["no", "auto-generated", "auto-replied"]
 Importance = Literal["high", "normal", "low"]
@@ -18,7 +18,7 @@ IMPORTANCE: tuple[Importance, ...] = ("high", "normal", "low")  # RFC 2156 5.3.4
 ONE_CLICK = "List-Unsubscribe=One-Click"  # RFC 8058 3.1
 _SCHEMES = ("https", "http", "mailto")
 
-_SIGNED = re.compile(rb"(?:[\x21-\x39\x3b-\x7e]++:[^\r\n]*+\r\n(?:[ \t][^\r\n]*+\r\n)*+)++")
+_SIGNED = regex(rb"(?:[\x21-\x39\x3b-\x7e]++:[^\r\n]*+\r\n(?:[ \t][^\r\n]*+\r\n)*+)++")
 
 
 def one_of(field: str, value: str, known: Sequence[str]) -> bytes:

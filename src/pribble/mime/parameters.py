@@ -13,12 +13,13 @@ from urllib.parse import unquote_to_bytes
 from pribble.mime.charsets import codec_name, decode_charset
 from pribble.mime.grammar import EXTENDED_VALUE, PARAMETER_NAME, TOKEN, WHITE_SPACE
 from pribble.records import field, record
+from pribble.regexes import regex
 
-_NOT_ENDED = re.compile(r'[^;"]*')
-_WORD = re.compile(r"[^(; \t\r\n]*")
-_QUOTED = re.compile(r'"((?:[^"\\]|\\.)*)("?)', re.DOTALL)
-_CONTROL = re.compile("[\x00-\x1f\x7f]")
-_SPACE = re.compile(r"(?:[ \t\r\n]|\((?:[^()\\]|\\.)*\))*", re.DOTALL)
+_NOT_ENDED = regex(r'[^;"]*')
+_WORD = regex(r"[^(; \t\r\n]*")
+_QUOTED = regex(r'"((?:[^"\\]|\\.)*)("?)', re.DOTALL)
+_CONTROL = regex("[\x00-\x1f\x7f]")
+_SPACE = regex(r"(?:[ \t\r\n]|\((?:[^()\\]|\\.)*\))*", re.DOTALL)
 
 
 @record(frozen=True, slots=True)

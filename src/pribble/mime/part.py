@@ -31,8 +31,9 @@ from pribble.mime.grammar import ENCODED_WORD_START, LONGEST_LINE, MEDIA_TYPE, M
 from pribble.mime.header import checked, write_field
 from pribble.mime.header_fields import checked_id
 from pribble.records import field, record
+from pribble.regexes import regex
 
-_UNSHOWN = re.compile(f"[\x00-\x1f\x7f-\x9f{TURNING}\u2028\u2029\ud800-\udfff]")
+_UNSHOWN = regex(f"[\x00-\x1f\x7f-\x9f{TURNING}\u2028\u2029\ud800-\udfff]")
 # A parameter value longer than this is continued over several (RFC 2231 3).
 _LONGEST_PARAMETER = 200
 _CONTINUATION = 60

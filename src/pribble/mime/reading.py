@@ -15,18 +15,19 @@ from pribble.mime.comments import without_comments
 from pribble.mime.grammar import FIELD_NAME, FOLD, MESSAGE_TYPES, WHITE_SPACE
 from pribble.mime.parameters import Departure, Parameters, read_parameters
 from pribble.records import field, record
+from pribble.regexes import regex
 
 MOST_DEPTH = 50
 MOST_PARTS = 10_000
 _MOST_TOLD = 100  # of one multipart
 
 # A field as it should be, or nearly: what stands before the colon has no space in it.
-_FIELD = re.compile(r"([^ \t\r\n:]+)([ \t]*):")
-_WIDER_FIELD = re.compile(r"[^ \t\r\n:][^\r\n:]{0,75}:")
+_FIELD = regex(r"([^ \t\r\n:]+)([ \t]*):")
+_WIDER_FIELD = regex(r"[^ \t\r\n:][^\r\n:]{0,75}:")
 # A word that was meant as the name of a field.
-_LIKE_A_NAME = re.compile(r"(?:[A-Z][A-Za-z0-9]*(?:-[A-Za-z0-9]+)+|From|To|Cc|Subject|Date|Sender)(?=[ \t]|\r?\n)")
+_LIKE_A_NAME = regex(r"(?:[A-Z][A-Za-z0-9]*(?:-[A-Za-z0-9]+)+|From|To|Cc|Subject|Date|Sender)(?=[ \t]|\r?\n)")
 # RFC 2045 6.7(3): blanks at the end of a line were put there on the way.
-_PADDING = re.compile(rb"(?<![ \t])[ \t]++(?=\r?\n)")
+_PADDING = regex(rb"(?<![ \t])[ \t]++(?=\r?\n)")
 _BOM = "\xef\xbb\xbf"
 
 

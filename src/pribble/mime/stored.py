@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Sequence
 from dataclasses import fields
 from typing import Any, Literal
@@ -19,6 +18,7 @@ from pribble.mime.header import quoted_string, read_date_time
 from pribble.mime.part import Attachment
 from pribble.mime.reading import Entity, ReadField, read_message
 from pribble.records import field, record
+from pribble.regexes import regex
 
 LF = b"\n"
 
@@ -98,8 +98,8 @@ class StoredMessage(BaseMessage):
         return {one.name: getattr(self, one.name) for one in fields(self) if not one.name.startswith("_")}
 
 
-_BARE_RETURN = re.compile(rb"\r(?!\n)")
-_BARE_FEED = re.compile(rb"(?<!\r)\n")
+_BARE_RETURN = regex(rb"\r(?!\n)")
+_BARE_FEED = regex(rb"(?<!\r)\n")
 
 
 def _fit_to_travel(raw: bytes) -> tuple[bytes, Entity]:

@@ -28,9 +28,10 @@ from pribble.pictures.corrections import SIZE, Correction
 from pribble.pictures.picture_finder import FoundPicture, PictureFinder
 from pribble.pictures.picture_slots import Embed, PictureSlot
 from pribble.records import field, record
+from pribble.regexes import regex
 
 Where = Callable[[int, int], Place | None]
-_SLOT = re.compile(r"cid:[0-9a-f]{32}@[-A-Za-z0-9.]+(?:#[a-z]+)?")
+_SLOT = regex(r"cid:[0-9a-f]{32}@[-A-Za-z0-9.]+(?:#[a-z]+)?")
 # An attribute that a page which is styled late has on its style sheets and pictures, and loses then: where each was
 # written.
 RESOURCE_NUMBER = "data-pribble-stands"

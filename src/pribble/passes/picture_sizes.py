@@ -9,11 +9,12 @@ from pribble.cascade.elements import Element
 from pribble.cascade.rules import StyleRule
 from pribble.pictures.picture import Picture
 from pribble.records import record
+from pribble.regexes import regex
 
 # Elements whose pictures get the dimensions that are missing.
 _SIZED = frozenset({"img", "input"})
-_PX = re.compile(r"(\d+)(?:\.\d+)?px", re.IGNORECASE)
-_NUMBER = re.compile("[0-9]{1,5}")
+_PX = regex(r"(\d+)(?:\.\d+)?px", re.IGNORECASE)
+_NUMBER = regex("[0-9]{1,5}")
 _WIDTHS = frozenset({"width", "max-width", "inline-size", "max-inline-size"})
 _SIZES = _WIDTHS | {"height", "max-height", "block-size", "max-block-size"}
 

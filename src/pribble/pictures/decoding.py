@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import re
 import warnings
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -11,6 +10,7 @@ from typing import TYPE_CHECKING
 
 from pribble.errors import PictureError
 from pribble.mime.media_types import BY_DECODER, MEDIA_TYPES, SVG
+from pribble.regexes import regex
 
 if TYPE_CHECKING:
     from PIL.Image import Image
@@ -23,10 +23,10 @@ _TAKEN = f"{', '.join(_TITLES)} and {_LAST_TITLE} are taken"
 # What may stand before the root of an SVG (XML 1.0, 2.8), each with its end; and so far it is looked for.
 _BEFORE_ROOT = {b"<!--": b"-->", b"<?": b"?>", b"<!DOCTYPE": b">"}
 _HEAD = 4096
-_ROOT = re.compile(rb"<svg(?=[\s/>])[^>]*+>")
-_SIZE = {name: re.compile(rf"\s{name}\s*+=\s*+[\"']\s*+([0-9.]++)(?:px)?\s*+[\"']") for name in ("width", "height")}
-_BOX = re.compile(r"\sviewBox\s*+=\s*+[\"']\s*+[-0-9.]++[\s,]++[-0-9.]++[\s,]++([0-9.]++)[\s,]++([0-9.]++)")
-_NUMBER = re.compile(r"\d++\.?\d*+|\.\d++")
+_ROOT = regex(rb"<svg(?=[\s/>])[^>]*+>")
+_SIZE = {name: regex(rf"\s{name}\s*+=\s*+[\"']\s*+([0-9.]++)(?:px)?\s*+[\"']") for name in ("width", "height")}
+_BOX = regex(r"\sviewBox\s*+=\s*+[\"']\s*+[-0-9.]++[\s,]++[-0-9.]++[\s,]++([0-9.]++)[\s,]++([0-9.]++)")
+_NUMBER = regex(r"\d++\.?\d*+|\.\d++")
 
 
 def measured(content: bytes, called: str) -> tuple[str, int, int]:

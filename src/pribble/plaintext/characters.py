@@ -10,6 +10,8 @@ import re
 import unicodedata
 from collections.abc import Iterable, Sequence
 
+from pribble.regexes import regex
+
 # White space that collapses, and at which no line is broken (``white-space: nowrap``).
 BOUND = "\x01"
 # White space and line breaks that stay (``pre``), and white space that stays and at which a line may be broken.
@@ -23,11 +25,11 @@ ZERO_WIDTH_SPACE, WORD_JOINER = "\u200b", "\u2060"
 # Spaces that bind while lines are wrapped, and are written as a space.
 BINDING = f"{BOUND}{KEPT}\u00a0\u202f"
 
-_SPACES = re.compile("[ \t\n\f\r]+")
+_SPACES = regex("[ \t\n\f\r]+")
 # Soft hyphen, byte order mark, grapheme joiner; control characters, which a terminal might obey.
-_UNSEEN = re.compile("[\x00-\x08\x0b\x0e-\x1f\x7f-\x9f\u00ad\ufeff\u034f]")
-_JOINER = re.compile("[\u200c\u200d]+")
-_NEWLINE = re.compile("\r\n|[\r\f]")
+_UNSEEN = regex("[\x00-\x08\x0b\x0e-\x1f\x7f-\x9f\u00ad\ufeff\u034f]")
+_JOINER = regex("[\u200c\u200d]+")
+_NEWLINE = regex("\r\n|[\r\f]")
 _EMOJI_MARKS = frozenset("\ufe0f\U0001f3fb\U0001f3fc\U0001f3fd\U0001f3fe\U0001f3ff")
 
 
@@ -63,9 +65,7 @@ def is_plain_paragraph(text: str) -> bool:
     return text.isprintable() and text[:1] not in ("", " ") and text[-1] != " " and "  " not in text
 
 
-_UNTIDY = re.compile(
-    f"[ {BOUND}](?:[ {BOUND}]|\\Z)|\\A[ {BOUND}]|[\n{KEPT_BREAK}{PICTURE}{PICTURED}{LINKED}\u200c\u200d]"
-)
+_UNTIDY = regex(f"[ {BOUND}](?:[ {BOUND}]|\\Z)|\\A[ {BOUND}]|[\n{KEPT_BREAK}{PICTURE}{PICTURED}{LINKED}\u200c\u200d]")
 
 
 def _first_space(found: re.Match[str]) -> str:
@@ -75,11 +75,11 @@ def _first_space(found: re.Match[str]) -> str:
 # What is between the texts of a run while all are looked at together: a character like any other.
 _BETWEEN = "\u00a6"
 _BEFORE, _AFTER = f" {_BETWEEN}", f"{_BETWEEN} "
-_AROUND_BREAK = re.compile(f"(?:(?<![ {BOUND}])[ {BOUND}]++)?([\n{KEPT_BREAK}])[ {BOUND}]*+")
-_RUN = re.compile(f"([ {BOUND}])[ {BOUND}]+")
-_TOO_CLOSE = re.compile(rf"(?<!{LINKED}){LINKED}++(?=[\w\[(<“‘„«])")
-_EMPTY_BEFORE = re.compile(f"\\A[{KEPT}{KEPT_SPACE}\n]*{KEPT_BREAK}(?:[{KEPT}{KEPT_SPACE}\n]*{KEPT_BREAK})*")
-_EMPTY_LINES = re.compile("\n{3,}")
+_AROUND_BREAK = regex(f"(?:(?<![ {BOUND}])[ {BOUND}]++)?([\n{KEPT_BREAK}])[ {BOUND}]*+")
+_RUN = regex(f"([ {BOUND}])[ {BOUND}]+")
+_TOO_CLOSE = regex(rf"(?<!{LINKED}){LINKED}++(?=[\w\[(<“‘„«])")
+_EMPTY_BEFORE = regex(f"\\A[{KEPT}{KEPT_SPACE}\n]*{KEPT_BREAK}(?:[{KEPT}{KEPT_SPACE}\n]*{KEPT_BREAK})*")
+_EMPTY_LINES = regex("\n{3,}")
 
 
 def tidy(text: str) -> str:
@@ -122,7 +122,7 @@ def are_tidy(joined: str) -> bool:
     )
 
 
-_NOTHING = re.compile(f"[\\s{BINDING}{KEPT_SPACE}{KEPT_BREAK}{PICTURED}{LINKED}\u200b\u2060\u200c\u200d]*")
+_NOTHING = regex(f"[\\s{BINDING}{KEPT_SPACE}{KEPT_BREAK}{PICTURED}{LINKED}\u200b\u2060\u200c\u200d]*")
 
 
 def is_blank(text: str) -> bool:
@@ -162,8 +162,8 @@ def _is_shaped(character: str) -> bool:
 
 _SUPERSCRIPTS = dict(zip("0123456789+-−=()n", "⁰¹²³⁴⁵⁶⁷⁸⁹⁺⁻⁻⁼⁽⁾ⁿ", strict=True))
 # Marks of notes, one or several: anything in square brackets, a letter or a number in round ones.
-_NOTES = re.compile(r"(?:(?:\[[^\[\]]*\]|\(\w{1,3}\))[,;]?)+")
-_IN_PARENTHESES = re.compile(r"\([^()]*\)")
+_NOTES = regex(r"(?:(?:\[[^\[\]]*\]|\(\w{1,3}\))[,;]?)+")
+_IN_PARENTHESES = regex(r"\([^()]*\)")
 _SUBSCRIPTS = dict(zip("0123456789+-−=()", "₀₁₂₃₄₅₆₇₈₉₊₋₋₌₍₎", strict=True))
 
 

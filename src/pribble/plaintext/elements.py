@@ -9,6 +9,7 @@ from pribble.plaintext import characters as chars
 from pribble.plaintext.blocks import List, ListItem, TableShape
 from pribble.plaintext.events import Open
 from pribble.plaintext.style import NO_STYLE, Style
+from pribble.regexes import regex
 
 # Elements of which nothing is said: what no browser shows, and what one cannot use in a text.
 _NOT_SAID = frozenset(
@@ -29,7 +30,7 @@ TABLE_PARTS = frozenset("tr td th tbody thead tfoot caption colgroup".split())
 PREFORMATTED = frozenset("pre listing xmp plaintext".split())
 HEADINGS = frozenset("h1 h2 h3 h4 h5 h6".split())
 LISTS = frozenset("ul ol menu dir".split())
-_NUMBER = re.compile("-?[0-9]{1,9}")
+_NUMBER = regex("-?[0-9]{1,9}")
 _MOST_COLUMNS = 1000
 _LONGEST_INDEX = 40
 

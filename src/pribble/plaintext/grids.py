@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import NamedTuple
@@ -10,18 +9,19 @@ from typing import NamedTuple
 from pribble.plaintext.blocks import Content, Placed, RowForm, RowLines, Rows, Table, TableShape
 from pribble.plaintext.characters import BINDING, ENDS
 from pribble.plaintext.line_breaking import GOES_ON, JOINED, is_narrow, terminal_columns, wrap
+from pribble.regexes import regex
 
 Blocks = Callable[[Iterable[Placed], int], list[str]]
 
 _APART = 2
 _SPACE = f"[ {BINDING}]"
-_AMOUNT = re.compile(rf"(?:[A-Z]{{3}}{_SPACE}?)?[^A-Za-z]*(?:{_SPACE}?[A-Z]{{3}})?")
+_AMOUNT = regex(rf"(?:[A-Z]{{3}}{_SPACE}?)?[^A-Za-z]*(?:{_SPACE}?[A-Z]{{3}})?")
 _CURRENCIES = "$£¥€¢¤₠-₿৳฿៛﷼"
-_NO_FIGURE = re.compile(f"[^0-9.,'’+−–—%‰() {BINDING}{_CURRENCIES}-]")
-_NO_AMOUNT = re.compile(f"[^0-9A-Z.,'’+−–—%‰() {BINDING}{_CURRENCIES}-]")
+_NO_FIGURE = regex(f"[^0-9.,'’+−–—%‰() {BINDING}{_CURRENCIES}-]")
+_NO_AMOUNT = regex(f"[^0-9A-Z.,'’+−–—%‰() {BINDING}{_CURRENCIES}-]")
 # The unit of a measure, where it is the same in a whole column.
-_UNIT = re.compile(rf"(?<=[0-9]){_SPACE}(?:[A-Za-zµ°]{{1,2}}[²³]?|kWh|min)\Z")
-_DIGIT = re.compile("[0-9]")
+_UNIT = regex(rf"(?<=[0-9]){_SPACE}(?:[A-Za-zµ°]{{1,2}}[²³]?|kWh|min)\Z")
+_DIGIT = regex("[0-9]")
 
 
 def are_numbers(texts: Sequence[str]) -> bool:

@@ -12,23 +12,24 @@ from collections.abc import Iterator
 from pribble.graphemes import column_count as columns_of
 from pribble.graphemes import graphemes
 from pribble.plaintext.characters import BINDING, BOUND, ENDS, KEPT_SPACE, WORD_JOINER, ZERO_WIDTH_SPACE, write_spaces
+from pribble.regexes import regex
 
 # The end of a line that goes on in the next: it was broken at a space, or at none.
 GOES_ON, JOINED = "\x0c", "\x0e"
 
 # Scripts and signs of which every character is one column wide; none combines.
-_NARROW = re.compile(
+_NARROW = regex(
     "[\x01-\x04 -~\n\u00a0-\u00ac\u00ae-\u02ff\u0370-\u0482\u048a-\u0590\u2010-\u2015\u2018-\u2027"
     "\u2030-\u205e\u20a0-\u20bf]*"
 )
 _HAN = (
     "\u2e80-\u2fff\u3001-\u33ff\u3400-\u4dbf\u4e00-\u9fff\uf900-\ufaff\uff01-\uff60\uffe0-\uffe6\U00020000-\U0003fffd"
 )
-_WIDE = re.compile(f"[{_HAN}]")
-_THAI = re.compile("[\u0e01-\u0e5b]")
-_UNSPACED = re.compile(f"[{_HAN}\u0e01-\u0e5b{ZERO_WIDTH_SPACE}]")
+_WIDE = regex(f"[{_HAN}]")
+_THAI = regex("[\u0e01-\u0e5b]")
+_UNSPACED = regex(f"[{_HAN}\u0e01-\u0e5b{ZERO_WIDTH_SPACE}]")
 # An address is as long as it is.
-_ADDRESS = re.compile(r"<?[a-z][-a-z0-9+.]*+:[^\s]", re.IGNORECASE)
+_ADDRESS = regex(r"<?[a-z][-a-z0-9+.]*+:[^\s]", re.IGNORECASE)
 # What no line begins with: closing punctuation, small kana, marks of repetition and length (classes CL, CP, EX, IS, NS,
 # CJ of UAX 14); and what none ends with: opening punctuation (OP).  Quotation marks (QU) bind on both sides.
 _NOT_FIRST = frozenset(

@@ -9,20 +9,21 @@ from urllib.parse import quote, unquote
 
 from pribble.plaintext import characters as chars
 from pribble.plaintext.blocks import Content, Paragraph
+from pribble.regexes import regex
 
 # How addresses are said: behind the label, as a numbered note, or not at all.
 Form = Literal["inline", "notes", "bare"]
 
 # Addresses that lead nowhere from a text.
 _SILENT = ("#", "javascript:", "vbscript:", "cid:", "data:")
-_PLAIN = re.compile("https?://[!-;=?-~]+")
-_EXTENSION = re.compile(r"ext=[0-9().-]+")
-_BETWEEN = re.compile(r"[0-9][^0-9a-z#;]*+[a-z#;][^0-9]*+[0-9]")
-_DROPPED = re.compile("[\t\n\r]+")
-_SPACES = re.compile(r"[\s<>\x00-\x1f\x7f\u200b\u2060\u00ad\ufeff\u034f]")
+_PLAIN = regex("https?://[!-;=?-~]+")
+_EXTENSION = regex(r"ext=[0-9().-]+")
+_BETWEEN = regex(r"[0-9][^0-9a-z#;]*+[a-z#;][^0-9]*+[0-9]")
+_DROPPED = regex("[\t\n\r]+")
+_SPACES = regex(r"[\s<>\x00-\x1f\x7f\u200b\u2060\u00ad\ufeff\u034f]")
 _ENDS = f" \n{chars.BOUND}{chars.PICTURED}"
-_ONE_PICTURE = re.compile(f"{chars.PICTURE}([^{chars.PICTURE}{chars.PICTURE_END}]*){chars.PICTURE_END}")
-_ONE_BRACKET = re.compile(r"\[([^\[\]]*)\]")
+_ONE_PICTURE = regex(f"{chars.PICTURE}([^{chars.PICTURE}{chars.PICTURE_END}]*){chars.PICTURE_END}")
+_ONE_BRACKET = regex(r"\[([^\[\]]*)\]")
 
 
 def address_of(href: str | None) -> str | None:

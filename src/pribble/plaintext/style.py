@@ -11,6 +11,7 @@ from collections.abc import Iterable, Mapping
 from typing import Literal
 
 from pribble.records import record
+from pribble.regexes import regex
 
 # The properties that are read here, by their longhands.
 READ = (
@@ -32,12 +33,12 @@ READ = (
 
 # Less than this, in px, is no gap that a reader would make an empty line of.
 _GAP = 6.0
-_LENGTH = re.compile(
+_LENGTH = regex(
     r"([-+]?(?:\d++\.?\d*+|\.\d++)(?:e[-+]?\d++)?)(px|pt|pc|in|cm|mm|q|r?em|ex|ch|lh|rlh|[dsl]?v[whib]"
     r"|vmin|vmax|%)?",
     re.IGNORECASE,
 )
-_FONT_SIZE = re.compile(
+_FONT_SIZE = regex(
     r"(?:^|\s)((?:xx-small|x-small|small|medium|large|x-large|xx-large|xxx-large|smaller|larger)"
     rf"|{_LENGTH.pattern})(?:\s*+/\s*+[^\s]++)?\s++[^\s\d]",
     re.IGNORECASE,

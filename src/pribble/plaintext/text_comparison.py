@@ -7,21 +7,22 @@ import unicodedata
 from collections.abc import Iterable
 
 from pribble.records import record
+from pribble.regexes import regex
 
-_ADDRESS = re.compile(
+_ADDRESS = regex(
     r"(?:[a-z][a-z0-9+.-]{1,20}://|mailto:|tel:|www\.)[^\s<>\"]+"
     r"|[\w.!#$%&'*+/=?^`{|}~-]{1,64}@[\w-]{1,63}(?:\.[\w-]{1,63})+",
     re.IGNORECASE,
 )
 _CLOSING = ".,;:!?)]}»”’'\""
-_NUMBER = re.compile("[0-9]{1,3}(?:[ '’\u00a0\u202f][0-9]{3})+(?![0-9])(?:[.,][0-9]+)?|[0-9]+(?:[.,][0-9]+)*")
+_NUMBER = regex("[0-9]{1,3}(?:[ '’\u00a0\u202f][0-9]{3})+(?![0-9])(?:[.,][0-9]+)?|[0-9]+(?:[.,][0-9]+)*")
 # The number of an item in a list, which is none that is said.
-_LISTED = re.compile("(?m)^[ >]*[0-9]{1,3}[.)] ")
-_TELEPHONE = re.compile("[+(]?[0-9][0-9 ()/\u00a0.-]{4,30}[0-9]")
-_BETWEEN_DIGITS = re.compile("[ '’\u00a0\u202f]")
+_LISTED = regex("(?m)^[ >]*[0-9]{1,3}[.)] ")
+_TELEPHONE = regex("[+(]?[0-9][0-9 ()/\u00a0.-]{4,30}[0-9]")
+_BETWEEN_DIGITS = regex("[ '’\u00a0\u202f]")
 # A word; of scripts that put no spaces between words, each character.
 _UNSPACED = "\u2e80-\u9fff\uf900-\ufaff\U00020000-\U0003fffd\u0e01-\u0e5b"
-_WORD = re.compile(rf"[{_UNSPACED}]|(?:(?![{_UNSPACED}])[^\W\d_])+(?:['’-][^\W\d_]+)*")
+_WORD = regex(rf"[{_UNSPACED}]|(?:(?![{_UNSPACED}])[^\W\d_])+(?:['’-][^\W\d_]+)*")
 
 
 @record(frozen=True, slots=True)

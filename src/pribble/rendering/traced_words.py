@@ -6,7 +6,6 @@ again by these in the lines that come out.
 
 from __future__ import annotations
 
-import re
 from bisect import bisect_right
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
@@ -17,18 +16,19 @@ from pribble.markup.foreign_pages import read_foreign_page
 from pribble.markup.references import REFERENCE
 from pribble.passes.traces import Origin
 from pribble.records import record
+from pribble.regexes import regex
 from pribble.rendering.traced import TracedText
 
-_WORD = re.compile(rf"{REFERENCE}|\w+")
+_WORD = regex(rf"{REFERENCE}|\w+")
 # What stands around a word up to white space or a tag, and what makes an address of it.
-_TOKEN_START, _TOKEN_END = re.compile(r"[^\s<>]+\Z"), re.compile(r"[^\s<>]+")
-_IN_ADDRESS = re.compile(r"[@:/#?=%_~&]|\.(?=\w|\Z)")
+_TOKEN_START, _TOKEN_END = regex(r"[^\s<>]+\Z"), regex(r"[^\s<>]+")
+_IN_ADDRESS = regex(r"[@:/#?=%_~&]|\.(?=\w|\Z)")
 _LONGEST_TOKEN, _SHORTEST = 60, 4
 # So far behind a word that is known the next ones are looked for.
 _FAR = 500
 # Variation selectors 17 to 256 are combining characters: they take no room, and no line is broken before them.
 _FIRST, _BASE, _DIGITS = 0xE0100, 240, 4
-_SIGN = re.compile(f"[\U000e0100-\U000e01ef]{{{_DIGITS}}}")
+_SIGN = regex(f"[\U000e0100-\U000e01ef]{{{_DIGITS}}}")
 _MOST = 200_000
 
 

@@ -6,7 +6,6 @@ Before the first element of a file one holds for the file; else for the element 
 from __future__ import annotations
 
 import math
-import re
 from bisect import bisect_right
 from collections import deque
 from collections.abc import Iterable, Iterator
@@ -16,12 +15,13 @@ from pribble.language.marks import Mark, cut_marks
 from pribble.markup.events import Closed, Opened
 from pribble.markup.foreign_pages import read_foreign_page
 from pribble.records import record
+from pribble.regexes import regex
 from pribble.review.report import CheckReport
 from pribble.review.rules import RULES
 
-_ALLOW = re.compile(r"\s*+#\s*+allow\s")
-_FIRST_TAG = re.compile(r"<[A-Za-z]")
-_SPACE = re.compile(r"\s*+")
+_ALLOW = regex(r"\s*+#\s*+allow\s")
+_FIRST_TAG = regex(r"<[A-Za-z]")
+_SPACE = regex(r"\s*+")
 
 
 @record(frozen=True, slots=True)

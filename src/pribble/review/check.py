@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
@@ -17,6 +16,7 @@ from pribble.mime.reading import Entity, read_message
 from pribble.mime.stored import named_pictures, text_and_page
 from pribble.pictures.picture import Picture
 from pribble.records import field, record
+from pribble.regexes import regex
 from pribble.review.allowing import apply_allowed
 from pribble.review.cases import Case, Checked, Failed, message_of
 from pribble.review.checks.contrast import check_picture_contrast, check_text_contrast
@@ -39,7 +39,7 @@ from pribble.review.strain import Strain, strains_of
 from pribble.review.viewers import Viewer, chosen_viewers
 from pribble.template import Template, TemplateFolder, linked_source, trace
 
-_ADDED = re.compile(r"shown with ((?:width|height)=\"[0-9]+\"(?: height=\"[0-9]+\")?)")
+_ADDED = regex(r"shown with ((?:width|height)=\"[0-9]+\"(?: height=\"[0-9]+\")?)")
 
 
 @record(frozen=True, slots=True)

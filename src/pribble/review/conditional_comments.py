@@ -15,16 +15,17 @@ from pribble.edits import Edit, replaced
 from pribble.markup.references import decode_references
 from pribble.markup.scanner import Comment, EndTag, StartTag, Token, announce_start_tag, tokens
 from pribble.markup.tree import OpenElements
+from pribble.regexes import regex
 from pribble.values.escaping import markup
 
-_HIDDEN = re.compile(r"<!--\[if\b([^\]]{0,200}+)\]>", re.IGNORECASE)
-_HIDDEN_END = re.compile(r"<!\[endif\]-->\Z", re.IGNORECASE)
-_SHOWN = re.compile(r"<!--\[if\b([^\]]{0,200}+)\]>(?:<!)?-->\Z", re.IGNORECASE)
-_SHOWN_END = re.compile(r"<!--<!\[endif\]-->\Z", re.IGNORECASE)
-_TERM = re.compile(r"\s*+(!?)\s*+\(?\s*+(?:(lt|lte|gt|gte)\s++)?([a-z]++)(?:\s++([0-9.]++))?\s*+\)?\s*+", re.IGNORECASE)
+_HIDDEN = regex(r"<!--\[if\b([^\]]{0,200}+)\]>", re.IGNORECASE)
+_HIDDEN_END = regex(r"<!\[endif\]-->\Z", re.IGNORECASE)
+_SHOWN = regex(r"<!--\[if\b([^\]]{0,200}+)\]>(?:<!)?-->\Z", re.IGNORECASE)
+_SHOWN_END = regex(r"<!--<!\[endif\]-->\Z", re.IGNORECASE)
+_TERM = regex(r"\s*+(!?)\s*+\(?\s*+(?:(lt|lte|gt|gte)\s++)?([a-z]++)(?:\s++([0-9.]++))?\s*+\)?\s*+", re.IGNORECASE)
 _SHAPES = frozenset({"v:rect", "v:roundrect", "v:oval", "v:shape"})
-_SIZE = re.compile(r"[0-9]{1,6}(?:\.[0-9]{1,4})?(?:px|pt|%)?\Z")
-_SHARE = re.compile(r"([0-9]{1,4}(?:\.[0-9]{1,4})?)%\Z")
+_SIZE = regex(r"[0-9]{1,6}(?:\.[0-9]{1,4})?(?:px|pt|%)?\Z")
+_SHARE = regex(r"([0-9]{1,4}(?:\.[0-9]{1,4})?)%\Z")
 
 
 def engine_matches(condition: str, engine: str) -> bool:

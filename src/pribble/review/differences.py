@@ -10,7 +10,6 @@ lead, pictures by their pixels, other parts by their bytes.
 from __future__ import annotations
 
 import hashlib
-import re
 from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import Literal
@@ -23,6 +22,7 @@ from pribble.mime.reading import Entity, read_message
 from pribble.mime.stored import named_pictures, text_and_page
 from pribble.pictures.decoding import open_image
 from pribble.records import record
+from pribble.regexes import regex
 from pribble.rendering.rendering import Rendering
 from pribble.review.aligning import Run, aligned
 from pribble.review.cases import message_of
@@ -36,7 +36,7 @@ _OF_PARTS = ("content-type", "content-transfer-encoding", "content-id", "content
 _OF_A_PAGE = {"html": ("lang", "dir"), "body": ("lang", "dir", "bgcolor")}
 _LONGEST = 200
 # What a picture leaves in a text is no word.
-_WORD = re.compile("[^\\s\ufffc]+")
+_WORD = regex("[^\\s\ufffc]+")
 # Words around a change that say where it is.
 _AROUND = 3
 

@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 import json
-import re
 from collections.abc import Mapping, Sequence
 from decimal import Decimal
 from itertools import islice
 
+from pribble.regexes import regex
 from pribble.values.kinds import Data, Opaque
 from pribble.values.lookup import names, record_field
 
 # What JSON is made of.
 Json = str | int | float | bool | None | Sequence["Json"] | Mapping[str, "Json"]
 
-_SURROGATE = re.compile("[\ud800-\udfff]")
+_SURROGATE = regex("[\ud800-\udfff]")
 
 
 # Data are shown so deep, and so many values of them.

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Iterator, Sequence
 from functools import cached_property
@@ -16,6 +15,7 @@ from pribble.markup.events import Characters, Closed, Opened
 from pribble.markup.foreign_pages import read_foreign_page
 from pribble.markup.references import REFERENCE, decode_references
 from pribble.records import record
+from pribble.regexes import regex
 
 WIDE, NARROW = Screen(1000), Screen(390)
 DARK = Screen(1000, scheme="dark")
@@ -23,7 +23,7 @@ DARK = Screen(1000, scheme="dark")
 _SMALLEST = 2.5
 _MOVED_OUT = ("-9999", "-999")
 _INLINE = frozenset({"inline", "contents", "inline-block", "ruby", "ruby-text", "inline-flex", "inline-table"})
-_REFERENCE = re.compile(REFERENCE)
+_REFERENCE = regex(REFERENCE)
 # So much of a label is read, from so many texts; and so many elements within another are looked at.
 _LONGEST_LABEL, _MOST_TEXTS, _MOST_INSIDE = 300, 100, 50
 _CODE = frozenset({"pre", "code", "kbd", "samp", "tt", "listing", "xmp"})

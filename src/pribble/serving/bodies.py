@@ -7,6 +7,7 @@ from collections.abc import Collection, Iterator, Mapping
 from typing import TYPE_CHECKING, Any
 
 from pribble.errors import DataError, Source, did_you_mean
+from pribble.regexes import regex
 from pribble.serving.problems import Problem, with_hint
 from pribble.serving.routes import JSON
 from pribble.values.kinds import Data
@@ -18,7 +19,7 @@ if TYPE_CHECKING:
 LARGEST = 10_000_000  # octets of a body
 DEEPEST = 100  # lists and objects in each other
 # A string of RFC 9651 3.3.3.
-_STRING = re.compile(r'"((?:[\x20-\x21\x23-\x5b\x5d-\x7e]|\\["\\])*+)"')
+_STRING = regex(r'"((?:[\x20-\x21\x23-\x5b\x5d-\x7e]|\\["\\])*+)"')
 
 
 def too_large() -> Problem:

@@ -5,12 +5,12 @@ from __future__ import annotations
 import hashlib
 import hmac
 import ipaddress
-import re
 from collections.abc import Collection
 from typing import TYPE_CHECKING
 
 from pribble.errors import DataError
 from pribble.records import record
+from pribble.regexes import regex
 from pribble.serving.problems import Problem
 
 if TYPE_CHECKING:
@@ -19,8 +19,8 @@ if TYPE_CHECKING:
 TOKEN_VARIABLE = "PRIBBLE_TOKEN"
 LOOPBACK_NAMES = ("localhost", "127.0.0.1", "[::1]")
 SHORTEST_TOKEN = 20  # characters
-_TOKEN = re.compile(r"[A-Za-z0-9._~+/-]+=*")  # RFC 6750 2.1
-_PORT = re.compile(r":[0-9]{1,5}\Z")
+_TOKEN = regex(r"[A-Za-z0-9._~+/-]+=*")  # RFC 6750 2.1
+_PORT = regex(r":[0-9]{1,5}\Z")
 
 
 def is_loopback(host: str) -> bool:

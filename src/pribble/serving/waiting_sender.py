@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import threading
 from collections.abc import Callable, Mapping
 from typing import Any, Self
@@ -10,10 +9,11 @@ from typing import Any, Self
 from pribble.delivery.event_sending import Left
 from pribble.delivery.mailroom import Mailroom
 from pribble.errors import PribbleError
+from pribble.regexes import regex
 from pribble.serving.request_log import line, place_of
 
 EVERY = 30.0  # seconds
-_WORD = re.compile(r"[^\s<>()]+")
+_WORD = regex(r"[^\s<>()]+")
 
 
 class WaitingSender:

@@ -5,12 +5,13 @@ from __future__ import annotations
 import re
 
 from pribble.errors import UnsafeValue
+from pribble.regexes import regex
 
-_DECLARATION = re.compile(r"[A-Za-z0-9#%., +/_()-]*")
-_FONTS = re.compile(r"(?:[A-Za-z0-9#%., +/_-]|\"[\w ,.&+/-]*\"|'[\w ,.&+/-]*')*")
-_BRACKET = re.compile(r"[A-Za-z0-9_-]+\(?|[()]")
+_DECLARATION = regex(r"[A-Za-z0-9#%., +/_()-]*")
+_FONTS = regex(r"(?:[A-Za-z0-9#%., +/_-]|\"[\w ,.&+/-]*\"|'[\w ,.&+/-]*')*")
+_BRACKET = regex(r"[A-Za-z0-9_-]+\(?|[()]")
 FUNCTIONS = frozenset("rgb rgba hsl hsla calc min max clamp var".split())
-_KEPT = re.compile(r"[^\w .,:;!?+*/=@$%^|~-]|[\x00-\x1f\x7f-\x9f\u202a-\u202e\ud800-\udfff]")
+_KEPT = regex(r"[^\w .,:;!?+*/=@$%^|~-]|[\x00-\x1f\x7f-\x9f\u202a-\u202e\ud800-\udfff]")
 
 
 def declaration(text: str) -> str:

@@ -6,22 +6,22 @@ refused for, with an `UnsafeValue` that says why.
 
 from __future__ import annotations
 
-import re
 import unicodedata
 
 import markupsafe
 
 from pribble.errors import UnsafeValue
+from pribble.regexes import regex
 
 # Control characters but tab and line breaks (nothing shows them), and the bidirectional overrides, which
 # make text read as what it is not.
 _UNSHOWN = "\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\u202a-\u202e"
-_DROPPED = re.compile(f"[{_UNSHOWN}]")
-_SURROGATE = re.compile("[\ud800-\udfff]")
-_SPECIAL = re.compile(f"[&<>\"'{_UNSHOWN}\ud800-\udfff]")
-_UNPLAIN = re.compile(f"[{_UNSHOWN}\ud800-\udfff]")
-_UNFIT_FOR_A_LINE = re.compile(f"[{_UNSHOWN}\u2066-\u2069\ud800-\udfff]")  # isolates too, which a list of mails mixes
-_SPACES = re.compile(r"\s+")
+_DROPPED = regex(f"[{_UNSHOWN}]")
+_SURROGATE = regex("[\ud800-\udfff]")
+_SPECIAL = regex(f"[&<>\"'{_UNSHOWN}\ud800-\udfff]")
+_UNPLAIN = regex(f"[{_UNSHOWN}\ud800-\udfff]")
+_UNFIT_FOR_A_LINE = regex(f"[{_UNSHOWN}\u2066-\u2069\ud800-\udfff]")  # isolates too, which a list of mails mixes
+_SPACES = regex(r"\s+")
 
 
 # Finds what `markup` changes.
@@ -63,7 +63,7 @@ def is_seen(text: str) -> bool:
     return any(unicodedata.category(character) not in ("Zs", "Zl", "Zp", "Cc", "Cf", "Cs") for character in text)
 
 
-_DASHES = re.compile("--+|^-|-$")
+_DASHES = regex("--+|^-|-$")
 
 
 def in_comment(shown: str) -> str:

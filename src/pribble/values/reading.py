@@ -10,6 +10,7 @@ from decimal import Decimal, InvalidOperation
 from typing import NoReturn
 
 from pribble.errors import DataError, Source
+from pribble.regexes import regex
 from pribble.values.kinds import Data
 
 
@@ -54,12 +55,12 @@ def read_json(source: Source) -> Data:
         raise DataError(f"a number of more than {most:,} digits", place=place, hint="make it a text") from None
 
 
-_TEXT_OR_DIGITS = re.compile(r'"(?:[^"\\]|\\.)*+"|[0-9]+', re.DOTALL)
+_TEXT_OR_DIGITS = regex(r'"(?:[^"\\]|\\.)*+"|[0-9]+', re.DOTALL)
 # The grammar of RFC 8259, 2, 6 and 7.
-_SPACE = re.compile(r"[ \t\n\r]*+")
-_CHARACTERS = re.compile(r'"(?:[^"\\\x00-\x1f]|\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4}))*+')
-_NUMBER = re.compile(r"-?(?:0|[1-9][0-9]*+)(?:\.[0-9]++)?(?:[eE][+-]?[0-9]++)?")
-_WORD = re.compile(r"true|false|null")
+_SPACE = regex(r"[ \t\n\r]*+")
+_CHARACTERS = regex(r'"(?:[^"\\\x00-\x1f]|\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4}))*+')
+_NUMBER = regex(r"-?(?:0|[1-9][0-9]*+)(?:\.[0-9]++)?(?:[eE][+-]?[0-9]++)?")
+_WORD = regex(r"true|false|null")
 _CLOSING = {"[": "]", "{": "}"}
 # What should follow at a position, in words.
 _VALUE, _NAME, _COLON = "a value", "a name in double quotes", 'a ":"'

@@ -7,6 +7,7 @@ from itertools import islice
 
 from pribble.errors import FieldError, LimitReached
 from pribble.graphemes import graphemes
+from pribble.regexes import regex
 from pribble.values.counting import LONGEST_TEXT
 from pribble.values.escaping import markup
 from pribble.values.kinds import Data, kind, whole_number
@@ -15,7 +16,7 @@ from pribble.values.safe_text import Fragment
 from pribble.values.settings import Settings
 from pribble.values.showing import text as shown
 
-_WORD = re.compile(r"[^\W\d_][\w’']*")
+_WORD = regex(r"[^\W\d_][\w’']*")
 
 
 def _turkic(settings: Settings) -> bool:

@@ -9,6 +9,7 @@ from datetime import UTC, datetime, timedelta, timezone, tzinfo
 from decimal import Decimal
 
 from pribble.errors import FieldError
+from pribble.regexes import regex
 from pribble.values.kinds import Data, bounded
 from pribble.values.settings import Settings
 
@@ -178,9 +179,7 @@ def _offset(written: str | None) -> tzinfo | None:
 # ---- patterns for days and times, cut into fields and the texts between them (UTS 35, part 4, 8) ----------------
 
 # A run of one letter, a text in quotes ('' is a quote, in quotes and outside), or one other character.
-ITEM = re.compile(
-    r"(?P<field>(?P<letter>[A-Za-z])(?P=letter)*+)|'(?P<quoted>(?:[^']|'')*+)'|(?P<open>')|(?P<other>.)", re.S
-)
+ITEM = regex(r"(?P<field>(?P<letter>[A-Za-z])(?P=letter)*+)|'(?P<quoted>(?:[^']|'')*+)'|(?P<open>')|(?P<other>.)", re.S)
 
 
 def cut_pattern(pattern: str) -> Iterator[tuple[bool, str]]:

@@ -17,38 +17,39 @@ import idna
 from pribble.errors import AddressError, HeaderError, UnsafeValue
 from pribble.mime.address import in_uri, parse_mailboxes
 from pribble.mime.grammar import USUAL_ADDRESS
+from pribble.regexes import regex
 from pribble.values.escaping import checked_characters
 
-_SCHEME = re.compile(r"([A-Za-z][A-Za-z0-9+.-]*):")
+_SCHEME = regex(r"([A-Za-z][A-Za-z0-9+.-]*):")
 # What most addresses are: nothing in them needs a second look.  All characters of RFC 3986, and %XX, stay as they are;
 # those that it reserves for a mailto: and its fields do so only as far as they cannot begin another field.
 _HOST = r"(?![^/?#:]{64})[A-Za-z0-9]++(?:[.-][A-Za-z0-9]++)*+(?::[0-9]{1,4}(?![0-9]))?+"
 _PLAIN = r"[A-Za-z0-9/._~?&=#+,;:@!$*'()\[\]-]*+"
-_USUAL_HOST = re.compile(_HOST)
-_SIMPLE = re.compile(
+_USUAL_HOST = regex(_HOST)
+_SIMPLE = regex(
     rf"https?://{_HOST}(?:[/?#]{_PLAIN}(?:%[0-9A-Fa-f]{{2}}{_PLAIN})*+)?+"
     rf"|(?:tel|sms):\+?[0-9]{{2,20}}"
     rf"|mailto:{USUAL_ADDRESS}(?:\?{_PLAIN}(?:%[2-689A-Fa-f][0-9A-Fa-f]{_PLAIN})*+)?+"
     rf"|#{_PLAIN}"
 )
 _SCHEMES = frozenset({"http", "https", "mailto", "tel", "sms"})
-_PICTURE_DATA = re.compile(r"data:image/[A-Za-z0-9.+-]+(?:;[A-Za-z0-9=-]+)*,[A-Za-z0-9+/=%._~!$&'()*,;:@-]*")
-_CONTENT_ID = re.compile(r"cid:[A-Za-z0-9%!$&'*+/=?^_`{|}~.@-]+")
-_AUTHORITY = re.compile(r"//([^/?#]*)")
-_BETWEEN_DIGITS = re.compile(r"[\s.()/\u2010-\u2015-]")
+_PICTURE_DATA = regex(r"data:image/[A-Za-z0-9.+-]+(?:;[A-Za-z0-9=-]+)*,[A-Za-z0-9+/=%._~!$&'()*,;:@-]*")
+_CONTENT_ID = regex(r"cid:[A-Za-z0-9%!$&'*+/=?^_`{|}~.@-]+")
+_AUTHORITY = regex(r"//([^/?#]*)")
+_BETWEEN_DIGITS = regex(r"[\s.()/\u2010-\u2015-]")
 # Behind the code of a country, the zero that only those within it dial: a habit of the trade, and no standard.
-_DIALLED_WITHIN = re.compile(r"\s*(\+[0-9]{1,3})\s*\(0\)")
-_TELEPHONE = re.compile(r"\+?[0-9]{2,20}")
-_CONTROL = re.compile("[\x00-\x1f\x7f-\x9f\u2028\u2029\ud800-\udfff\\\\]")
+_DIALLED_WITHIN = regex(r"\s*(\+[0-9]{1,3})\s*\(0\)")
+_TELEPHONE = regex(r"\+?[0-9]{2,20}")
+_CONTROL = regex("[\x00-\x1f\x7f-\x9f\u2028\u2029\ud800-\udfff\\\\]")
 # All that RFC 3986 allows in a URI stays as it is; existing %XX too.
-_NOT_IN_URI = re.compile(r"[^A-Za-z0-9!#$&'()*+,/:;=?@\[\]~%._-]+|%(?![0-9A-Fa-f]{2})")
+_NOT_IN_URI = regex(r"[^A-Za-z0-9!#$&'()*+,/:;=?@\[\]~%._-]+|%(?![0-9A-Fa-f]{2})")
 # RFC 3986 2.3: unreserved = ALPHA / DIGIT / "-" / "." / "_" / "~"
-_RESERVED = re.compile(r"[^A-Za-z0-9._~-]+")
-_PORT = re.compile(r":([0-9]{1,5})?\Z")
-_LABEL = re.compile(r"[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?")
-_DOTS_ONLY = re.compile(r"(?:\.|%2[eE])*")
-_BREAKS = re.compile(r"\r\n?|\n")
-_ENCODED_CONTROL = re.compile(r"%(?:[01][0-9A-Fa-f]|7[Ff])")
+_RESERVED = regex(r"[^A-Za-z0-9._~-]+")
+_PORT = regex(r":([0-9]{1,5})?\Z")
+_LABEL = regex(r"[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?")
+_DOTS_ONLY = regex(r"(?:\.|%2[eE])*")
+_BREAKS = regex(r"\r\n?|\n")
+_ENCODED_CONTROL = regex(r"%(?:[01][0-9A-Fa-f]|7[Ff])")
 
 
 def whole_address(text: str, *, picture: bool = False) -> str:

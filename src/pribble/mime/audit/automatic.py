@@ -10,6 +10,7 @@ from pribble.mime.comments import without_comments
 from pribble.mime.grammar import WHITE_SPACE
 from pribble.mime.machine_fields import AUTO_SUBMITTED, IMPORTANCE, ONE_CLICK
 from pribble.mime.reading import Entity
+from pribble.regexes import regex
 
 # RFC 5436 2.7 has registered one more.
 _KNOWN = (*AUTO_SUBMITTED, "auto-notified")
@@ -19,7 +20,7 @@ _VALUES = {
     "priority": ("normal", "non-urgent", "urgent"),
     "sensitivity": ("personal", "private", "company-confidential"),
 }
-_ADDRESSES = re.compile(r"<([^<>]*)>")
+_ADDRESSES = regex(r"<([^<>]*)>")
 
 
 def check_machines(message: Entity, report: Report) -> None:

@@ -10,23 +10,24 @@ from pribble.mime.flowed import SIGNATURE, read_line
 from pribble.mime.grammar import ENCODED_LINE, MECHANISMS, QUOTED_PRINTABLE, WHITE_SPACE
 from pribble.mime.media_types import BY_NAME, type_of
 from pribble.mime.reading import Entity
+from pribble.regexes import regex
 
-_BAD_ESCAPE = re.compile(r"=(?![0-9A-Fa-f]{2}|[ \t]*\r?\n|[ \t]*\Z)")
-_LOWER_ESCAPE = re.compile(r"=(?:[a-f][0-9A-Fa-f]|[0-9A-F][a-f])")
+_BAD_ESCAPE = regex(r"=(?![0-9A-Fa-f]{2}|[ \t]*\r?\n|[ \t]*\Z)")
+_LOWER_ESCAPE = regex(r"=(?:[a-f][0-9A-Fa-f]|[0-9A-F][a-f])")
 # RFC 2045 6.7: behind a soft break there may be padding that a server put there.
-_TRAILING = re.compile(r"(?<![ \t=])[ \t]+(?=\r?\n|\Z)")
-_RAW = re.compile(r"[^\x20-\x7e\t\r\n]")
-_ENCODED_ENDS = re.compile(r"=0D=0A|=0A", re.IGNORECASE)
-_FOREIGN = re.compile(r"[^A-Za-z0-9+/=\r\n]")
-_CLEAN_BASE64 = re.compile(
+_TRAILING = regex(r"(?<![ \t=])[ \t]+(?=\r?\n|\Z)")
+_RAW = regex(r"[^\x20-\x7e\t\r\n]")
+_ENCODED_ENDS = regex(r"=0D=0A|=0A", re.IGNORECASE)
+_FOREIGN = regex(r"[^A-Za-z0-9+/=\r\n]")
+_CLEAN_BASE64 = regex(
     r"(?:(?:[A-Za-z0-9+/]{4}){1,19}+\r\n)*+(?:[A-Za-z0-9+/]{4}){0,19}+"
     r"(?:[A-Za-z0-9+/]{2}==|[A-Za-z0-9+/]{3}=)?(?:\r\n)*+"
 )
-_BEYOND = re.compile(r"[^\x00-\x7f]")
-_META = re.compile(rb"<meta\s[^>]{0,300}>", re.IGNORECASE)
-_CONTENT = re.compile(rb"""\bcontent\s*+=\s*+("[^"]*"|'[^']*'|[^\s>]+)""", re.IGNORECASE)
-_PRAGMA = re.compile(rb"""\bhttp-equiv\s*+=\s*+["']?\s*+content-type\b""", re.IGNORECASE)
-_CHARSET = re.compile(rb"""\bcharset\s*+=\s*+["']?\s*+([A-Za-z0-9_.:-]{1,40})""", re.IGNORECASE)
+_BEYOND = regex(r"[^\x00-\x7f]")
+_META = regex(rb"<meta\s[^>]{0,300}>", re.IGNORECASE)
+_CONTENT = regex(rb"""\bcontent\s*+=\s*+("[^"]*"|'[^']*'|[^\s>]+)""", re.IGNORECASE)
+_PRAGMA = regex(rb"""\bhttp-equiv\s*+=\s*+["']?\s*+content-type\b""", re.IGNORECASE)
+_CHARSET = regex(rb"""\bcharset\s*+=\s*+["']?\s*+([A-Za-z0-9_.:-]{1,40})""", re.IGNORECASE)
 
 
 def check_body(entity: Entity, report: Report) -> None:

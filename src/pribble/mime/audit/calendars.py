@@ -12,6 +12,7 @@ from pribble.mime.audit.report import Report
 from pribble.mime.grammar import URI
 from pribble.mime.reading import Entity
 from pribble.records import field, record
+from pribble.regexes import regex
 
 LONGEST_LINE = 75
 _EVENTS = ("VEVENT", "VTODO", "VJOURNAL")
@@ -27,11 +28,11 @@ _BEGINS = ("", "PUBLISH", "REQUEST")
 
 # RFC 5545 3.1:  contentline = name *(";" param ) ":" value CRLF   param = param-name "=" param-value *("," param-value)
 #                param-value = paramtext / quoted-string
-_LINE = re.compile(r'([A-Za-z0-9-]+)((?:;[^=;:"]*+=(?:"[^"]*"|[^";:])*+)*+):(.*)', re.DOTALL)
-_PARAMETER = re.compile(r';([^=;:"]*)=("[^"]*"|[^";:]*)')
+_LINE = regex(r'([A-Za-z0-9-]+)((?:;[^=;:"]*+=(?:"[^"]*"|[^";:])*+)*+):(.*)', re.DOTALL)
+_PARAMETER = regex(r';([^=;:"]*)=("[^"]*"|[^";:]*)')
 # RFC 5545 3.3.4, 3.3.5
-_MOMENT = re.compile(r"([0-9]{4})([0-9]{2})([0-9]{2})(?:T([0-9]{2})([0-9]{2})([0-9]{2})(Z?))?")
-_INTEGER = re.compile(r"[+-]?[0-9]{1,10}")
+_MOMENT = regex(r"([0-9]{4})([0-9]{2})([0-9]{2})(?:T([0-9]{2})([0-9]{2})([0-9]{2})(Z?))?")
+_INTEGER = regex(r"[+-]?[0-9]{1,10}")
 
 
 class Property(NamedTuple):

@@ -21,6 +21,7 @@ from pribble.mime.grammar import (
     WHITE_SPACE,
 )
 from pribble.mime.reading import Entity, ReadField
+from pribble.regexes import regex
 
 
 def check_fields(message: Entity, report: Report, *, submitted: bool, nested: bool) -> None:
@@ -103,9 +104,9 @@ def check_content_fields(entity: Entity, report: Report) -> None:
 
 # ---- dates ----------------------------------------------------------------------------------------------------
 
-_ISO = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}")
-_WITHOUT_ZONE = re.compile(r".*[0-9]{2}:[0-9]{2}(?::[0-9]{2})?[ \t]*", re.DOTALL)
-_OTHER_MONTH = re.compile(r"(?:[^ \t,]+,)?[ \t]*[0-9]{1,2}[ \t]+([^ \t0-9]+)[ \t]+[0-9]{2,4}[ \t]")
+_ISO = regex(r"[0-9]{4}-[0-9]{2}-[0-9]{2}")
+_WITHOUT_ZONE = regex(r".*[0-9]{2}:[0-9]{2}(?::[0-9]{2})?[ \t]*", re.DOTALL)
+_OTHER_MONTH = regex(r"(?:[^ \t,]+,)?[ \t]*[0-9]{1,2}[ \t]+([^ \t0-9]+)[ \t]+[0-9]{2,4}[ \t]")
 
 
 def check_date(field: ReadField, report: Report) -> None:
@@ -170,10 +171,10 @@ def _check_zone(field: ReadField, report: Report, zone: str) -> None:
 
 # ---- ids ------------------------------------------------------------------------------------------------------
 
-_AN_ID = re.compile(r"<[^<>]*>")
+_AN_ID = regex(r"<[^<>]*>")
 # RFC 5322 4.5.4:  obs-id-left = local-part   obs-id-right = domain   (4.4: obs-local-part = word *("." word))
 _A_WORD = rf"(?:[{ATEXT}]+|{QUOTED.pattern})"
-_OBSOLETE_ID = re.compile(rf"<{_A_WORD}(?:\.{_A_WORD})*@(?:[{ATEXT}]+(?:\.[{ATEXT}]+)*|{DOMAIN_LITERAL.pattern})>")
+_OBSOLETE_ID = regex(rf"<{_A_WORD}(?:\.{_A_WORD})*@(?:[{ATEXT}]+(?:\.[{ATEXT}]+)*|{DOMAIN_LITERAL.pattern})>")
 
 
 def check_ids(field: ReadField, report: Report) -> None:

@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-import re
 from bisect import bisect_right
 
 from pribble.mime.audit.report import Report
 from pribble.mime.grammar import ENCODED_WORD_TEXT, LINE, LINE_WITH_ENCODED_WORD, LONGEST_LINE
 from pribble.mime.reading import Entity
+from pribble.regexes import regex
 
-_BARE_LF = re.compile(r"(?<!\r)\n")
-_BARE_CR = re.compile(r"\r(?!\n)")
-_NUL = re.compile("\0")
-_CONTROL = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f]")
-_TOKENS = re.compile(r"[^ \t]+")
-_IN_QUOTES = re.compile(r'"(?:[^"\\]|\\.)*"')
+_BARE_LF = regex(r"(?<!\r)\n")
+_BARE_CR = regex(r"\r(?!\n)")
+_NUL = regex("\0")
+_CONTROL = regex(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f]")
+_TOKENS = regex(r"[^ \t]+")
+_IN_QUOTES = regex(r'"(?:[^"\\]|\\.)*"')
 
 
 def check_lines(root: Entity, report: Report) -> None:

@@ -15,15 +15,16 @@ from pribble.mime.audit.report import Report
 from pribble.mime.fields import known_field
 from pribble.mime.grammar import ENCODED_WORD_TEXT, LONGEST_DOMAIN, LONGEST_LABEL, LONGEST_LOCAL
 from pribble.mime.reading import ReadField
+from pribble.regexes import regex
 
-_LEXER = re.compile(
+_LEXER = regex(
     r'(?P<space>[ \t\r\n]+)|(?P<quoted>"(?:[^"\\]|\\.)*")|(?P<unclosed>".*)|(?P<comment>\()|'
     r'(?P<literal>\[[^\[\]\\]*\])|(?P<atom>[^ \t\r\n"(),.:;<>@\[\]\\]+)|(?P<special>.)',
     re.DOTALL,
 )
-_COMMENT_END = re.compile(r"[()]|\\.", re.DOTALL)
-_TAG = re.compile(r"[A-Za-z0-9-]*[A-Za-z0-9]")
-_LABEL = re.compile(r"[A-Za-z0-9](?:[A-Za-z0-9-]*[A-Za-z0-9])?")
+_COMMENT_END = regex(r"[()]|\\.", re.DOTALL)
+_TAG = regex(r"[A-Za-z0-9-]*[A-Za-z0-9]")
+_LABEL = regex(r"[A-Za-z0-9](?:[A-Za-z0-9-]*[A-Za-z0-9])?")
 
 
 class AddressToken(NamedTuple):

@@ -12,12 +12,13 @@ from pribble.mime.comments import without_comments
 from pribble.mime.grammar import BOUNDARY, LONGEST_BOUNDARY, MEDIA_TYPE, TOKEN, TURNING, WHITE_SPACE
 from pribble.mime.parameters import Departure, Parameters
 from pribble.mime.reading import Entity, ReadField
+from pribble.regexes import regex
 
-_UNSAFE_NAME = re.compile(f"[{TURNING}]")
-_CID = re.compile(rb"""(?:=\s*+["']?|url\(\s*+["']?)\s*+cid:([^"'\s>)]*(?:>(?=["'\s)]))?)""", re.IGNORECASE)
-_ADDRESS = re.compile(rb"""(?:=\s*+["']?|url\(\s*+["']?)\s*+([^"'\s>)]+)""", re.IGNORECASE)
+_UNSAFE_NAME = regex(f"[{TURNING}]")
+_CID = regex(rb"""(?:=\s*+["']?|url\(\s*+["']?)\s*+cid:([^"'\s>)]*(?:>(?=["'\s)]))?)""", re.IGNORECASE)
+_ADDRESS = regex(rb"""(?:=\s*+["']?|url\(\s*+["']?)\s*+([^"'\s>)]+)""", re.IGNORECASE)
 # RFC 3986 3.3:  pchar = unreserved / pct-encoded / sub-delims / ":" / "@"
-_PATH = re.compile(r"(?:[A-Za-z0-9._~!$&'()*+,;=:@/?-]|%[0-9A-Fa-f]{2})*")
+_PATH = regex(r"(?:[A-Za-z0-9._~!$&'()*+,;=:@/?-]|%[0-9A-Fa-f]{2})*")
 # What some types must say besides (a boundary has rules of its own).
 REQUIRED_PARAMETERS = {
     "multipart/signed": (("protocol", "micalg"), "RFC 1847 2.1"),

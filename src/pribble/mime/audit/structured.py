@@ -10,12 +10,13 @@ from pribble.mime.comments import read_comments
 from pribble.mime.fields import Syntax
 from pribble.mime.grammar import DATE_TIME, URI, WHITE_SPACE
 from pribble.mime.reading import ReadField
+from pribble.regexes import regex
 
-_IN_ANGLES = re.compile(r"<([^<>]*)>")
-_LIST_ID = re.compile(r"[^<>]*<[^<>.\s]+(?:\.[^<>.\s]+)+>")
-_URIS = re.compile(r"<>(?:,<>)*+")
-_QUOTED = re.compile(r'"(?:[^"\\]|\\.)*+"', re.DOTALL)
-_BLANK = re.compile(r"[ \t\r\n]")
+_IN_ANGLES = regex(r"<([^<>]*)>")
+_LIST_ID = regex(r"[^<>]*<[^<>.\s]+(?:\.[^<>.\s]+)+>")
+_URIS = regex(r"<>(?:,<>)*+")
+_QUOTED = regex(r'"(?:[^"\\]|\\.)*+"', re.DOTALL)
+_BLANK = regex(r"[ \t\r\n]")
 # RFC 6376 3.5: the tags that a signature must have.
 
 

@@ -13,14 +13,15 @@ from pribble.mime.encoded_words import BAD_HEX, Word, runs, words_in
 from pribble.mime.fields import Syntax
 from pribble.mime.grammar import BASE64, ENCODED_WORD, ENCODED_WORD_TEXT, WHITE_SPACE
 from pribble.mime.reading import ReadField
+from pribble.regexes import regex
 
 # The part of a field that an encoded-word stands in (RFC 2047 5 (1), (3), (2)).
 _In = Literal["text", "phrase", "comment"]
 # What Q may not leave bare there.
 _NOT_BARE = {
-    "text": re.compile(r"(?!)"),
-    "phrase": re.compile(r"[^A-Za-z0-9!*+\-/=_]"),
-    "comment": re.compile(r'["()]'),
+    "text": regex(r"(?!)"),
+    "phrase": regex(r"[^A-Za-z0-9!*+\-/=_]"),
+    "comment": regex(r'["()]'),
 }
 # What may stand before and behind one, at once; in a phrase also a comma, and the ends of a group.
 _BESIDE = {
@@ -28,10 +29,10 @@ _BESIDE = {
     "phrase": (WHITE_SPACE + "(,:", WHITE_SPACE + "),;:"),
     "comment": (WHITE_SPACE + "(", WHITE_SPACE + ")"),
 }
-_LOWER_HEX = re.compile("=(?:[a-f][0-9A-Fa-f]|[0-9A-F][a-f])")
-_CONTROL = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f]")
-_QUOTED_OR_ANGLE = re.compile(r'"(?:[^"\\]|\\.)*+"|<[^<>]*+>', re.DOTALL)
-_IN_ANGLES = re.compile(r"<[^<>]*>")
+_LOWER_HEX = regex("=(?:[a-f][0-9A-Fa-f]|[0-9A-F][a-f])")
+_CONTROL = regex("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f]")
+_QUOTED_OR_ANGLE = regex(r'"(?:[^"\\]|\\.)*+"|<[^<>]*+>', re.DOTALL)
+_IN_ANGLES = regex(r"<[^<>]*>")
 
 
 def check_words(field: ReadField, report: Report, syntax: Syntax) -> None:

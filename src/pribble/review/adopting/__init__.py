@@ -13,6 +13,7 @@ from pribble.conversion import compare
 from pribble.errors import DataError
 from pribble.findings import Finding
 from pribble.records import record
+from pribble.regexes import regex
 from pribble.review.adopting.braces import BRACES, CLOSED, DOUBLED, mark, with_marks_written, without_controls
 from pribble.review.adopting.material import Material, read_material
 from pribble.review.adopting.pages import adopt_page, with_marks
@@ -23,8 +24,8 @@ from pribble.review.check import check_cases
 from pribble.review.viewers import chosen_viewers
 from pribble.template import TemplateFolder, without_optimisations
 
-_NAME = re.compile(r"[A-Za-z0-9][\w-]*(?:/[A-Za-z0-9][\w-]*)*", re.ASCII)
-_RESERVED = re.compile(r"(?:con|prn|aux|nul|com[0-9]|lpt[0-9])", re.IGNORECASE)
+_NAME = regex(r"[A-Za-z0-9][\w-]*(?:/[A-Za-z0-9][\w-]*)*", re.ASCII)
+_RESERVED = regex(r"(?:con|prn|aux|nul|com[0-9]|lpt[0-9])", re.IGNORECASE)
 _NOT_TEMPLATES = ("layouts", "parts", "pictures", "styles")
 _REFERENCE = "Pribble, docs/adopting.md"
 

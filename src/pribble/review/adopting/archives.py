@@ -4,13 +4,13 @@ page."""
 from __future__ import annotations
 
 import io
-import re
 import stat
 import zipfile
 import zlib
 from collections.abc import Mapping
 
 from pribble.errors import DataError
+from pribble.regexes import regex
 
 MOST_ENTRIES = 2000
 MOST_BYTES = 200 * 1024 * 1024
@@ -18,7 +18,7 @@ MOST_RATIO = 200
 _CHUNK = 1 << 16
 # The fixed part of what stands before an entry (APPNOTE 4.3.7).
 _LOCAL_HEADER = 30
-_DRIVE = re.compile(r"[A-Za-z]:")
+_DRIVE = regex(r"[A-Za-z]:")
 _NOT_A_FILE = frozenset({stat.S_IFLNK, stat.S_IFCHR, stat.S_IFBLK, stat.S_IFIFO, stat.S_IFSOCK})
 
 

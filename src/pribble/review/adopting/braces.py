@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from pribble.edits import Edit, replaced
 from pribble.markup.contexts import CANDIDATES, URL_ATTRIBUTES
 from pribble.markup.scanner import Comment, StartTag, TextToken
+from pribble.regexes import regex
 from pribble.review.conditional_comments import page_tokens
 
 # Between tags and in attributes: references, which marks are not made of.
@@ -15,9 +16,9 @@ BRACES = "&#123;&#123;"
 # Attributes that hold addresses, in which braces are percent-encoded.
 ADDRESSES = URL_ATTRIBUTES | CANDIDATES
 # A string, or an escape outside of one; what is not closed goes as far as it can, so that nothing is read twice.
-_STRING = re.compile(r"\"(?:[^\"\\\n]|\\.)*+\"?|'(?:[^'\\\n]|\\.)*+'?|\\.", re.DOTALL)
-_DOUBLED = re.compile(r"\{\{")
-_TOGETHER = re.compile("\\{(?=[{\x01\x03])")
+_STRING = regex(r"\"(?:[^\"\\\n]|\\.)*+\"?|'(?:[^'\\\n]|\\.)*+'?|\\.", re.DOTALL)
+_DOUBLED = regex(r"\{\{")
+_TOGETHER = regex("\\{(?=[{\x01\x03])")
 
 
 # Around the path of a mark until a template is complete: no page holds these by then.

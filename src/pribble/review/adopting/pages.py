@@ -19,6 +19,7 @@ from pribble.markup.events import Characters, Opened
 from pribble.markup.references import decode_references
 from pribble.markup.scanner import Attribute, StartTag
 from pribble.records import field, record
+from pribble.regexes import regex
 from pribble.review.adopting.braces import ADDRESSES, BRACES, braces_in_css, with_literal_braces, with_marks_written
 from pribble.review.adopting.braces import mark as mark_of
 from pribble.review.adopting.material import Material, path_named
@@ -29,13 +30,13 @@ from pribble.review.page_view import PageView, decoded
 from pribble.values.escaping import markup
 
 _REFERENCE = "Pribble, docs/adopting.md"
-_NOT_FOLLOWED = re.compile(r"[\x00-\x20]*(?:javascript|vbscript|data)[\x00-\x20]*:", re.IGNORECASE)
+_NOT_FOLLOWED = regex(r"[\x00-\x20]*(?:javascript|vbscript|data)[\x00-\x20]*:", re.IGNORECASE)
 _FOLLOWED = frozenset({"href", "action", "formaction", "xlink:href"})
 _SAID = frozenset({"alt", "title"})
-_IMPORT = re.compile(r"@import\s+(?:url\(\s*)?[\"']?([^\"')\s;]+)[\"']?\s*\)?([^;{}]*);?", re.IGNORECASE)
+_IMPORT = regex(r"@import\s+(?:url\(\s*)?[\"']?([^\"')\s;]+)[\"']?\s*\)?([^;{}]*);?", re.IGNORECASE)
 _AROUND = "give the folder that it and the page lie in, and say which page: --page"
 _DEEPEST = 5  # sheets that import sheets
-_HIDING = re.compile(r"display\s*:\s*none|(?:width|height)\s*:\s*[01](?:px)?\s*(?:;|\Z)", re.IGNORECASE)
+_HIDING = regex(r"display\s*:\s*none|(?:width|height)\s*:\s*[01](?:px)?\s*(?:;|\Z)", re.IGNORECASE)
 
 
 @record(slots=True)

@@ -14,11 +14,12 @@ from urllib.parse import unquote, unquote_to_bytes
 from pribble.errors import PictureError
 from pribble.pictures.picture import Picture
 from pribble.records import field, record
+from pribble.regexes import regex
 
-_UNSAFE = re.compile(r"[^a-z0-9]+")
-_RESERVED = re.compile(r"con|prn|aux|nul|com[0-9]|lpt[0-9]")
+_UNSAFE = regex(r"[^a-z0-9]+")
+_RESERVED = regex(r"con|prn|aux|nul|com[0-9]|lpt[0-9]")
 _LONGEST = 40
-_DATA = re.compile(r"data:([^,]*),", re.IGNORECASE)
+_DATA = regex(r"data:([^,]*),", re.IGNORECASE)
 _ENDINGS = {"image/jpeg": "jpg", "image/svg+xml": "svg", "image/png": "png", "image/gif": "gif", "image/webp": "webp"}
 
 

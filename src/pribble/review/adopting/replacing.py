@@ -10,11 +10,12 @@ from urllib.parse import quote
 
 from pribble.language.data_paths import path_steps
 from pribble.records import field, record
+from pribble.regexes import regex
 
 _LONGEST = 200
 _MOST_FIELDS = 200
-_PATH = re.compile(r"[^\W\d]\w*(?:\.[^\W\d]\w*)*")
-_NO_NAME = re.compile(r"[^\w.]+")
+_PATH = regex(r"[^\W\d]\w*(?:\.[^\W\d]\w*)*")
+_NO_NAME = regex(r"[^\w.]+")
 
 
 @dataclass(frozen=True, slots=True, order=True)

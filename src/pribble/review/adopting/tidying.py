@@ -7,14 +7,13 @@ from collections.abc import Iterator
 
 from pribble.edits import Edit
 from pribble.markup.scanner import Comment, StartTag
+from pribble.regexes import regex
 from pribble.review.conditional_comments import page_tokens
 from pribble.review.page_view import PageView
 
-_OWN_DECLARATION = re.compile(
-    r"(?<=[;{\s\"'])mso-[\w-]+\s*:[^;}\"']*;?\s*|\Amso-[\w-]+\s*:[^;}\"']*;?\s*", re.IGNORECASE
-)
-_ISLAND = re.compile(r"<!--\[if [^\]]{0,100}\]>\s*<(?:xml|o:|w:|m:)", re.IGNORECASE)
-_FRAGMENT = re.compile(r"<!--\s*(?:Start|End)Fragment\s*-->", re.IGNORECASE)
+_OWN_DECLARATION = regex(r"(?<=[;{\s\"'])mso-[\w-]+\s*:[^;}\"']*;?\s*|\Amso-[\w-]+\s*:[^;}\"']*;?\s*", re.IGNORECASE)
+_ISLAND = regex(r"<!--\[if [^\]]{0,100}\]>\s*<(?:xml|o:|w:|m:)", re.IGNORECASE)
+_FRAGMENT = regex(r"<!--\s*(?:Start|End)Fragment\s*-->", re.IGNORECASE)
 _LONGEST_TAG = 100  # of those that close
 _GENERATORS = frozenset({"generator", "progid", "originator"})
 

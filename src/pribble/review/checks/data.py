@@ -26,6 +26,7 @@ from pribble.language.expressions import (
 )
 from pribble.language.linked_source import LinkedSource
 from pribble.markup.references import decode_references
+from pribble.regexes import regex
 from pribble.rendering.traced import Shown, TracedText
 from pribble.review.cases import Case, Checked, leaf_paths, value_at
 from pribble.review.checks.words import CURRENCY_SIGNS, shortened
@@ -34,16 +35,16 @@ from pribble.review.report import CheckReport
 
 _HOLLOW = frozenset({"None", "null", "NULL", "undefined", "NaN", "nan", "NaT", "<NA>", "Invalid Date", "Infinity"})
 # What programs write for nothing and no person does, wherever it stands.
-_ANYWHERE = re.compile(r"\[object [A-Za-z]{1,40}\]|\bInvalid Date\b|(?<![\w-])NaN(?![\w-])")
-_REFERENCE = re.compile(r"&(?:[A-Za-z]{2,10}[0-9]{0,2}|#[0-9]{1,6}|#[xX][0-9a-fA-F]{1,6});")
-_TAG = re.compile(
+_ANYWHERE = regex(r"\[object [A-Za-z]{1,40}\]|\bInvalid Date\b|(?<![\w-])NaN(?![\w-])")
+_REFERENCE = regex(r"&(?:[A-Za-z]{2,10}[0-9]{0,2}|#[0-9]{1,6}|#[xX][0-9a-fA-F]{1,6});")
+_TAG = regex(
     r"</?(?:a|b|br|div|em|font|h[1-6]|i|img|li|ol|p|span|strong|sub|sup|table|td|tr|u|ul)(?:\s[^<>]{0,300})?/?>",
     re.IGNORECASE,
 )
 # UTF-8 that was read as Windows-1252: what the first octets of letters, and of dashes, quotation marks and the euro,
 # become; of Greek and Cyrillic several in a row, since one letter and a sign may stand together.
 _OCTETS = "\u0080-\u00bf€‚ƒ„…†‡ˆ‰Š‹ŒŽ‘’“”•–—˜™š›œžŸ"
-_GARBLED = re.compile(
+_GARBLED = regex(
     f"Ã[{_OCTETS}]|Â[\u00a0-\u00bf]|[ÄÅ][\u00a0-\u00bf]|â[€‚„][{_OCTETS}]|(?:[ÎÏÐÑ][{_OCTETS}]){{2}}"
     f"|(?:[ãäåæçèé][{_OCTETS}]{{2}}){{2}}|ð[{_OCTETS}]{{3}}|ï¿½|\ufffd"
 )

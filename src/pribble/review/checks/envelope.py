@@ -8,12 +8,13 @@ from collections import Counter
 from pribble.mime.base import BaseMessage
 from pribble.mime.encoded_words import decoded_text
 from pribble.mime.reading import Entity
+from pribble.regexes import regex
 from pribble.review.report import CheckReport
 
-_NO_REPLY = re.compile(
+_NO_REPLY = regex(
     r"(?:do-?not-?reply|no-?reply|keine-?antwort|ne-?pas-?repondre|no-?responder)(?:\b|_|[0-9])", re.IGNORECASE
 )
-_HTTPS = re.compile("<https:[^<>]{1,2000}>", re.IGNORECASE)
+_HTTPS = regex("<https:[^<>]{1,2000}>", re.IGNORECASE)
 
 
 def check_envelope(message: BaseMessage, root: Entity, report: CheckReport) -> None:

@@ -10,16 +10,17 @@ from pribble.errors import Place
 from pribble.findings import Severity
 from pribble.markup.events import Characters, Closed, Opened
 from pribble.markup.references import decode_references
+from pribble.regexes import regex
 from pribble.review.checks.words import host_of, registrable, shortened
 from pribble.review.page_view import Link, PageView
 from pribble.review.report import CheckReport
 
-_SCHEME = re.compile(r"([a-z][a-z0-9+.-]{0,30}):", re.IGNORECASE)
+_SCHEME = regex(r"([a-z][a-z0-9+.-]{0,30}):", re.IGNORECASE)
 _FOLLOWED = frozenset("https http mailto tel sms cid geo webcal callto facetime xmpp sip sips".split())
 # Names of hosts that no reader's network has (RFC 6761, RFC 6762), or that are made for examples (RFC 2606).
 _NOWHERE = ("localhost", "local", "test", "invalid", "internal", "lan", "home.arpa")
 _EXAMPLES = ("example", "example.com", "example.org", "example.net")
-_ADDRESS_LABEL = re.compile(r"(?:https?://)?((?:[a-z0-9-]{1,63}\.){1,8}[a-z]{2,24})(?:[/?#:][^\s]*)?", re.IGNORECASE)
+_ADDRESS_LABEL = regex(r"(?:https?://)?((?:[a-z0-9-]{1,63}\.){1,8}[a-z]{2,24})(?:[/?#:][^\s]*)?", re.IGNORECASE)
 _VAGUE = frozenset(
     "here|click here|click|this|link|this link|more|read more|learn more|see more|details|go|hier|hier klicken|"
     "mehr|weiter|ici|cliquez ici|en savoir plus|aquí|haga clic aquí|qui|clicca qui|hier klikken|lees meer".split("|")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import re
 from collections.abc import Mapping
 from functools import lru_cache
 
@@ -11,6 +10,7 @@ from pribble.cascade.elements import Element
 from pribble.cascade.urls import is_on_disk
 from pribble.mime.media_types import SVG, is_shown_everywhere
 from pribble.pictures.picture import Picture
+from pribble.regexes import regex
 from pribble.review.checks.words import shortened
 from pribble.review.page_view import PageView
 from pribble.review.report import CheckReport
@@ -19,7 +19,7 @@ from pribble.review.report import CheckReport
 MOST_IN_ADDRESS, MOST_IN_PART = 800_000, 1_000_000
 _SPACER = 16  # smaller than this, in CSS pixels, a picture only arranges
 _FEWEST_WORDS = 10
-_PIXELS = re.compile(r"([0-9]{1,6}(?:\.[0-9]{1,4})?)(?:px)?")
+_PIXELS = regex(r"([0-9]{1,6}(?:\.[0-9]{1,4})?)(?:px)?")
 
 
 def check_pictures(view: PageView, pictures: Mapping[str, Picture], report: CheckReport) -> None:

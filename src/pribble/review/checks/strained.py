@@ -9,6 +9,7 @@ from pribble.cascade.elements import Element
 from pribble.graphemes import column_count
 from pribble.language.expressions import Formatted
 from pribble.records import record
+from pribble.regexes import regex
 from pribble.rendering.traced import Shown, TracedText
 from pribble.review.cases import Case
 from pribble.review.checks.words import CURRENCY_SIGNS, shortened
@@ -19,7 +20,7 @@ from pribble.review.strain import Strain
 _HEADINGS = ("h1", "h2", "h3", "h4", "h5", "h6")
 # The width of a column of text, as a share of its size: an estimate, since nobody knows a reader's font.
 _COLUMN = 0.55
-_WORD = re.compile(r"[^\W\d_]+")
+_WORD = regex(r"[^\W\d_]+")
 _ISOLATED = frozenset({"bdi"})
 
 

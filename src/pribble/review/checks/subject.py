@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import re
-
 from pribble.graphemes import column_count, graphemes
 from pribble.markup.references import decode_references
+from pribble.regexes import regex
 from pribble.review.cases import Case
 from pribble.review.page_view import PageView
 from pribble.review.report import CheckReport
@@ -13,7 +12,7 @@ from pribble.review.report import CheckReport
 # So many columns of the subject and what follows it a list shows, about.
 LIST_WIDTH = 60
 # Characters without a width, with which preheaders are filled up so that nothing follows them.
-_UNSEEN = re.compile("[\u00ad\u034f\u200b-\u200f\u2060-\u2064\ufeff]+")
+_UNSEEN = regex("[\u00ad\u034f\u200b-\u200f\u2060-\u2064\ufeff]+")
 
 
 def check_subject(case: Case, report: CheckReport) -> None:

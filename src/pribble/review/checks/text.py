@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-import re
-
 from pribble.conversion import compare
 from pribble.markup.references import decode_references
+from pribble.regexes import regex
 from pribble.review.cases import Case
 from pribble.review.checks.words import shortened
 from pribble.review.report import CheckReport
 
-_PARTS = re.compile(r"[^\W_]+")
+_PARTS = regex(r"[^\W_]+")
 
 
 def check_text(case: Case, report: CheckReport) -> None:

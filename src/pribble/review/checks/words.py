@@ -5,16 +5,18 @@ from __future__ import annotations
 import re
 from collections.abc import Collection, Iterator
 
+from pribble.regexes import regex
+
 CURRENCY_SIGNS = "€$£¥₹₺₩"
 _INSIDE = r"[^\W\d_][\w .:'-]{0,40}"
 # A word between doubled brackets, or between signs that no sentence has.
-_DOUBLED = re.compile(
+_DOUBLED = regex(
     rf"\[\[\s{{0,3}}{_INSIDE}\s{{0,3}}\]\]|\{{\{{\s{{0,3}}{_INSIDE}\s{{0,3}}\}}\}}|<<\s{{0,3}}{_INSIDE}\s{{0,3}}>>"
     rf"|\{{%\s{{0,3}}{_INSIDE}\s{{0,3}}%\}}|%%{_INSIDE}%%|[$#@]\{{\s{{0,3}}{_INSIDE}\s{{0,3}}\}}"
     rf"|\*\|\s{{0,3}}{_INSIDE}\s{{0,3}}\|\*|@@\w{{1,40}}@@|##[^\W\d]\w{{1,40}}##|__[A-Z][A-Z0-9_]{{1,40}}?__"
 )
 # A word between single ones, which sentences have too.
-_SINGLE = re.compile(
+_SINGLE = regex(
     rf"\[({_INSIDE})\]|\{{({_INSIDE})\}}|<({_INSIDE})>|%([^\W\d]\w{{1,40}})%|«({_INSIDE})»|\$([A-Z][A-Z_]{{1,40}})\b"
 )
 # What templates everywhere leave to be filled in.
@@ -33,7 +35,7 @@ _BESIDE = frozenset(
     "your insert enter add first last full here customer recipient client user order invoice company s event to "
     "contact business product account reference street job the this my our".split()
 )
-_FILLER = re.compile(r"\blorem\s+ipsum\b|\bdolor\s+sit\s+amet\b|\A(?:TODO|FIXME|TBD|XXX)\b(?!\w)", re.IGNORECASE)
+_FILLER = regex(r"\blorem\s+ipsum\b|\bdolor\s+sit\s+amet\b|\A(?:TODO|FIXME|TBD|XXX)\b(?!\w)", re.IGNORECASE)
 
 
 def placeholders(text: str, fields: Collection[str]) -> Iterator[tuple[int, int]]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import threading
 import time
 from collections.abc import Callable, Collection, Mapping, Sequence
@@ -11,6 +10,7 @@ from pathlib import Path
 from pribble.errors import DataError, PribbleError, did_you_mean
 from pribble.files import is_within, write_file, write_new_file
 from pribble.mime.message import Message
+from pribble.regexes import regex
 from pribble.review.check import CheckedCases, check_cases
 from pribble.review.json_data import Json, plain_data, written_json
 from pribble.review.preview.case_entries import Composing, error_entry, rendered_entry
@@ -23,7 +23,7 @@ from pribble.values.kinds import Data
 
 # A file that is half written is read again after so many seconds.
 _AGAIN_AFTER = 0.06
-_LABEL = re.compile(r"[a-z0-9]+(?:-[a-z0-9]+)*")
+_LABEL = regex(r"[a-z0-9]+(?:-[a-z0-9]+)*")
 _LONGEST_LABEL, _DEEPEST = 40, 40
 
 # What tells whether the files of a template have changed.

@@ -8,11 +8,12 @@ import re
 from functools import cache
 from importlib.resources import files
 
+from pribble.regexes import regex
 from pribble.review.json_data import Json, json_for_pages
 
 _ASSETS = files(__package__) / "assets"
-_IMPORT = re.compile(r'^import \{[^}]*\} from "\./([a-z-]+)\.js";\n', re.MULTILINE)
-_EXPORT = re.compile(r"^export (?=(?:async )?function|const|let|class)", re.MULTILINE)
+_IMPORT = regex(r'^import \{[^}]*\} from "\./([a-z-]+)\.js";\n', re.MULTILINE)
+_EXPORT = regex(r"^export (?=(?:async )?function|const|let|class)", re.MULTILINE)
 # A policy in the page itself, for one that is opened from a disk (CSP 3, 3.3): nothing is loaded, and nothing runs but
 # this script.
 _POLICY = (

@@ -20,6 +20,7 @@ from pribble.markup.page import Page
 from pribble.markup.references import decode_references
 from pribble.markup.scanner import StartTag, tokens
 from pribble.markup.tree import OpenElements
+from pribble.regexes import regex
 from pribble.review.simulating import SeenPage
 from pribble.values.escaping import markup
 
@@ -62,15 +63,15 @@ _OF_DRAWINGS = _ATTRIBUTES | frozenset(
     "viewbox x x1 x2 xml:space y y1 y2".split()
 )
 _PREFIXES = ("aria-", "data-")
-_NAME = re.compile(r"[a-z][a-z0-9.:-]*")
-_ATTRIBUTE_NAME = re.compile(r"[a-z][a-z0-9_.:-]*")
-_LONG_ADDRESS = re.compile(rf"({PICTURE}[0-9a-f]+-[0-9]+;|data:[^\s\"'()<>]{{200,}})")
+_NAME = regex(r"[a-z][a-z0-9.:-]*")
+_ATTRIBUTE_NAME = regex(r"[a-z][a-z0-9_.:-]*")
+_LONG_ADDRESS = regex(rf"({PICTURE}[0-9a-f]+-[0-9]+;|data:[^\s\"'()<>]{{200,}})")
 # What a browser could read as a tag where a style sheet is no style sheet.
-_TAG_IN_SHEET = re.compile("<(?=[A-Za-z/!?])")
-_COMMENT_IN_SHEET = re.compile("<!--|-->")
+_TAG_IN_SHEET = regex("<(?=[A-Za-z/!?])")
+_COMMENT_IN_SHEET = regex("<!--|-->")
 _FOCUSED = frozenset("a area button input select textarea summary".split())
 _LOCAL = ("data:", PICTURE)
-_DOCTYPE, _DOCTYPE_WITHIN = re.compile("<!doctype[^>]*>", re.IGNORECASE), 4000
+_DOCTYPE, _DOCTYPE_WITHIN = regex("<!doctype[^>]*>", re.IGNORECASE), 4000
 _DOCTYPES = {
     "no-quirks": "<!DOCTYPE html>",
     "limited-quirks": '<!DOCTYPE html PUBLIC "-//W3C//DTD XHTML 1.0 Transitional//EN" "">',
