@@ -7,58 +7,28 @@ import sys
 from collections.abc import Sequence
 from importlib import import_module
 
-from pribble.cli.common import NOT_DELIVERED, Parser, Usage, Version, complain
-from pribble.errors import DeliveryError, MissingExtra, PribbleError
-from pribble.template import UnknownTemplate
-
-# The commands, each a module of its own that is loaded when it is asked for.
-COMMANDS = (
-    "demo",
-    "adopt",
-    "fields",
-    "render",
-    "check",
-    "preview",
-    "differences",
-    "convert",
-    "audit",
-    "send",
-    "post",
-    "batch",
-    "journal",
-    "serve",
-    "receive",
-)
-
-# Exit codes: 0 done; 1 template, data, pictures, addresses or headers, or errors that a check or an audit found;
-# 2 wrong usage, or a file that is not there; 3 all that a transport says.
-WRONG_INPUT, WRONG_USAGE = 1, 2
+from pribble.cli.command_line import COMMANDS, Parser, Version, add_command
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command; returns the exit code.  Errors go to standard error, never as a traceback; with ``--json`` they
     are the answer, on standard output."""
     given = sys.argv[1:] if arguments is None else arguments
-    as_json = "--json" in given
     try:
         chosen = _parser(given).parse_args(given)
         return int(chosen.run(chosen) or 0)
-    except DeliveryError as error:
-        return complain(error, NOT_DELIVERED, as_json=as_json)
-    except MissingExtra as error:
-        return complain(error, WRONG_USAGE, as_json=as_json)
-    except PribbleError as error:
-        return complain(error, WRONG_INPUT, as_json=as_json)
-    except (Usage, UnknownTemplate, NotADirectoryError, ValueError) as error:
-        return complain(error, WRONG_USAGE, as_json=as_json)
     except BrokenPipeError:  # the reader of our output has seen enough
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 0
-    except OSError as error:
-        problem = Usage(f"{error.filename}: {error.strerror}") if error.filename else error
-        return complain(problem, WRONG_USAGE, as_json=as_json)
     except KeyboardInterrupt:
         return 130
+    except Exception as error:
+        from pribble.cli.failures import complain, exit_code
+
+        code = exit_code(error)
+        if code is None:
+            raise
+        return complain(error, code, as_json="--json" in given)
 
 
 def _parser(given: Sequence[str]) -> Parser:
@@ -67,6 +37,10 @@ def _parser(given: Sequence[str]) -> Parser:
     )
     parser.add_argument("--version", action=Version, nargs=0, help="say which version this is")
     commands = parser.add_subparsers(title="commands", metavar="COMMAND", required=True)
-    for command in given[:1] if given and given[0] in COMMANDS else COMMANDS:
-        import_module(f"pribble.cli.{command}").add(commands)
+    chosen = next((word for word in given if word in COMMANDS), None)
+    for command in COMMANDS:
+        if command == chosen:
+            import_module(f"pribble.cli.{command}").add(commands)
+        else:
+            add_command(commands, command)
     return parser

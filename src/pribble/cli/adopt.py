@@ -7,7 +7,8 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from pribble.cli.common import SEVERITY_STYLES, Usage, add_json, as_data, counted, folder_of, print_json
+from pribble.cli.command_line import Usage, add_command
+from pribble.cli.common import SEVERITY_STYLES, add_json, as_data, counted, folder_of, print_json
 from pribble.settings import project_settings
 
 if TYPE_CHECKING:
@@ -15,9 +16,9 @@ if TYPE_CHECKING:
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
-    parser = commands.add_parser(
+    parser = add_command(
+        commands,
         "adopt",
-        help="what somebody else designed becomes a template",
         description="Make a template of a page, a folder or zip of a page and its pictures, or a message that was "
         "received (.eml).  Pictures and style sheets come along; scripts and tracking pixels are left out.  All files "
         "are written, or none.",

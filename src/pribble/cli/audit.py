@@ -6,15 +6,16 @@ import argparse
 import sys
 from collections.abc import Mapping
 
-from pribble.cli.common import SEVERITY_STYLES, Usage, add_json, counted, existing_file, print_json
+from pribble.cli.command_line import Usage, add_command
+from pribble.cli.common import SEVERITY_STYLES, add_json, counted, existing_file, print_json
 from pribble.findings import Finding
 from pribble.mime.audit import Audit, AuditedPart, audit
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
-    parser = commands.add_parser(
+    parser = add_command(
+        commands,
         "audit",
-        help="the parts of a message, and every departure from the standards",
         description="Look at messages, anyone's: the tree of their parts with sizes, and whatever departs from the "
         "standards, each with the section it departs from and what to do.  Exits 1 where one is an error.",
     )

@@ -12,9 +12,8 @@ from dataclasses import replace
 from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
+from pribble.cli.command_line import NOT_DELIVERED, Usage, add_command
 from pribble.cli.common import (
-    NOT_DELIVERED,
-    Usage,
     add_embed,
     add_json,
     add_templates,
@@ -46,9 +45,9 @@ _TEST_MARK = "[test] "
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
-    parser = commands.add_parser(
+    parser = add_command(
+        commands,
         "batch",
-        help="one message for each row of a table, resumable",
         description="Render a message for each row of a table, check them all, and send them.  The journal knows what "
         "became of each; called again, the batch goes on where it ended.  A PATTERN is a text with marks that a row "
         "fills.",

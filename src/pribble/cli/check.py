@@ -12,9 +12,9 @@ from itertools import groupby
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from pribble.cli.command_line import Usage, add_command
 from pribble.cli.common import (
     SEVERITY_STYLES,
-    Usage,
     add_json,
     add_templates,
     as_data,
@@ -51,9 +51,9 @@ _MOST_OTHERS = 6
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
-    parser = commands.add_parser(
+    parser = add_command(
+        commands,
         "check",
-        help="what will go wrong with a message, before it is sent",
         description="Render templates with all their samples, in all their languages, and say what readers would "
         "stumble over, each with its place and what to do.  Messages (.eml) are checked as they are.  Exits 1 where "
         "one finding is an error.",

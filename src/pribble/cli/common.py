@@ -8,10 +8,10 @@ import re
 import sys
 from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
-from typing import Any, NoReturn
+from typing import Any
 
-from pribble import __version__
-from pribble.errors import DataError, PribbleError, Source, did_you_mean, visible_lines
+from pribble.cli.command_line import Usage
+from pribble.errors import DataError, Source, did_you_mean, visible_lines
 from pribble.files import is_file, write_file
 from pribble.findings import Finding
 from pribble.pictures.picture_slots import EMBED
@@ -21,48 +21,8 @@ from pribble.settings import SETTINGS_FILE, ProjectSettings, project_settings, p
 from pribble.template import Template, TemplateFolder, read_data
 from pribble.values.reading import read_json
 
-# The exit code where a transport did not take a message for somebody.
-NOT_DELIVERED = 3
 # How the severities of findings look in a terminal.
 SEVERITY_STYLES = {"error": "bold red", "warning": "magenta", "note": "cyan"}
-
-
-class Usage(Exception):
-    """The command was called wrongly, of which `usage` says how it is called, or names a file that is not there."""
-
-    def __init__(self, message: str, usage: str = "") -> None:
-        super().__init__(f"{usage}{message}")
-        self.message = message
-
-
-class Parser(argparse.ArgumentParser):
-    """Reads a command line: options in full, and what is wrong with them as an error like others."""
-
-    def __init__(self, *arguments: Any, **given: Any) -> None:
-        super().__init__(*arguments, **{**given, "allow_abbrev": False})
-
-    def error(self, message: str) -> NoReturn:
-        raise Usage(f"{self.prog}: {message}", self.format_usage())
-
-
-class Version(argparse.Action):
-    """Says which version this is."""
-
-    def __call__(self, parser: argparse.ArgumentParser, *_: Any) -> None:
-        print(f"{parser.prog} {__version__}")
-        parser.exit()
-
-
-def complain(error: Exception, code: int, *, as_json: bool) -> int:
-    """Put an error on standard error, or, `as_json`, on standard output; returns `code`."""
-    if not as_json:
-        print(error, file=sys.stderr)
-        return code
-    said = {"message": getattr(error, "message", str(error)), "hint": None, "where": None}
-    if isinstance(error, PribbleError):
-        said = error.as_data()
-    print_json({"error": {"kind": type(error).__name__, **said, "exit_code": code}})
-    return code
 
 
 def as_data(findings: Iterable[Finding]) -> list[dict[str, Any]]:

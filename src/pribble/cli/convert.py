@@ -7,7 +7,8 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 
-from pribble.cli.common import Usage, add_embed, add_json, add_quiet, as_data, existing_file, print_json, tell, write
+from pribble.cli.command_line import Usage, add_command
+from pribble.cli.common import add_embed, add_json, add_quiet, as_data, existing_file, print_json, tell, write
 from pribble.conversion import NARROWEST, page_rendering, page_text
 from pribble.findings import Finding
 from pribble.markup.encoding import decoded_page
@@ -18,9 +19,9 @@ FORMATS = ("html", "fragment", "text")
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
-    parser = commands.add_parser(
+    parser = add_command(
+        commands,
         "convert",
-        help="styles and pictures of any page written into it, or its plain text",
         description="Write the style sheets of a page into its elements, and its pictures into the page; or give the "
         "plain text that says the same.  Corrections of its pictures are reported on standard error.",
     )

@@ -7,6 +7,7 @@ import shlex
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from pribble.cli.command_line import add_command
 from pribble.cli.common import print_json
 from pribble.cli.terminal import Terminal
 from pribble.demo import Demo, run_demo
@@ -17,9 +18,9 @@ if TYPE_CHECKING:
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
-    parser = commands.add_parser(
+    parser = add_command(
+        commands,
         "demo",
-        help="the full example, sent to a receiver of its own",
         description="Render the demo's templates for one event, send the messages through the stand-in receiver on a "
         "free port of this machine, read back what came with the standard library's parser, and audit it.",
     )

@@ -9,8 +9,8 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import TYPE_CHECKING, Any
 
+from pribble.cli.command_line import Usage, add_command
 from pribble.cli.common import (
-    Usage,
     add_json,
     add_templates,
     counted,
@@ -42,9 +42,9 @@ _NOT_COMPARED = "not compared"
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
-    parser = commands.add_parser(
+    parser = add_command(
+        commands,
         "differences",
-        help="what differs between two messages, templates or commits",
         description="Compare two messages (.eml) or the messages of two templates: header fields, parts, the text by "
         "line, the page by its words, links and looks, pictures by their pixels.  With --git, all templates with all "
         "samples between two commits.  Exits 1 where they differ or cannot be compared.",

@@ -6,15 +6,16 @@ import argparse
 import csv
 import sys
 
+from pribble.cli.command_line import add_command
 from pribble.cli.common import add_json, add_template, print_json, template
 from pribble.language.samples import data_skeleton, table_row
 from pribble.settings import project_settings
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
-    parser = commands.add_parser(
+    parser = add_command(
+        commands,
         "fields",
-        help="what data a template needs",
         description="List the fields a template reads: path, kind, whether it may be missing, and where it is used.",
     )
     add_template(parser, data=False)

@@ -11,7 +11,8 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, get_args
 
-from pribble.cli.common import NOT_DELIVERED, Usage, add_json, counted, existing_file, in_words, print_json
+from pribble.cli.command_line import NOT_DELIVERED, Usage, add_command
+from pribble.cli.common import add_json, counted, existing_file, in_words, print_json
 from pribble.cli.terminal import Terminal
 from pribble.delivery.states import State
 from pribble.errors import DataError
@@ -24,9 +25,9 @@ _COLUMNS = ("key", "address", "state", "tries", "code", "enhanced", "words", "me
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
-    parser = commands.add_parser(
+    parser = add_command(
+        commands,
         "journal",
-        help="what became of each message of a batch",
         description="Show what became of the messages that a journal knows, and settle what is in doubt.",
     )
     parser.add_argument("journal", metavar="FILE", help="the journal: a file, or postgresql://host/name")

@@ -7,16 +7,9 @@ import os
 import sys
 from typing import TYPE_CHECKING, Any
 
-from pribble.cli.common import (
-    NOT_DELIVERED,
-    Usage,
-    add_json,
-    complain,
-    counted,
-    print_json,
-    read_given_data,
-    settings_with_events,
-)
+from pribble.cli.command_line import NOT_DELIVERED, Usage, add_command
+from pribble.cli.common import add_json, counted, print_json, read_given_data, settings_with_events
+from pribble.cli.failures import complain
 from pribble.cli.terminal import Terminal
 from pribble.errors import PribbleError
 from pribble.settings import SETTINGS_FILE
@@ -26,9 +19,9 @@ if TYPE_CHECKING:
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
-    parser = commands.add_parser(
+    parser = add_command(
+        commands,
         "post",
-        help="an event, with all its messages",
         description=f"Post an event of {SETTINGS_FILE}: its messages are rendered, kept in the journal, and sent.  "
         "Posted again, by the key that its data give it, nothing is sent twice.",
     )

@@ -11,16 +11,8 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from pribble.cli.common import (
-    Usage,
-    add_json,
-    add_templates,
-    folder_of,
-    located,
-    port,
-    print_json,
-    sender_if_any,
-)
+from pribble.cli.command_line import Usage, add_command
+from pribble.cli.common import add_json, add_templates, folder_of, located, port, print_json, sender_if_any
 from pribble.cli.review_options import (
     add_recipients,
     add_viewers,
@@ -40,9 +32,9 @@ if TYPE_CHECKING:
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
-    parser = commands.add_parser(
+    parser = add_command(
+        commands,
         "preview",
-        help="messages as their readers see them, in one page",
         description="Write one page that shows the messages of templates: as viewers show them, with their plain text "
         "and all that is found in them.  It opens from a disk and loads nothing.  With --serve a browser shows them, "
         "and again at each save.",

@@ -10,7 +10,8 @@ import threading
 from pathlib import Path
 from typing import get_args
 
-from pribble.cli.common import Usage, port
+from pribble.cli.command_line import Usage, add_command
+from pribble.cli.common import port
 from pribble.delivery.faults import DEFERRED, REFUSED, Faults, Refusal, Where
 from pribble.delivery.passwords import VARIABLE
 from pribble.delivery.receiver import Fault, Manner, Received, Receiver
@@ -20,9 +21,9 @@ _WHERE: tuple[str, ...] = get_args(Where)
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
-    parser = commands.add_parser(
+    parser = add_command(
+        commands,
         "receive",
-        help="a small stand-in receiver on this machine",
         description="Listen on loopback, keep each message that comes as an .eml file, deliver none.  Stop it with "
         "Ctrl-C.  A PATTERN is an address in which * stands for anything.",
     )

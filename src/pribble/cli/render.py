@@ -5,8 +5,8 @@ from __future__ import annotations
 import argparse
 from collections.abc import Callable
 
+from pribble.cli.command_line import Usage, add_command
 from pribble.cli.common import (
-    Usage,
     add_json,
     add_quiet,
     add_template,
@@ -30,9 +30,7 @@ FORMATS = ("eml", "html", "fragment", "text", "subject")
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
-    parser = commands.add_parser(
-        "render", help="one message, or one of its forms", description="Fill a template with data."
-    )
+    parser = add_command(commands, "render", description="Fill a template with data.")
     add_template(parser)
     parser.add_argument(
         "--format",

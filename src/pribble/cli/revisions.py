@@ -6,7 +6,7 @@ import os
 import subprocess
 from pathlib import Path
 
-from pribble.cli.common import Usage
+from pribble.cli.command_line import Usage
 
 # What Git sets for its hooks: they are about another command than ours.
 _OF_HOOKS = frozenset(

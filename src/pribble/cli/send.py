@@ -4,18 +4,8 @@ from __future__ import annotations
 
 import argparse
 
-from pribble.cli.common import (
-    NOT_DELIVERED,
-    Usage,
-    add_json,
-    add_quiet,
-    add_template,
-    as_data,
-    print_json,
-    rendering,
-    tell,
-    template,
-)
+from pribble.cli.command_line import NOT_DELIVERED, Usage, add_command
+from pribble.cli.common import add_json, add_quiet, add_template, as_data, print_json, rendering, tell, template
 from pribble.cli.render import add_envelope, findings, message
 from pribble.cli.transports import add_through, transport_if_any
 from pribble.delivery.files import DraftFolder
@@ -26,9 +16,9 @@ DRAFTS = "drafts"
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
-    parser = commands.add_parser(
+    parser = add_command(
+        commands,
         "send",
-        help="send one message",
         description="Fill a template with data and send it, or leave it as a draft.  A password comes from the "
         "environment: PRIBBLE_PASSWORD, or PRIBBLE_PASSWORD_NAME for the transport NAME of pribble.toml.",
     )

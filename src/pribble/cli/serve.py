@@ -13,7 +13,8 @@ from collections.abc import Mapping
 from contextlib import nullcontext
 from typing import TYPE_CHECKING, Any
 
-from pribble.cli.common import Usage, count_of, port, settings_with_events
+from pribble.cli.command_line import Usage, add_command
+from pribble.cli.common import count_of, port, settings_with_events
 from pribble.settings import SETTINGS_FILE
 
 if TYPE_CHECKING:
@@ -24,9 +25,9 @@ PORT = 8026
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
-    parser = commands.add_parser(
+    parser = add_command(
+        commands,
         "serve",
-        help="events and templates over HTTP",
         description=f"Answer over HTTP for the events and templates of {SETTINGS_FILE}, and send what is left and due "
         "every 30 seconds.  Requests say Authorization: Bearer, and the token that the environment variable "
         "PRIBBLE_TOKEN holds.  GET /openapi.json describes them.  SIGTERM or Ctrl-C ends it when all is answered.",

@@ -6,7 +6,7 @@ from __future__ import annotations
 import argparse
 import os
 
-from pribble.cli.common import Usage
+from pribble.cli.command_line import Usage
 from pribble.delivery.passwords import DEFAULT, check_password_variables, password_of
 from pribble.delivery.transports import Transport, transport
 from pribble.errors import did_you_mean
