@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from pathlib import Path
 from typing import Literal
 
@@ -19,6 +18,7 @@ from pribble.pictures.picture_slots import Embed
 from pribble.plaintext.layout import WIDTH
 from pribble.plaintext.links import Links
 from pribble.plaintext.text_comparison import TextDifferences, compare_texts
+from pribble.records import replace
 from pribble.rendering.late_styling import LateStyler, text_of_page
 from pribble.rendering.rendering import Rendering, RenderOptions, checked_base, checked_embed
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import fields
-
 from pribble.arguments import integers
 from pribble.records import record
 
@@ -33,9 +31,9 @@ class Limits:
     steps: int | None = None
 
     def __post_init__(self) -> None:
-        for one in fields(self):
-            value = getattr(self, one.name)
-            if one.name != "steps" or value is not None:
-                integers(**{one.name: value})
+        for name in Limits.__annotations__:
+            value = getattr(self, name)
+            if name != "steps" or value is not None:
+                integers(**{name: value})
                 if not 0 <= value < 2**63:
-                    raise ValueError(f"{one.name} is at least 0, and below 2 to the power of 63")
+                    raise ValueError(f"{name} is at least 0, and below 2 to the power of 63")

@@ -17,13 +17,13 @@ import logging
 import os
 import threading
 from collections.abc import Callable
-from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from pribble.delivery.batch import Batch
 from pribble.delivery.journal_tables import JournalAway
 from pribble.delivery.mailroom import Mailroom
 from pribble.errors import DataError, did_you_mean, loaded
+from pribble.records import replace
 from pribble.settings import SETTINGS_FILE, project_settings
 
 if TYPE_CHECKING:

@@ -12,11 +12,11 @@ from collections.abc import Callable
 from operator import attrgetter
 from typing import TYPE_CHECKING, Any
 
-__all__ = ["field", "record"]
+__all__ = ["field", "record", "replace"]
 
 if TYPE_CHECKING:
     from dataclasses import dataclass as record
-    from dataclasses import field
+    from dataclasses import field, replace
 else:
 
     def record(cls=None, /, *, frozen=False, slots=False, eq=True, init=True, kw_only=False):
@@ -29,6 +29,11 @@ else:
     def field(**given):
         """Says more of a field: see `dataclasses.field`."""
         return _Field(**given)
+
+    def replace(one, /, **changes):
+        """Returns a record like one, but for some fields: see `dataclasses.replace`."""
+        kept = {name: getattr(one, name) for name, known in one.__record_fields__.items() if known.init}
+        return one.__class__(**{**kept, **changes})
 
 
 class _Missing:

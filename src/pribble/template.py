@@ -11,7 +11,6 @@ import hashlib
 import os
 import threading
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
-from dataclasses import replace
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any, Unpack
@@ -51,7 +50,7 @@ from pribble.passes.page_resources import TemplateResources
 from pribble.pictures.corrections import ALL, checked_corrections
 from pribble.pictures.picture_finder import PictureFinder
 from pribble.pictures.picture_slots import Embed
-from pribble.records import record
+from pribble.records import record, replace
 from pribble.regexes import regex
 from pribble.rendering.late_styling import LateStyler
 from pribble.rendering.rendering import Rendering, RenderOptions, checked_base, checked_embed, with_preheader

@@ -8,7 +8,6 @@ import sys
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import replace
 from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
@@ -29,6 +28,7 @@ from pribble.cli.common import (
 from pribble.cli.terminal import Terminal
 from pribble.cli.transports import add_through, transport_if_any
 from pribble.mime.part import Attachment
+from pribble.records import replace
 from pribble.settings import ProjectSettings, project_settings
 
 if TYPE_CHECKING:

@@ -6,9 +6,12 @@ It loads nothing that a command needs, so that ``pribble --help`` answers at onc
 from __future__ import annotations
 
 import argparse
-from typing import Any, NoReturn
 
 from pribble import __version__
+
+TYPE_CHECKING = False  # as in typing, which takes as long to load as all of this
+if TYPE_CHECKING:
+    from typing import Any, NoReturn
 
 # The commands, each a module of its own that is loaded when it is asked for, and what they say of themselves.
 COMMANDS = {

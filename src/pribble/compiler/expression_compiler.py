@@ -10,7 +10,6 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Mapping
-from dataclasses import replace
 
 from pribble.compiler.escapers import escapers
 from pribble.compiler.syntax_trees import parsed
@@ -38,7 +37,7 @@ from pribble.language.expressions import (
     Subscript,
 )
 from pribble.markup.contexts import Context
-from pribble.records import field, record
+from pribble.records import field, record, replace
 from pribble.values.formatters import FORMATTERS, Formatter
 from pribble.values.kinds import Data
 

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
 
 from pribble.compiler.picture_steps import PictureEdits, outer_start
 from pribble.compiler.program import needed
@@ -42,6 +41,7 @@ from pribble.passes.page_resources import RESOURCE_NUMBER, TemplateResources, re
 from pribble.passes.pieces import PREHEADER, fragment_boundaries
 from pribble.passes.style_edits import StyleEdits, StylePiece
 from pribble.pictures.picture_slots import PictureSlot
+from pribble.records import replace
 from pribble.regexes import regex
 from pribble.values.escaping import markup
 

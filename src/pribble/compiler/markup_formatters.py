@@ -8,13 +8,12 @@ nothing in it may reach out into the page.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import replace
 from decimal import Decimal
 from itertools import groupby
 
 from pribble.errors import FieldError, did_you_mean
 from pribble.markup.fragments import close_fragment
-from pribble.records import record
+from pribble.records import record, replace
 from pribble.values import dates, numbers
 from pribble.values.counting import CELL, Turns, count_items, join_counted
 from pribble.values.escaping import markup

@@ -10,7 +10,6 @@ import ast
 import sys
 from collections.abc import Callable, Mapping, Sequence
 from contextvars import ContextVar
-from dataclasses import replace
 from decimal import DecimalException
 from functools import partial
 from types import CodeType, FrameType, TracebackType
@@ -36,7 +35,7 @@ from pribble.errors import LimitReached, Place, PribbleError
 from pribble.language.expressions import Binding, Local, children
 from pribble.language.linked_source import BRANCH, CLOSE, SET, LinkedSource, Loop, Marker
 from pribble.limits import Limits
-from pribble.records import field, record
+from pribble.records import field, record, replace
 from pribble.values import lookup
 from pribble.values.arithmetic import compute, refused
 from pribble.values.formatters import Formatter

@@ -9,7 +9,6 @@ from __future__ import annotations
 import ast
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import replace
 from typing import Literal
 
 from pribble.compiler.emitters import PieceEmitter, appended, counted_output, unless_nothing
@@ -30,7 +29,7 @@ from pribble.errors import Place
 from pribble.language.expressions import Choice, Constant, Expression, Local, Maybe
 from pribble.language.linked_source import BRANCH, CLOSE, OPEN, LinkedSource, Marker
 from pribble.passes.traces import TRACE_END, ShownValue, TraceBegin, TraceEnd
-from pribble.records import field, record
+from pribble.records import field, record, replace
 from pribble.values.settings import Settings
 
 WayKind = Literal["branch", "loop", "choice", "optional"]

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import replace
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -15,7 +14,7 @@ from pribble.delivery.transports import transport
 from pribble.errors import DataError, FieldError, PribbleError, did_you_mean
 from pribble.mime.message import Message
 from pribble.mime.part import Attachment
-from pribble.records import record
+from pribble.records import record, replace
 from pribble.regexes import regex
 from pribble.settings import ProjectSettings
 from pribble.template import Template, read_data

@@ -11,7 +11,6 @@ import time
 from collections import Counter
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import replace
 from pathlib import Path
 
 from sqlalchemy import update
@@ -24,7 +23,7 @@ from pribble.delivery.receiver import Manner, Received, Receiver
 from pribble.delivery.sending import Progress
 from pribble.delivery.states import State
 from pribble.delivery.transports import Transport, transport
-from pribble.records import record
+from pribble.records import record, replace
 
 ONE_IN = 20  # recipients, of whom one is put off at first
 

@@ -8,7 +8,6 @@ import time
 from collections import Counter, deque
 from collections.abc import Callable, Collection, Sequence
 from contextlib import suppress
-from dataclasses import replace
 
 from pribble.delivery.base import Searchable
 from pribble.delivery.claims import Claim, Fenced, Settled
@@ -21,7 +20,7 @@ from pribble.delivery.transports import Transport
 from pribble.delivery.workers import at_work
 from pribble.errors import DeliveryError, PribbleError
 from pribble.mime.base import BaseMessage
-from pribble.records import field, record
+from pribble.records import field, record, replace
 
 WAIT = 900.0  # seconds in which something has to become due, or the batch ends
 _TELLING = 5  # failures in a row with one reason…

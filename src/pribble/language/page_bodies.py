@@ -7,10 +7,9 @@ Told from the text alone, as comments are (`marks.py`): the markup is not read b
 from __future__ import annotations
 
 import re
-from dataclasses import replace
 
 from pribble.language.statements import Body, File, Let, LiteralText, Statement
-from pribble.records import record
+from pribble.records import record, replace
 from pribble.regexes import regex
 
 _BODY = regex(r"<body(?=[\s/>])", re.IGNORECASE)

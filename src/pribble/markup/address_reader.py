@@ -7,10 +7,9 @@ an address is the whole of it, or its beginning up to a ``/``, ``?`` or ``#``; o
 from __future__ import annotations
 
 import re
-from dataclasses import replace
 
 from pribble.markup.contexts import MarkupError
-from pribble.records import record
+from pribble.records import record, replace
 from pribble.regexes import regex
 
 _SCHEME = regex(r"([a-z][a-z0-9+.-]*):")

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
 
 from pribble.markup.contexts import Context
 from pribble.markup.scanner import Cdata, EndTag, StartTag, TextToken, announce_start_tag, tokens
 from pribble.markup.tree import OpenElement, OpenElements, TreeChange
-from pribble.records import field, record
+from pribble.records import field, record, replace
 
 
 @record(frozen=True, slots=True)

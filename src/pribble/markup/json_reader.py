@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import re
-from dataclasses import replace
 
 from pribble.markup.contexts import MarkupError
-from pribble.records import record
+from pribble.records import record, replace
 from pribble.regexes import regex
 
 _DEEPEST = 100

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import replace
 
 from pribble.markup.contexts import MARK, Context, MarkupError, is_picture_place
 from pribble.markup.doctype import document_mode
@@ -44,7 +43,7 @@ from pribble.markup.style_reader import StyleReader
 from pribble.markup.tags import Tag, read_tag
 from pribble.markup.tree import LeftOpen, OpenElement, OpenElements, OutOfBranch
 from pribble.markup.value_branches import CLOSE, ENDING, OPENING, Role, marks_in, read_branches, value_pieces
-from pribble.records import record
+from pribble.records import record, replace
 from pribble.regexes import regex
 from pribble.values.escaping import markup
 

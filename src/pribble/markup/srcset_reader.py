@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import replace
 
 from pribble.markup.address_reader import AddressReader
 from pribble.markup.address_reader import AddressState as Address
 from pribble.markup.contexts import MarkupError
-from pribble.records import record
+from pribble.records import record, replace
 from pribble.regexes import regex
 
 _ADDRESS = regex(r"[\t\n\f\r ,]*+([^\t\n\f\r ,][^\t\n\f\r ]*+)")

@@ -8,12 +8,11 @@ style sheet is its author's.  The reading is lexical: in a block, what stands be
 from __future__ import annotations
 
 import re
-from dataclasses import replace
 
 from pribble.markup.address_reader import AddressReader
 from pribble.markup.address_reader import AddressState as Address
 from pribble.markup.contexts import MarkupError
-from pribble.records import record
+from pribble.records import record, replace
 from pribble.regexes import regex
 
 _TOKEN = regex(r"/\*|(?P<name>(?:[-\w]|\\.)++)(?P<opens>\()?|[\"';:{}()\[\]@]|\s+|.", re.DOTALL)

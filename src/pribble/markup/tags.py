@@ -6,8 +6,6 @@ In the value of an attribute blocks may stand as its language permits.
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from pribble.markup.address_reader import AddressReader
 from pribble.markup.contexts import (
     CANDIDATES,
@@ -34,7 +32,7 @@ from pribble.markup.value_branches import (
     read_branches,
     value_pieces,
 )
-from pribble.records import field, record
+from pribble.records import field, record, replace
 
 _SPACE = "\t\n\f\r "
 

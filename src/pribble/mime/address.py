@@ -9,8 +9,6 @@ from functools import lru_cache
 from typing import NoReturn
 from urllib.parse import quote
 
-import idna
-
 from pribble.errors import AddressError
 from pribble.mime.grammar import (
     ATOM,
@@ -227,6 +225,8 @@ def _quote_for_error(text: str) -> str:
 
 @lru_cache(maxsize=1024)
 def _a_label(domain: str) -> str:
+    import idna
+
     return idna.encode(domain, uts46=True, std3_rules=True).decode("ascii")
 
 
@@ -384,7 +384,7 @@ class _AddressParser:
             self._fail("a domain is missing", "an address ends with a domain: example.org", at=start)
         try:
             encoded = _a_label(domain)
-        except idna.IDNAError as error:
+        except UnicodeError as error:  # what idna raises is one
             reason = str(error).rstrip(".")
             self._fail(f'"{_quote_for_error(domain)}" is no domain ({reason[:1].lower()}{reason[1:]})', at=start)
         if len(encoded) > LONGEST_DOMAIN:

@@ -6,7 +6,6 @@ The objects are those of the icalendar package, the extra ``calendar``, which is
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 from typing import Any, Literal
 
@@ -16,7 +15,7 @@ from pribble.mime.address import Address, Mailbox, Recipients, in_uri, mailbox, 
 from pribble.mime.grammar import FORBIDDEN
 from pribble.mime.header import checked
 from pribble.mime.zones import observances
-from pribble.records import record
+from pribble.records import record, replace
 
 Method = Literal["REQUEST", "CANCEL", "PUBLISH"]
 METHODS: tuple[Method, ...] = ("REQUEST", "CANCEL", "PUBLISH")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from functools import cached_property, lru_cache
 from typing import Unpack
 
@@ -32,7 +31,7 @@ from pribble.pictures.picture import Picture
 from pribble.pictures.picture_slots import EMBED, Embed, NamedPicture, PictureSlot
 from pribble.plaintext.layout import layout
 from pribble.plaintext.pattern_filling import fill_patterns
-from pribble.records import field, record
+from pribble.records import field, record, replace
 from pribble.values.escaping import markup
 from pribble.values.kinds import Data
 from pribble.values.url_values import base

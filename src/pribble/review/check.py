@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
-from dataclasses import replace
 from typing import Any
 
 from pribble.arguments import are_instances, flags, integers
@@ -15,7 +14,7 @@ from pribble.mime.message import Message
 from pribble.mime.reading import Entity, read_message
 from pribble.mime.stored import named_pictures, text_and_page
 from pribble.pictures.picture import Picture
-from pribble.records import field, record
+from pribble.records import field, record, replace
 from pribble.regexes import regex
 from pribble.review.allowing import apply_allowed
 from pribble.review.cases import Case, Checked, Failed, message_of

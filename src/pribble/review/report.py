@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable
-from dataclasses import replace
 
 from pribble.errors import Place, Source
 from pribble.findings import Finding, Severity
-from pribble.records import record
+from pribble.records import record, replace
 from pribble.review.rules import RULES
 
 # So many of the fields that are missing are named in one finding.

@@ -7,7 +7,7 @@ from another.
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import fields, replace
+from dataclasses import fields
 from functools import cache
 from pathlib import Path
 from types import MappingProxyType
@@ -15,7 +15,7 @@ from typing import Any, Literal
 
 from pribble.cascade.media_queries import Screen
 from pribble.errors import did_you_mean
-from pribble.records import record
+from pribble.records import record, replace
 from pribble.toml_file import TomlFile
 
 _LIKE = "like"

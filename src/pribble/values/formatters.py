@@ -10,7 +10,6 @@ The linker, the list of fields, the compiler and docs/language.md read what a ro
 
 from __future__ import annotations
 
-import inspect
 from collections.abc import Callable, Iterable, Mapping
 from types import MappingProxyType
 from typing import Literal
@@ -62,12 +61,16 @@ class Formatter:
     @property
     def summary(self) -> str:
         """What it does: the first paragraph of its factory's docstring."""
+        import inspect
+
         return " ".join((inspect.getdoc(self.factory) or "").partition("\n\n")[0].split())
 
     @property
     def call(self) -> str:
         """How it is written in a mark: "?" stands behind an argument that may be left out, "…" behind one that may come
         several times."""
+        import inspect
+
         given = {"never": [], "optional": ["expression?"], "required": ["expression"]}[self.expression]
         for parameter in list(inspect.signature(self.factory).parameters.values())[1:]:
             mark = "" if parameter.default is parameter.empty else "?"
@@ -86,8 +89,12 @@ class Formatter:
         """Returns what is wrong with calling it with so many arguments, and these named ones; None where nothing is."""
         if self.expression == "required" and not has_expression:
             return f'{self.name} takes an expression over an item\'s fields: {self.name}("paid")'
+        if _takes(self.factory, arguments, named):
+            return None
+        from inspect import signature
+
         try:
-            inspect.signature(self.factory).bind(None, *[None] * arguments, **dict.fromkeys(named))
+            signature(self.factory).bind(None, *[None] * arguments, **dict.fromkeys(named))
         except TypeError as error:
             return f"{self.name}: {error}"
         return None
@@ -106,6 +113,26 @@ class Formatter:
             return apply(value, *each)
 
         return formatter
+
+
+_ANY_NUMBER, _ANY_NAME = 0x04, 0x08  # the flags of code that takes ``*arguments``, ``**given``
+
+
+def _takes(factory: Factory, arguments: int, named: tuple[str, ...]) -> bool:
+    """Returns whether a factory certainly takes so many arguments behind the settings, and these named ones."""
+    code = getattr(factory, "__code__", None)
+    if code is None:
+        return False
+    names = code.co_varnames[: code.co_argcount + code.co_kwonlyargcount]
+    by_position = names[1 : code.co_argcount]
+    with_default = by_position[len(by_position) - len(factory.__defaults__ or ()) :]
+    filled = {*by_position[:arguments], *named}
+    return bool(
+        (arguments <= len(by_position) or code.co_flags & _ANY_NUMBER)
+        and len(filled) == min(arguments, len(by_position)) + len(named)
+        and (set(named) <= set(names[1:]) or code.co_flags & _ANY_NAME)
+        and set(names[1:]) - filled <= {*with_default, *(factory.__kwdefaults__ or ())}
+    )
 
 
 def by_name(formatters: Iterable[Formatter]) -> Mapping[str, Formatter]:

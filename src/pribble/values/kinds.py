@@ -7,13 +7,11 @@ of one of these kinds; any other type is refused, so that nothing of an object s
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Iterable, Iterator, Mapping
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from enum import Enum
 from typing import Any, ClassVar, TypeAlias
-from uuid import UUID
 
 from pribble.errors import FieldError, LimitReached
 
@@ -164,7 +162,7 @@ def _numpy_item(value: Data) -> Data:
         return _finite(Decimal(float.__repr__(value)))
     if isinstance(value, Decimal):
         return _finite(Decimal(value))
-    if isinstance(value, UUID):
+    if module == "uuid":
         return str(value)
     if isinstance(value, datetime):
         return datetime(
@@ -231,7 +229,9 @@ def field_names(value: Data) -> tuple[str, ...] | None:
     """
     cls = type(value)
     names: tuple[str, ...]
-    if dataclasses.is_dataclass(cls):
+    if hasattr(cls, "__dataclass_fields__"):
+        import dataclasses
+
         names = tuple(f.name for f in dataclasses.fields(cls))
     elif isinstance(value, tuple) and hasattr(cls, "_fields"):
         names = tuple(cls._fields)

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from functools import lru_cache
 from typing import TYPE_CHECKING
-from zoneinfo import ZoneInfo
 
 from pribble.arguments import texts
 from pribble.errors import visible
 from pribble.records import record
 
 if TYPE_CHECKING:
+    from zoneinfo import ZoneInfo
+
     from babel import Locale
 
 
@@ -100,6 +101,8 @@ def _has_point(name: str) -> bool:
 
 @lru_cache(maxsize=64)
 def _time_zone(name: str) -> ZoneInfo:
+    from zoneinfo import ZoneInfo
+
     return ZoneInfo(name)
 
 

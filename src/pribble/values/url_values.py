@@ -8,11 +8,8 @@ from __future__ import annotations
 
 import re
 from functools import lru_cache
-from ipaddress import AddressValueError, IPv6Address
 from typing import NoReturn
 from urllib.parse import unquote
-
-import idna
 
 from pribble.errors import AddressError, HeaderError, UnsafeValue
 from pribble.mime.address import in_uri, parse_mailboxes
@@ -120,6 +117,8 @@ def host(text: str) -> str:
     if port and port[1] and int(port[1]) > 65535:
         raise UnsafeValue(f'"{port[1]}" is no port')
     if name.startswith("[") and name.endswith("]"):
+        from ipaddress import AddressValueError, IPv6Address
+
         try:
             return f"[{IPv6Address(name[1:-1]).compressed}]{text[len(name) :]}"
         except AddressValueError:
@@ -127,6 +126,8 @@ def host(text: str) -> str:
     if len(name) > 253:
         _no_host(text)
     if not name.isascii():
+        import idna
+
         try:
             name = idna.encode(name, uts46=True, std3_rules=True).decode("ascii")
         except idna.IDNAError:

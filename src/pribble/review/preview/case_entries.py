@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import replace
 from pathlib import Path
 
 from pribble.edits import Edit, replaced
@@ -12,7 +11,7 @@ from pribble.findings import Finding
 from pribble.mime.encoded_words import decoded_text
 from pribble.mime.message import Message
 from pribble.mime.reading import Entity, read_message
-from pribble.records import record
+from pribble.records import record, replace
 from pribble.rendering.rendering import Rendering
 from pribble.review.aligning import aligned
 from pribble.review.cases import Case, Failed, message_of
