@@ -12,56 +12,41 @@ import os
 import threading
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from pathlib import Path
-from types import MappingProxyType
-from typing import Any, Unpack
+from typing import TYPE_CHECKING, Any, Unpack
 
 from pribble.arguments import are_instances, ensure, flags, numbers, possible_paths, texts
-from pribble.compiler.compiled_template import (
-    BoundTemplate,
-    CompiledTemplate,
-    StyledSource,
-    TracedTemplate,
-    compile_page,
-    compile_text,
-    compile_traced_page,
-    compile_traced_text,
-    compile_traced_text_page,
-    read_styled_page,
-)
-from pribble.compiler.dynamic_pictures import picture_functions
-from pribble.compiler.formatter_results import FORMATTER_RESULTS, FormatterResults
-from pribble.compiler.mark_analysis import brought_elements, may_be_nothing
-from pribble.compiler.markup_formatters import MARKUP_FORMATTERS
-from pribble.compiler.program import POINTED, Optimisations, ProgramWorld
-from pribble.compiler.text_program import TEXT_FUNCTIONS
-from pribble.compiler.tracing import TracedProgram
-from pribble.compiler.value_reuse import REUSE_FUNCTIONS
+from pribble.compiler.formatter_results import FORMATTER_RESULTS, POINTED, FormatterResults
 from pribble.errors import DataError, FieldError, Place, PribbleError, Source, TemplateError, did_you_mean, visible
 from pribble.files import file_names, is_file, is_within, real_path
 from pribble.findings import Finding
-from pribble.language.fields import Field, fields
-from pribble.language.linked_source import LinkedSource
-from pribble.language.linking import FoundFile, link_template
 from pribble.limits import Limits
-from pribble.mime.address import Mailbox
 from pribble.mime.header_fields import DOMAIN, checked_domain
-from pribble.mime.message import MessageOptions
-from pribble.passes.page_resources import TemplateResources
 from pribble.pictures.corrections import ALL, checked_corrections
 from pribble.pictures.picture_finder import PictureFinder
 from pribble.pictures.picture_slots import Embed
 from pribble.records import record, replace
 from pribble.regexes import regex
-from pribble.rendering.late_styling import LateStyler
 from pribble.rendering.rendering import Rendering, RenderOptions, checked_base, checked_embed, with_preheader
-from pribble.rendering.traced import TracedPieces, TracedRendering, run_traced
-from pribble.rendering.traced_words import WordKey, words_in_text
-from pribble.series import TemplateSeries
-from pribble.values.formatters import FORMATTERS, application_formatter
+from pribble.values.formatters import application_formatter
 from pribble.values.kinds import Data
 from pribble.values.lookup import known
 from pribble.values.reading import read_json
 from pribble.values.settings import Settings, is_locale, is_one_language, settings_text
+
+# What reads, compiles and traces templates is loaded by the first that does so, since it is most of the package.
+if TYPE_CHECKING:
+    from pribble.compiler.compiled_template import BoundTemplate, CompiledTemplate, StyledSource, TracedTemplate
+    from pribble.compiler.tracing import TracedProgram
+    from pribble.language.fields import Field
+    from pribble.language.linked_source import LinkedSource
+    from pribble.language.linking import FoundFile
+    from pribble.mime.address import Mailbox
+    from pribble.mime.message import MessageOptions
+    from pribble.passes.page_resources import TemplateResources
+    from pribble.rendering.late_styling import LateStyler
+    from pribble.rendering.traced import TracedRendering
+    from pribble.rendering.traced_words import WordKey
+    from pribble.series import TemplateSeries
 
 _NOT_TEMPLATES = ("layouts", "parts")
 _ENDINGS = (".html", ".txt")
@@ -161,14 +146,9 @@ class TemplateFolder(Mapping[str, "Template"]):
         for name in (*own, *(common or ())):
             if not isinstance(name, str) or not _NAME.fullmatch(name):
                 raise ValueError(f'formatters, common: "{visible(str(name)[:60])}" cannot be a name in a template')
-        if taken := next((name for name in own if name in FORMATTERS or name in MARKUP_FORMATTERS), None):
-            raise ValueError(f'there is a formatter "{taken}" already')
-        self.world = ProgramWorld(
-            MappingProxyType({**FORMATTERS, **MARKUP_FORMATTERS, **own}),
-            dict(common or {}),
-            limits,
-            {**picture_functions(finder, options.id_domain), **TEXT_FUNCTIONS, **REUSE_FUNCTIONS},
-        )
+        from pribble.compiler.template_world import template_world
+
+        self.world = template_world(own, common or {}, limits, finder, options.id_domain)
         self.latest: StyledSource | None = None
         self._templates: dict[str, tuple[Template, tuple[_Stamp, ...]]] = {}
         self._lock = threading.RLock()
@@ -234,6 +214,9 @@ class TemplateFolder(Mapping[str, "Template"]):
 
     def _resources(self, linked: LinkedSource, near: Path) -> TemplateResources:
         """Returns what a page sees of files."""
+        from pribble.compiler.mark_analysis import brought_elements, may_be_nothing
+        from pribble.passes.page_resources import TemplateResources
+
         return TemplateResources(
             self.pictures,
             self.options.id_domain,
@@ -264,6 +247,8 @@ class TemplateFolder(Mapping[str, "Template"]):
     def _find(self, name: str, source: Source, place: Place, locale: str) -> FoundFile:
         """Returns the layout or part called `name`, relative to the file that names it, for a locale if there is
         one."""
+        from pribble.language.linking import FoundFile
+
         if not self._has_files:
             raise TemplateError(
                 f'there is no folder to look for "{name}" in',
@@ -414,6 +399,8 @@ class Template:
         What is the same in all of them is checked and written once.  Raises `HeaderError` and `AddressError` for what
         cannot be written, `TypeError` for an option that no message takes.
         """
+        from pribble.series import TemplateSeries
+
         return TemplateSeries(self, sender, options)
 
     def problems(self, data: Any, *, locale: str | None = None, timezone: str | None = None) -> list[PribbleError]:
@@ -449,6 +436,8 @@ class Template:
     def fields(self, *, locale: str | None = None) -> list[Field]:
         """Returns the fields that the data must have, in the order of their first use; `locale` chooses the file of a
         language."""
+        from pribble.language.fields import fields
+
         compiled = self._variant(self._asked(locale))
         return fields(compiled.linked, self.folder.world.common, compiled.pictures)
 
@@ -508,6 +497,8 @@ class Template:
 
     def _linked(self, locale: str) -> LinkedSource:
         """Returns the file for a locale, with its layouts and parts."""
+        from pribble.language.linking import FoundFile, link_template
+
         folder, source, own = self.folder, self._source, None
         path = Path(source.name)
         if is_file(path):
@@ -529,6 +520,8 @@ class Template:
         )
 
     def _compile(self, locale: str) -> CompiledTemplate:
+        from pribble.compiler.compiled_template import compile_page, compile_text
+
         folder, linked = self.folder, self._linked(locale)
         if not self.is_page:
             return compile_text(linked, folder.world)
@@ -543,6 +536,8 @@ class Template:
             return self._traced[locale]
 
     def _compile_traced(self, linked: LinkedSource) -> TracedTemplate:
+        from pribble.compiler.compiled_template import compile_traced_page, compile_traced_text
+
         folder = self.folder
         if not self.is_page:
             return compile_traced_text(linked, folder.world)
@@ -551,6 +546,8 @@ class Template:
     def _styled(self, linked: LinkedSource) -> StyledSource:
         """Returns a linked source as a page with its styles; the one that was read last is kept, since its programs
         and its traced programs are often made one after the other."""
+        from pribble.compiler.compiled_template import read_styled_page
+
         folder, known = self.folder, self.folder.latest
         if known is None or known.linked is not linked:
             resources = folder._resources(linked, Path(linked.sources[0].name))
@@ -592,7 +589,8 @@ class Template:
         found = self._bound.get(key)
         if found is None:
             compiled, folder = self._variant(asked), self.folder
-            late = self._late_styler(compiled)
+            is_late = compiled.runtime_dependencies or compiled.text_from_page
+            late = self._late_styler(compiled) if is_late else None
             found = self._bound[key] = (
                 compiled.bound(self._settings(timezone), folder.world),
                 replace(
@@ -600,13 +598,15 @@ class Template:
                     findings=(*self._other_language(asked), *compiled.corrections),
                     has_no_variants=compiled.has_no_variants,
                     wire_template=compiled.wire_template,
-                    style_late=late.style if compiled.runtime_dependencies else None,
-                    text_from_page=late.plain_text if compiled.text_from_page else None,
+                    style_late=late.style if late and compiled.runtime_dependencies else None,
+                    text_from_page=late.plain_text if late and compiled.text_from_page else None,
                 ),
             )
         return found
 
     def _late_styler(self, compiled: CompiledTemplate) -> LateStyler:
+        from pribble.rendering.late_styling import LateStyler
+
         folder, near = self.folder, Path(self._source.name)
         return LateStyler(folder.pictures, folder.options.id_domain, near, folder.presentational, own=compiled.sheets)
 
@@ -614,6 +614,8 @@ class Template:
 def without_optimisations(folder: TemplateFolder) -> TemplateFolder:
     """Returns a folder, whose templates are compiled from now on without what makes many messages cheaper: for who
     renders few."""
+    from pribble.compiler.program import Optimisations
+
     folder.world = replace(folder.world, optimisations=Optimisations(False, False, False))
     return folder
 
@@ -636,6 +638,8 @@ def trace(template: Template, data: Data, *, locale: str | None = None, timezone
     The arguments are those of `Template.render`, and so are the errors.  The programs that trace are compiled when they
     are first asked for; others pay nothing for them.
     """
+    from pribble.rendering.traced import run_traced
+
     rendering = template.render(data, locale=locale, timezone=timezone)
     traced = template._traced_for(template._asked(locale))
     noting, issuing = POINTED.set({}), FORMATTER_RESULTS.set(FormatterResults())
@@ -653,6 +657,10 @@ def trace_derived_text(
 
     The arguments are those of `Template.render`.  Nothing where the text is written by hand.
     """
+    from pribble.compiler.compiled_template import compile_traced_text_page
+    from pribble.rendering.traced import TracedPieces
+    from pribble.rendering.traced_words import words_in_text
+
     asked = template._asked(locale)
     compiled, folder = template._variant(asked), template.folder
     if not template.is_page or any(mark.extracted and mark.extracted.kind == "text" for mark in compiled.linked.marks):

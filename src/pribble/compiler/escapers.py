@@ -7,7 +7,7 @@ from functools import lru_cache
 
 from pribble.markup import fragments
 from pribble.markup.contexts import Context
-from pribble.passes import text_events
+from pribble.passes import text_values
 from pribble.values import css_values, escaping, json_values, showing, url_values
 from pribble.values.kinds import Data
 from pribble.values.safe_text import Fragment
@@ -23,8 +23,8 @@ def _text_only(show: TextEscaper) -> tuple[TextEscaper, ValueEscaper]:
 _ESCAPERS: dict[str, tuple[TextEscaper, ValueEscaper]] = {
     "markup": (escaping.markup, showing.show_markup),
     "plain": (escaping.plain_characters, showing.show_plain),
-    "event": (escaping.plain_characters, text_events.show_event),
-    "inline": (text_events.inline_text, text_events.show_inline),
+    "event": (escaping.plain_characters, text_values.show_event),
+    "inline": (text_values.inline_text, text_values.show_inline),
     "line": (escaping.one_line, showing.show_line),
     "address": (url_values.whole_address, showing.show_address),
     "segment": (url_values.segment, showing.show_segment),

@@ -43,6 +43,8 @@ class FormatterResults:
 
 # That of the rendering that is made just now.
 FORMATTER_RESULTS: ContextVar[FormatterResults | None] = ContextVar("issued", default=None)
+# What a run showed with a point, by its place, and the locale that does not write one.
+POINTED: ContextVar[dict[Place, tuple[str, str]] | None] = ContextVar("pointed", default=None)
 
 
 def remember_results(

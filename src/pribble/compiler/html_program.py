@@ -37,8 +37,9 @@ from pribble.markup.events import Characters, Closed, Marked, Opened, between
 from pribble.markup.page import Page
 from pribble.markup.references import decode_references
 from pribble.markup.scanner import Attribute, StartTag
+from pribble.passes.fragment_cuts import fragment_boundaries
 from pribble.passes.page_resources import RESOURCE_NUMBER, TemplateResources, resource_tags
-from pribble.passes.pieces import PREHEADER, fragment_boundaries
+from pribble.passes.pieces import PREHEADER
 from pribble.passes.style_edits import StyleEdits, StylePiece
 from pribble.pictures.picture_slots import PictureSlot
 from pribble.records import replace

@@ -9,7 +9,6 @@ from __future__ import annotations
 import ast
 import sys
 from collections.abc import Callable, Mapping, Sequence
-from contextvars import ContextVar
 from decimal import DecimalException
 from functools import partial
 from types import CodeType, FrameType, TracebackType
@@ -25,7 +24,7 @@ from pribble.compiler.expression_compiler import (
     items_variable,
 )
 from pribble.compiler.formatter_binding import Noting, bind_formatter
-from pribble.compiler.formatter_results import FORMATTER_RESULTS
+from pribble.compiler.formatter_results import FORMATTER_RESULTS, POINTED
 from pribble.compiler.metering import Meter
 from pribble.compiler.problem_collector import ProblemCollector, with_place
 from pribble.compiler.runtime import RUNTIME_FUNCTIONS
@@ -53,8 +52,6 @@ Run = Callable[[Data], Any]
 # The functions that show a value as it is, in a page and in a text.
 _AS_IT_IS = ("show_markup", "show_plain", "show_line")
 _WITHOUT_DECIMALS = frozenset({str, int, bool})
-# What a run showed with a point, by its place, and the locale that does not write one.
-POINTED: ContextVar[dict[Place, tuple[str, str]] | None] = ContextVar("pointed", default=None)
 
 
 @record(frozen=True, slots=True)

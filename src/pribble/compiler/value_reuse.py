@@ -16,7 +16,7 @@ from pribble.compiler.mark_analysis import brought_elements
 from pribble.compiler.steps import BeginCapture, EndCapture, ShowValue, Step
 from pribble.compiler.syntax_trees import parsed, parsed_expression
 from pribble.compiler.text_steps import FillPattern, TextCall, TextFormStep, TextParts
-from pribble.passes.text_events import inline_text
+from pribble.passes.text_values import inline_text
 from pribble.values.kinds import Data
 
 

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import re
+from typing import TYPE_CHECKING
 
-from pribble.cascade.cascade_order import AppliedDeclaration, ElementStyles
-from pribble.cascade.elements import Element
-from pribble.cascade.rules import StyleRule
 from pribble.pictures.picture import Picture
 from pribble.records import record
 from pribble.regexes import regex
+
+if TYPE_CHECKING:
+    from pribble.cascade.cascade_order import AppliedDeclaration, ElementStyles
+    from pribble.cascade.elements import Element
+    from pribble.cascade.rules import StyleRule
 
 # Elements whose pictures get the dimensions that are missing.
 _SIZED = frozenset({"img", "input"})

@@ -1,9 +1,8 @@
-"""Markup as what it says: the events of a page or fragment without marks, and of values in the plain text."""
+"""Markup as what it says: the events of a page or fragment without marks."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from functools import partial
 from itertools import repeat
 
 from pribble.cascade.inlining import PageResources, inline_sheets
@@ -12,13 +11,8 @@ from pribble.markup.events import PageEvent as Markup
 from pribble.markup.page import Page
 from pribble.markup.references import decode_references
 from pribble.passes.text_styles import text_styles
-from pribble.plaintext import characters as chars
-from pribble.plaintext.events import READ_ATTRIBUTES, Brought, Close, Open, TextEvent
+from pribble.plaintext.events import READ_ATTRIBUTES, Close, Open, TextEvent
 from pribble.plaintext.style import NO_STYLE, Style
-from pribble.values.escaping import plain_characters
-from pribble.values.kinds import Data
-from pribble.values.safe_text import Fragment
-from pribble.values.showing import text
 
 
 class NoResources:
@@ -81,31 +75,3 @@ def _events(html: str, events: Iterable[Markup], styles: Iterable[Style]) -> Ite
 def decode_text(written: str, raw: str) -> str:
     """Returns a text as it is meant; `raw` is the element whose content is not parsed."""
     return written if raw in ("style", "script", "cdata") else decode_references(written)
-
-
-# ---- values ---------------------------------------------------------------------------------------------------
-
-
-def show_event(value: Data) -> str | list[Data]:
-    """Returns a value among the events of the plain-text part."""
-    if not isinstance(value, Fragment):
-        return plain_characters(text(value))
-    if value.trusted:
-        return [Brought(partial(fragment_events, value.markup))]
-    first, *lines = map(plain_characters, str(value).split("\n"))
-    # The page has a line break behind each ``<br>``, which shows where white space is kept.
-    return [first, *(event for line in lines for event in (Open("br", {}, True), f"\n{line}"))]
-
-
-def inline_text(given: str) -> str:
-    """Returns a text in a paragraph: its white space is that of running text."""
-    if given.isprintable() and "  " not in given:
-        return given
-    return chars.collapse_running(plain_characters(given))
-
-
-def show_inline(value: Data) -> str:
-    """Returns a value in a paragraph, which brings no elements but line breaks."""
-    if isinstance(value, Fragment) and not value.trusted:
-        return "\n".join([inline_text(line) for line in str(value).split("\n")])
-    return inline_text(text(value))

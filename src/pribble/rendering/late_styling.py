@@ -22,6 +22,7 @@ from pribble.markup.page import Page, read_page
 from pribble.markup.references import decode_references
 from pribble.markup.scanner import Attribute, StartTag
 from pribble.mime.flowed import FlowingText
+from pribble.passes.fragment_cuts import fragment_boundaries
 from pribble.passes.page_resources import (
     RESOURCE_NUMBER,
     LoadedSheets,
@@ -32,7 +33,7 @@ from pribble.passes.page_resources import (
     sheet_findings,
     slot_text,
 )
-from pribble.passes.pieces import PREHEADER, Boundary, Piece, fragment_boundaries, texts_of
+from pribble.passes.pieces import PREHEADER, Boundary, Piece, texts_of
 from pribble.passes.style_edits import StyleEdits, StylePiece, find_style_edits
 from pribble.passes.text_events import literal, page_events
 from pribble.passes.traces import RangesInOrder, TraceMark, traced_ranges, with_traces

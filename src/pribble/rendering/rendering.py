@@ -2,22 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Hashable, Sequence
 from functools import cached_property, lru_cache
-from typing import Unpack
+from typing import TYPE_CHECKING, Unpack
 
 from pribble.arguments import maybe_texts, texts
 from pribble.compiler.wire_form import KeptValues, WireTemplate
 from pribble.errors import PictureError, UnsafeValue, did_you_mean, visible
 from pribble.findings import Finding
-from pribble.mime.address import Address, Mailbox, Recipients
 from pribble.mime.encoding import PreparedBody
 from pribble.mime.grammar import LONGEST_LINE
 from pribble.mime.header_fields import DOMAIN
-from pribble.mime.message import Message, MessageOptions, prepare_html
-from pribble.mime.message_arguments import check_kinds
-from pribble.mime.message_series import MessageSeries
-from pribble.passes.page_resources import size_finding
 from pribble.passes.pieces import (
     AFTER_PREHEADER,
     BEFORE_PREHEADER,
@@ -29,14 +24,16 @@ from pribble.passes.pieces import (
 )
 from pribble.pictures.picture import Picture
 from pribble.pictures.picture_slots import EMBED, Embed, NamedPicture, PictureSlot
-from pribble.plaintext.layout import layout
-from pribble.plaintext.pattern_filling import fill_patterns
 from pribble.records import field, record, replace
 from pribble.values.escaping import markup
 from pribble.values.kinds import Data
 from pribble.values.url_values import base
 
-_TAKEN = ("sender", "to", "pictures", *MessageOptions.__annotations__)
+# What makes messages, and what lays texts out, is loaded when a message or a text is asked for.
+if TYPE_CHECKING:
+    from pribble.mime.address import Mailbox, Recipients
+    from pribble.mime.message import Message, MessageOptions
+    from pribble.mime.message_series import MessageSeries
 
 
 @record(frozen=True, slots=True)
@@ -155,11 +152,12 @@ class Rendering:
         """The plain text: written by hand, or derived from the HTML, and laid out when it is first asked for."""
         if isinstance(self._text, str):
             return self._text
-        return (
-            self._options.text_from_page("".join(self._text))
-            if self._options.text_from_page
-            else layout(fill_patterns(self._text))
-        )
+        if self._options.text_from_page:
+            return self._options.text_from_page("".join(self._text))
+        from pribble.plaintext.layout import layout
+        from pribble.plaintext.pattern_filling import fill_patterns
+
+        return layout(fill_patterns(self._text))
 
     @cached_property
     def pictures(self) -> tuple[Picture, ...]:
@@ -179,6 +177,8 @@ class Rendering:
         """The corrections that were made: sizes added, pictures resampled, turned or converted."""
         if self._pieces is None:
             return ()
+        from pribble.passes.page_resources import size_finding
+
         told = list(self._options.findings)
         for piece in self._pieces:
             if isinstance(piece, PictureSlot):
@@ -244,25 +244,29 @@ class Rendering:
 
 def checked_options(options: MessageOptions) -> None:
     """Raise `TypeError` for options that no message takes, or that a rendering has already."""
+    from pribble.mime.message import MessageOptions
+
+    taken = ("sender", "to", "pictures", *MessageOptions.__annotations__)
     for name in options.keys() - MessageOptions.__annotations__:
         raise TypeError(
             f"message: {name} comes from the rendering"
             if name in ("text", "html", "id_domain")
-            else f"message takes no {name}" + (f" ({hint})" if (hint := did_you_mean(name, _TAKEN)) else "")
+            else f"message takes no {name}" + (f" ({hint})" if (hint := did_you_mean(name, taken)) else "")
         )
 
 
 @lru_cache(64)  # an application sends as one or a few
 def _known_series(sender: Mailbox, id_domain: str) -> MessageSeries:
+    from pribble.mime.message_series import MessageSeries
+
     return MessageSeries(sender=sender, id_domain=id_domain)
 
 
 def _series(sender: Mailbox, id_domain: str) -> MessageSeries:
     """Returns the messages of a sender without options."""
-    is_pair = isinstance(sender, tuple) and all(isinstance(one, str) for one in sender)
-    if is_pair or isinstance(sender, (str, Address)):
-        return _known_series(sender, id_domain)
-    return MessageSeries(sender=sender, id_domain=id_domain)
+    is_known = not isinstance(sender, tuple) or all(isinstance(one, str) for one in sender)
+    kept = _known_series if is_known and isinstance(sender, Hashable) else _known_series.__wrapped__
+    return kept(sender, id_domain)
 
 
 def message_in_series(
@@ -272,7 +276,11 @@ def message_in_series(
 
     The arguments are those of `Rendering.message`, and so are the errors.
     """
+    from pribble.mime.message import prepare_html
+
     if pictures != ():
+        from pribble.mime.message_arguments import check_kinds
+
         check_kinds({"pictures": pictures})
     ids = {picture.content_id(rendering._options.id_domain) for picture in pictures}
     for piece in rendering._pieces or ():
