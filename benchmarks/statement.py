@@ -13,7 +13,7 @@ from markupsafe import escape
 
 from benchmarks.by_hand import FORMATTERS, statement_text
 from pribble import TemplateFolder
-from pribble.compiler.compiled_template import read_styled_page
+from pribble.compiler.compiled_page import read_styled_page
 from pribble.compiler.html_program import build_html_steps
 from pribble.compiler.steps import DynamicPictureSize, OptionalAttribute, StaticPicture
 from pribble.demo import TEMPLATES

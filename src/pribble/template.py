@@ -35,7 +35,8 @@ from pribble.values.settings import Settings, is_locale, is_one_language, settin
 
 # What reads, compiles and traces templates is loaded by the first that does so, since it is most of the package.
 if TYPE_CHECKING:
-    from pribble.compiler.compiled_template import BoundTemplate, CompiledTemplate, StyledSource, TracedTemplate
+    from pribble.compiler.compiled_page import StyledSource
+    from pribble.compiler.compiled_template import BoundTemplate, CompiledTemplate, TracedTemplate
     from pribble.compiler.tracing import TracedProgram
     from pribble.language.fields import Field
     from pribble.language.linked_source import LinkedSource
@@ -520,11 +521,13 @@ class Template:
         )
 
     def _compile(self, locale: str) -> CompiledTemplate:
-        from pribble.compiler.compiled_template import compile_page, compile_text
+        from pribble.compiler.compiled_template import compile_text
 
         folder, linked = self.folder, self._linked(locale)
         if not self.is_page:
             return compile_text(linked, folder.world)
+        from pribble.compiler.compiled_page import compile_page
+
         return compile_page(self._styled(linked), folder.world)
 
     def _traced_for(self, locale: str) -> TracedTemplate:
@@ -536,7 +539,8 @@ class Template:
             return self._traced[locale]
 
     def _compile_traced(self, linked: LinkedSource) -> TracedTemplate:
-        from pribble.compiler.compiled_template import compile_traced_page, compile_traced_text
+        from pribble.compiler.compiled_page import compile_traced_page
+        from pribble.compiler.compiled_template import compile_traced_text
 
         folder = self.folder
         if not self.is_page:
@@ -546,7 +550,7 @@ class Template:
     def _styled(self, linked: LinkedSource) -> StyledSource:
         """Returns a linked source as a page with its styles; the one that was read last is kept, since its programs
         and its traced programs are often made one after the other."""
-        from pribble.compiler.compiled_template import read_styled_page
+        from pribble.compiler.compiled_page import read_styled_page
 
         folder, known = self.folder, self.folder.latest
         if known is None or known.linked is not linked:
@@ -608,7 +612,8 @@ class Template:
         from pribble.rendering.late_styling import LateStyler
 
         folder, near = self.folder, Path(self._source.name)
-        return LateStyler(folder.pictures, folder.options.id_domain, near, folder.presentational, own=compiled.sheets)
+        options = folder.pictures, folder.options.id_domain, near, folder.presentational
+        return LateStyler(*options, own=compiled.sheets) if compiled.sheets else LateStyler(*options)
 
 
 def without_optimisations(folder: TemplateFolder) -> TemplateFolder:
@@ -657,7 +662,7 @@ def trace_derived_text(
 
     The arguments are those of `Template.render`.  Nothing where the text is written by hand.
     """
-    from pribble.compiler.compiled_template import compile_traced_text_page
+    from pribble.compiler.compiled_page import compile_traced_text_page
     from pribble.rendering.traced import TracedPieces
     from pribble.rendering.traced_words import words_in_text
 

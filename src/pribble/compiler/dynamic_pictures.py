@@ -8,7 +8,6 @@ from time import monotonic
 
 from pribble.compiler.emitters import PictureRequest
 from pribble.errors import Place
-from pribble.passes.page_resources import correction_findings
 from pribble.passes.picture_sizes import PictureSize
 from pribble.pictures.picture_finder import LOOKED_AT, FoundPicture, PictureFinder
 from pribble.pictures.picture_slots import NamedPicture, PictureSlot
@@ -30,6 +29,8 @@ def picture_functions(finder: PictureFinder, domain: str) -> Mapping[str, Callab
             fitted.picture, domain, path=found.path, written=found.path or "", travels=wanted.travels
         )
         if fitted.corrections:
+            from pribble.passes.page_resources import correction_findings
+
             source.findings = tuple(correction_findings(fitted.corrections, fitted.picture.called, wanted.place))
         return source
 

@@ -10,8 +10,8 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Sequence
 
+from pribble.compiler.block_program import build_block_steps, dedented
 from pribble.compiler.picture_steps import PictureEdits, outer_start
-from pribble.compiler.program import needed
 from pribble.compiler.runtime import BLANK_STYLE
 from pribble.compiler.steps import (
     LINE,
@@ -42,7 +42,6 @@ from pribble.passes.page_resources import RESOURCE_NUMBER, TemplateResources, re
 from pribble.passes.pieces import PREHEADER
 from pribble.passes.style_edits import StyleEdits, StylePiece
 from pribble.pictures.picture_slots import PictureSlot
-from pribble.records import replace
 from pribble.regexes import regex
 from pribble.values.escaping import markup
 
@@ -108,15 +107,6 @@ def _only_text(block: ExtractedBlock) -> Iterator[Step]:
 
 # An element that stays within what it stands in, and shows as one alone on its lines is set.
 _ALONE = '<span style="display:block;white-space:pre;margin:1em 0">'
-
-
-def dedented(linked: LinkedSource) -> LinkedSource:
-    """Returns plain text without the indentation that all its lines share, and without empty lines at its ends."""
-    lines = linked.text.split("\n")
-    filled = [line for line in lines if line.strip()]
-    common = min((len(line) - len(line.lstrip(" \t")) for line in filled), default=0)
-    text = "\n".join(line[common:] if line.strip() else "" for line in lines)
-    return replace(linked, text=text.strip("\n"))
 
 
 class _PageEdits:
@@ -265,22 +255,6 @@ def build_title_steps(linked: LinkedSource, page: Page) -> list[BlockStep] | Non
             case Characters(start=start, end=end) if inside:
                 steps.append(decode_references(linked.text[start:end]))
     return steps if found else None
-
-
-def build_block_steps(linked: LinkedSource, context: Context, *, references: bool) -> list[BlockStep]:
-    """Returns the steps of a linked source that is text and no markup, its values shown in `context`; with
-    `references`, those in its literals are read."""
-    used = needed(linked)
-    steps: list[BlockStep] = []
-    position = 0
-    for found in [*MARK.finditer(linked.text), None]:
-        end = found.start() if found else len(linked.text)
-        literal = linked.text[position:end]
-        steps += [decode_references(literal) if references else literal] if literal else []
-        if found:
-            steps += block_steps(linked.mark(end), context, used)
-            position = found.end()
-    return steps
 
 
 # ---- edits ----------------------------------------------------------------------------------------------------

@@ -8,7 +8,7 @@ from types import MappingProxyType
 from pribble.compiler.dynamic_pictures import picture_functions
 from pribble.compiler.markup_formatters import MARKUP_FORMATTERS
 from pribble.compiler.program import ProgramWorld
-from pribble.compiler.text_program import TEXT_FUNCTIONS
+from pribble.compiler.text_functions import TEXT_FUNCTIONS
 from pribble.compiler.value_reuse import REUSE_FUNCTIONS
 from pribble.limits import Limits
 from pribble.pictures.picture_finder import PictureFinder

@@ -9,9 +9,9 @@ from __future__ import annotations
 import ast
 from collections.abc import Iterator, Sequence
 
+from pribble.compiler.block_program import build_block_steps, dedented
 from pribble.compiler.emitters import appended, counted_output, formatted, holding, unless_nothing
 from pribble.compiler.expression_compiler import ExpressionCompiler
-from pribble.compiler.html_program import build_block_steps, dedented
 from pribble.compiler.steps import EVENT, PLAIN, BeginCapture, ShowValue, block_steps, value_parts
 from pribble.compiler.syntax_trees import parsed
 from pribble.compiler.text_steps import (
@@ -33,23 +33,11 @@ from pribble.markup.events import Closed, Marked, Opened, between
 from pribble.markup.page import Page
 from pribble.markup.scanner import Attribute
 from pribble.passes.text_events import decode_text
-from pribble.plaintext import characters as chars
-from pribble.plaintext import elements
 from pribble.plaintext.events import READ_ATTRIBUTES, Close, Open, TextEvent
-from pribble.plaintext.links import with_address, with_address_apart
 from pribble.plaintext.patterns import Filled
 from pribble.plaintext.style import NO_STYLE, Style
 
 _ALONE = Style(display="block", collapse="preserve", wrap=False, above=True, below=True)
-# What the steps of a text program call.
-TEXT_FUNCTIONS: dict[str, object] = {
-    "Open": Open,
-    "linked": with_address,
-    "linked_apart": with_address_apart,
-    "picture_words": elements.picture,
-    "indexed": elements.indexed,
-    "bound": chars.bound,
-}
 
 
 def build_text_steps(linked: LinkedSource, page: Page, styles: Sequence[Style]) -> list[TextFormStep]:
