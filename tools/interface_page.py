@@ -15,6 +15,8 @@ from typing import Any
 
 import pribble
 from pribble import delivery, review
+from pribble.mime.message_series import MessageSeries
+from pribble.series import TemplateSeries
 from pribble.testing import MessageTestCase, Outbox
 
 ROOT = Path(__file__).parent.parent
@@ -29,6 +31,7 @@ CHAPTERS: dict[str, tuple[str, tuple[Any, ...]]] = {
             pribble.TemplateFolder,
             pribble.Template,
             pribble.Rendering,
+            TemplateSeries,
             pribble.Field,
             pribble.Limits,
             pribble.Picture,
@@ -39,6 +42,7 @@ CHAPTERS: dict[str, tuple[str, tuple[Any, ...]]] = {
         "A message and what goes into it; with or without a template.",
         (
             pribble.Message,
+            MessageSeries,
             pribble.Address,
             pribble.Group,
             pribble.Attachment,

@@ -38,7 +38,7 @@ else:
 
 class _Missing:
     def __repr__(self) -> str:
-        return "<nothing>"
+        return "<factory>"  # as the standard library writes what a field without a value of its own has
 
 
 _MISSING: Any = _Missing()

@@ -31,7 +31,7 @@ class MessageSeries:
     def __init__(self, *, sender: Mailbox, id_domain: str | None = None, **options: Unpack[MessageOptions]) -> None:
         self._given: dict[str, Any] = {"sender": sender, "id_domain": id_domain, **options}
         common = self._common = Message(**self._given)
-        self._fields = {utf8: (sender_fields(common, utf8), further_fields(common, utf8)) for utf8 in (False, True)}
+        self._fields: dict[bool, tuple[bytes, bytes]] = {}  # those before and behind a message's own
         self._is_international = is_international(common)
         # Its attributes, and of what it keeps, what is the same in each message.
         self._values = {name: value for name, value in vars(common).items() if not name.startswith("_")}
@@ -51,10 +51,11 @@ class MessageSeries:
 
         The arguments are those of `Message`, and so are its errors.
         """
-        pictures = tuple(pictures)
+        if not isinstance(pictures, (list, tuple)):
+            pictures = tuple(pictures)
         if own.keys() <= _CHEAP and self._common.invitation is None:
             try:
-                return self._cheap(recipients(to, "To"), text, html, pictures, own)
+                return self._cheap(recipients(to, "To"), text, html, tuple(pictures), own)
             except (TypeError, AttributeError, ValueError, PribbleError):
                 pass  # what is wrong is said below, as of any message
         return Message(**{**self._given, "to": to, "text": text, "html": html, "pictures": pictures, **own})
@@ -67,7 +68,7 @@ class MessageSeries:
         pictures: tuple[InlinePicture, ...],
         own: MessageOptions,
     ) -> Message:
-        if not (isinstance(text, _MAYBE_TEXT) and isinstance(html, _MAYBE_TEXT)):
+        if not (isinstance(text, _MAYBE_TEXT) and isinstance(html, _MAYBE_TEXT)) or (html is None and pictures):
             raise TypeError
         given = self._given
         seed = own.get("seed", given.get("seed"))
@@ -91,6 +92,8 @@ class MessageSeries:
                 "_inline": () if html is None else tuple(dict(map(self._part, pictures)).values()),
             },
         )
+        if utf8 not in self._fields:
+            self._fields[utf8] = sender_fields(self._common, utf8), further_fields(self._common, utf8)
         before, behind = self._fields[utf8]
         vars(made)["_header"] = before + own_fields(made, utf8) + behind
         return made
