@@ -96,18 +96,24 @@ def b3() -> Iterator[Row]:
     made = messages()
     ratio = compared(made.written, made.floor, made.renderings, prepare=made.fresh)
     yield from _ratio("B3", "bytes from a rendering against the floor", 1.3, ratio)
+    ratio = compared(made.written_in_a_batch, made.floor, made.renderings, prepare=made.fresh)
+    yield from _ratio("B3", "the same in a batch", 0.9, ratio)
 
 
 def b4() -> Iterator[Row]:
     made = messages()
     ratio = compared(made.whole, made.floors, made.renderings)
     yield from _ratio("B4", "bytes from the data against the three floors", 1.4, ratio)
+    ratio = compared(made.whole_in_a_batch, made.floors, made.renderings)
+    yield from _ratio("B4", "the same in a batch", 1.1, ratio)
 
 
 def b4s() -> Iterator[Row]:
     made = messages()
     faster = compared(made.by_the_library, made.written, made.renderings, rounds=60)
     yield from _ratio("B4s", "the standard library against ours, from a rendering", 20, faster, "× as long")
+    faster = compared(made.by_the_library, made.written_in_a_batch, made.renderings, rounds=60)
+    yield from _ratio("B4s", "the same in a batch", 30, faster, "× as long")
 
 
 def b5() -> Iterator[Row]:

@@ -25,6 +25,7 @@ class Messages:
 
     def __init__(self, statement: Statement) -> None:
         self.statement = statement
+        self.series = statement.template.series(sender=OFFICE)
         self.renderings = [(data, self._rendered(data)) for data in statement.recipients]
         data, rendering = self.renderings[0]
         assert Message.from_bytes(self.whole((data, rendering))).html == str(rendering.html).replace("\r\n", "\n")
@@ -36,8 +37,7 @@ class Messages:
 
     @staticmethod
     def _message(data: Any, rendering: Rendering) -> bytes:
-        skipper = data["skipper"]
-        return bytes(rendering.message(sender=OFFICE, to=[(skipper["name"], skipper["email"])]))
+        return bytes(rendering.message(sender=OFFICE, to=_mailbox(data)))
 
     def whole(self, given: tuple[Any, Rendering]) -> bytes:
         """From the data to the bytes."""
@@ -46,6 +46,14 @@ class Messages:
     def written(self, given: tuple[Any, Rendering]) -> bytes:
         """From a rendering to the bytes."""
         return self._message(*given)
+
+    def written_in_a_batch(self, given: tuple[Any, Rendering]) -> bytes:
+        """From a rendering to the bytes, by what a batch keeps for all of its messages."""
+        return bytes(self.series.of(given[1], to=_mailbox(given[0])))
+
+    def whole_in_a_batch(self, given: tuple[Any, Rendering]) -> bytes:
+        """From the data to the bytes, by the same."""
+        return bytes(self.series.message(given[0], to=_mailbox(given[0])))
 
     def fresh(self, given: tuple[Any, Rendering]) -> tuple[Any, Rendering]:
         """The same with a rendering of which nobody has made a message yet; its page and its text are there."""
@@ -78,6 +86,10 @@ class Messages:
             content_id = f"<{picture.content_id('x.example')}>"
             page.add_related(picture.content, *picture.type.split("/"), cid=content_id, filename=picture.file_name)
         return made.as_bytes()
+
+
+def _mailbox(data: Any) -> list[tuple[str, str]]:
+    return [(data["skipper"]["name"], data["skipper"]["email"])]
 
 
 class Album:
