@@ -154,6 +154,18 @@ class Records(unittest.TestCase):
             self.assertEqual(repr(changed), repr(dataclasses.replace(their, number=8)))
             self.assertEqual(repr(dataclasses.replace(mine, number=8)), repr(changed))
 
+    def test_a_data_class_may_stand_above_one(self) -> None:
+        @dataclasses.dataclass(frozen=True)
+        class Further(Place):
+            column: int = 3
+
+        one = Further("a", 1)
+        self.assertEqual(
+            (one, repr(one).rpartition(".")[2]), (Further("a", 1, 3), "Further(name='a', line=1, column=3)")
+        )
+        self.assertEqual(dataclasses.replace(one, line=2), Further("a", 2))
+        self.assertRaises(dataclasses.FrozenInstanceError, setattr, one, "line", 5)
+
     def test_copies_and_other_processes(self) -> None:
         for place in (Place("a", 1), Mutable("a", [1])):
             for made in (copy.copy(place), copy.deepcopy(place), pickle.loads(pickle.dumps(place))):

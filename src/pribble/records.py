@@ -70,6 +70,7 @@ def _made(cls: type, frozen: bool, slots: bool, eq: bool, init: bool) -> type:
     shared: dict[str, Any] = {
         "__record_fields__": fields,
         "__dataclass_fields__": _LazyFields(),
+        "__dataclass_params__": _Parameters(frozen),
         "__match_args__": tuple(one.name for one in fields.values() if one.init),
         "__repr__": _repr,
     }
@@ -209,6 +210,13 @@ class _LazyFields:
             known[name].type = one.written
         owner.__dataclass_fields__ = known
         return known
+
+
+class _Parameters:
+    """What a data class of the standard library asks one below it for."""
+
+    def __init__(self, frozen: bool) -> None:
+        self.frozen = frozen
 
 
 _shown: set[int] = set()

@@ -17,7 +17,7 @@ from pribble.mime.part import Part, encoded_part, picture_part
 # What a message may have of its own and still cost little; whatever else makes it cost as much as any.
 _CHEAP = frozenset({"subject", "date", "seed"})
 _MAYBE_TEXT = (str, type(None))
-_MOST_PICTURES = 256
+_MOST_PICTURES = 32
 
 
 class MessageSeries:
@@ -99,12 +99,14 @@ class MessageSeries:
         return made
 
     def _part(self, picture: InlinePicture) -> tuple[str, Part]:
-        """Returns the Content-ID of a picture, and its part; the same few are in most messages."""
+        """Returns the Content-ID of a picture, and its part; those that are the same in all messages are soon known
+        again where others, which are of one message each, have filled the room."""
         known = self._parts.get(id(picture))
         if known is not None and known[0] is picture:
             return known[1:]
         content_id = picture.content_id(self._common.id_domain)
         part = picture_part(picture.file_name, picture.type, picture.base64_body, content_id)
-        if len(self._parts) < _MOST_PICTURES:
-            self._parts[id(picture)] = picture, content_id, part
+        if len(self._parts) >= _MOST_PICTURES:
+            self._parts.clear()
+        self._parts[id(picture)] = picture, content_id, part
         return content_id, part
