@@ -503,9 +503,9 @@ def class_flag(variable: str) -> str:
     return f"{variable}_is_dict"
 
 
-def is_of_value(variable: str) -> bool:
-    """Returns whether a variable holds the value of a ``let``, or the flag of one."""
-    return variable.endswith(("_let", "_is_dict"))
+def is_class_flag(variable: str) -> bool:
+    """Returns whether a variable is such a flag."""
+    return variable.endswith("_is_dict")
 
 
 def class_check(variable: str) -> ast.stmt:

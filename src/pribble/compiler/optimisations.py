@@ -18,6 +18,7 @@ from pribble.compiler.text_program import EventEmitter
 from pribble.compiler.text_steps import TextFormStep
 from pribble.compiler.value_reuse import ReusedValues
 from pribble.compiler.wire_form import WireTemplate
+from pribble.language.linked_source import Marker
 from pribble.passes.pieces import FragmentSlice
 from pribble.records import record
 
@@ -53,7 +54,9 @@ def page_programs(
     text = None
     if text_steps is not None:
         emitter = EventEmitter() if reuse is None else ReusingEmitter(reuse)
-        text = ProgramBuilder(emitter, world).build(text_steps, keeps_unread=reuse is None)
+        # A ``let`` of the page is checked by the page's program; one that only the text has is the text's.
+        of_page = [step.binding for step in steps if isinstance(step, Marker) and step.binding is not None]
+        text = ProgramBuilder(emitter, world).build(text_steps, computed_elsewhere=None if reuse is None else of_page)
     return PagePrograms(html, text, reuse is not None, wire)
 
 

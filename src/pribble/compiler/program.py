@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import ast
 import sys
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from decimal import DecimalException
 from functools import partial
 from types import CodeType, FrameType, TracebackType
@@ -255,10 +255,12 @@ class ProgramBuilder(Generic[_Step]):
         self.emitter = emitter
         self.expressions = expressions or ExpressionCompiler(world.formatters, frozenset(world.common))
 
-    def build(self, steps: Sequence[Marker | _Step], *, keeps_unread: bool = True) -> Program:
+    def build(
+        self, steps: Sequence[Marker | _Step], *, computed_elsewhere: Collection[Binding] | None = None
+    ) -> Program:
         """Returns the program of `steps`: marks that open, branch, close and set, and what the emitter writes.
 
-        Without `keeps_unread`, what it would compute and not read is left out.
+        Of what is `computed_elsewhere`, by another program of the same page, only that is computed which is read.
         """
         expressions, emitter = self.expressions, self.emitter
         body = _Blocks(steps, emitter, expressions).block()
@@ -275,8 +277,8 @@ class ProgramBuilder(Generic[_Step]):
         # They are closures over `turns` and `room`, which belong to one run.
         # The functions for lists stand within the program: what they go through counts.
         definition.body[-1:-1] = [class_check(DATA), *ready, *expressions.functions, *body]
-        if not keeps_unread:
-            definition.body = without_unread(definition.body)
+        if computed_elsewhere is not None:
+            definition.body = without_unread(definition.body, set(map(expressions.variable, computed_elsewhere)))
         code = compiled(_located(function), _FILE)
         return Program(code, tuple(expressions.sites), expressions.constants, expressions.formatters)
 

@@ -10,18 +10,18 @@ import ast
 from collections import Counter
 from collections.abc import Iterable, Iterator
 
-from pribble.compiler.expression_compiler import is_of_value
+from pribble.compiler.expression_compiler import is_class_flag
 
 _Definition = ast.Assign | ast.FunctionDef
 
 
-def without_unread(body: list[ast.stmt]) -> list[ast.stmt]:
-    """Returns the statements of a program without those that set a variable, or define a function, which nothing
-    reads."""
+def without_unread(body: list[ast.stmt], variables: set[str]) -> list[ast.stmt]:
+    """Returns the statements of a program without those that set one of these variables, the flag of one, or define a
+    function, where nothing reads it."""
     loads = Counter(_loaded(body))
     definitions: dict[str, list[_Definition]] = {}
     for statement in _statements(body):
-        if (name := _defined(statement)) is not None:
+        if (name := _defined(statement, variables)) is not None:
             definitions.setdefault(name, []).append(statement)  # type: ignore[arg-type]
     unread = [name for name in definitions if not loads[name]]
     dead: set[str] = set()
@@ -33,15 +33,15 @@ def without_unread(body: list[ast.stmt]) -> list[ast.stmt]:
                 loads[read] -= 1
                 if not loads[read] and read in definitions and read not in dead:
                     unread.append(read)
-    return _without(body, dead)
+    return _without(body, dead, variables)
 
 
-def _defined(statement: ast.stmt) -> str | None:
-    """Returns the variable of a value, or the function, that a statement defines."""
+def _defined(statement: ast.stmt, variables: set[str]) -> str | None:
+    """Returns the function that a statement defines, or the one of the variables, or the flag."""
     match statement:
         case ast.FunctionDef(name=name):
             return name
-        case ast.Assign(targets=[ast.Name(id=name)]) if is_of_value(name):
+        case ast.Assign(targets=[ast.Name(id=name)]) if name in variables or is_class_flag(name):
             return name
     return None
 
@@ -73,9 +73,9 @@ def _blocks(statement: ast.stmt) -> list[list[ast.stmt]]:
     return []
 
 
-def _without(body: list[ast.stmt], dead: set[str]) -> list[ast.stmt]:
+def _without(body: list[ast.stmt], dead: set[str], variables: set[str]) -> list[ast.stmt]:
     for statement in _statements(body):
         for block in _blocks(statement):
-            kept = [one for one in block if _defined(one) not in dead]
+            kept = [one for one in block if _defined(one, variables) not in dead]
             block[:] = kept or ([ast.Pass()] if block else [])
-    return [one for one in body if _defined(one) not in dead]
+    return [one for one in body if _defined(one, variables) not in dead]
