@@ -7,6 +7,7 @@ import quopri
 import re
 import unicodedata
 import unittest
+from collections.abc import Callable
 from datetime import UTC, datetime
 from email import message_from_bytes, policy
 from email.header import decode_header, make_header
@@ -19,7 +20,8 @@ from hypothesis import strategies as st
 from pribble import Address, Attachment, HeaderError, Message, Picture
 from pribble.demo import defects
 from pribble.mime.encoding import base64_lines, canonical_lines, encoded_text, quoted_printable
-from pribble.mime.header import FieldWriter
+from pribble.mime.header import FieldWriter, free_text
+from pribble.mime.header_fields import address_field
 from tests.mime.mail import DATE, PNG
 from tests.mime.messages import BEYOND_ASCII, BODY, NAMES, TEXT
 from tests.support import generated, slow
@@ -34,6 +36,35 @@ FIXED: dict[str, Any] = {
 
 def read(raw: bytes) -> EmailMessage:
     return message_from_bytes(raw, policy=policy.default)
+
+
+# Words that stand on the edge of what fits, of what is encoded and of what looks encoded.
+WORDS = [
+    "a",
+    "Mooring",
+    "£201.00",
+    "Ünal",
+    "漢字",
+    "x" * 20,
+    "y" * 60,
+    "=?",
+    "(a)",
+    "é" * 12,
+    "B:",
+    "O'Hara",
+    '"q"',
+    "?",
+    "_",
+    "",
+]
+
+
+def told(call: Callable[..., bytes], *given: object) -> bytes | str:
+    """What a call gives, or the words of its error."""
+    try:
+        return call(*given)
+    except HeaderError as error:
+        return str(error)
 
 
 class Headers(unittest.TestCase):
@@ -92,6 +123,19 @@ class Headers(unittest.TestCase):
         lines = writer.finished().decode().split("\r\n")
         self.assertEqual(max(map(len, lines)), 78)
         self.assertTrue(all(line.startswith(" word") for line in lines[1:-1]))
+
+    @given(TEXT | st.lists(st.sampled_from(WORDS), min_size=1, max_size=9).map(" ".join))
+    @generated(600)
+    def test_usual_fields_are_as_a_writer_writes_them(self, text: str) -> None:
+        writer = FieldWriter("Subject")
+        writer.text(text)
+        self.assertEqual(told(free_text, "Subject", text), told(writer.finished))
+        writer = FieldWriter("To")
+        if text:
+            writer.phrase(text)
+        writer.word("<ana@example.org>" if text else "ana@example.org")
+        address = Address(text, "ana@example.org")
+        self.assertEqual(told(address_field, "To", (address,), False), told(writer.finished))
 
     def test_a_token_that_cannot_be_folded(self) -> None:
         Message(**FIXED, text="x", references=[f"<{'a' * 900}@example.org>"])

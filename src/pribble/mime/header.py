@@ -174,7 +174,7 @@ class FieldWriter:
         The room of the next line, where that on this one is not worth breaking a word for.
         """
         left = min(ENCODED_WORD, LINE_WITH_ENCODED_WORD - len(self._line) - 1) - overhead
-        if left < 12 and not self._empty:
+        if left < _LEAST_ENCODED and not self._empty:
             self._fold()
             return self._full_room(overhead, use_q)
         return left if use_q else left // 4 * 3
@@ -195,6 +195,8 @@ class FieldWriter:
             pending = ""
 
 
+# A word is not broken for less of it than that, at the end of a line.
+_LEAST_ENCODED = 12
 # A quoted string is not folded here, and a line holds 998 octets; a longer name goes into encoded-words.
 _LONGEST_QUOTED = 200
 
@@ -291,9 +293,75 @@ def _header_line(name: str, line: str, *, utf8: bool = False) -> bytes:
 
 def free_text(name: str, value: str, *, utf8: bool = False) -> bytes:
     """Returns a field of unstructured text (RFC 5322 3.6.5), which has been checked."""
+    line = None if utf8 else _usual_text(name, value)
+    if line is not None:
+        return line
     writer = FieldWriter(name, utf8=utf8)
     writer.text(value)
     return writer.finished()
+
+
+# What most fields are is written at once, as a `FieldWriter` would write it.
+
+
+def _usual_text(name: str, value: str) -> bytes | None:
+    """Returns a field of free text that fits on one line, words that must be encoded in one encoded-word where they
+    stand together; None for any other."""
+    if not value.isprintable() or "  " in value or ENCODED_WORD_START in value or value[:1] in " " or value[-1] == " ":
+        return None
+    if value.isascii():
+        line = f"{name}: {value}"
+        return _header_line(name, line) + b"\r\n" if len(line) <= LINE else None
+    line, stretch = f"{name}:", ""
+    for word in value.split(" "):
+        if not word.isascii():
+            stretch = f"{stretch} {word}" if stretch else word
+            continue
+        if stretch:
+            encoded = _one_encoded_word(stretch, _q_in_text, len(line))
+            if encoded is None:
+                return None
+            line, stretch = f"{line} {encoded}", ""
+        line = f"{line} {word}"
+    if stretch:
+        encoded = _one_encoded_word(stretch, _q_in_text, len(line))
+        if encoded is None:
+            return None
+        line = f"{line} {encoded}"
+    return _header_line(name, line) + b"\r\n" if len(line) <= LINE_WITH_ENCODED_WORD else None
+
+
+def usual_mailbox(field: str, name: str, addr: str) -> bytes | None:
+    """Returns a field of one mailbox that fits on one line, its name in atoms or in one encoded-word; None for any
+    other."""
+    if not name.isprintable() or ENCODED_WORD_START in name or not addr.isascii():
+        return None
+    if not name:
+        line, most = f"{field}: {addr}", LINE
+    elif name.isascii():
+        if not all(map(ASCII_ATOM.fullmatch, name.split(" "))):
+            return None
+        line, most = f"{field}: {name} <{addr}>", LINE
+    else:
+        encoded = _one_encoded_word(name, _q_in_phrase, len(field) + 1)
+        line, most = f"{field}: {encoded} <{addr}>", LINE_WITH_ENCODED_WORD
+        if encoded is None:
+            return None
+    return _header_line(field, line) + b"\r\n" if len(line) <= most else None
+
+
+def _one_encoded_word(text: str, q: Callable[[str], str], used: int) -> str | None:
+    """Returns a text in one encoded-word, B or Q, whichever is shorter; None where it does not fit on a line of which
+    so much is used."""
+    in_q, octets = q(text), text.encode("utf-8")
+    left = min(ENCODED_WORD, LINE_WITH_ENCODED_WORD - used - 1) - len("=?utf-8?Q??=")
+    if left < _LEAST_ENCODED:
+        return None
+    if len(in_q) <= -(-len(octets) // 3) * 4:
+        return f"=?utf-8?Q?{in_q}?=" if len(in_q) <= left else None
+    if len(octets) > left // 4 * 3:
+        return None
+    return f"=?utf-8?B?{base64.b64encode(octets).decode('ascii')}?="
 
 
 def date_time(moment: datetime) -> str:

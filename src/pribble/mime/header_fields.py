@@ -9,7 +9,7 @@ from functools import lru_cache
 from pribble.errors import HeaderError
 from pribble.mime.address import Address, Group
 from pribble.mime.grammar import MESSAGE_ID
-from pribble.mime.header import FieldWriter, checked, date_time, write_field
+from pribble.mime.header import FieldWriter, checked, date_time, usual_mailbox, write_field
 
 # RFC 5322 3.6.4 sets no limit; long threads keep the first and the last of their ids.
 _MOST_REFERENCES = 20
@@ -59,6 +59,10 @@ def references_field(ids: Sequence[str]) -> bytes:
 def address_field(name: str, recipients: tuple[Address | Group, ...], utf8: bool) -> bytes:
     """Returns a field of mailboxes and groups (RFC 5322 3.4), folded after commas and between a name and its
     address."""
+    if not utf8 and len(recipients) == 1 and isinstance(only := recipients[0], Address):
+        line = usual_mailbox(name, only.name, only.addr)
+        if line is not None:
+            return line
     writer = FieldWriter(name, utf8=utf8)
     for number, one in enumerate(recipients, 1):
         comma = "," if number < len(recipients) else ""
