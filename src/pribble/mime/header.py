@@ -293,42 +293,18 @@ def _header_line(name: str, line: str, *, utf8: bool = False) -> bytes:
 
 def free_text(name: str, value: str, *, utf8: bool = False) -> bytes:
     """Returns a field of unstructured text (RFC 5322 3.6.5), which has been checked."""
-    line = None if utf8 else _usual_text(name, value)
-    if line is not None:
-        return line
+    # What most fields are is written at once, as a writer would write it.
+    line = f"{name}: {value}"
+    if len(line) <= LINE and value.isascii() and value.isprintable() and not _is_odd(value):
+        return _header_line(name, line) + b"\r\n"
     writer = FieldWriter(name, utf8=utf8)
     writer.text(value)
     return writer.finished()
 
 
-# What most fields are is written at once, as a `FieldWriter` would write it.
-
-
-def _usual_text(name: str, value: str) -> bytes | None:
-    """Returns a field of free text that fits on one line, words that must be encoded in one encoded-word where they
-    stand together; None for any other."""
-    if not value.isprintable() or "  " in value or ENCODED_WORD_START in value or value[:1] in " " or value[-1] == " ":
-        return None
-    if value.isascii():
-        line = f"{name}: {value}"
-        return _header_line(name, line) + b"\r\n" if len(line) <= LINE else None
-    line, stretch = f"{name}:", ""
-    for word in value.split(" "):
-        if not word.isascii():
-            stretch = f"{stretch} {word}" if stretch else word
-            continue
-        if stretch:
-            encoded = _one_encoded_word(stretch, _q_in_text, len(line))
-            if encoded is None:
-                return None
-            line, stretch = f"{line} {encoded}", ""
-        line = f"{line} {word}"
-    if stretch:
-        encoded = _one_encoded_word(stretch, _q_in_text, len(line))
-        if encoded is None:
-            return None
-        line = f"{line} {encoded}"
-    return _header_line(name, line) + b"\r\n" if len(line) <= LINE_WITH_ENCODED_WORD else None
+def _is_odd(text: str) -> bool:
+    """Returns whether a text has white space that folding would not leave alone, or reads as encoded."""
+    return "  " in text or text[:1] in " " or text[-1] == " " or ENCODED_WORD_START in text
 
 
 def usual_mailbox(field: str, name: str, addr: str) -> bytes | None:
