@@ -24,8 +24,8 @@ class MessageSeries:
     """Makes messages of one sender that have the same options.
 
     `sender` and `options` are those of `Message`, and so are its errors, which come at once.  A message of a series is,
-    octet for octet, the `Message` that is given the same; it takes about half the time, and a file that is attached to
-    all of them is encoded once.  A series does not change: any number of threads may use it.
+    octet for octet, the `Message` that is given the same, and costs less; a file that is attached to all of them is
+    encoded once.  A series does not change: any number of threads may use it.
     """
 
     def __init__(self, *, sender: Mailbox, id_domain: str | None = None, **options: Unpack[MessageOptions]) -> None:
