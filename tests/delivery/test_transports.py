@@ -282,9 +282,8 @@ class Conversation(Case):
 
         def script(asked: Asked) -> Reply | None:
             if asked.verb == "data":
-                for late, octets in ((0.005, b"5"), (0.7, b"52 5.3.4 too much\r\n")):
-                    threading.Timer(late, server._open[0].sendall, [octets]).start()
-                return b"354 go on\r\n"
+                threading.Timer(0.7, server._open[0].sendall, [b"52 5.3.4 too much\r\n"]).start()
+                return [b"354 go on\r\n", b"5"]
             return None
 
         with Scripted(script) as server:
