@@ -612,8 +612,8 @@ class Template:
         from pribble.rendering.late_styling import LateStyler
 
         folder, near = self.folder, Path(self._source.name)
-        options = folder.pictures, folder.options.id_domain, near, folder.presentational
-        return LateStyler(*options, own=compiled.sheets) if compiled.sheets else LateStyler(*options)
+        assert compiled.sheets is not None  # no text is styled
+        return LateStyler(folder.pictures, folder.options.id_domain, near, folder.presentational, own=compiled.sheets)
 
 
 def without_optimisations(folder: TemplateFolder) -> TemplateFolder:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Callable, Sequence
+from functools import lru_cache
 
 from pribble.compiler.escapers import wrapper
 from pribble.compiler.expression_compiler import ExpressionCompiler
@@ -70,11 +71,7 @@ class PieceEmitter:
     def _made(self, texts: Sequence[ast.expr]) -> list[ast.stmt]:
         """Returns the statements that make a piece of texts, and count its length: without a call, since there is one
         for every few values."""
-        return [
-            ast.Assign([ast.Name("piece", ast.Store())], formatted(texts)),
-            *parsed(f"{self._into}.append(piece); left -= len(piece)").body,
-            *parsed("if left < 0: output_full()").body,
-        ]
+        return [ast.Assign([ast.Name("piece", ast.Store())], formatted(texts)), *_piece_added(self._into)]
 
     def _text(self, step: TextStep, expressions: ExpressionCompiler) -> ast.expr:
         """Returns the expression for the text of a step."""
@@ -165,6 +162,13 @@ def _name(name: str) -> ast.expr:
 
 def _call(function: str, *arguments: ast.expr) -> ast.expr:
     return ast.Call(_name(function), list(arguments), [])
+
+
+@lru_cache(maxsize=2)  # the same statements for all pieces: nobody changes them
+def _piece_added(into: str) -> tuple[ast.stmt, ...]:
+    """Returns ``into.append(piece); left -= len(piece)``, and what raises where nothing is left."""
+    added, checked = f"{into}.append(piece); left -= len(piece)", "if left < 0: output_full()"
+    return (*parsed(added).body, *parsed(checked).body)
 
 
 def holding() -> list[ast.stmt]:

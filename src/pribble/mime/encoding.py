@@ -149,13 +149,16 @@ def _broken_line(line: bytes) -> bytes:
     stretches: list[bytes] = []
     start = 0
     while len(line) - start >= ENCODED_LINE:
-        end = start + ENCODED_LINE - 1
-        escape = line.find(b"=", end - 2, end)
-        if escape >= 0:
-            end = escape
+        end = _stretch_end(line, start + ENCODED_LINE - 1)
         stretches.append(line[start:end])
         start = end
     return b"=\r\n".join([*stretches, line[start:]])
+
+
+def _stretch_end(line: bytes, end: int) -> int:
+    """Returns where a stretch ends that may go as far as `end`: never within =XX."""
+    escape = line.find(b"=", end - 2, end)
+    return end if escape < 0 else escape
 
 
 def quoted_values(values: Sequence[object]) -> list[bytes] | None:
@@ -192,9 +195,7 @@ def _guard_line(line: bytes) -> bytes:
         if len(line) <= end:
             pieces.append(head + line[start:])
             return b"=\r\n".join(pieces)
-        escape = line.find(b"=", end - 2, end)
-        if escape >= 0:
-            end = escape
+        end = _stretch_end(line, end)
         pieces.append(head + line[start:end])
         start = end
 

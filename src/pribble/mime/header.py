@@ -115,28 +115,31 @@ class FieldWriter:
 
     def encoded(self, text: str, q: Callable[[str], str]) -> None:
         """Add `text` as encoded-words, B or Q, whichever is shorter; no character is split."""
-        in_q, octets = len(q(text)), len(text.encode("utf-8"))
-        use_q = in_q <= -(-octets // 3) * 4
-        width: Callable[[str], int] = (
-            (lambda cluster: len(q(cluster))) if use_q else (lambda cluster: len(cluster.encode("utf-8")))
-        )
-        kind = "Q" if use_q else "B"
-        overhead = len(f"=?utf-8?{kind}??=")
+        in_q, octets = q(text), text.encode("utf-8")
+        use_q = len(in_q) <= -(-len(octets) // 3) * 4
+        overhead = len("=?utf-8?Q??=")
+
+        def written(text: str) -> str | bytes:
+            return q(text) if use_q else text.encode("utf-8")
+
+        def width(cluster: str) -> int:
+            return len(written(cluster))
+
         chunk: list[str] = []
         used = 0
         room = self._room(overhead, use_q)
-        whole = in_q if use_q else octets
+        whole = len(in_q if use_q else octets)
         if room < whole <= self._full_room(overhead, use_q) and not self._empty:
             self._fold()  # it fits into one word on a line of its own
             room = self._room(overhead, use_q)
         if whole <= room:
-            self._encoded_word(kind, text, q)
+            self._encoded_word(in_q if use_q else octets)
             return
         for cluster in _clusters(text, width, self._full_room(overhead, use_q)):
             size = width(cluster)
             if used + size > room:
                 if chunk:
-                    self._encoded_word(kind, "".join(chunk), q)
+                    self._encoded_word(written("".join(chunk)))
                 elif not self._empty:
                     self._fold()
                 chunk, used = [], 0
@@ -147,7 +150,7 @@ class FieldWriter:
             chunk.append(cluster)
             used += size
         if chunk:
-            self._encoded_word(kind, "".join(chunk), q)
+            self._encoded_word(written("".join(chunk)))
 
     def finished(self) -> bytes:
         """Returns the field with its line end; raises `HeaderError` where a line passes 998 octets, or holds what none
@@ -164,9 +167,11 @@ class FieldWriter:
         self._lines.append(self._line)
         self._line, self._empty, self._limit = "", True, LINE
 
-    def _encoded_word(self, kind: str, text: str, q: Callable[[str], str]) -> None:
-        payload = q(text) if kind == "Q" else base64.b64encode(text.encode("utf-8")).decode("ascii")
-        self.word(f"=?utf-8?{kind}?{payload}?=", encoded=True)
+    def _encoded_word(self, written: str | bytes) -> None:
+        """Add an encoded-word of a text in Q, or of octets, in B."""
+        is_q = isinstance(written, str)
+        payload = written if isinstance(written, str) else base64.b64encode(written).decode("ascii")
+        self.word(f"=?utf-8?{'Q' if is_q else 'B'}?{payload}?=", encoded=True)
 
     def _room(self, overhead: int, use_q: bool) -> int:
         """Returns how much of an encoded-word fits on this line, in characters of Q or octets before B.
@@ -308,36 +313,12 @@ def _is_odd(text: str) -> bool:
 
 
 def usual_mailbox(field: str, name: str, addr: str) -> bytes | None:
-    """Returns a field of one mailbox that fits on one line, its name in atoms or in one encoded-word; None for any
-    other."""
-    if not name.isprintable() or ENCODED_WORD_START in name or not addr.isascii():
+    """Returns a field of one mailbox that fits on one line, its name in atoms; None for any other."""
+    line = f"{field}: {name} <{addr}>" if name else f"{field}: {addr}"
+    if len(line) > LINE or not line.isascii() or ENCODED_WORD_START in name:
         return None
-    if not name:
-        line, most = f"{field}: {addr}", LINE
-    elif name.isascii():
-        if not all(map(ASCII_ATOM.fullmatch, name.split(" "))):
-            return None
-        line, most = f"{field}: {name} <{addr}>", LINE
-    else:
-        encoded = _one_encoded_word(name, _q_in_phrase, len(field) + 1)
-        line, most = f"{field}: {encoded} <{addr}>", LINE_WITH_ENCODED_WORD
-        if encoded is None:
-            return None
-    return _header_line(field, line) + b"\r\n" if len(line) <= most else None
-
-
-def _one_encoded_word(text: str, q: Callable[[str], str], used: int) -> str | None:
-    """Returns a text in one encoded-word, B or Q, whichever is shorter; None where it does not fit on a line of which
-    so much is used."""
-    in_q, octets = q(text), text.encode("utf-8")
-    left = min(ENCODED_WORD, LINE_WITH_ENCODED_WORD - used - 1) - len("=?utf-8?Q??=")
-    if left < _LEAST_ENCODED:
-        return None
-    if len(in_q) <= -(-len(octets) // 3) * 4:
-        return f"=?utf-8?Q?{in_q}?=" if len(in_q) <= left else None
-    if len(octets) > left // 4 * 3:
-        return None
-    return f"=?utf-8?B?{base64.b64encode(octets).decode('ascii')}?="
+    is_plain = not name or all(map(ASCII_ATOM.fullmatch, name.split(" ")))
+    return _header_line(field, line) + b"\r\n" if is_plain else None
 
 
 def date_time(moment: datetime) -> str:

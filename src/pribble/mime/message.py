@@ -220,11 +220,11 @@ class Message(BaseMessage):
     # -- writing --
 
     def chunks(self) -> Iterator[bytes]:
-        yield from self._all_chunks()
+        return self._unsigned() if self.sign is None else chain((self._signature,), self._unsigned())
 
     def __bytes__(self) -> bytes:
         # One join is faster, where it does not mean that a large file is there twice.
-        return b"".join(self._all_chunks()) if not self.attachments else _assembled(self._all_chunks(), self._size)
+        return b"".join(self.chunks()) if not self.attachments else _assembled(self.chunks(), self._size)
 
     def _unmarked(self) -> bytes:
         is_automatic = self.auto_submitted not in (None, "no")
@@ -236,10 +236,7 @@ class Message(BaseMessage):
             vars(plain).pop(known, None)
         return bytes(plain)
 
-    def _all_chunks(self) -> Iterable[bytes]:
-        return self._unsigned() if self.sign is None else chain((self._signature,), self._unsigned())
-
-    def _unsigned(self) -> Iterable[bytes]:
+    def _unsigned(self) -> Iterator[bytes]:
         return chain((self._header,), self._root.chunks(), (b"\r\n",) if self._end else ())
 
     @property

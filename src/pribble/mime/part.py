@@ -71,10 +71,8 @@ class Part(NamedTuple):
         if not self.boundary:
             return chain(self.body, base64_chunks(self.content)) if self.content else self.body
         delimiter = f"--{self.boundary}".encode("ascii")
-        before, behind = (
-            (delimiter, b"\r\n"),
-            (b"\r\n",),
-        )  # which belongs to the delimiter that follows (RFC 2046 5.1.1)
+        before = (delimiter, b"\r\n")
+        behind = (b"\r\n",)  # belongs to the delimiter that follows (RFC 2046 5.1.1)
         parts = [chunks for part in self.parts for chunks in (before, part.chunks(), behind)]
         # With a line end of its own, and so an empty epilogue: as the standard library writes it, whose bytes are ours.
         return chain(*parts, (delimiter, b"--\r\n"))

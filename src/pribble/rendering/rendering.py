@@ -212,7 +212,7 @@ class Rendering:
         if self._pieces is None or template is None or self._options.style_late is not None:
             return None
         pieces = self._page(embed)
-        slots = [piece for piece in pieces if isinstance(piece, PictureSlot)]
+        slots = [] if self._options.is_usual else [piece for piece in pieces if isinstance(piece, PictureSlot)]
         inside = any(len(piece.filled(embed, base)) > LONGEST_LINE for piece in slots)
         return PreparedBody(lambda: template.quoted(pieces, texts_of(pieces, embed, base), kept), has_long_lines=inside)
 

@@ -19,7 +19,7 @@ from pribble.values.escaping import checked_characters
 
 _SCHEME = regex(r"([A-Za-z][A-Za-z0-9+.-]*):")
 # What most addresses are: nothing in them needs a second look.  All characters of RFC 3986, and %XX, stay as they are;
-# those that it reserves for a mailto: and its fields do so only as far as they cannot begin another field.
+# but no %XX in the fields of a mailto: that is a control character, which only its body may have.
 _HOST = r"(?![^/?#:]{64})[A-Za-z0-9]++(?:[.-][A-Za-z0-9]++)*+(?::[0-9]{1,4}(?![0-9]))?+"
 _PLAIN = r"[A-Za-z0-9/._~?&=#+,;:@!$*'()\[\]-]*+"
 _USUAL_HOST = regex(_HOST)
