@@ -6,9 +6,12 @@ import copy
 import dataclasses
 import inspect
 import pickle
+import pprint
 import re
+import threading
 import unittest
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 from typing import Any, ClassVar
 
@@ -176,6 +179,26 @@ class Records(unittest.TestCase):
         one = Mutable("a", [])
         one.items.append(one)
         self.assertEqual(repr(one), "Mutable(name='a', items=[...])")
+
+    def test_one_that_another_thread_is_writing(self) -> None:
+        begun, asked = threading.Event(), threading.Event()
+
+        class Waiting:
+            def __repr__(self) -> str:
+                begun.set()
+                asked.wait(10)
+                return "waited"
+
+        one = Mutable("a", [Waiting()])
+        with ThreadPoolExecutor() as pool:
+            other = pool.submit(repr, one)
+            self.assertTrue(begun.wait(10))
+            asked.set()
+            self.assertEqual(repr(one), other.result())
+
+    def test_pretty_printing(self) -> None:
+        long = Mutable("a" * 40, [Place("b" * 40, 2)])
+        self.assertEqual(pprint.pformat({"one": long}), f"{{'one': {long!r}}}")
 
     def test_a_pattern_takes_them_apart(self) -> None:
         match Place("a", 2):

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from operator import attrgetter
+from threading import get_ident
 from typing import TYPE_CHECKING, Any
 
 __all__ = ["field", "record", "replace"]
@@ -70,7 +71,7 @@ def _made(cls: type, frozen: bool, slots: bool, eq: bool, init: bool) -> type:
     shared: dict[str, Any] = {
         "__record_fields__": fields,
         "__dataclass_fields__": _LazyFields(),
-        "__dataclass_params__": _Parameters(frozen),
+        "__dataclass_params__": _Parameters(frozen=frozen, eq=eq),
         "__match_args__": tuple(one.name for one in fields.values() if one.init),
         "__repr__": _repr,
     }
@@ -213,23 +214,27 @@ class _LazyFields:
 
 
 class _Parameters:
-    """What a data class of the standard library asks one below it for."""
+    """How a class was made: a data class derived from it asks whether it is frozen, `pprint` whether it has a `repr`."""
 
-    def __init__(self, frozen: bool) -> None:
-        self.frozen = frozen
+    init = repr = True
+    order = unsafe_hash = False
+
+    def __init__(self, *, frozen: bool, eq: bool) -> None:
+        self.frozen, self.eq = frozen, eq
 
 
-_shown: set[int] = set()
+_shown: set[tuple[int, int]] = set()  # the records that are being written just now, by which thread
 
 
 def _repr(self: Any) -> str:
-    if id(self) in _shown:  # a record within itself
+    key = id(self), get_ident()
+    if key in _shown:  # a record within itself
         return "..."
-    _shown.add(id(self))
+    _shown.add(key)
     try:
         said = [f"{one.name}={getattr(self, one.name)!r}" for one in self.__record_fields__.values() if one.repr]
     finally:
-        _shown.discard(id(self))
+        _shown.discard(key)
     return f"{self.__class__.__qualname__}({', '.join(said)})"
 
 
