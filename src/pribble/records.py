@@ -214,7 +214,7 @@ class _LazyFields:
 
 
 class _Parameters:
-    """How a class was made: a data class derived from it asks whether it is frozen, `pprint` whether it has a `repr`."""
+    """How a class was made: a data class derived from it asks if it is frozen, `pprint` if it has a `repr`."""
 
     init = repr = True
     order = unsafe_hash = False

@@ -54,6 +54,8 @@ def page_programs(
     text = None
     if text_steps is not None:
         emitter = EventEmitter() if reuse is None else ReusingEmitter(reuse)
+        if reuse is not None:
+            text_steps = reuse.with_whole_runs(text_steps)
         # A ``let`` of the page is checked by the page's program; one that only the text has is the text's.
         of_page = [step.binding for step in steps if isinstance(step, Marker) and step.binding is not None]
         text = ProgramBuilder(emitter, world).build(text_steps, computed_elsewhere=None if reuse is None else of_page)

@@ -14,4 +14,5 @@ TEXT_FUNCTIONS: dict[str, object] = {
     "picture_words": elements.picture,
     "indexed": elements.indexed,
     "bound": chars.bound,
+    "in_columns": lambda texts, count: [texts[at::count] for at in range(count)],
 }

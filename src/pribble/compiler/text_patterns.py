@@ -13,6 +13,7 @@ from typing import cast
 
 from pribble.compiler.mark_analysis import brought_elements
 from pribble.compiler.steps import ShowValue
+from pribble.compiler.table_patterns import known_table, rows_alone, run_of_rows
 from pribble.compiler.text_steps import (
     BeginPart,
     EndPart,
@@ -41,7 +42,7 @@ from pribble.plaintext.patterns import (
     RowPattern,
     TextSlot,
 )
-from pribble.records import record
+from pribble.records import record, replace
 from pribble.regexes import regex
 
 INLINE = Context("inline")
@@ -302,11 +303,15 @@ class _PatternBuilder(Flow):
         around = Flow(Links())
         _continue_within(self, around)
         inner = patterner.between(start + 1, end, around, number)
+        run = run_of_rows(inner)
+        cells = 0
+        if run is not None:
+            inner, cells = list(rows_alone(inner)), len(run[1].form.shapes)
         marks = (patterner.steps[start], patterner.steps[end])
-        self.before += [BeginPart(number), marks[0], *inner, marks[1], EndPart(self.part)]
+        self.before += [BeginPart(number), marks[0], *inner, marks[1], EndPart(self.part, number, cells)]
         section = table.section if table is not None else ""
         # The reader carries it along as a block or row; `_Patterns` takes it out again.
-        here = _PartHere(number, PatternPart(0, self.inherited, self.level, section))
+        here = _PartHere(number, PatternPart(0, self.inherited, self.level, section, run))
         if table is not None:
             table.add(cast("Rows", here), section)
         else:
@@ -419,8 +424,7 @@ class _Patterns:
         return len(self.texts) - 1
 
     def _part(self, here: _PartHere) -> PatternPart:
-        part = here.part
-        return PatternPart(self._slot(here.number), part.inherited, part.level, part.section)
+        return replace(here.part, index=self._slot(here.number))
 
     def blocks(self, placed: Sequence[Placed]) -> list[PlacedPattern]:
         return [(apart, self._block(block)) for apart, block in placed]
@@ -442,7 +446,8 @@ class _Patterns:
                     raise NoPattern(self.builder.at)
                 rows = list(self.rows(block))
                 if any(isinstance(row, RowPattern | PatternPart) for _, row in rows):
-                    return Pattern(Table(block.arranging, caption=block.caption), [], rows)
+                    alike = Table(block.arranging, caption=block.caption)
+                    return Pattern(alike, [], rows, known=known_table(alike, rows))
         if isinstance(block, Paragraph | BlockGroup | List | Table):
             block.laid = {}
         return block

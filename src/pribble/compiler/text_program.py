@@ -7,7 +7,7 @@ text is asked for.
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 
 from pribble.compiler.block_program import build_block_steps, dedented
 from pribble.compiler.emitters import appended, counted_output, formatted, holding, unless_nothing
@@ -21,8 +21,10 @@ from pribble.compiler.text_steps import (
     EndPart,
     EventStep,
     FillPattern,
+    FillRow,
     OpenCaptured,
     OpenWithValues,
+    TakeRows,
     TextCall,
     TextFormStep,
     TextParts,
@@ -180,21 +182,19 @@ class EventEmitter:
                 return [appended(_opened(name, values, void, style, expressions), "into")]
             case BeginPart(number=number):
                 return parsed(f"into = part_{number} = []").body
-            case EndPart(outer=outer):
-                name = "out" if outer is None else f"part_{outer}"
-                return parsed(f"into = {name}").body
+            case EndPart(outer=outer, number=number, cells=cells):
+                columns = f"; part_{number} = in_columns(part_{number}, {cells})" if cells else ""
+                return parsed(f"into = {'out' if outer is None else f'part_{outer}'}{columns}").body
+            case TakeRows(number=number, run=run, cells=cells):
+                return parsed(f"part_{number} = shared_columns(runs, {run}, {cells!r})").body
             case FillPattern(pattern=pattern, texts=texts):
-                before: list[ast.stmt] = []
-                pieces = [
-                    ast.Name(f"part_{text}", ast.Load())
-                    if isinstance(text, int)
-                    else self._text(text, expressions, before)
-                    for text in texts
-                ]
                 # Not counted: the HTML of the same values has been, and is longer.
-                given = [expressions.constant(pattern), ast.Tuple(pieces, ast.Load())]
-                filled = ast.Tuple(given, ast.Load())
+                before, filling = self._filling(texts, expressions)
+                filled = ast.Tuple([expressions.constant(pattern), filling], ast.Load())
                 return [*before, appended(filled, "into")]
+            case FillRow(texts=texts):
+                before, filling = self._filling(texts, expressions)
+                return [*before, ast.AugAssign(ast.Name("into", ast.Store()), ast.Add(), filling)]
             case ShowValue() if not self._in_value:
                 first: list[ast.stmt] = []
                 text = self.shown(step, expressions, first)
@@ -217,6 +217,17 @@ class EventEmitter:
                 return [appended(counted_output(formatted([text])), "held")]
             case Open() | Close():
                 raise AssertionError("a tag is a constant event, and stands in no value")
+
+    def _filling(
+        self, texts: Iterable[TextParts | int], expressions: ExpressionCompiler
+    ) -> tuple[list[ast.stmt], ast.expr]:
+        """Returns what is put into slots, and before it the statements that have to go before."""
+        before: list[ast.stmt] = []
+        pieces = [
+            ast.Name(f"part_{text}", ast.Load()) if isinstance(text, int) else self._text(text, expressions, before)
+            for text in texts
+        ]
+        return before, ast.Tuple(pieces, ast.Load())
 
     def _text(self, text: TextParts, expressions: ExpressionCompiler, before: list[ast.stmt]) -> ast.expr:
         """Returns a text for a slot, or for a function that makes something of one; `before` gets what has to go before

@@ -54,9 +54,22 @@ class BeginPart:
 
 @record(frozen=True, slots=True)
 class EndPart:
-    """Here a part ends, and that one goes on that it stands in, or, with None, the page."""
+    """Here the part of that number ends, and that one goes on that it stands in, or, with None, the page.  One that
+    consists of rows alone has so many `cells` in each of them."""
 
     outer: int | None
+    number: int
+    cells: int = 0
+
+
+@record(frozen=True, slots=True)
+class TakeRows:
+    """The rows of a loop as a whole, as the part of that number: all their texts are values of one run of the HTML's
+    program, at these places; each with whether lines are broken at its spaces."""
+
+    number: int
+    run: int
+    cells: tuple[tuple[int, bool], ...]
 
 
 @record(frozen=True, slots=True)
@@ -64,6 +77,13 @@ class FillPattern:
     """A part of the page: its pattern, and for its slots texts and the numbers of parts."""
 
     pattern: Pattern
+    texts: tuple[TextParts | int, ...]
+
+
+@record(frozen=True, slots=True)
+class FillRow:
+    """A row of a run, all of which have one form: a text for each cell."""
+
     texts: tuple[TextParts | int, ...]
 
 
@@ -92,6 +112,8 @@ EventStep = (
     | BeginCapture
     | CapturedAttribute
     | FillPattern
+    | FillRow
+    | TakeRows
     | BeginPart
     | EndPart
 )

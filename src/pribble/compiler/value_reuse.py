@@ -10,13 +10,24 @@ import ast
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 from html import unescape
-from itertools import repeat
+from itertools import chain, repeat
 
 from pribble.compiler.mark_analysis import brought_elements
 from pribble.compiler.steps import BeginCapture, EndCapture, ShowValue, Step
 from pribble.compiler.syntax_trees import parsed, parsed_expression
-from pribble.compiler.text_steps import FillPattern, TextCall, TextFormStep, TextParts
+from pribble.compiler.text_steps import (
+    BeginPart,
+    EndPart,
+    FillPattern,
+    FillRow,
+    TakeRows,
+    TextCall,
+    TextFormStep,
+    TextParts,
+)
+from pribble.language.linked_source import CLOSE, OPEN, SET, Loop, Marker
 from pribble.passes.text_values import inline_text
+from pribble.plaintext.characters import bound, joined_texts
 from pribble.values.kinds import Data
 
 
@@ -82,6 +93,44 @@ class ReusedValues:
             is_same, function = f'{is_same} and t.isprintable() and "  " not in t', "shared_inline"
         return parsed_expression(f"t if (t := run_{run}[{place}]).__class__ is str and {is_same} else {function}(t)")
 
+    def with_whole_runs(self, steps: Sequence[TextFormStep]) -> list[TextFormStep]:
+        """Returns the steps of the text's program, in which the rows of a table are taken over as a whole, where each
+        cell is one value that the HTML's program has kept.  The loop that brings them need not be run again; one
+        within another loop is, which brings its rows in several parts."""
+        made: list[TextFormStep] = []
+        opened: list[bool] = []  # of the blocks that are open, whether they are loops
+        begun = 0  # where the last part began in what is made
+        for step in steps:
+            made.append(step)
+            if isinstance(step, BeginPart):
+                begun = len(made) - 1
+            elif isinstance(step, Marker) and step.role == OPEN:
+                opened.append(step.loop is not None)
+            elif isinstance(step, Marker) and step.role == CLOSE:
+                opened.pop()
+            elif isinstance(step, EndPart) and not any(opened) and (rows := self._rows(made[begun:])) is not None:
+                made[begun:] = [rows]
+        return made
+
+    def _rows(self, steps: Sequence[TextFormStep]) -> TakeRows | None:
+        """Returns what the steps of a part bring as a whole, if that are rows of values that were kept."""
+        match [step for step in steps if not (isinstance(step, Marker) and step.role == SET)]:
+            case [BeginPart(number=number), Marker(loop=Loop()), FillRow(texts=texts), Marker(), EndPart()]:
+                return self._taken_rows(number, texts)
+        return None
+
+    def _taken_rows(self, number: int, texts: Iterable[TextParts | int]) -> TakeRows | None:
+        cells: list[tuple[int, bool]] = []
+        runs: set[int] = set()
+        for text in texts:
+            shown, breaks = _only_value(text)
+            found = self.places.get(id(shown.value)) if shown is not None else None
+            if found is None:
+                return None
+            runs.add(found[0])
+            cells.append((found[1], breaks))
+        return TakeRows(number, runs.pop(), tuple(cells)) if len(runs) == 1 else None
+
     @property
     def unpacked(self) -> str:
         """What the text's program begins with: it is given the data and what the HTML's kept."""
@@ -105,7 +154,7 @@ def _in_text(steps: Iterable[TextFormStep]) -> Iterator[ShowValue]:
     for step in steps:
         if isinstance(step, ShowValue) and step.context.escaper == "event":
             yield step
-        elif isinstance(step, FillPattern):
+        elif isinstance(step, FillPattern | FillRow):
             for text in step.texts:
                 if isinstance(text, TextParts):
                     yield from _in_parts(text)
@@ -120,6 +169,16 @@ def _in_parts(text: TextParts) -> Iterator[ShowValue]:
             for argument in part.arguments:
                 if isinstance(argument, TextParts):
                     yield from _in_parts(argument)
+
+
+def _only_value(text: TextParts | int) -> tuple[ShowValue | None, bool]:
+    """Returns the value that is all of a text in a paragraph, if one is, and whether lines are broken at its spaces."""
+    match text:
+        case TextParts(parts=(ShowValue() as shown,)) if shown.context.escaper == "inline":
+            return shown, True
+        case TextParts(parts=(TextCall(function="bound", arguments=(TextParts() as inner,)),)):
+            return _only_value(inner)[0], False
+    return None, True
 
 
 # ---- what the programs call -------------------------------------------------------------------------------------
@@ -153,4 +212,30 @@ class _Empty:
 _EMPTY = _Empty()
 # For a text's program that is run by itself, to collect the problems of the data.
 NOTHING_KEPT = _Anything()
-REUSE_FUNCTIONS: dict[str, Data] = {"shared_event": reused_event, "shared_inline": reused_inline}
+
+
+def reused_columns(runs: Data, run: int, cells: Sequence[tuple[int, bool]]) -> list[Sequence[str]]:
+    """Returns the texts of all rows that a run has made, in columns: the values at these places as `reused_inline`
+    gives them, and as `characters.bound` where lines are not broken at their spaces."""
+    rows = () if runs is NOTHING_KEPT else runs[run]
+    shown = [*zip(*rows, strict=True)]
+    columns: list[Sequence[str]] = [shown[place] for place, _ in cells] if shown else [()] * len(cells)
+    if not _are_said_so(chain.from_iterable(columns)):
+        columns = [[*map(reused_inline, column)] for column in columns]
+    return [column if breaks else [*map(bound, column)] for column, (_, breaks) in zip(columns, cells, strict=True)]
+
+
+def _are_said_so(shown: Iterable[str]) -> bool:
+    """Returns whether texts in a paragraph are what they are between tags; False where that is not sure."""
+    try:
+        joined = joined_texts(shown)
+    except TypeError:  # one is nothing
+        return False
+    return "&" not in joined and inline_text(joined) is joined
+
+
+REUSE_FUNCTIONS: dict[str, Data] = {
+    "shared_event": reused_event,
+    "shared_inline": reused_inline,
+    "shared_columns": reused_columns,
+}

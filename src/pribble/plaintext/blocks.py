@@ -131,7 +131,14 @@ class Table:
     laid: Laid = None
 
 
-Block = Paragraph | HorizontalRule | BlockGroup | ListItem | List | Table
+@record(slots=True)
+class LaidTable:
+    """The lines of a table that was laid out before the page was."""
+
+    lines: list[str]
+
+
+Block = LaidTable | Paragraph | HorizontalRule | BlockGroup | ListItem | List | Table
 
 
 def inner_blocks(content: Content) -> list[Placed]:

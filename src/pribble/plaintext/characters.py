@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 
 from pribble.regexes import regex
 
@@ -61,7 +61,9 @@ def _kept_lines(text: str) -> list[str]:
 
 def is_plain_paragraph(text: str) -> bool:
     """Returns whether a paragraph shows something, is tidy, and holds nothing but characters that show and spaces
-    between."""
+    between; False where that is not sure."""
+    if not text.isprintable():
+        text = text.replace("\u00a0", "").replace("\u202f", "")  # they stay wherever they stand
     return text.isprintable() and text[:1] not in ("", " ") and text[-1] != " " and "  " not in text
 
 
@@ -104,9 +106,9 @@ def tidy(text: str) -> str:
     return text
 
 
-def joined_rows(rows: Iterable[Sequence[str]]) -> str:
-    """Returns the texts of rows as one, to be looked at together."""
-    return _BETWEEN.join([_BETWEEN.join(row) for row in rows])
+def joined_texts(texts: Iterable[str]) -> str:
+    """Returns texts as one, to be looked at together."""
+    return _BETWEEN.join(texts)
 
 
 def are_tidy(joined: str) -> bool:

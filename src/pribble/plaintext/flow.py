@@ -70,14 +70,13 @@ class _Frame(NamedTuple):
 
 class OpenTable:
     """A table that is being read: its place among its siblings, in which of its sections, its row that is open, with
-    the cells so far, and runs of rows."""
+    the cells so far."""
 
     def __init__(self, table: Table, index: int = 0, section: str = "") -> None:
         self.table, self.section = table, section
         self.row: Rows | None = None
         self.cells: list[Content] = []
         self.shapes: list[TableShape] = []
-        self.runs: list[Rows] = []
         self.index = index
 
     def add(self, rows: Rows, section: str) -> None:

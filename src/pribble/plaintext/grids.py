@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import NamedTuple
 
-from pribble.plaintext.blocks import Content, Placed, RowForm, RowLines, Rows, Table, TableShape
+from pribble.plaintext.blocks import Content, Placed, RowLines, Rows, Table, TableShape
 from pribble.plaintext.characters import BINDING, ENDS
 from pribble.plaintext.line_breaking import GOES_ON, JOINED, is_narrow, terminal_columns, wrap
 from pribble.regexes import regex
@@ -14,6 +14,7 @@ from pribble.regexes import regex
 Blocks = Callable[[Iterable[Placed], int], list[str]]
 
 _APART = 2
+_BETWEEN = " " * _APART
 _SPACE = f"[ {BINDING}]"
 _AMOUNT = regex(rf"(?:[A-Z]{{3}}{_SPACE}?)?[^A-Za-z]*(?:{_SPACE}?[A-Z]{{3}})?")
 _CURRENCIES = "$£¥€¢¤₠-₿৳฿៛﷼"
@@ -89,24 +90,22 @@ class _Grid:
     def in_columns(self, width: int, blocks: Blocks) -> list[str] | None:
         """Returns the lines of the table in columns; None where it is too wide."""
         lines = [_row_lines(stretch.rows, width, blocks) for stretch in self.stretches]
-        measured = _Measured(self.count)
+        measured = Measured([0] * self.count, narrow=all([each.narrow for each in lines]))  # noqa: C419 - quicker
         for number, (stretch, each) in enumerate(zip(self.stretches, lines, strict=True)):
-            measured.add(stretch, each, head=number < self.heads)
-        sizes = measured.widened()
-        total = _across(sizes)
-        if not 0 < total <= width:
+            columns = [*zip(*each.texts, strict=True)]
+            measured.add(stretch.places, stretch.shapes, columns, head=number < self.heads)
+        setting = measured.setting(width)
+        if setting is None:
             return None
-        setting = _Setting(sizes, measured.right, measured.narrow)
-        filled: list[str] = []
+        parts: list[list[str]] = []
         for start, end in ((0, self.heads), (self.heads, self.feet), (self.feet, len(lines))):
             part: list[str] = []
             tall = max(map(max, [each.heights or (0,) for each in lines[start:end]]), default=0) > 1
             for stretch, each in zip(self.stretches[start:end], lines[start:end], strict=True):
-                made = setting.lines(stretch, each.texts)
+                made = setting.lines(stretch.places, stretch.shapes, each.texts)
                 part += made if not tall else _rows_apart(made, each.heights, first=not part)
-            if part:
-                filled += ["-" * max(3, total), *part] if filled else part
-        return filled
+            parts.append(part)
+        return setting.ruled(parts)
 
     # -- as records --
 
@@ -152,20 +151,21 @@ class _Grid:
             yield from _named(name, content, width, blocks)
 
 
-class _Measured:
-    """The widest text of each column, and which columns are numbers, but for their heads."""
+class Measured:
+    """How wide the columns of a table are, and which are numbers, but for their heads; `sizes` are what is known of
+    that, `narrow` whether each character is one column wide."""
 
-    def __init__(self, count: int) -> None:
-        self.sizes = [0] * count
+    def __init__(self, sizes: list[int], *, narrow: bool) -> None:
+        self.sizes, self.narrow = sizes, narrow
         self.spanning: list[tuple[int, int, int]] = []  # the texts of cells that span columns: which, and how wide
-        self.figures: list[bool | None] = [None] * count
-        self.narrow = True
+        self.figures: list[bool | None] = [None] * len(sizes)
 
-    def add(self, stretch: _Stretch, lines: RowLines, *, head: bool) -> None:
-        """Measure the lines of a stretch."""
-        self.narrow = self.narrow and lines.narrow
-        size, sizes, figures = len if lines.narrow else terminal_columns, self.sizes, self.figures
-        for place, shape, column in zip(stretch.places, stretch.shapes, zip(*lines.texts, strict=True), strict=False):
+    def add(
+        self, places: Sequence[int], shapes: Sequence[TableShape], columns: Sequence[Sequence[str]], *, head: bool
+    ) -> None:
+        """Measure rows that are alike: the columns at which their cells begin, and the texts below each other."""
+        size, sizes, figures = len if self.narrow else terminal_columns, self.sizes, self.figures
+        for place, shape, column in zip(places, shapes, columns, strict=False):  # without a line there is no column
             most = max(map(size, column))
             if shape.columns > 1:
                 self.spanning.append((place, shape.columns, most))
@@ -175,67 +175,64 @@ class _Measured:
                 if not head and figures[place] is not False:
                     figures[place] = are_numbers(column)
 
-    @property
-    def right(self) -> list[bool]:
-        """Which columns are set to the right."""
-        return [bool(figure) for figure in self.figures]
-
-    def widened(self) -> list[int]:
-        """Returns the sizes, with room for what spans several columns."""
-        for place, span, size in self.spanning:
-            lack = size - _across(self.sizes[place : place + span])
+    def setting(self, width: int) -> Setting | None:
+        """Returns what sets the table in so many columns of a line; None where it is too wide."""
+        sizes = self.sizes
+        for place, span, size in self.spanning:  # there is room for what spans several columns
+            lack = size - _across(sizes[place : place + span])
             if lack > 0:
-                self.sizes[place + span - 1] += lack
-        return self.sizes
+                sizes[place + span - 1] += lack
+        total = _across(sizes)
+        return Setting(sizes, self.figures, total, narrow=self.narrow) if 0 < total <= width else None
 
 
-class _Setting:
-    """Sets lines into columns of these sizes, some of them to the right; columns of nothing are left out."""
+class Setting:
+    """Sets lines into columns of these sizes, numbers to the right; columns of nothing are left out."""
 
-    def __init__(self, sizes: list[int], right: list[bool], narrow: bool) -> None:
-        self.sizes, self.right, self.narrow = sizes, right, narrow
-        self.patterns: dict[RowForm | None, str] = {}
+    def __init__(self, sizes: list[int], right: Sequence[bool | None], total: int, *, narrow: bool) -> None:
+        self.sizes, self.right, self.total, self.narrow = sizes, right, total, narrow
 
-    def lines(self, stretch: _Stretch, lines: Sequence[Sequence[str]]) -> list[str]:
-        """Returns the lines of a stretch."""
-        form = stretch.rows.form
-        if self.narrow and stretch.places is form.places:
-            key = None if form.even and form.width == len(self.sizes) else form
-            pattern = self.patterns.get(key)
-            if pattern is None:
-                pattern = self.patterns[key] = self._pattern(stretch)
-            if pattern:
-                return [(pattern % tuple(texts)).rstrip() for texts in lines]
-        taken = list(self._taken(stretch))
+    def lines(self, places: Sequence[int], shapes: Sequence[TableShape], lines: Sequence[Sequence[str]]) -> list[str]:
+        """Returns the lines of rows that are alike; each has a text for each cell."""
+        if self.narrow and len(places) == len(self.sizes) and all(self.sizes):  # each cell is one column
+            return _written(zip(self.sizes, self.right, strict=True), lines)
+        taken = [one for one in self._taken(places, shapes) if one[1]]
+        if self.narrow and [index for index, _, _ in taken] == [*range(len(shapes))]:
+            return _written([(size, right) for _, size, right in taken], lines)
         made = []
         for texts in lines:
             cells = [
                 filled_up([texts[index] if index is not None else ""], size, right=right)[0]
                 for index, size, right in taken
-                if size
             ]
-            made.append((" " * _APART).join(cells).rstrip(ENDS))
+            made.append(_BETWEEN.join(cells).rstrip(ENDS))
         return made
 
-    def _pattern(self, stretch: _Stretch) -> str:
-        """Returns the pattern of a line; none where a column is left out."""
-        parts = []
-        for place, shape in zip(stretch.places, stretch.shapes, strict=True):
-            one = shape.columns == 1
-            size = self.sizes[place] if one else _across(self.sizes[place : place + shape.columns])
-            if not size:
-                return ""
-            parts.append(f"%{size}s" if one and self.right[place] else f"%-{size}s")
-        return (" " * _APART).join(parts)
-
-    def _taken(self, stretch: _Stretch) -> Iterator[tuple[int | None, int, bool]]:
+    def _taken(self, places: Sequence[int], shapes: Sequence[TableShape]) -> Iterator[tuple[int | None, int, bool]]:
         """Yields which cell is where, how wide, and whether to the right; None where there is none."""
         at = 0
-        for index, (place, shape) in enumerate(zip(stretch.places, stretch.shapes, strict=True)):
+        for index, (place, shape) in enumerate(zip(places, shapes, strict=True)):
             for column in range(at, place):
                 yield None, self.sizes[column], False
             at = place + shape.columns
-            yield index, _across(self.sizes[place:at]), shape.columns == 1 and self.right[place]
+            if shape.columns == 1:
+                yield index, self.sizes[place], bool(self.right[place])
+            else:
+                yield index, _across(self.sizes[place:at]), False
+
+    def ruled(self, parts: Sequence[Sequence[str]]) -> list[str]:
+        """Returns the lines of a table's head, body and foot, a rule between those that have any."""
+        filled: list[str] = []
+        for part in parts:
+            if part:
+                filled += ["-" * max(3, self.total), *part] if filled else part
+        return filled
+
+
+def _written(columns: Iterable[tuple[int, bool | None]], lines: Iterable[Sequence[str]]) -> list[str]:
+    """Returns lines whose texts are set into columns of these sizes, all but the left ones to the right."""
+    pattern = _BETWEEN.join([f"%{size if right else -size}s" for size, right in columns])
+    return [(pattern % tuple(texts)).rstrip() for texts in lines]
 
 
 def _across(sizes: Sequence[int]) -> int:

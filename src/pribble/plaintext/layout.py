@@ -9,7 +9,17 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 
 from pribble.mime.flowed import FlowingText, Line
-from pribble.plaintext.blocks import Block, BlockGroup, HorizontalRule, List, ListItem, Paragraph, Placed, Table
+from pribble.plaintext.blocks import (
+    Block,
+    BlockGroup,
+    HorizontalRule,
+    LaidTable,
+    List,
+    ListItem,
+    Paragraph,
+    Placed,
+    Table,
+)
 from pribble.plaintext.characters import write_spaces
 from pribble.plaintext.line_breaking import GOES_ON, JOINED, terminal_columns, wrap
 from pribble.plaintext.list_markers import markers
@@ -67,9 +77,12 @@ def blocks(placed: Iterable[Placed], width: int, *, close: bool = False) -> list
     return lines
 
 
+_NEVER_KEPT = frozenset({HorizontalRule, LaidTable, ListItem})
+
+
 def _block(block: Block, width: int) -> list[str]:
     kind = block.__class__
-    laid = None if kind is HorizontalRule or kind is ListItem else block.laid  # type: ignore[union-attr]
+    laid = None if kind in _NEVER_KEPT else block.laid  # type: ignore[union-attr]
     if laid is None:
         return _block_lines(block, width)
     if width not in laid:
@@ -89,6 +102,8 @@ def _block_lines(block: Block, width: int) -> list[str]:
             return _quote(block, width)
         case BlockGroup():
             return _indented(blocks(block.blocks, max(_NARROWEST, width - _INDENT)), " " * _INDENT)
+        case LaidTable(lines=lines):
+            return lines
         case HorizontalRule():
             return ["-" * min(width, _RULE)]
         case ListItem():  # one that stands in no list

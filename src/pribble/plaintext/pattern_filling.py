@@ -3,14 +3,27 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from itertools import chain
 from typing import Self, cast
 
 from pribble.plaintext import characters as chars
-from pribble.plaintext.blocks import BlockGroup, Content, List, ListItem, Paragraph, Placed, Rows, Table, reduced
+from pribble.plaintext.blocks import (
+    BlockGroup,
+    Content,
+    LaidTable,
+    List,
+    ListItem,
+    Paragraph,
+    Placed,
+    Rows,
+    Table,
+    reduced,
+)
 from pribble.plaintext.flow import Flow
 from pribble.plaintext.line_breaking import is_narrow
 from pribble.plaintext.links import Links
 from pribble.plaintext.patterns import (
+    Columns,
     FilledEvent,
     Pattern,
     PatternPart,
@@ -21,30 +34,23 @@ from pribble.plaintext.patterns import (
 )
 
 
-def fill_patterns(events: Iterable[FilledEvent]) -> list[Placed]:
-    """Returns the blocks of a rendered template; several events may come as one list."""
-    return Filling(Links()).read(events).finished()
+def fill_patterns(events: Iterable[FilledEvent], width: int) -> list[Placed]:
+    """Returns the blocks of a rendered template, for lines of so many columns; several events may come as one list."""
+    return Filling(width).read(events).finished()
 
 
 class Filling(Flow):
     """Reads the events of a template's text program."""
 
+    def __init__(self, width: int) -> None:
+        super().__init__(Links())
+        self.width = width
+
     def read(self, events: Iterable[FilledEvent]) -> Self:
-        run: Pattern | None = None  # a row with slots for its cells, of which one follows the other
-        rows: list[Texts] = []
         for event in events:
             if isinstance(event, tuple):
-                pattern, texts = event
-                if pattern is run:
-                    rows.append(texts)
-                elif pattern.is_row:
-                    run, rows = pattern, self._run(pattern, texts)
-                else:
-                    run = None
-                    self.fill(pattern, texts)
-                continue
-            run = None
-            if isinstance(event, list):
+                self.fill(*event)
+            elif isinstance(event, list):
                 self.read(event)
             else:
                 self.event(event)
@@ -78,8 +84,10 @@ class Filling(Flow):
 
     def _place_part(self, part: PatternPart, texts: Texts) -> None:
         """The events of a part, as it stands in the page around it."""
-        events = texts[part.index]
-        assert isinstance(events, list)
+        if part.run is not None:
+            self._place_run(*part.run, _columns_of(texts, part.index))
+            return
+        events = cast("list[FilledEvent]", texts[part.index])
         before = self.inherited, self.level
         self.inherited, self.level = part.inherited, part.level
         table = self.tables[-1]
@@ -92,6 +100,13 @@ class Filling(Flow):
 
     def _place_group(self, pattern: Pattern, texts: Texts) -> None:
         """A group, list, item or table with texts to be put in: a new one like it."""
+        if pattern.known is not None and len(self.into) == 1:
+            index, table = pattern.known
+            lines = table.lines(_columns_of(texts, index), texts, self.width)
+            if lines is not None:
+                self.add(LaidTable(lines))
+                self.pending = True
+                return
         match pattern.of:
             case Table(arranging=arranging, caption=caption):
                 self._enter_table(Table(arranging, caption=caption))
@@ -136,27 +151,24 @@ class Filling(Flow):
                 contents.append(reduced(blocks))
         return contents
 
-    def _run(self, pattern: Pattern, texts: Texts) -> list[Texts]:
-        """Returns the first of a run of rows, to which the others are added as they come; all that is put in are
-        texts."""
+    def _place_run(self, section: str, like: Rows, columns: Columns) -> None:
+        """Rows of one form, from the texts in their columns."""
+        if not columns[0]:
+            return
         self.flush()
-        table, (section, row) = self.tables[-1], pattern.rows[0]
-        assert table is not None and isinstance(row, RowPattern)
-        cells = [texts]
-        rows = Rows(row.of.form, cast("list[Sequence[Content]]", cells), row.of.head)
-        table.add(rows, section)
-        table.runs.append(rows)
-        self.pending = True
-        return cells
-
-    def _pop_table(self) -> None:
         table = self.tables[-1]
-        for rows in table.runs if table is not None else ():
-            joined = chars.joined_rows(rows.cells)  # type: ignore[arg-type]
-            rows.flat, rows.narrow = chars.are_tidy(joined), is_narrow(joined)
-            if not rows.flat:
-                rows.cells = [[_tidied_cell(cast("str", text)) for text in cells] for cells in rows.cells]
-        super()._pop_table()
+        assert table is not None
+        joined = chars.joined_texts(chain.from_iterable(columns))
+        flat = chars.are_tidy(joined)
+        cells: list[Sequence[Content]] = [
+            row if flat else [*map(_tidied_cell, row)] for row in zip(*columns, strict=True)
+        ]
+        table.add(Rows(like.form, cells, like.head, flat, is_narrow(joined)), section)
+        self.pending = True
+
+
+def _columns_of(texts: Texts, index: int) -> Columns:
+    return cast("Columns", texts[index])
 
 
 def _text_of(texts: Texts, index: int) -> str:

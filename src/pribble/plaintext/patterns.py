@@ -3,11 +3,13 @@ the data decide of as a whole."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TypeAlias
 
 from pribble.plaintext.blocks import Block, BlockGroup, List, ListItem, Rows, Table
 from pribble.plaintext.elements import Inherited
 from pribble.plaintext.events import TextEvent
+from pribble.plaintext.known_tables import KnownTable
 from pribble.records import field, record
 
 
@@ -21,12 +23,17 @@ class TextSlot:
 
 @record(frozen=True, slots=True)
 class PatternPart:
-    """Events that are put in, and what they inherit; `section` is that of the table whose rows they are."""
+    """Events that are put in, and what they inherit; `section` is that of the table whose rows they are.
+
+    With `run`, there are columns of texts instead of events: those of the cells of rows that all have the form of that
+    one, and belong to that section.
+    """
 
     index: int
     inherited: Inherited
     level: int = 0
     section: str = ""
+    run: tuple[str, Rows] | None = None
 
 
 @record(frozen=True, slots=True)
@@ -43,7 +50,8 @@ class Pattern:
     other.
 
     `rows` are those of a table, with the section they stand in; `below` is whether an empty line follows.  `is_row` is
-    a row by itself with nothing but texts that are put in, in order.
+    a row by itself with nothing but texts that are put in, in order.  `known` is a table of data of which more is
+    known, and which of the texts are those of its run of rows.
     """
 
     of: BlockGroup | List | ListItem | Table | None = None
@@ -51,6 +59,7 @@ class Pattern:
     rows: list[PatternRow] = field(default_factory=list)
     below: bool = False
     is_row: bool = False
+    known: tuple[int, KnownTable] | None = None
 
 
 # Whether an empty line stands before a block, and the block; what a cell holds; a row and its section.
@@ -61,7 +70,9 @@ PatternRow = tuple[str, Rows | RowPattern | PatternPart]
 
 # What a program gives for the text: events, patterns, and several events of one value.
 FilledEvent: TypeAlias = "TextEvent | Filled | list[TextEvent]"
-# What is put into slots: texts as they come, white space not collapsed yet, and the events of parts.
-Texts: TypeAlias = tuple[str | list[FilledEvent], ...]
+# The texts of rows that are alike: for each cell of one those of all rows.
+Columns: TypeAlias = list[Sequence[str]]
+# What is put into slots: texts as they come, white space not collapsed yet, and the events of parts, or their columns.
+Texts: TypeAlias = tuple[str | list[FilledEvent] | Columns, ...]
 # A pattern, and what is put into its slots.
 Filled: TypeAlias = tuple[Pattern, Texts]

@@ -154,10 +154,10 @@ class Rendering:
             return self._text
         if self._options.text_from_page:
             return self._options.text_from_page("".join(self._text))
-        from pribble.plaintext.layout import layout
+        from pribble.plaintext.layout import WIDTH, layout
         from pribble.plaintext.pattern_filling import fill_patterns
 
-        return layout(fill_patterns(self._text))
+        return layout(fill_patterns(self._text, WIDTH))
 
     @cached_property
     def pictures(self) -> tuple[Picture, ...]:
