@@ -10,6 +10,7 @@ from itertools import product
 from typing import Any
 
 from hypothesis import given
+from hypothesis import strategies as st
 
 from pribble import PribbleError, Template, TemplateFolder
 from pribble.compiler.program import Optimisations
@@ -44,6 +45,87 @@ def made(template: Template, data: Any) -> list[Any]:
         return [str(error), *map(str, template.problems(data))]
 
 
+# What a cell may hold that is not as it looks: nothing, entities, spaces of all kinds, wide and long texts.
+SAID = st.sampled_from(
+    "| |Day|7|£1.50|−2|a & b|<i>|&amp;|two  spaces|\u00a0|a\u00a0b|one\ntwo|日本|\u00ad|e\u0301|1\u202f234,50|–|12 kg|5 kg|"
+    "EUR 4|From me|-- |.|a word and a word and a word and a word and a word and a word and".split("|")
+)
+USUAL = st.sampled_from(["Day", "7", "£1.50", "a & b", "5 kg", "a\u00a0b", "6.5", "12.25"])
+
+
+def ledgers(said: st.SearchStrategy[str]) -> st.SearchStrategy[dict[str, Any]]:
+    entry = st.fixed_dictionaries(
+        {"a": said, "b": said, "c": st.sampled_from([1, 25, -3]) | said, "more": st.booleans()}
+    )
+    return st.fixed_dictionaries(
+        {
+            "entries": st.lists(entry, max_size=4),
+            "groups": st.lists(st.lists(entry, max_size=3), max_size=2),
+            "total": said,
+            "shown": st.booleans(),
+        }
+    )
+
+
+@st.composite
+def tables(draw: st.DrawFn) -> str:
+    """A page with a table of data: with a head or without, rows of a loop, of a loop within a loop or of a choice, rows
+    below them; alone, within another table or a list."""
+
+    def pick(*these: Any) -> Any:
+        return draw(st.sampled_from(these))
+
+    values = [f"<td{style}>{{{{ e.{name} }}}}</td>" for style in ("", ' style="white-space:nowrap"') for name in "abc"]
+    others = [
+        "<td>{{ e.a }} × {{ e.b }}</td>",
+        "<td>{{ e.a if e.more }}</td>",
+        "<td>as it is</td>",
+        "<td><b>{{ e.a }}</b></td>",
+        "<th>{{ e.b }}</th>",
+    ]
+    cells = pick(values, values + others)
+    size = pick(1, 2, 3)
+    head = pick("", "<tr>" + "<th>Head</th>" * size + "</tr>", "<thead><tr>" + "<td>Day</td>" * size + "</tr></thead>")
+    entries, groups = (
+        "{{ for e in entries: }}%s{{ :for }}",
+        "{{ for g in groups: }}{{ for e in g: }}%s{{ :for }}{{ :for }}",
+    )
+    row = f"<tr>{''.join([pick(*cells) for _ in range(size)])}</tr>"
+    loop = pick(
+        entries % row,
+        entries % f"\n{row}\n",
+        entries % f"{{{{ let x = e.a }}}}{row}",
+        entries % f"{{{{ if e.more: }}}}{row}{{{{ :if }}}}",
+        entries % (row * 2),
+        groups % row,
+        f"{{{{ if shown: }}}}{entries % row}{{{{ :if }}}}",
+        (entries % row).replace("{{ :for }}", "{{ :else: }}<tr><td>nothing</td></tr>{{ :for }}"),
+    )
+    totals = "".join(
+        draw(
+            st.lists(
+                st.sampled_from(
+                    [
+                        f'<tr><td colspan="{max(1, size - 1)}">Total</td><td>{{{{ total }}}}</td></tr>',
+                        "<tr>" + "<td>{{ total }}</td>" * size + "</tr>",
+                        "<tr><td>{{ total }} in all</td></tr>",
+                        "<tr><th>{{ absent? }}</th><td>7</td></tr>",
+                        "<tr></tr>",
+                    ]
+                ),
+                max_size=3,
+            )
+        )
+    )
+    below = pick("", totals, f"<tfoot>{totals}</tfoot>")
+    caption = pick("", "", "<caption>All of it</caption>")
+    table = f"<table{pick('', '', ' role=presentation')}>{caption}{head}{loop}{below}</table>"
+    around: str = pick(
+        "%s", "%s", "<p>Before</p>%s<p>After</p>", "<ul><li>One%s</li></ul>", "<table><tr><td>%s</td></tr></table>"
+    )
+    return around % table
+
+
 class SameWithout(unittest.TestCase):
     def check(self, text: str, data: Any) -> None:
         results = []
@@ -59,6 +141,11 @@ class SameWithout(unittest.TestCase):
     @given(saying.templates(), saying.DATUM)
     def test_pages(self, pair: saying.Pair, data: dict[str, Any]) -> None:
         self.check(pair[0], data)
+
+    @generated(120)
+    @given(tables(), ledgers(USUAL) | ledgers(SAID))
+    def test_tables_of_data(self, text: str, data: dict[str, Any]) -> None:
+        self.check(text, data)
 
     @generated(60)
     @given(walked.TEMPLATES, walked.DATA)
