@@ -67,8 +67,8 @@ class Statement:
     def html(self, data: Any) -> str:
         """The HTML, compiled, and nothing else."""
         assert self._bound.html and self._bound.preheader
-        preheader = self._bound.preheader(data)
-        pieces, _, _ = self._bound.pieces(data)
+        pieces, _, given = self._bound.pieces(data)
+        preheader = self._bound.preheader(given)
         assert pieces is not None
         return str(Rendering(None, preheader, self._options, with_preheader(pieces, preheader), ()).html)
 

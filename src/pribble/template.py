@@ -376,11 +376,11 @@ class Template:
         pointed: dict[Place, tuple[str, str]] = {}
         noting, issuing = POINTED.set(pointed), FORMATTER_RESULTS.set(FormatterResults())
         try:
-            preheader = bound.preheader(data) if bound.preheader else None
             pieces, kept, given = bound.pieces(data)
+            preheader = bound.preheader(given) if bound.preheader else None
             if pieces is not None and options.style_late is None:
                 pieces = with_preheader(pieces, preheader)
-            subject = bound.subject(data) if bound.subject else None
+            subject = bound.subject(given) if bound.subject else None
             text = bound.text(given)
             if pointed:
                 options = replace(options, findings=(*options.findings, *_bare_numbers(pointed)))

@@ -63,22 +63,23 @@ def compile_page(styled: StyledSource, world: ProgramWorld) -> CompiledTemplate:
     is_derived = not late and "text" not in extracted
     text_steps = build_text_steps(linked, page, text_styles(style_edits.inlined)) if is_derived else None
     programs = page_programs(steps, text_steps, world, is_final=not style_edits.runtime_dependencies)
+    lets = programs.lets
     if programs.text is not None:
         text = programs.text
     elif "text" in extracted:
-        text = text_program(extracted["text"].linked, world, references=True)
+        text = text_program(extracted["text"].linked, world, references=True, lets=lets)
     else:
-        text = ProgramBuilder(PieceEmitter(), world).build(build_text_page_steps(linked, page, resources))
+        text = ProgramBuilder(PieceEmitter(), world).build(build_text_page_steps(linked, page, resources), lets=lets)
     return CompiledTemplate(
         linked,
         programs.html,
         text,
         text_from_page=late,
-        reuses_html=programs.reuses_html,
+        reuses_html=lets is not None,
         wire_template=programs.wire_template,
-        subject=line_program(extracted.get("subject"), world, references=True)
-        or (ProgramBuilder(LineEmitter(), world).build(title) if title else None),
-        preheader=line_program(extracted.get("preheader"), world, references=True),
+        subject=line_program(extracted.get("subject"), world, references=True, lets=lets)
+        or (ProgramBuilder(LineEmitter(), world).build(title, lets=lets) if title else None),
+        preheader=line_program(extracted.get("preheader"), world, references=True, lets=lets),
         subject_place=place_of_block(linked, "subject") or headed,
         findings=(
             *find_stray_marks(linked),

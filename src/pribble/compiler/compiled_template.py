@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -15,6 +15,7 @@ from pribble.compiler.value_reuse import NOTHING_KEPT
 from pribble.compiler.wire_form import KeptValues, WireTemplate
 from pribble.errors import Place, PribbleError, TemplateError, UnsafeValue
 from pribble.findings import Finding
+from pribble.language.expressions import Binding
 from pribble.language.linked_source import EXTRACTED, SHOW, ExtractedBlock, LinkedSource
 from pribble.language.stray_marks import find_stray_marks
 from pribble.passes.pieces import Piece
@@ -31,8 +32,8 @@ if TYPE_CHECKING:
 class BoundTemplate:
     """The programs of a template for one locale and time zone.
 
-    The program of the HTML returns its pieces and the values that it kept; with `reuses_html`, the program of the text
-    is given these beside the data.
+    The program of the HTML returns its pieces, the values that it kept, and those of its ``let``s; with `reuses_html`,
+    the other programs are given these beside the data.
     """
 
     html: Run | None
@@ -42,12 +43,12 @@ class BoundTemplate:
     reuses_html: bool = False
 
     def pieces(self, data: Data) -> tuple[list[Piece] | None, KeptValues, Data]:
-        """Returns the pieces of the HTML (None for a template without), the values that it kept, and what the program
-        of the text is given."""
+        """Returns the pieces of the HTML (None for a template without), the values that it kept, and what the other
+        programs are given."""
         if self.html is None:
             return None, (), data
-        pieces, kept = self.html(data)
-        return pieces, kept, (data, kept) if self.reuses_html else data
+        pieces, kept, lets = self.html(data)
+        return pieces, kept, (data, kept, lets) if self.reuses_html else data
 
 
 @record(frozen=True, slots=True)
@@ -61,7 +62,7 @@ class CompiledTemplate:
     its own way.  `pictures` are the marks, by their places in the linked source, whose values are pictures.
 
     With `text_from_page` the data decide which of the page's texts show: then the program `text` gives the pieces of
-    that page, and the text is taken from them.  With `reuses_html` the program takes values over from that of the page.
+    that page, and the text is taken from them.  With `reuses_html` the other programs take values over from the page's.
     The `wire_template` writes pages for the wire; the `sheets` are for late styling.
     """
 
@@ -122,13 +123,13 @@ class CompiledTemplate:
     def problems(self, settings: Settings, world: ProgramWorld, data: Data) -> list[PribbleError]:
         """Returns all that is wrong with the data, each place once."""
         told: dict[tuple[str, str], PribbleError] = {}
+        given = (data, NOTHING_KEPT, None) if self.reuses_html else data
         for program in self._all():
-            given = (data, NOTHING_KEPT) if program is self.text and self.reuses_html else data
-            for problem in program.collect_problems(settings, world, given):
+            for problem in program.collect_problems(settings, world, data if program is self.html else given):
                 told.setdefault((str(problem.place), problem.problem), problem)
         if not told and self.subject:
             try:
-                self._filled(self.subject.bound(settings, world))(data)
+                self._filled(self.subject.bound(settings, world))(given)
             except PribbleError as error:
                 return [error]
         return list(told.values())
@@ -185,11 +186,17 @@ def place_of_block(linked: LinkedSource, kind: str) -> Place | None:
     return next((mark.place for mark in linked.marks if mark.extracted and mark.extracted.kind == kind), None)
 
 
-def line_program(block: ExtractedBlock | None, world: ProgramWorld, *, references: bool = False) -> Program | None:
+def line_program(
+    block: ExtractedBlock | None,
+    world: ProgramWorld,
+    *,
+    references: bool = False,
+    lets: Sequence[Binding] | None = None,
+) -> Program | None:
     if block is None:
         return None
     steps = build_block_steps(block.linked, LINE, references=references)
-    return ProgramBuilder(LineEmitter(), world).build(steps)
+    return ProgramBuilder(LineEmitter(), world).build(steps, lets=lets)
 
 
 def traced_line(block: ExtractedBlock | None, world: ProgramWorld, *, references: bool = False) -> TracedProgram | None:
@@ -202,6 +209,8 @@ def traced_text(linked: LinkedSource, world: ProgramWorld, *, references: bool) 
     return build_traced_program(build_block_steps(dedented(linked), PLAIN, references=references), linked, world)
 
 
-def text_program(linked: LinkedSource, world: ProgramWorld, *, references: bool) -> Program:
+def text_program(
+    linked: LinkedSource, world: ProgramWorld, *, references: bool, lets: Sequence[Binding] | None = None
+) -> Program:
     steps = build_block_steps(dedented(linked), PLAIN, references=references)
-    return ProgramBuilder(TextEmitter(), world).build(steps)
+    return ProgramBuilder(TextEmitter(), world).build(steps, lets=lets)

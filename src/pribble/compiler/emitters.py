@@ -123,9 +123,9 @@ class PieceEmitter:
 
 
 class PageEmitter(PieceEmitter):
-    """Writes the program of a page: it gives its pieces, and no kept values."""
+    """Writes the program of a page: it gives its pieces, no kept values, and the values of no ``let``."""
 
-    result = "(out, ())"
+    result = "(out, (), None)"
 
 
 class LineEmitter(PieceEmitter):

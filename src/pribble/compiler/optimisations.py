@@ -7,7 +7,7 @@ What each brings stands in docs/house.md.
 from __future__ import annotations
 
 import ast
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 from pribble.compiler.emitters import PageEmitter, PieceEmitter
 from pribble.compiler.expression_compiler import ExpressionCompiler
@@ -18,19 +18,20 @@ from pribble.compiler.text_program import EventEmitter
 from pribble.compiler.text_steps import TextFormStep
 from pribble.compiler.value_reuse import ReusedValues
 from pribble.compiler.wire_form import WireTemplate
-from pribble.language.linked_source import Marker
+from pribble.language.expressions import Binding
+from pribble.language.linked_source import CLOSE, OPEN, SET, Marker
 from pribble.passes.pieces import FragmentSlice
 from pribble.records import record
 
 
 @record(frozen=True, slots=True)
 class PagePrograms:
-    """The programs of a page and its derived text; with `reuses_html` the text's takes what the page's kept, and the
-    `wire_template` writes pages for the wire."""
+    """The programs of a page and its derived text.  The `lets` are those whose values the page's program gives, with
+    what it kept, to the others; None where it gives nothing.  The `wire_template` writes pages for the wire."""
 
     html: Program
     text: Program | None
-    reuses_html: bool
+    lets: tuple[Binding, ...] | None
     wire_template: WireTemplate | None
 
 
@@ -46,28 +47,42 @@ def page_programs(
     wire = WireTemplate() if wanted.wire_form and is_final else None
     if text_steps is not None and wanted.text_patterns:
         text_steps = find_patterns(text_steps)
-    reuse = ReusedValues(steps, text_steps) if text_steps is not None and wanted.value_reuse else None
+    reuse = ReusedValues(steps, text_steps or ()) if wanted.value_reuse else None
+    lets = tuple(_lets_of_page(steps)) if wanted.value_reuse else None
     if wire is None and reuse is None:
         html = ProgramBuilder(PageEmitter(), world).build(steps)
     else:
-        html = ProgramBuilder(KeepingEmitter(reuse or ReusedValues((), ()), wire or WireTemplate()), world).build(steps)
+        expressions = ExpressionCompiler(world.formatters, frozenset(world.common))
+        given = None if lets is None else [expressions.variable(binding) for binding in lets]
+        emitter = KeepingEmitter(reuse or ReusedValues((), ()), wire or WireTemplate(), given)
+        html = ProgramBuilder(emitter, world, expressions).build(steps)
     text = None
-    if text_steps is not None:
-        emitter = EventEmitter() if reuse is None else ReusingEmitter(reuse)
-        if reuse is not None:
-            text_steps = reuse.with_whole_runs(text_steps)
+    if text_steps is not None and reuse is None:
+        text = ProgramBuilder(EventEmitter(), world).build(text_steps)
+    elif text_steps is not None and reuse is not None:
+        text_steps = reuse.with_whole_runs(text_steps)
         # A ``let`` of the page is checked by the page's program; one that only the text has is the text's.
         of_page = [step.binding for step in steps if isinstance(step, Marker) and step.binding is not None]
-        text = ProgramBuilder(emitter, world).build(text_steps, computed_elsewhere=None if reuse is None else of_page)
-    return PagePrograms(html, text, reuse is not None, wire)
+        text = ProgramBuilder(ReusingEmitter(reuse), world).build(text_steps, lets=lets, computed_elsewhere=of_page)
+    return PagePrograms(html, text, lets, wire)
+
+
+def _lets_of_page(steps: Sequence[Step]) -> Iterator[Binding]:
+    """Yields what a page sets in no block: it has a value in every message."""
+    depth = 0
+    for step in steps:
+        if isinstance(step, Marker):
+            depth += (step.role == OPEN) - (step.role == CLOSE)
+            if step.role == SET and not depth and step.binding is not None:
+                yield step.binding
 
 
 class KeepingEmitter(PieceEmitter):
     """Writes a page's program that keeps its values, and gives them beside its pieces."""
 
-    def __init__(self, reuse: ReusedValues, wire: WireTemplate) -> None:
+    def __init__(self, reuse: ReusedValues, wire: WireTemplate, lets: Sequence[str] | None) -> None:
         super().__init__()
-        self.reuse, self.wire = reuse, wire
+        self.reuse, self.wire, self.lets = reuse, wire, lets
         self._texts: list[ShowValue | None] = []  # of the run that is being written, its values that the text shows too
 
     @property
@@ -76,7 +91,8 @@ class KeepingEmitter(PieceEmitter):
 
     @property
     def result(self) -> str:  # type: ignore[override]
-        return f"(out, {self.reuse.result})"
+        lets = None if self.lets is None else f"({''.join([f'{name}, ' for name in self.lets])})"
+        return f"(out, {self.reuse.result}, {lets})"
 
     def _made(self, texts: Sequence[ast.expr]) -> list[ast.stmt]:
         shown, self._texts = self._texts, []
@@ -116,7 +132,7 @@ class ReusingEmitter(EventEmitter):
 
     @property
     def prologue(self) -> str:
-        return f"{self.reuse.unpacked}; {super().prologue}"
+        return self.reuse.unpacked + super().prologue
 
     def shown(self, step: ShowValue, expressions: ExpressionCompiler, before: list[ast.stmt]) -> ast.expr:
         return self.reuse.taken(step, before) or super().shown(step, expressions, before)

@@ -28,7 +28,7 @@ from pribble.compiler.formatter_results import FORMATTER_RESULTS, POINTED
 from pribble.compiler.metering import Meter
 from pribble.compiler.problem_collector import ProblemCollector, with_place
 from pribble.compiler.runtime import RUNTIME_FUNCTIONS
-from pribble.compiler.syntax_trees import compiled, parsed
+from pribble.compiler.syntax_trees import compiled, parsed, parsed_expression
 from pribble.compiler.unread_values import without_unread
 from pribble.errors import LimitReached, Place, PribbleError
 from pribble.language.expressions import Binding, Local, children
@@ -256,16 +256,22 @@ class ProgramBuilder(Generic[_Step]):
         self.expressions = expressions or ExpressionCompiler(world.formatters, frozenset(world.common))
 
     def build(
-        self, steps: Sequence[Marker | _Step], *, computed_elsewhere: Collection[Binding] | None = None
+        self,
+        steps: Sequence[Marker | _Step],
+        *,
+        lets: Sequence[Binding] | None = None,
+        computed_elsewhere: Collection[Binding] = (),
     ) -> Program:
         """Returns the program of `steps`: marks that open, branch, close and set, and what the emitter writes.
 
-        Of what is `computed_elsewhere`, by another program of the same page, only that is computed which is read.
+        With `lets`, those of the page, it is given what the page's program has kept, and the values of these, beside
+        the data.  What is `computed_elsewhere`, by the page's program, is computed only where it is read.
         """
         expressions, emitter = self.expressions, self.emitter
-        body = _Blocks(steps, emitter, expressions).block()
+        body = _Blocks(steps, emitter, expressions, lets or ()).block()
+        given = "" if lets is None else "data, runs, lets = data; "
         function = parsed(
-            f"def program(data):\n turns = [LIMITS.turns]; room = [LIMITS.output]\n {emitter.prologue}\n"
+            f"def program(data):\n {given}turns = [LIMITS.turns]; room = [LIMITS.output]\n {emitter.prologue}\n"
             f" return {emitter.result}\n"
         )
         definition = function.body[0]
@@ -277,7 +283,7 @@ class ProgramBuilder(Generic[_Step]):
         # They are closures over `turns` and `room`, which belong to one run.
         # The functions for lists stand within the program: what they go through counts.
         definition.body[-1:-1] = [class_check(DATA), *ready, *expressions.functions, *body]
-        if computed_elsewhere is not None:
+        if computed_elsewhere:
             definition.body = without_unread(definition.body, set(map(expressions.variable, computed_elsewhere)))
         code = compiled(_located(function), _FILE)
         return Program(code, tuple(expressions.sites), expressions.constants, expressions.formatters)
@@ -308,9 +314,14 @@ class _Blocks(Generic[_Step]):
     """The blocks of steps as nested statements."""
 
     def __init__(
-        self, steps: Sequence[Marker | _Step], emitter: Emitter[_Step], expressions: ExpressionCompiler
+        self,
+        steps: Sequence[Marker | _Step],
+        emitter: Emitter[_Step],
+        expressions: ExpressionCompiler,
+        lets: Sequence[Binding],
     ) -> None:
         self.steps, self.emitter, self.expressions = steps, emitter, expressions
+        self.lets = {binding: number for number, binding in enumerate(lets)}
         self.index = 0
         self.loops = 0
 
@@ -355,6 +366,12 @@ class _Blocks(Generic[_Step]):
         assert binding is not None and binding.value is not None
         value = self.expressions.value(binding.value)
         kept = self.expressions.call("kept_value", ast.Name("room", ast.Load()), value, place=binding.value.place)
+        number = self.lets.get(binding)
+        if number is not None:  # None are given where the program is run by itself
+            taken = parsed_expression(f"lets[{number}] if lets is not None else None")
+            assert isinstance(taken, ast.IfExp)
+            taken.orelse = kept
+            kept = taken
         return [ast.Assign([ast.Name(self.expressions.variable(binding), ast.Store())], kept)]
 
     def _if(self, mark: Marker) -> list[ast.stmt]:

@@ -133,8 +133,8 @@ class ReusedValues:
 
     @property
     def unpacked(self) -> str:
-        """What the text's program begins with: it is given the data and what the HTML's kept."""
-        return "data, runs = data" + "".join([f"; next_{run} = iter(runs[{run}]).__next__" for run in self.fetched])
+        """What the text's program begins with: it is given what the HTML's kept."""
+        return "".join([f"next_{run} = iter(runs[{run}]).__next__; " for run in self.fetched])
 
 
 def _between_tags(steps: Iterable[Step]) -> Iterator[ShowValue]:
