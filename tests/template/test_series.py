@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import gc
 import unittest
+import weakref
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
@@ -48,6 +50,21 @@ class Series(unittest.TestCase):
                             made = series.message(data, to="ana@example.org", **own, **ON_ITS_OWN)
                             self.assertEqual(bytes(made), bytes(expected))
                             self.assertEqual(made.html, expected.html)
+
+    def test_nothing_is_left_for_the_collector(self) -> None:
+        """A batch takes as much memory as one message: all of a message goes when nobody has it any more."""
+        gc.disable()
+        self.addCleanup(gc.enable)
+        for name in self.folder:
+            template = self.folder[name]
+            for embed in ("cid", "data", "none"):
+                with self.subTest(name, embed=embed):
+                    rendering = template.render(template.samples[""], embed=embed)
+                    message = rendering.message(sender=OFFICE, to="ana@example.org")
+                    bytes(message)
+                    known = weakref.ref(rendering), weakref.ref(message)
+                    del rendering, message
+                    self.assertEqual([one() for one in known], [None, None])
 
     def test_in_the_locale_of_each(self) -> None:
         template = self.folder["berth-confirmed"]

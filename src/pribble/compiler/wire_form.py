@@ -36,16 +36,18 @@ class WireTemplate:
 
         None where it takes the characters next to each other: a carriage return, or a value at the very end.
         """
-        made_of = {id(values[0]): (run, values) for run, several in enumerate(kept) for values in several}
+        made_of: dict[int, tuple[bytes, Sequence[str]]] = {}
+        for run, several in enumerate(kept):
+            for shown in several:
+                made_of[id(shown[0])] = self._runs.get(run) or self._run(run), shown
         frames: list[bytes] = []
         values: list[str] = []
         inside: list[tuple[int, int, bytes]] = []  # pictures inside the page, encoded already: between which of both
         for piece, text in zip(pieces, texts, strict=True):
             found = made_of.get(id(text))
             if found is not None:
-                run, shown = found
-                frames.append(self._runs.get(run) or self._run(run))
-                values += shown[1:]
+                frames.append(found[0])
+                values += found[1][1:]
             elif isinstance(piece, PictureSlot) and text is piece.picture.data_url:
                 inside.append((len(frames), len(values), piece.picture.quoted_data_url))
                 frames.append(_SOFT)

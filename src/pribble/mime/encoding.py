@@ -133,8 +133,10 @@ def quoted_printable(text: str) -> bytes:
     except UnicodeEncodeError:
         canonical_lines(text)  # says where
         raise
-    if b" \n" in quoted or b"\t\n" in quoted:
-        quoted = quoted.replace(b" \n", b"=20\n").replace(b"\t\n", b"=09\n")
+    if b" \n" in quoted:
+        quoted = quoted.replace(b" \n", b"=20\n")
+    if b"\t\n" in quoted:
+        quoted = quoted.replace(b"\t\n", b"=09\n")
     written = quoted[:-1].split(b"\n")
     if not quoted.translate(None, _SAFE):
         made = b"\r\n".join([line if len(line) < ENCODED_LINE else _broken_line(line) for line in written])
@@ -164,18 +166,21 @@ def _stretch_end(line: bytes, end: int) -> int:
 def quoted_values(values: Sequence[object]) -> list[bytes] | None:
     """Returns texts in quoted-printable, each to stand at the beginning of a line and before a soft break; None where
     one holds a carriage return, which may be half of a line break."""
-    texts = [value if isinstance(value, str) else f"{value}" for value in values]
-    whole = "\n".join(texts)
+    texts: Sequence[str] = values  # type: ignore[assignment]
+    try:
+        whole = "\n".join(texts)
+    except TypeError:  # one is nothing
+        texts = [f"{value}" for value in values]
+        whole = "\n".join(texts)
     if "\r" in whole:
         return None
     quoted = _in_ascii(whole.replace("=", "=3D"))  # all at once, a line each
     made = quoted.split(b"\n")
     if len(made) != len(texts) or quoted.translate(None, _SAFE) or b"From " in quoted:
         return list(map(quoted_printable, texts))
-    sizes = list(map(len, made))
-    if sizes and max(sizes) >= ENCODED_LINE:
-        for index, size in enumerate(sizes):
-            if size >= ENCODED_LINE:
+    if max(map(len, made)) >= ENCODED_LINE:
+        for index, value in enumerate(made):
+            if len(value) >= ENCODED_LINE:
                 made[index] = quoted_printable(texts[index])
     return made
 

@@ -132,7 +132,7 @@ class Rendering:
         if self._pieces is None:
             return None
         if self._options.is_usual:
-            return "".join(texts_of(self._pieces))
+            return "".join(self._texts)
         return self._filled(self._page(self.embed), self.embed)
 
     def fragment(self, *, embed: Embed | None = None) -> str | None:
@@ -164,13 +164,10 @@ class Rendering:
         """The pictures that the HTML refers to by Content-ID, each once, in the order of their first use."""
         if self._pieces is None:
             return ()
-        return tuple(
-            dict.fromkeys(
-                piece.picture
-                for piece in self._page(self.embed)
-                if isinstance(piece, PictureSlot) and (piece.travels or self.embed) == "cid"
-            )
-        )
+        embed = self.embed
+        others = self._others if self._options.is_usual else self._page(embed)
+        slots = [piece for piece in others if isinstance(piece, PictureSlot) and (piece.travels or embed) == "cid"]
+        return tuple(dict.fromkeys([slot.picture for slot in slots]))
 
     @cached_property
     def findings(self) -> tuple[Finding, ...]:
@@ -212,11 +209,24 @@ class Rendering:
         if self._pieces is None or template is None or self._options.style_late is not None:
             return None
         pieces = self._page(embed)
-        slots = [] if self._options.is_usual else [piece for piece in pieces if isinstance(piece, PictureSlot)]
+        if self._options.is_usual:
+            texts = self._texts  # `self` in the function would make a circle, which only the collector finds
+            return PreparedBody(lambda: template.quoted(pieces, texts, kept))
+        slots = [piece for piece in pieces if isinstance(piece, PictureSlot)]
         inside = any(len(piece.filled(embed, base)) > LONGEST_LINE for piece in slots)
         return PreparedBody(lambda: template.quoted(pieces, texts_of(pieces, embed, base), kept), has_long_lines=inside)
 
     # -- pieces --
+
+    @cached_property
+    def _others(self) -> list[Piece]:
+        """The pieces that are no texts."""
+        return [piece for piece in self._pieces or () if piece.__class__ is not str]
+
+    @cached_property
+    def _texts(self) -> list[str]:
+        """The texts of a usual page's pieces."""
+        return texts_of(self._pieces or ())
 
     def _page(self, embed: Embed) -> Sequence[Piece]:
         """Returns the pieces of the page, each in the form that goes with the way pictures travel."""
@@ -283,7 +293,7 @@ def message_in_series(
 
         check_kinds({"pictures": pictures})
     ids = {picture.content_id(rendering._options.id_domain) for picture in pictures}
-    for piece in rendering._pieces or ():
+    for piece in rendering._others:
         if piece.__class__ is NamedPicture and piece.address[4:] not in ids:
             raise PictureError(
                 f'"{piece.address}" names no picture of the message',
