@@ -28,20 +28,23 @@ class Ratio:
     second: float
 
 
-def compared(first: Way, second: Way, inputs: Sequence[Any], *, rounds: int = 600, prepare: Way | None = None) -> Ratio:
+def compared(
+    first: Way, second: Way, inputs: Sequence[Any], *, rounds: int = 600, together: int = 1, prepare: Way | None = None
+) -> Ratio:
     """Call both in turn, with another of the inputs in each round, and the other one first in every second round.
 
-    `prepare` makes of an input, untimed and anew for each round, what the first one takes.
+    `prepare` makes of an input, untimed and anew for each round, what the first one takes.  A round may consist of
+    several inputs `together`, as a batch makes one message after the other; the times are those of one.
     """
     pairs = []
-    for number in range(-10, rounds):
-        given = inputs[number % len(inputs)]
-        prepared = prepare(given) if prepare else given
+    for number in range(-10, rounds // together):
+        given = [inputs[(number * together + more) % len(inputs)] for more in range(together)]
+        prepared = [prepare(one) for one in given] if prepare else given
         if number % 2:
-            after = timed(second, given)
-            pair = timed(first, prepared), after
+            after = timed(second, *given)
+            pair = timed(first, *prepared), after
         else:
-            pair = timed(first, prepared), timed(second, given)
+            pair = timed(first, *prepared), timed(second, *given)
         if number >= 0:  # those before warm up
             pairs.append(pair)
     firsts, seconds = [a for a, _ in pairs], [b for _, b in pairs]
@@ -53,14 +56,15 @@ def compared(first: Way, second: Way, inputs: Sequence[Any], *, rounds: int = 60
     )
 
 
-def timed(way: Way, given: Any) -> float:
-    """The seconds of CPU time that this thread takes for one call."""
+def timed(way: Way, *given: Any) -> float:
+    """The seconds of CPU time that this thread takes for a call, of those for each of what is given."""
     gc.collect(0)
     gc.disable()
     try:
         began = thread_time_ns()
-        way(given)
-        return (thread_time_ns() - began) / 1e9
+        for one in given:
+            way(one)
+        return (thread_time_ns() - began) / len(given) / 1e9
     finally:
         gc.enable()
 

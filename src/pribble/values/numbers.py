@@ -68,16 +68,21 @@ def _number_pattern(settings: Settings, pattern: Data, decimals: int | None, nam
     separators = str.maketrans({",": group, ".": point})
     as_written = (group, point) == (",", ".")
     quantize = _ROUNDING.quantize
+    after_whole = (point + "0" * decimals if decimals else "") + after
 
     def apply(value: Data) -> Data:
+        # Most numbers are below a thousand: they have no groups and no sign.
         if value.__class__ is Decimal:
-            # Most amounts are below a thousand: they have no groups and no sign.
-            if value.is_finite() and _ZERO < value < _THREE_FIGURES:
+            try:
+                is_small = _ZERO < value < _THREE_FIGURES
+            except InvalidOperation:  # it is none
+                return any_number(value)
+            if is_small:
                 figures = str(value if unit is None else quantize(value, unit))
                 if "E" not in figures:
                     return f"{before}{figures if as_written else figures.replace('.', point)}{after}"
-        elif value.__class__ is int and 0 <= value < 1000 and unit is None:
-            return f"{before}{value}{after}"
+        elif value.__class__ is int and 0 <= value < 1000:
+            return f"{before}{value}{after_whole}"
         return any_number(value)
 
     def any_number(value: Data) -> Data:
