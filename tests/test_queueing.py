@@ -28,7 +28,7 @@ from pribble.queueing import Queue, project_queue
 from pribble.testing import Outbox
 from tests.delivery.killing import receiving
 from tests.servers import Restartable, needs_server, postgresql_server, redis
-from tests.support import EXPLORE, ROOT, Case, proof
+from tests.support import EXPLORE, ROOT, Case, proof, slow
 
 PROJECT = """\
 journal = "{journal}"
@@ -74,6 +74,7 @@ class HandedOver(OfQueues):
             queue.hand_over("booked", "1")
         self.assertEqual((posted.is_new, again.is_new, len(self.outbox.messages)), (True, False, 1))
 
+    @slow
     def test_a_broker_that_is_away(self) -> None:
         """The event is kept; a sweep wakes a worker for it, when it has waited for a while."""
         queue = self.queue(NOBODY)

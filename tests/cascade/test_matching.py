@@ -230,6 +230,7 @@ class Products(Case):
                 call(page)
             self.assertIn("the style sheets", str(caught.exception))
 
+    @slow
     def test_custom_properties(self) -> None:
         n = 3_000
         chain = "".join(f"--a{i}: var(--a{i + 1});" for i in range(n)) + f"--a{n}: red"

@@ -14,7 +14,7 @@ from pribble.markup.events import Opened
 from pribble.markup.page import read_page
 from tests.cascade import styled
 from tests.chromium import STATES, browser, computed, differences, values
-from tests.support import TEST_DATA, Case, html_of, needs_chromium, proof, seeds
+from tests.support import TEST_DATA, Case, html_of, needs_chromium, proof, seeds, slow
 
 PAGES = sorted((TEST_DATA / "pages").glob("[0-9]*.html"))
 _SHEETS = re.compile(r"<style.*?</style>", re.DOTALL)
@@ -182,6 +182,7 @@ class Inlining(Case):
         )
         self.assertIn('<i style="color:blue">z</i>', html)
 
+    @slow
     def test_compiled_inlining_is_that_of_the_rendered_page(self) -> None:
         ways = set()
         for seed in seeds(150):

@@ -18,7 +18,7 @@ from pribble.demo import OFFICE
 from tests.compiler import test_walker as walked
 from tests.mime.mail import DATE
 from tests.plaintext import saying
-from tests.support import DEMO, generated
+from tests.support import DEMO, generated, slow
 
 # All of them, none, and each by itself.
 WAYS = [Optimisations(*switches) for switches in product((True, False), repeat=3) if sum(switches) != 2]
@@ -152,6 +152,7 @@ class SameWithout(unittest.TestCase):
     def test_the_language(self, text: str, data: dict[str, Any]) -> None:
         self.check(text, data)
 
+    @slow
     def test_the_demo(self) -> None:
         usual: dict[str, list[Any]] = {}
         for way, folder in folders(DEMO):

@@ -151,6 +151,7 @@ class Batches(Case):
                 self.batch(rows, key=key).send()
         self.assertEqual(len(self.outbox.messages), 3)
 
+    @slow
     def test_another_template_is_told(self) -> None:
         self.outbox.defer("p1@*", times=1)
         self.batch(table(3)).send()
@@ -336,6 +337,7 @@ class OnTheCommandLine(Case):
     def batch(self, *options: str, to: str = "{{ name }} <{{ mail }}>") -> Any:
         return pribble("batch", "notice", "--rows", "skippers.csv", "--to", to, *options, cwd=self.path)
 
+    @slow
     def test_a_rehearsal(self) -> None:
         """All of it, over connections, with deferrals; and nothing of it anywhere."""
         rows = "name,mail,berth\n" + "".join(f"N{n},q{n}@d{n % 5}.example,B{n}\n" for n in range(50))

@@ -119,6 +119,7 @@ class Kills(OfKills):
                 with self.subTest(killed_at=step):
                     self.check([step], receiver, table(4, f"s{step}-"))
 
+    @slow
     def test_files_are_looked_for(self) -> None:
         """A process ends right before, or right after, a file has its name: the next one looks, and nobody asks."""
         for kind in (Folder, Maildir, DraftFolder):

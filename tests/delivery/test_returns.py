@@ -20,7 +20,7 @@ from pribble.testing import Outbox
 from tests.delivery.databases import OnPostgreSql, make_older
 from tests.delivery.killing import receiving
 from tests.servers import needs_server, postfix
-from tests.support import Case, pribble, proof
+from tests.support import Case, pribble, proof, slow
 
 TEMPLATE = Template.from_text("{{ subject: }}Berth {{ berth }}{{ :subject }}<p>Dear {{ name }}")
 ROWS = [{"name": f"N{n}", "mail": f"p{n}@example.org", "berth": f"B{n}"} for n in range(4)]
@@ -160,6 +160,7 @@ class Read(OfReturns):
             self.assertEqual((done.returncode, words in done.stderr), (1, True))
 
 
+@slow
 class ReadOnPostgreSql(OnPostgreSql, Read):
     def place(self) -> str:
         if not hasattr(self, "known"):

@@ -26,7 +26,7 @@ from pribble.delivery.states import (
 from pribble.delivery.submitting import Smtp
 from tests.delivery.certificates import Authority
 from tests.delivery.scripted import CLOSE, ENDLESS, SILENCE, TLS, Act, Asked, Reply, Scripted
-from tests.support import FEWER, Case
+from tests.support import FEWER, Case, slow
 
 # Each form in which an answer can come.
 FORMS: dict[Answer, tuple[Reply, ...]] = {
@@ -183,6 +183,7 @@ class Walk:
 
 
 class Table(Case):
+    @slow
     def test_every_row(self) -> None:
         authority = Authority(self.folder().path)
         context = authority.context()

@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 
 from pribble import PribbleError, Template
 from tests.chromium import browser
-from tests.support import FEWER, generated, needs_chromium, proof
+from tests.support import FEWER, generated, needs_chromium, proof, slow
 
 # Every element that a fragment may stand in, each with something behind it in the same one.
 WITHIN = (
@@ -145,6 +145,7 @@ class Fragments(unittest.TestCase):
                 template(within).render({"v": fragment})
             self.assertIn(why, str(caught.exception))
 
+    @slow
     def test_generated_ones_by_html5lib(self) -> None:
         taken = 0
 
@@ -159,6 +160,7 @@ class Fragments(unittest.TestCase):
         check()
         self.assertTrue(taken > 300 or FEWER, taken)
 
+    @slow
     def test_each_piece_in_each_element_by_html5lib(self) -> None:
         for within in WITHIN:
             expected = around(by_html5lib(page(within, "")))

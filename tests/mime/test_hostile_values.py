@@ -18,7 +18,7 @@ from pribble import Address, Attachment, Group, Invitation, Message, Picture, Pr
 from pribble.mime.base import BaseMessage
 from pribble.mime.stored import ReadPicture
 from tests.mime.mail import PNG
-from tests.support import Case
+from tests.support import Case, slow
 
 HOSTILE = [
     "\r\nX-Injected: yes", "\nX-Injected: yes", "\r", "\r\n\r\n", "\0", "\x1b[2J", "\x7f", "\x85", "\u2028", "\u202e", "\u2066",
@@ -144,6 +144,7 @@ class Fields(Case):
         self.assertNotIsInstance(error, UnicodeError)
         self.assertTrue(all(character.isprintable() or character == "\n" for character in str(error)), repr(str(error)))
 
+    @slow
     def test_each_parameter_of_each_way(self) -> None:
         for called, (way, tame, made) in WAYS.items():
             parameters = [name for name in inspect.signature(way).parameters if name != "self"]

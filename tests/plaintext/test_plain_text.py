@@ -411,6 +411,7 @@ class Asked(Case):
             with self.assertRaises(ValueError):
                 plain_text(page, **wrong)
 
+    @slow
     def test_hostile_pages(self) -> None:
         for page in ("<div>" * large(100_000), "<table><tr><td>" * large(20_000), "<a href=x>" * large(30_000) + "x", "x" * large(1_000_000),
                      "<blockquote>" * large(50_000) + "x", "<ul><li>" * large(30_000) + "x", "<sup>" * large(50_000) + "x", "漢" * large(300_000),

@@ -21,7 +21,7 @@ from pribble.errors import DataError
 from pribble.review import Adopted, adopt
 from pribble.review.adopting import archives
 from tests.chromium import browser
-from tests.support import DEMO, Case, generated, html_of, needs_chromium, pribble
+from tests.support import DEMO, Case, generated, html_of, needs_chromium, pribble, slow
 
 
 def png(colour: str = "#1f7a7a", size: tuple[int, int] = (60, 40)) -> bytes:
@@ -155,6 +155,7 @@ class Adopting(Case):
                 for debris in ("<o:p>", "w:WordDocument", "mso-style-parent", "StartFragment", "Generator", "xmlns:w"):
                     self.assertEqual(debris in source, not tidy, debris)
 
+    @slow
     def test_messages_of_ours(self) -> None:
         templates = TemplateFolder(DEMO, locale="en_GB", timezone="Europe/London")
         for name, template in templates.items():

@@ -40,6 +40,7 @@ def sound(*names: str) -> dict[Found, int]:
 
 
 class Corpus(Case):
+    @slow
     def test_sound_designs_and_the_demo_give_notes_alone(self) -> None:
         for folder in (TemplateFolder(DESIGNS), TemplateFolder(DEMO, locale="en_GB", timezone="Europe/London")):
             made = check(folder)
@@ -55,6 +56,7 @@ class Corpus(Case):
         self.assertIn(rule, {name for name, _, _ in new}, new)
         self.assertEqual({name for name, severity, _ in new if severity != "note"} - {rule}, set(), new)
 
+    @slow
     def test_some_mistakes_are_found_alone(self) -> None:
         for mutation in MUTATIONS[::8]:
             with self.subTest(mutation["rule"]):
@@ -76,6 +78,7 @@ class Corpus(Case):
         self.assertIn(f"{designs} sound designs", page)
         self.assertIn(f"{len(MUTATIONS) + len(OF_MESSAGES) + len(STRAINED)} mistakes", page)
 
+    @slow
     def test_every_rule_is_in_the_catalogue(self) -> None:
         """Each rule that anything in the source reports is one of the tables."""
         known = {*RULES, *HANDED_ON, *OF_THE_AUDIT}
@@ -378,6 +381,7 @@ class Details(Case):
 
 
 class Commands(Case):
+    @slow
     def test_the_demo(self) -> None:
         done = pribble("check", "--templates", str(DEMO), "--all")
         self.assertEqual((done.returncode, done.stderr), (0, ""))

@@ -111,6 +111,7 @@ class OfMessages(Case):
         self.assertEqual(differences(b"", b""), [])
         self.assertEqual([one.kind for one in differences(b"Subject: a\r\n\r\nx", b"Subject: b\r\n\r\nx")], ["header"])
 
+    @slow
     def test_renderings_of_the_demo_and_the_designs(self) -> None:
         for folder in (TemplateFolder(DEMO, locale="en_GB", timezone="Europe/London"), TemplateFolder(DESIGNS)):
             for name, template in folder.items():
@@ -224,6 +225,7 @@ class Commands(Case):
         self.assertEqual(notes["gate-code"], "gone: there is none")
         self.assertTrue(notes["new-one"].startswith("new"))
 
+    @slow
     def test_a_commit_is_read_as_a_checkout_would_and_from_a_hook_too(self) -> None:
         path = self.folder(
             {

@@ -88,6 +88,7 @@ class Written(Case):
         made = preview(templates, out, **{"viewers": VIEWERS, **given})
         return made, Page(out)
 
+    @slow
     def test_the_demo(self) -> None:
         made, page = demo_page()
         self.assertEqual((made.size, made.heaviest), (len(page.html.encode()), ()))
@@ -119,6 +120,7 @@ class Written(Case):
         self.assertEqual(page.html.count("<script"), 2)
         self.assertNotRegex(page.html.partition("<script")[0], "https?://")
 
+    @slow
     def test_each_picture_stands_once(self) -> None:
         _, page = self.preview(demo(), names=["berth-confirmed"])
         pictures = [chunk for chunk in page.group["chunks"] if chunk.startswith("data:image/")]
@@ -127,6 +129,7 @@ class Written(Case):
             self.assertEqual(page.html.count(picture), 1)
             base64.b64decode(picture.partition(",")[2], validate=True)
 
+    @slow
     def test_values_words_and_places(self) -> None:
         _, page = demo_page()
         case = page.case("mooring-statement")
@@ -389,6 +392,7 @@ class Live(Case):
         self.assertFalse(outside.exists())
         self.assertEqual(sorted(p.name for p in path.iterdir() if p.name.startswith(".")), [])
 
+    @slow
     def test_edited_data(self) -> None:
         live, _ = self.live(names=["berth-confirmed"])
         data = {**demo()["berth-confirmed"].samples[""], "skipper": {"name": "Zoë Quarrie"}}

@@ -14,7 +14,7 @@ from pribble.markup.foreign_pages import read_foreign_page
 from pribble.review.preview.safe_pages import safe_page
 from pribble.review.simulating import SeenPage, seen_of
 from pribble.review.viewers import known_viewers
-from tests.support import TEST_DATA, Case, generated
+from tests.support import TEST_DATA, Case, generated, slow
 
 HTML = "{http://www.w3.org/1999/xhtml}"
 FORBIDDEN = frozenset(
@@ -103,6 +103,7 @@ class SafePages(Case):
                 self.assertEqual(said(written(html)), said(html))
                 self.assertEqual(written(written(html)), written(html))
 
+    @slow
     def test_a_viewer_s_page_is_written_as_if_it_were_read_anew(self) -> None:
         """The page is written from the events that the viewer was simulated on; the result is read here once more."""
         for path in sorted(TEST_DATA.glob("designs/*.html")):

@@ -28,6 +28,7 @@ def found(templates: TemplateFolder | Template) -> dict[str, set[str]]:
 
 
 class Weaknesses(Case):
+    @slow
     def test_what_was_planted_is_found_and_what_is_mended_is_not(self) -> None:
         made = found(TemplateFolder(TEMPLATES))
         planted: dict[str, set[str]] = {}

@@ -17,7 +17,7 @@ from pribble.template import trace
 from tests.compiler.test_walker import DATA, TEMPLATES
 from tests.compiler.walker import ShownText, Wrong, walk_pieces
 from tests.review.mutating import DESIGNS
-from tests.support import DEMO, Case, generated, html_of
+from tests.support import DEMO, Case, generated, html_of, slow
 
 
 def literals(traced: TracedText) -> list[str]:
@@ -30,6 +30,7 @@ def literals(traced: TracedText) -> list[str]:
 
 
 class Traces(Case):
+    @slow
     def test_the_demo_and_the_designs(self) -> None:
         for folder in (TemplateFolder(DEMO, locale="en_GB", timezone="Europe/London"), TemplateFolder(DESIGNS)):
             for name, template in folder.items():

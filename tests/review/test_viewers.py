@@ -20,7 +20,7 @@ from tests.cascade.test_computed import PROPERTIES
 from tests.chromium import browser
 from tests.review.mutating import DESIGNS
 from tests.review.test_checks import PAGE
-from tests.support import DEMO, Case, needs_chromium, pribble
+from tests.support import DEMO, Case, needs_chromium, pribble, slow
 
 PNG = Picture.open(DESIGNS / "pictures/seal.png")
 CID = f"cid:{PNG.content_id('skerrow.example')}"
@@ -156,6 +156,7 @@ class Profiles(Case):
         for viewer in known_viewers().values():
             self.assertTrue(viewer.about and viewer.why, viewer.name)
 
+    @slow
     def test_pages_stay_whole_and_bring_nothing_from_elsewhere(self) -> None:
         for name, one in messages().items():
             for viewer in known_viewers():

@@ -14,7 +14,7 @@ from pribble.rendering.traced_words import TracedWord, WordKey, words_of_page
 from pribble.template import trace, trace_derived_text
 from tests.compiler.test_walker import DATA, TEMPLATES
 from tests.review.mutating import DESIGNS
-from tests.support import DEMO, Case, generated
+from tests.support import DEMO, Case, generated, slow
 
 Found = Mapping[WordKey, tuple[int, int]]
 
@@ -47,6 +47,7 @@ class Words(Case):
                 self.assertLessEqual(ends, start, "words of the text stand in the order of the page")
                 ends = end
 
+    @slow
     def test_the_demo_and_the_designs(self) -> None:
         known = {"gale-warning", "sign-in"}  # whose texts are written by hand
         for name, template, data, locale in pages():

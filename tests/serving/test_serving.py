@@ -33,7 +33,7 @@ from pribble.serving.problems import PROBLEM_KINDS
 from pribble.serving.routes import ROUTES
 from pribble.testing import Outbox
 from tests.serving.served import AUTHORIZED, DATA, FILES, TOKEN, Client, serving
-from tests.support import DEMO, Case, generated
+from tests.support import DEMO, Case, generated, slow
 
 
 class Served(Case):
@@ -158,6 +158,7 @@ class Events(Served):
             self.assertEqual((one.status, one.headers["Retry-After"]), (409, "2"))
         self.assertEqual(len(self.outbox.messages), 4)
 
+    @slow
     def test_fifty_at_once(self) -> None:
         """Thirty events, twenty of them twice."""
         asked = [{**DATA, "ref": f"B {n}", "mail": f"p{n}@example.org"} for n in [*range(30), *range(20)]]
@@ -281,6 +282,7 @@ TAKING_ALL = Template.from_text(
 class Fields(unittest.TestCase):
     """The schema of a template's data, against what rendering takes."""
 
+    @slow
     def test_samples_conform_and_what_rendering_refuses_does_not(self) -> None:
         folder, left_out = TemplateFolder(DEMO), 0
         for name, template in folder.items():

@@ -70,6 +70,7 @@ class Finished(Case):
         for embed in (None, "data", "none"):
             yield striped.render({"l": ["a", "b", "ä"], "picture": picture}, embed=embed)
 
+    @slow
     def test_a_rendering_says_the_same_when_it_is_copied(self) -> None:
         for rendering in self.renderings():
             for used in (False, True):
