@@ -56,8 +56,8 @@ def _is_shallow(whole: Data) -> bool:
 
 
 def _within(outer: Data) -> Iterator[Data]:
-    found = outer.values() if isinstance(outer, Mapping) else outer
-    return (inner for inner in found if isinstance(inner, Mapping | list))
+    found = outer.values() if isinstance(outer, dict) else outer
+    return (inner for inner in found if isinstance(inner, (dict, list)))  # as JSON is read
 
 
 def checked_members(given: Mapping[str, Data], known: Collection[str]) -> None:
