@@ -79,6 +79,8 @@ def tables(draw: st.DrawFn) -> str:
     others = [
         "<td>{{ e.a }} × {{ e.b }}</td>",
         "<td>{{ e.a if e.more }}</td>",
+        '<td rowspan="2">{{ e.a }}</td>',
+        '<td colspan="2">{{ e.b }}</td>',
         "<td>as it is</td>",
         "<td><b>{{ e.a }}</b></td>",
         "<th>{{ e.b }}</th>",

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator, Sequence
 
 from pribble.compiler.text_steps import FillPattern, FillRow, TextFormStep
 from pribble.language.linked_source import Marker
-from pribble.plaintext.blocks import RowForm, Rows, Table
+from pribble.plaintext.blocks import Rows, Table
 from pribble.plaintext.known_tables import KnownRow, KnownTable
 from pribble.plaintext.patterns import PatternPart, PatternRow, RowPattern
 from pribble.plaintext.tables import is_data
@@ -50,29 +50,29 @@ def known_table(table: Table, rows: Sequence[PatternRow]) -> tuple[int, KnownTab
     if part.run is None:
         return None
     section, run = part.run
-    heads = [row for _, row in rows[:at] if isinstance(row, Rows) and _is_head(row, run.form)]
-    others = [_known_row(section, row) for section, row in rows[at + 1 :]]
-    known = [row for row in others if row is not None and row.form.width <= run.form.width]
-    if section or run.head or not run.form.even or len(heads) < at or len(known) < len(others):
+    form = run.form
+    if section or run.head or form.header or not form.even or form.reaching:
         return None
-    if known and known[0].form is run.form and not known[0].foot:  # it would be one of the run
+    heads = [row for _, row in rows[:at] if isinstance(row, Rows) and _is_head(row, form.width)]
+    others = [_known_row(section, row) for section, row in rows[at + 1 :]]
+    known = [row for row in others if row is not None and row.form.width <= form.width]
+    if len(heads) < at or len(known) < len(others):
+        return None
+    if known and known[0].form is form and not known[0].foot:  # it would be one of the run
         return None
     one_each = [*heads, run, *[Rows(row.form, [[""] * len(row.cells)]) for row in known]]
-    if run.form.header or not is_data(Table(table.arranging, one_each)):
-        return None
-    return part.index, KnownTable(heads, run.form, known)
+    return (part.index, KnownTable(heads, form, known)) if is_data(Table(table.arranging, one_each)) else None
 
 
-def _is_head(rows: Rows, run: RowForm) -> bool:
-    """Returns whether rows are one of the head, the same in all messages, with as many columns as those of the run."""
-    return (rows.head or rows.form.header) and rows.flat and rows.narrow and _has_columns(rows.form, run.width)
-
-
-def _has_columns(form: RowForm, count: int) -> bool:
-    return form.even and form.width == count and not form.reaching
+def _is_head(rows: Rows, width: int) -> bool:
+    """Returns whether a row is one of the head, the same in all messages, each cell one of so many columns."""
+    form = rows.form
+    is_head = rows.head or form.header
+    return is_head and rows.flat and rows.narrow and form.even and form.width == width and not form.reaching
 
 
 def _known_row(section: str, row: Rows | RowPattern | PatternPart) -> KnownRow | None:
+    """Returns a row below those of the run; None where it is one of the head, or more than a line of texts."""
     of = row.of if isinstance(row, RowPattern) else row
     if not isinstance(of, Rows) or of.head or of.form.header or of.form.reaching or len(of.cells) != 1:
         return None
