@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 import json
 import threading
 import unittest
@@ -12,8 +13,16 @@ from enum import Enum
 from typing import NamedTuple
 from uuid import UUID
 
+from hypothesis import given
+from hypothesis import strategies as st
+from jsonschema import Draft202012Validator
+
 from pribble import FieldError, Template
-from tests.support import Case, html_of
+from pribble.language.data_paths import at_first_items, outer_paths, path_steps, write_path
+from pribble.language.field_schema import field_schema
+from pribble.language.samples import data_skeleton
+from pribble.review.cases import leaf_paths, value_at
+from tests.support import Case, generated, html_of
 
 DATA = {
     "name": "Ana",
@@ -344,6 +353,39 @@ class Fields(Case):
         with self.assertRaises(FieldError) as caught:
             template.render({**data, "a": 1, "b": {"c": 1}})
         self.assertEqual(caught.exception.path, "lines[0].y")
+
+    def test_names_that_no_path_could_hold_as_they_are(self) -> None:
+        template = Template.from_text(
+            '{{ c["net.price"] }} {{ c.net.price }} {{ c["[0]"] }} {{ c[""] }} {{ c["in \\"quotes\\""] }}'
+            '{{ for line in c["l.i"]: }}{{ line["a]b"] }}{{ :for }}'
+        )
+        paths = [field.path for field in template.fields()]
+        names = ['c["net.price"]', "c.net.price", 'c["[0]"]', 'c[""]', 'c["in \\"quotes\\""]', 'c["l.i"][]["a]b"]']
+        self.assertEqual(paths, names)
+        # What is said of the data fits the template, and the data of the schema.
+        data = data_skeleton(template.fields())
+        self.assertEqual(template.problems(data), [])
+        judge = Draft202012Validator(field_schema(template.fields(), "t"))
+        self.assertTrue(judge.is_valid(data))
+        self.assertEqual([value_at(data, at_first_items(path)) for path in paths], ["text"] * len(paths))
+        self.assertEqual(set(leaf_paths(data)), set(paths))
+        for path in paths:
+            with self.subTest(path):
+                *outer, last = path_steps(at_first_items(path))
+                less = copy.deepcopy(data)
+                del value_at(less, write_path(outer))[last]
+                self.assertEqual(
+                    [getattr(one, "path", None) for one in template.problems(less)], [at_first_items(path)]
+                )
+                self.assertFalse(judge.is_valid(less))
+
+    @generated(200)
+    @given(st.lists(st.text(max_size=6) | st.integers(0, 999_999_999) | st.none(), min_size=1, max_size=6))
+    def test_paths_are_read_as_they_are_written(self, steps: list[str | int | None]) -> None:
+        path = write_path(steps)
+        self.assertEqual(path_steps(path), steps)
+        outer = [write_path(steps[:end]) for end in range(1, len(steps))]
+        self.assertEqual(outer_paths(path), outer)
 
 
 if __name__ == "__main__":

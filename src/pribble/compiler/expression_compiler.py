@@ -14,6 +14,7 @@ from collections.abc import Mapping
 from pribble.compiler.escapers import escapers
 from pribble.compiler.syntax_trees import parsed
 from pribble.errors import Place, TemplateError, did_you_mean
+from pribble.language.data_paths import member_path
 from pribble.language.expressions import (
     All,
     Arithmetic,
@@ -94,14 +95,10 @@ def described(expression: Expression) -> str:
             return described(binding.value) + "[]"
         case Local(binding=binding):
             return binding.name
-        case Member(base=All(), name=name):
-            return name
-        case Member(base=base, name=name):
-            return f"{described(base)}.{name}"
-        case Subscript(base=All(), key=Constant(value=str(key))):
-            return key
-        case Subscript(base=base, key=Constant(value=str(key))):
-            return f"{described(base)}.{key}"
+        case Member(base=All(), name=name) | Subscript(base=All(), key=Constant(value=str(name))):
+            return member_path("", name)
+        case Member(base=base, name=name) | Subscript(base=base, key=Constant(value=str(name))):
+            return member_path(described(base), name)
         case Subscript(base=base, key=Constant(value=int(key))):
             return f"{described(base)}[{key}]"
         case Subscript(base=base):

@@ -8,9 +8,12 @@ from decimal import DecimalException
 
 from pribble.compiler.expression_compiler import Site
 from pribble.errors import FieldError, LimitReached, PribbleError
+from pribble.regexes import regex
 from pribble.values.arithmetic import refused
 from pribble.values.counting import CELL
 from pribble.values.kinds import BROKEN_VALUE, AlreadyReported, Data
+
+_POSITION = regex(r"\[[0-9…]")
 
 
 def with_place(error: PribbleError, site: Site, positions: Mapping[str, int] | None = None) -> PribbleError:
@@ -22,7 +25,7 @@ def with_place(error: PribbleError, site: Site, positions: Mapping[str, int] | N
         problem = problem.replace(f"{loop}[]", f"{loop}[{index}]")
         path = path.replace(f"{loop}[]", f"{loop}[{index}]")
     if isinstance(error, FieldError):
-        if "[" in path and "[" not in problem:
+        if _POSITION.search(path) and not _POSITION.search(problem):
             problem = f"{path}: {problem}"
         return type(error)(problem, path=path or None, place=site.place, hint=error.hint, related=error.related)
     return type(error)(problem, place=site.place, hint=error.hint, related=error.related)

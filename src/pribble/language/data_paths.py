@@ -1,8 +1,11 @@
-"""Which values of the data an expression reads: their paths, with the turns of loops in them (``lines[2].price``)."""
+"""Paths of values in the data: written (``lines[].price``, ``lines[2]["net.price"]``), read, and which of them an
+expression reads."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+import json
+import re
+from collections.abc import Iterable, Iterator, Mapping
 
 from pribble.language.expressions import (
     All,
@@ -20,7 +23,58 @@ from pribble.regexes import regex
 
 # A path of more steps than this is none of a person's.
 _LONGEST_PATH = 100
-_STEP = regex(r"([^.\[\]]+)|\[([0-9]{1,9})\]")
+# A name, as it is or in brackets as a string of JSON; a position in a list; any item of one.
+_PLAIN = r'[^.\[\]"]+'
+_QUOTED = r'"(?:[^"\\]|\\(?:["\\/bfnrt]|u[0-9A-Fa-f]{4}))*+"'
+_STEP = regex(rf"(?P<plain>{_PLAIN})|\[(?:(?P<quoted>{_QUOTED})|(?P<position>[0-9]{{1,9}})|(?P<any>))\]")
+_PLAIN_NAME = regex(_PLAIN)
+
+# A name, a position in a list, or None for any item of one.
+Step = str | int | None
+
+
+def path_steps(path: str) -> list[Step]:
+    """Returns the steps of a path."""
+    return [_step(found) for found in _STEP.finditer(path)]
+
+
+def _step(found: re.Match[str]) -> Step:
+    match found.lastgroup:
+        case "plain":
+            return found["plain"]
+        case "quoted":
+            return str(json.loads(found["quoted"], strict=False))
+        case "position":
+            return int(found["position"])
+    return None
+
+
+def write_path(steps: Iterable[Step]) -> str:
+    """Returns the path that has these steps."""
+    path = ""
+    for step in steps:
+        if isinstance(step, str):
+            path = member_path(path, step)
+        else:
+            path += "[]" if step is None else f"[{step}]"
+    return path
+
+
+def member_path(path: str, name: str) -> str:
+    """Returns the path of what has a name in the record at a path, which is "" for the data."""
+    if not _PLAIN_NAME.fullmatch(name):
+        return f"{path}[{json.dumps(name, ensure_ascii=False)}]"
+    return f"{path}.{name}" if path else name
+
+
+def outer_paths(path: str) -> list[str]:
+    """Returns the paths of all that a value is in, from the outermost to the innermost."""
+    return [path[: found.start()].removesuffix(".") for found in _STEP.finditer(path) if found.start()]
+
+
+def at_first_items(path: str) -> str:
+    """Returns the path in which any item is the first."""
+    return write_path([0 if step is None else step for step in path_steps(path)])
 
 
 def path_of(node: Expression, turns: Mapping[Binding, int] | None = None, steps: int = 0) -> str | None:
@@ -35,10 +89,8 @@ def path_of(node: Expression, turns: Mapping[Binding, int] | None = None, steps:
         case Name(name=name):
             return name
         case Member(base=base, name=name) | Subscript(base=base, key=Constant(value=str(name))):
-            if isinstance(base, All):
-                return name
-            inner = path_of(base, turns, steps)
-            return None if inner is None else f"{inner}.{name}"
+            inner = "" if isinstance(base, All) else path_of(base, turns, steps)
+            return None if inner is None else member_path(inner, name)
         case Subscript(base=base, key=key):
             return _item(path_of(base, turns, steps), turns, key.value if isinstance(key, Constant) else None)
         case Maybe(step=step):
@@ -68,8 +120,3 @@ def data_paths(node: Expression, turns: Mapping[Binding, int], depth: int = 0) -
         for each in inner:
             if each is not None:
                 yield from data_paths(each, turns, depth + 1)
-
-
-def path_steps(path: str) -> list[str | int]:
-    """Returns the steps of a path: names, and positions in lists."""
-    return [found[1] if found[1] is not None else int(found[2]) for found in _STEP.finditer(path)]

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
-from pribble.language.fields import Field, path_steps
+from pribble.language.data_paths import path_steps
+from pribble.language.fields import Field
 from pribble.records import field, record
 
 DIALECT = "https://json-schema.org/draft/2020-12/schema"
@@ -25,11 +26,11 @@ _KINDS: dict[str, dict[str, Any]] = {
 
 @record(slots=True)
 class _Node:
-    """A field, or what others are in: members by name, or items ("[]")."""
+    """A field, or what others are in: members by name, or items, under None."""
 
     is_needed: bool = False
     kind: str = "any"
-    inner: dict[str, _Node] = field(default_factory=dict)
+    inner: dict[str | None, _Node] = field(default_factory=dict)
 
 
 def field_schema(fields: Iterable[Field], title: str) -> dict[str, Any]:
@@ -41,6 +42,7 @@ def field_schema(fields: Iterable[Field], title: str) -> dict[str, Any]:
     for one in fields:
         node, needed = whole, len(path_steps(one.needed))
         for number, step in enumerate(path_steps(one.path)):
+            assert not isinstance(step, int)
             node = node.inner.setdefault(step, _Node())
             node.is_needed = node.is_needed or number < needed
         node.kind = one.kind
@@ -50,8 +52,8 @@ def field_schema(fields: Iterable[Field], title: str) -> dict[str, Any]:
 def _schema(node: _Node) -> dict[str, Any]:
     if not node.inner:
         made = dict(_KINDS[node.kind])
-    elif "[]" in node.inner:
-        made = {"type": "array", "items": _schema(node.inner["[]"])}
+    elif None in node.inner:
+        made = {"type": "array", "items": _schema(node.inner[None])}
     else:
         made = {"type": "object", "properties": {name: _schema(one) for name, one in node.inner.items()}}
         if needed := [name for name, one in node.inner.items() if one.is_needed]:

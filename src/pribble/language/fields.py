@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Collection, Iterable, Iterator, Mapping
 
 from pribble.errors import Place
-from pribble.language.data_paths import path_of
+from pribble.language.data_paths import outer_paths, path_of, path_steps, write_path
 from pribble.language.expressions import (
     All,
     Arithmetic,
@@ -68,8 +67,9 @@ def fields(linked: LinkedSource, common: Collection[str] = (), pictures: Collect
     """
     seen: dict[str, _FieldUses] = {}
     _FieldCollector(seen).linked(linked, pictures)
-    seen = {path: found for path, found in seen.items() if re.split(r"[.\[]", path)[0] not in common}
-    leaves = [path for path in seen if not any(_is_inside(other, path) for other in seen)]
+    seen = {path: found for path, found in seen.items() if path_steps(path)[0] not in common}
+    outer = {each for path in seen for each in outer_paths(path)}
+    leaves = [path for path in seen if path not in outer]
     return [
         Field(
             path,
@@ -85,27 +85,12 @@ def fields(linked: LinkedSource, common: Collection[str] = (), pictures: Collect
 def _needed(path: str, seen: Mapping[str, _FieldUses]) -> str:
     """Returns the part of a path that must be there."""
     needed = ""
-    for known in _from_outermost(path):
+    for known in (*outer_paths(path), path):
         if known in seen:
             if not seen[known].required:
                 return needed
             needed = known
     return needed
-
-
-def path_steps(path: str) -> list[str]:
-    """Returns the steps of a field's path: names, and "[]" for the items of a list."""
-    return re.findall(r"[^.\[\]]+|\[\]", path)
-
-
-def _from_outermost(path: str) -> Iterator[str]:
-    """Yields the paths of all that a field is in, and its own."""
-    yield from (path[: found.start()] for found in re.finditer(r"[.\[]", path))
-    yield path
-
-
-def _is_inside(path: str, outer: str) -> bool:
-    return path.startswith((f"{outer}.", f"{outer}["))
 
 
 @record(frozen=True, slots=True)
@@ -214,7 +199,8 @@ class _FieldCollector:
         inner.use(rebound(node.body, node.item), "any", _NONE_GUARDED)
         for name, seen in inner.seen.items():
             if path is not None:
-                whole = self.seen.setdefault(f"{path}[].{name}", _FieldUses())
+                own = write_path([*path_steps(path), None, *path_steps(name)])
+                whole = self.seen.setdefault(own, _FieldUses())
                 whole.kinds |= seen.kinds
                 whole.required = whole.required or seen.required
                 whole.uses += seen.uses

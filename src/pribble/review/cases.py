@@ -7,7 +7,7 @@ from functools import cached_property
 
 from pribble.errors import Place, PribbleError, Source
 from pribble.findings import Finding
-from pribble.language.data_paths import path_steps
+from pribble.language.data_paths import member_path, path_steps
 from pribble.mime.message import Message
 from pribble.pictures.picture import Picture
 from pribble.records import field, record
@@ -109,8 +109,10 @@ def value_at(data: Data, path: str) -> Data:
     for step in path_steps(path):
         if isinstance(step, str):
             data = record_field(data, step)
-        else:
+        elif isinstance(step, int):
             data = data[step] if isinstance(data, list | tuple) and step < len(data) else MISSING
+        else:
+            return None
         if data is MISSING:
             return None
     return data
@@ -121,7 +123,7 @@ def leaf_paths(data: Data, path: str = "", depth: int = 0) -> Iterator[str]:
     if isinstance(data, Mapping) and data and depth < 20:
         for name, value in data.items():
             if isinstance(name, str):
-                yield from leaf_paths(value, f"{path}.{name}" if path else name, depth + 1)
+                yield from leaf_paths(value, member_path(path, name), depth + 1)
     elif isinstance(data, list | tuple) and data and depth < 20:
         seen: set[str] = set()
         for value in data[:1000]:

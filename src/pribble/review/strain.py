@@ -11,7 +11,7 @@ import copy
 from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
 
-from pribble.language.data_paths import path_of
+from pribble.language.data_paths import Step, at_first_items, path_of, path_steps, write_path
 from pribble.language.expressions import Comparison, Constant, with_inner
 from pribble.language.fields import Field
 from pribble.language.linked_source import LinkedSource
@@ -90,7 +90,8 @@ def strained_together(template: Template, sample: Data | None) -> list[Strain]:
     for name, (what, kinds) in _TOGETHER.items():
         data = base
         # A list goes before what is in it.
-        for change in sorted((one for one in changes if one.kind in kinds), key=lambda one: one.path.count("[]")):
+        chosen = [one for one in changes if one.kind in kinds]
+        for change in sorted(chosen, key=lambda one: path_steps(one.path).count(None)):
             data = (data and _with_change(data, change, everywhere=True)) or data
         if data is not None and data != base:
             made.append(Strain(name, what, "", data))
@@ -103,9 +104,12 @@ def _strained_base(found: list[Field], sample: Data | None) -> Mapping[str, Data
 
 
 def _of_fields(found: Sequence[Field], base: Mapping[str, Data], many: int = _MANY) -> Iterator[_Change]:
-    lists = {path.partition("[]")[0] for path in leaf_paths(base) if "[]" in path}
-    lists |= {field.path.partition("[]")[0] for field in found if field.kind == "list" or "[]" in field.path}
-    optional = [field.path for field in found if field.optional and not field.path.endswith("[]")]
+    lists = {outer for path in leaf_paths(base) if (outer := _outermost_list(path)) is not None}
+    for field in found:
+        outer = _outermost_list(field.path)
+        if outer is not None or field.kind == "list":
+            lists.add(field.path if outer is None else outer)
+    optional = [field.path for field in found if field.optional and path_steps(field.path)[-1] is not None]
     for path in optional:
         yield _Change(path, "left out", f"{path} left out", None)
     for path in sorted(lists):
@@ -116,8 +120,14 @@ def _of_fields(found: Sequence[Field], base: Mapping[str, Data], many: int = _MA
             several = [items[index % len(items)] for index in range(many)]
             yield _Change(path, "many", f"{many} items in {path}", several)
     for field in found:
-        value = value_at(base, field.path.replace("[]", "[0]"))
+        value = value_at(base, at_first_items(field.path))
         yield from _of_value(base, field, value)
+
+
+def _outermost_list(path: str) -> str | None:
+    """Returns the path of the outermost list that a value is in; None where it is in none."""
+    steps = path_steps(path)
+    return write_path(steps[: steps.index(None)]) if None in steps else None
 
 
 def _of_value(base: Mapping[str, Data], field: Field, value: Data) -> Iterator[_Change]:
@@ -170,7 +180,7 @@ def _with_change(base: Mapping[str, Data], change: _Change, *, everywhere: bool 
     """Returns the data with one change, in the first item of a list, or `everywhere`.  None where the data have no such
     place."""
     whole = copy.deepcopy(dict(base))
-    *steps, last = change.path.replace("[]", ".[]").split(".")
+    *steps, last = path_steps(change.path)
     containers: list[Data] = [whole]
     for step in steps:
         containers = [inner for one in containers for inner in _inner(one, step)[: None if everywhere else 1]]
@@ -178,15 +188,15 @@ def _with_change(base: Mapping[str, Data], change: _Change, *, everywhere: bool 
     return whole if any(done) else None
 
 
-def _inner(container: Data, step: str) -> Sequence[Data]:
-    if step == "[]":
+def _inner(container: Data, step: Step) -> Sequence[Data]:
+    if step is None:
         return container if isinstance(container, list) else ()
     return (container[step],) if isinstance(container, dict) and step in container else ()
 
 
-def _put_value(container: Data, step: str, value: Data) -> bool:
+def _put_value(container: Data, step: Step, value: Data) -> bool:
     """Put a value into a container, or take out what is there with None; returns whether it has such a place."""
-    if step == "[]":
+    if step is None:
         if isinstance(container, list) and container:
             container[0] = value
             return True

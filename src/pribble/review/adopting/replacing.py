@@ -131,7 +131,7 @@ def sample_of(stood: Mapping[str, str]) -> dict[str, object]:
     made: dict[str, object] = {}
     for path, text in stood.items():
         container = made
-        *steps, last = (str(step) for step in path_steps(path))
+        *steps, last = [str(step) for step in path_steps(path) if step is not None]
         for step in steps:
             inner = container.setdefault(step, {})
             if not isinstance(inner, dict):

@@ -7,7 +7,7 @@ from bisect import bisect_right
 from collections.abc import Iterable, Iterator, Mapping
 from datetime import date, datetime
 
-from pribble.language.data_paths import path_of
+from pribble.language.data_paths import outer_paths, path_of
 from pribble.language.expressions import (
     All,
     Binding,
@@ -219,18 +219,14 @@ def unused_paths(checked: Checked, data: Iterable[object]) -> list[str]:
     used = {field.path for field in template.fields()}
     for case in checked.cases:
         used |= {field.path for field in template.fields(locale=case.locale)}
-    reached = {path[:end] for path in used for end in (*_path_ends(path), len(path))}
+    reached = {each for path in used for each in (*outer_paths(path), path)}
     found: dict[str, None] = {}
     for each in data:
         for leaf in leaf_paths(each):
-            if leaf not in reached and not any(leaf[:end] in used for end in _path_ends(leaf)):
-                outermost = next(leaf[:end] for end in (*_path_ends(leaf), len(leaf)) if leaf[:end] not in reached)
-                found[outermost] = None
+            outer = outer_paths(leaf)
+            if leaf not in reached and used.isdisjoint(outer):
+                found[next(each for each in (*outer, leaf) if each not in reached)] = None
     return list(found)
-
-
-def _path_ends(path: str) -> list[int]:
-    return [found.start() for found in re.finditer(r"[.\[]", path)]
 
 
 def _linked(checked: Checked) -> list[LinkedSource]:

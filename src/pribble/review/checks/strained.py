@@ -7,6 +7,7 @@ from collections.abc import Iterator
 
 from pribble.cascade.elements import Element
 from pribble.graphemes import column_count
+from pribble.language.data_paths import at_first_items
 from pribble.language.expressions import Formatted
 from pribble.records import record
 from pribble.regexes import regex
@@ -61,7 +62,7 @@ def check_strained(case: Case, strain: Strain, before: Before, report: CheckRepo
 
 def _shown_in_text(case: Case, strain: Strain) -> Iterator[tuple[TracedText, Shown, str, str]]:
     """Yields where the changed value stands in running text: the form that it is in, what is before it, and behind."""
-    path = strain.path.replace("[]", "[0]")
+    path = at_first_items(strain.path)
     if case.html is not None and case.view is not None:
         for shown in case.html.shown:
             if path in shown.paths and shown.start < shown.end and case.view.reads(shown.start):
@@ -127,7 +128,7 @@ def _check_direction(case: Case, strain: Strain, report: CheckReport) -> None:
     view = case.view
     if view is None or case.html is None:
         return
-    path = strain.path.replace("[]", "[0]")
+    path = at_first_items(strain.path)
     for shown in case.html.shown:
         if path not in shown.paths or not view.reads(shown.start):
             continue

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Collection, Iterator
 
+from pribble.language.data_paths import path_steps
 from pribble.regexes import regex
 
 CURRENCY_SIGNS = "€$£¥₹₺₩"
@@ -75,9 +76,8 @@ def known_names(paths: Collection[str]) -> frozenset[str]:
     """Returns the names of fields as they are compared: the last of each path, and the whole."""
     made: set[str] = set()
     for path in paths:
-        steps = re.split(r"[.\[\]]+", path.strip("[]"))
-        made.add(folded(steps[-1]).replace(" ", ""))
-        made.add(folded(path).replace(" ", ""))
+        names = [step for step in path_steps(path) if isinstance(step, str)]
+        made |= {folded(name).replace(" ", "") for name in (*names[-1:], path)}
     return frozenset(name for name in made if len(name) > 1)
 
 
