@@ -120,7 +120,9 @@ def recipients(given: Recipients, field: str, *, groups: bool = True) -> Address
     """
     if given.__class__ is tuple and not given:
         return NOBODY
-    if isinstance(given, AddressList):
+    if given.__class__ is list:
+        found = AddressList([_recipient(one, field) for one in given])
+    elif isinstance(given, AddressList):
         found = given
     elif isinstance(given, (str, Address, Group)):
         found = AddressList((_recipient(given, field),))

@@ -254,6 +254,8 @@ class Rendering:
 
 def checked_options(options: MessageOptions) -> None:
     """Raise `TypeError` for options that no message takes, or that a rendering has already."""
+    if not options:
+        return
     from pribble.mime.message import MessageOptions
 
     taken = ("sender", "to", "pictures", *MessageOptions.__annotations__)
