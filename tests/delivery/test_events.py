@@ -5,7 +5,9 @@ from __future__ import annotations
 import json
 import os
 import re
+import sys
 import threading
+import traceback
 import unittest
 import unittest.mock
 from collections import Counter
@@ -396,7 +398,10 @@ class Kills(OfEvents):
                         try:
                             post_event(self.path, journal, address, data)
                             status = 0
+                        except BaseException:
+                            traceback.print_exc()  # nobody else would say it
                         finally:
+                            sys.stderr.flush()
                             os._exit(status)
                     children.append(child)
                 statuses = [os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]) for child in children]

@@ -113,7 +113,7 @@ class ReusedValues:
         return made
 
     def _rows(self, steps: Sequence[TextFormStep]) -> TakeRows | None:
-        """Returns what the steps of a part bring as a whole, if that are rows of values that were kept."""
+        """Returns what the steps of a part bring as a whole, if it is rows of values that were kept."""
         match [step for step in steps if not (isinstance(step, Marker) and step.role == SET)]:
             case [BeginPart(number=number), Marker(loop=Loop()), FillRow(texts=texts), Marker(), EndPart()]:
                 return self._taken_rows(number, texts)
