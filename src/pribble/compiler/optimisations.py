@@ -56,10 +56,11 @@ def page_programs(
         given = None if lets is None else [expressions.variable(binding) for binding in lets]
         emitter = KeepingEmitter(reuse or ReusedValues((), ()), wire or WireTemplate(), given)
         html = ProgramBuilder(emitter, world, expressions).build(steps)
-    text = None
-    if text_steps is not None and reuse is None:
+    if text_steps is None:
+        text = None
+    elif reuse is None:
         text = ProgramBuilder(EventEmitter(), world).build(text_steps)
-    elif text_steps is not None and reuse is not None:
+    else:
         text_steps = reuse.with_whole_runs(text_steps)
         # A ``let`` of the page is checked by the page's program; one that only the text has is the text's.
         of_page = [step.binding for step in steps if isinstance(step, Marker) and step.binding is not None]

@@ -4,14 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 
-from pribble.compiler.text_steps import FillPattern, FillRow, TextFormStep
+from pribble.compiler.text_steps import FillPattern, FillRow, TextFormStep, is_white_space
 from pribble.language.linked_source import Marker
 from pribble.plaintext.blocks import Rows, Table
 from pribble.plaintext.known_tables import KnownRow, KnownTable
-from pribble.plaintext.patterns import PatternPart, PatternRow, RowPattern
+from pribble.plaintext.patterns import Pattern, PatternPart, PatternRow, RowPattern
 from pribble.plaintext.tables import is_data
-
-_BLANK = " \t\n\f\r"
 
 
 def run_of_rows(steps: Iterable[TextFormStep]) -> tuple[str, Rows] | None:
@@ -19,16 +17,22 @@ def run_of_rows(steps: Iterable[TextFormStep]) -> tuple[str, Rows] | None:
     that are put in, and there is nothing else."""
     found: tuple[str, Rows] | None = None
     for step in steps:
-        if isinstance(step, FillPattern) and step.pattern.is_row:
-            section, row = step.pattern.rows[0]
-            assert isinstance(row, RowPattern)
-            alike = found is None or (found[0], found[1].form, found[1].head) == (section, row.of.form, row.of.head)
-            if not alike:
+        if isinstance(step, FillPattern) and (row := _only_row(step.pattern)) is not None:
+            if found is not None and (found[0], found[1].form, found[1].head) != (row[0], row[1].form, row[1].head):
                 return None
-            found = section, row.of
-        elif not isinstance(step, Marker) and not (isinstance(step, str) and not step.strip(_BLANK)):
+            found = row
+        elif not isinstance(step, Marker) and not is_white_space(step):
             return None
     return found
+
+
+def _only_row(pattern: Pattern) -> tuple[str, Rows] | None:
+    """Returns the row that a pattern consists of, with its section, where there is nothing in it but texts that are put
+    in, in order."""
+    match pattern:
+        case Pattern(blocks=[], rows=[(section, RowPattern(of=row, cells=cells))]) if cells == [*range(len(cells))]:
+            return section, row
+    return None
 
 
 def rows_alone(steps: Iterable[TextFormStep]) -> Iterator[TextFormStep]:

@@ -23,6 +23,7 @@ from pribble.compiler.text_steps import (
     TextCall,
     TextFormStep,
     TextParts,
+    is_white_space,
 )
 from pribble.language.linked_source import CLOSE, OPEN, SET, Marker
 from pribble.markup.contexts import Context
@@ -52,7 +53,6 @@ _FIRST_PLACEHOLDER = 0x100000
 _MOST_PLACEHOLDERS = 0xFFFD
 _UNREADY = regex("[\u200c\u200d\U00100000-\U0010ffff]")
 _SPACES = regex(" {2,}")
-_BLANK = " \t\n\f\r"
 # Elements of which more than the form depends on what was said before.
 _UNPATTERNED = frozenset({"abbr", "acronym"})
 _ROWS = frozenset({"tr", "thead", "tbody", "tfoot"})
@@ -128,8 +128,7 @@ class _PatternFinder:
                 around.open(_start_tag(step))
             elif isinstance(step, Close):
                 around.close()
-            is_blank = isinstance(step, str) and not step.strip(_BLANK)
-            if not (is_blank and around.inherited.collapse == "collapse" and self.is_at_edge(index)):
+            if not (is_white_space(step) and around.inherited.collapse == "collapse" and self.is_at_edge(index)):
                 made.append(step)
             index += 1
         return made
@@ -145,7 +144,7 @@ class _PatternFinder:
             step = self.steps[index]
             if index in self.edges:
                 index = self.ends.get(index, index)
-            elif not isinstance(step, Marker) and not (isinstance(step, str) and not step.strip(_BLANK)):
+            elif not isinstance(step, Marker) and not is_white_space(step):
                 return False
             index += 1
         return True
@@ -157,7 +156,7 @@ class _PatternFinder:
             step = self.steps[index]
             if isinstance(step, Open | OpenWithValues | OpenCaptured) and is_unsaid(_start_tag(step)):
                 index = self.ends.get(index, index)
-            elif not isinstance(step, str) or step.strip(_BLANK):
+            elif not is_white_space(step):
                 return index
             index += 1
 
@@ -241,8 +240,7 @@ class _PatternBuilder(Flow):
         if self.top:
             fixed = [(apart, block) for apart, block in made if not isinstance(block, TextSlot | Pattern | PatternPart)]
             blocks(fixed, WIDTH)  # laid out once for all
-        pattern = Pattern(None, made, rows, self.pending, _is_plain_row(made, rows))
-        return [*self.before, FillPattern(pattern, tuple(patterns.texts))]
+        return [*self.before, FillPattern(Pattern(None, made, rows, self.pending), tuple(patterns.texts))]
 
     def _steps(self, index: int, end: int) -> None:
         while index < end:
@@ -478,10 +476,3 @@ class _Patterns:
 def _is_open(placed: Sequence[PlacedPattern]) -> bool:
     """Returns whether a slot is among these blocks."""
     return any(isinstance(block, TextSlot | Pattern | PatternPart) for _, block in placed)
-
-
-def _is_plain_row(placed: Sequence[PlacedPattern], rows: Sequence[PatternRow]) -> bool:
-    """Returns whether there is one row, and nothing in it but texts that are put in, in order."""
-    if placed or len(rows) != 1 or not isinstance(row := rows[0][1], RowPattern):
-        return False
-    return row.cells == list(range(len(row.cells)))

@@ -119,3 +119,8 @@ EventStep = (
 )
 # All that the text's program is made of: marks open, branch and close blocks and set names.
 TextFormStep = Marker | EventStep
+
+
+def is_white_space(step: TextFormStep) -> bool:
+    """Returns whether a step is a text of white space alone, which collapses (CSS Text 3, 4.1)."""
+    return isinstance(step, str) and not step.strip(" \t\n\f\r")

@@ -51,9 +51,9 @@ class WireTemplate:
             elif isinstance(piece, PictureSlot) and text is piece.picture.data_url:
                 inside.append((len(frames), len(values), piece.picture.quoted_data_url))
                 frames.append(_SOFT)
-            elif (frame := self._texts.get(text)) is not None or text in self.texts:
-                frame = frame or self._text(text)
-                if frame.startswith(_HARD) and frames and not frames[-1].endswith(_VALUE + _SOFT):
+            elif text in self.texts:
+                frame = self._texts.get(text) or self._text(text)
+                if frames and frame.startswith(_HARD) and not frames[-1].endswith(_VALUE + _SOFT):
                     frames[-1] = frames[-1].removesuffix(_SOFT)  # the line ends here anyway
                 frames.append(frame)
             elif text:  # of this message alone: a preheader, the address of a picture

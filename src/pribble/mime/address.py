@@ -120,26 +120,30 @@ def recipients(given: Recipients, field: str, *, groups: bool = True) -> Address
     """
     if given.__class__ is tuple and not given:
         return NOBODY
-    if given.__class__ is list:
-        found = AddressList([_recipient(one, field) for one in given])
-    elif isinstance(given, AddressList):
+    if isinstance(given, AddressList):
         found = given
     elif isinstance(given, (str, Address, Group)):
         found = AddressList((_recipient(given, field),))
-    elif isinstance(given, tuple) and not all(isinstance(one, Address | Group) for one in given):
-        raise TypeError(
-            f"{field}: a bare tuple is not taken, as two strings could be a name and an address or two addresses; "
-            "write Address(name, addr) for one mailbox, and a list for several: [(name, addr), …]"
-        )
-    elif not isinstance(given, Iterable) or isinstance(given, bytes | Mapping):
-        raise TypeError(f"{field}: recipients are a string, an Address, a Group or a list, not {type(given).__name__}")
     else:
+        if given.__class__ is not list:  # what nearly all give
+            _check_several(given, field)
         found = AddressList([_recipient(one, field) for one in given])
     if not groups:
         for one in found.entries:
             if isinstance(one, Group):
                 raise _no_group(field)
     return found
+
+
+def _check_several(given: object, field: str) -> None:
+    """Raise `TypeError` for what is no collection of recipients."""
+    if isinstance(given, tuple) and not all(isinstance(one, Address | Group) for one in given):
+        raise TypeError(
+            f"{field}: a bare tuple is not taken, as two strings could be a name and an address or two addresses; "
+            "write Address(name, addr) for one mailbox, and a list for several: [(name, addr), …]"
+        )
+    if not isinstance(given, Iterable) or isinstance(given, bytes | Mapping):
+        raise TypeError(f"{field}: recipients are a string, an Address, a Group or a list, not {type(given).__name__}")
 
 
 def mailbox(given: Mailbox, field: str) -> Address:

@@ -49,16 +49,14 @@ class Pattern:
     """Blocks with slots among them: what stands in a group, list, item or table like `of`, or, with None, one after the
     other.
 
-    `rows` are those of a table, with the section they stand in; `below` is whether an empty line follows.  `is_row` is
-    a row by itself with nothing but texts that are put in, in order.  `known` is a table of data of which more is
-    known, and which of the texts are those of its run of rows.
+    `rows` are those of a table, with the section they stand in; `below` is whether an empty line follows.  `known` is a
+    table of data of which more is known, and which of the texts are those of its run of rows.
     """
 
     of: BlockGroup | List | ListItem | Table | None = None
     blocks: list[PlacedPattern] = field(default_factory=list)
     rows: list[PatternRow] = field(default_factory=list)
     below: bool = False
-    is_row: bool = False
     known: tuple[int, KnownTable] | None = None
 
 

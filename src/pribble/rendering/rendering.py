@@ -131,9 +131,9 @@ class Rendering:
         """The HTML, pictures embedded as asked for."""
         if self._pieces is None:
             return None
-        if self._options.is_usual:
-            return "".join(self._texts)
-        return self._filled(self._page(self.embed), self.embed)
+        if not self._options.is_usual:
+            self._check_links(self._page(self.embed), self.embed)
+        return "".join(self._texts)
 
     def fragment(self, *, embed: Embed | None = None) -> str | None:
         """Returns the HTML for a host that takes only the inside of a body, or None for a text-only template.
@@ -145,7 +145,9 @@ class Rendering:
         if self._pieces is None:
             return None
         chosen = checked_embed(embed) or self._options.embed or "data"
-        return self._filled(cut_fragment(self._page(chosen)), chosen).strip() + "\n"
+        pieces = cut_fragment(self._page(chosen))
+        self._check_links(pieces, chosen)
+        return "".join(texts_of(pieces, chosen, self._options.picture_base)).strip() + "\n"
 
     @cached_property
     def text(self) -> str:
@@ -205,16 +207,16 @@ class Rendering:
     @cached_property
     def _wire(self) -> PreparedBody | None:
         """The form of the HTML on the wire, where its pieces tell."""
-        template, kept, embed, base = self._options.wire_template, self._kept, self.embed, self._options.picture_base
+        template, kept = self._options.wire_template, self._kept
         if self._pieces is None or template is None or self._options.style_late is not None:
             return None
-        pieces = self._page(embed)
-        if self._options.is_usual:
-            texts = self._texts  # `self` in the function would make a circle, which only the collector finds
-            return PreparedBody(lambda: template.quoted(pieces, texts, kept))
-        slots = [piece for piece in pieces if isinstance(piece, PictureSlot)]
-        inside = any(len(piece.filled(embed, base)) > LONGEST_LINE for piece in slots)
-        return PreparedBody(lambda: template.quoted(pieces, texts_of(pieces, embed, base), kept), has_long_lines=inside)
+        # `self` in the function would make a circle, which only the collector finds.
+        pieces, texts = self._page(self.embed), self._texts
+        inside = not self._options.is_usual and any(
+            isinstance(piece, PictureSlot) and len(text) > LONGEST_LINE
+            for piece, text in zip(pieces, texts, strict=True)
+        )
+        return PreparedBody(lambda: template.quoted(pieces, texts, kept), has_long_lines=inside)
 
     # -- pieces --
 
@@ -225,8 +227,8 @@ class Rendering:
 
     @cached_property
     def _texts(self) -> list[str]:
-        """The texts of a usual page's pieces."""
-        return texts_of(self._pieces or ())
+        """The texts of the page's pieces, pictures travelling as was asked for."""
+        return texts_of(self._page(self.embed), self.embed, self._options.picture_base)
 
     def _page(self, embed: Embed) -> Sequence[Piece]:
         """Returns the pieces of the page, each in the form that goes with the way pictures travel."""
@@ -244,12 +246,11 @@ class Rendering:
             known[by_cid] = with_preheader(pieces, self.preheader), told
         return known[by_cid]
 
-    def _filled(self, pieces: Sequence[Piece], embed: Embed) -> str:
-        base = self._options.picture_base
+    def _check_links(self, pieces: Sequence[Piece], embed: Embed) -> None:
+        """Raise `ValueError` where pictures travel as links, and nobody has said what they lie below."""
         slots = [piece for piece in pieces if isinstance(piece, PictureSlot)]
-        if base is None and any((piece.travels or embed) == "link" for piece in slots):
+        if self._options.picture_base is None and any((piece.travels or embed) == "link" for piece in slots):
             raise ValueError("pictures that travel as links need the address they lie below (picture_base)")
-        return "".join(texts_of(pieces, embed, base))
 
 
 def checked_options(options: MessageOptions) -> None:
@@ -316,8 +317,7 @@ def with_pieces(rendering: Rendering, pieces: Sequence[Piece]) -> Rendering:
 
 def final_pieces(rendering: Rendering) -> tuple[Sequence[Piece], list[str]]:
     """Returns the pieces of a rendering's HTML and their texts."""
-    pieces = rendering._page(rendering.embed)
-    return pieces, texts_of(pieces, rendering.embed, rendering._options.picture_base)
+    return rendering._page(rendering.embed), rendering._texts
 
 
 def _styled_already(pieces: Sequence[Piece]) -> tuple[list[Piece], list[Finding]]:
