@@ -9,7 +9,7 @@ from functools import lru_cache
 from typing import NoReturn
 from urllib.parse import quote
 
-from pribble.errors import AddressError
+from pribble.errors import AddressError, HeaderError
 from pribble.mime.grammar import (
     ATOM,
     DOMAIN_LITERAL,
@@ -173,21 +173,20 @@ NOBODY = AddressList()
 def _recipient(given: object, field: str) -> Address | Group:
     if isinstance(given, (Address, Group)):
         return given
-    match given:
-        case (str(name), str(addr)) if isinstance(given, tuple):
-            checked(field, name)
-            checked(field, addr)
-        case str():
-            checked(field, given)
-        case _:
-            raise TypeError(
-                f"{field}: a mailbox is a string, an Address or a pair (name, address) of strings, "
-                f"not {_describe(given)}"
-            )
+    if isinstance(given, str):
+        checked(field, given)
+    elif not (isinstance(given, tuple) and len(given) == 2 and all(isinstance(text, str) for text in given)):
+        raise TypeError(
+            f"{field}: a mailbox is a string, an Address or a pair (name, address) of strings, not {_describe(given)}"
+        )
     try:
-        return parse_mailbox(given) if isinstance(given, str) else Address(name, addr)
+        return parse_mailbox(given) if isinstance(given, str) else Address(*given)
     except AddressError as error:
         raise AddressError(f"{field}: {error.problem}", hint=error.hint) from None
+    except HeaderError:  # of a pair: which field it is for, it does not know
+        for text in given:
+            checked(field, text)
+        raise
 
 
 def _describe(given: object) -> str:

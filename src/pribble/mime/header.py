@@ -74,6 +74,11 @@ class FieldWriter:
 
     def words(self, *words: str) -> None:
         """Add words that are ASCII and known to be fit."""
+        together = " ".join(words)
+        if len(self._line) + 1 + len(together) <= self._limit:
+            self._line += f" {together}"
+            self._empty = False
+            return
         for word in words:
             self.word(word)
 
@@ -91,11 +96,18 @@ class FieldWriter:
         bare[0] = bare[0] and len(words[0]) < LINE - len(self.name) - 1
         if ENCODED_WORD_START in text:
             bare = [is_bare and ENCODED_WORD_START not in word for is_bare, word in zip(bare, words, strict=True)]
-        for start, end in _runs_to_encode(words, bare):
-            if start == end:
-                self.word(words[start])
-            else:
-                self.encoded(" ".join(words[start:end]), _q_in_text)
+        if "" in words and len(words) > 1:
+            _encode_with_neighbours(words, bare)
+        bare.append(not bare[-1])  # where the last stretch ends
+        start = 0
+        while start < len(words):
+            are_bare = bare[start]
+            end = bare.index(not are_bare, start)
+            if are_bare:
+                self.words(*words[start:end])
+            elif written := " ".join(words[start:end]):  # between encoded-words no space is shown (RFC 2047 6.2)
+                self.encoded(written, _q_in_text)
+            start = end
 
     def phrase(self, phrase: str, after: str = "") -> None:
         """Add a display name (RFC 5322 3.2.5): atoms, a quoted string, or, as a whole, encoded-words; and what comes
@@ -119,14 +131,6 @@ class FieldWriter:
         use_q = len(in_q) <= -(-len(octets) // 3) * 4
         overhead = len("=?utf-8?Q??=")
 
-        def written(text: str) -> str | bytes:
-            return q(text) if use_q else text.encode("utf-8")
-
-        def width(cluster: str) -> int:
-            return len(written(cluster))
-
-        chunk: list[str] = []
-        used = 0
         room = self._room(overhead, use_q)
         whole = len(in_q if use_q else octets)
         if room < whole <= self._full_room(overhead, use_q) and not self._empty:
@@ -134,7 +138,19 @@ class FieldWriter:
             room = self._room(overhead, use_q)
         if whole <= room:
             self._encoded_word(in_q if use_q else octets)
-            return
+        else:
+            self._encoded_words(text, q if use_q else str.encode, room, overhead, use_q)
+
+    def _encoded_words(
+        self, text: str, written: Callable[[str], str | bytes], room: int, overhead: int, use_q: bool
+    ) -> None:
+        """Add what is too long for one encoded-word, of which the first has this much room."""
+
+        def width(cluster: str) -> int:
+            return len(written(cluster))
+
+        chunk: list[str] = []
+        used = 0
         for cluster in _clusters(text, width, self._full_room(overhead, use_q)):
             size = width(cluster)
             if used + size > room:
@@ -155,8 +171,8 @@ class FieldWriter:
     def finished(self) -> bytes:
         """Returns the field with its line end; raises `HeaderError` where a line passes 998 octets, or holds what none
         may."""
-        raw = [_header_line(self.name, line, utf8=self.utf8) for line in (*self._lines, self._line)]
-        if any(len(line) > LONGEST_LINE for line in raw):
+        raw = [_header_line(self.name, line, utf8=self.utf8) for line in [*self._lines, self._line]]
+        if max(map(len, raw)) > LONGEST_LINE:
             raise HeaderError(
                 f"{self.name}: a word too long for a line of {LONGEST_LINE} octets",
                 hint="it has no white space where it could be folded",
@@ -211,26 +227,12 @@ def quoted_string(text: str) -> str:
     return '"' + text.replace("\\", "\\\\").replace('"', '\\"') + '"'
 
 
-def _runs_to_encode(words: list[str], bare: list[bool]) -> Iterator[tuple[int, int]]:
-    """Yields bare words as (n, n), and stretches of words to be encoded together as (from, to).
-
-    White space between neighbouring encoded-words is not shown (RFC 2047 6.2), so it goes inside; an empty
-    word (a space too many) is encoded with the word beside it, since no encoded-word is empty.
-    """
+def _encode_with_neighbours(words: list[str], bare: list[bool]) -> None:
+    """Mark the word beside an empty one (a space too many) as one that is encoded, since no encoded-word is empty."""
     last = len(words) - 1
     for index, word in enumerate(words):
-        if not word and last:
+        if not word:
             bare[index + 1 if index < last else index - 1] = False
-    index = 0
-    while index <= last:
-        end = index
-        while end <= last and not bare[end]:
-            end += 1
-        if any(words[index:end]) or end - index > 1:
-            yield index, end
-        if end <= last:
-            yield end, end
-        index = end + 1
 
 
 # RFC 2047 4.2: "=", "?" and "_" are never bare, a space is "_"; 5(3): in a phrase, only letters, digits and
