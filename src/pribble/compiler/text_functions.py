@@ -5,6 +5,7 @@ from __future__ import annotations
 from pribble.plaintext import characters as chars
 from pribble.plaintext import elements
 from pribble.plaintext.events import Open
+from pribble.plaintext.known_tables import Columns
 from pribble.plaintext.links import with_address, with_address_apart
 
 TEXT_FUNCTIONS: dict[str, object] = {
@@ -14,5 +15,5 @@ TEXT_FUNCTIONS: dict[str, object] = {
     "picture_words": elements.picture,
     "indexed": elements.indexed,
     "bound": chars.bound,
-    "in_columns": lambda texts, count: [texts[at::count] for at in range(count)],
+    "in_columns": Columns.of_rows,
 }

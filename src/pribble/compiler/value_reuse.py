@@ -27,7 +27,9 @@ from pribble.compiler.text_steps import (
 )
 from pribble.language.linked_source import CLOSE, OPEN, SET, Loop, Marker
 from pribble.passes.text_values import inline_text
-from pribble.plaintext.characters import bound, joined_texts
+from pribble.plaintext.characters import BOUND, are_tidy, bound, joined_texts
+from pribble.plaintext.known_tables import Columns
+from pribble.plaintext.line_breaking import is_narrow
 from pribble.values.kinds import Data
 
 
@@ -214,24 +216,24 @@ _EMPTY = _Empty()
 NOTHING_KEPT = _Anything()
 
 
-def reused_columns(runs: Data, run: int, cells: Sequence[tuple[int, bool]]) -> list[Sequence[str]]:
+def reused_columns(runs: Data, run: int, cells: Sequence[tuple[int, bool]]) -> Columns:
     """Returns the texts of all rows that a run has made, in columns: the values at these places as `reused_inline`
     gives them, and as `characters.bound` where lines are not broken at their spaces."""
     rows = () if runs is NOTHING_KEPT else runs[run]
     shown = [*zip(*rows, strict=True)]
     columns: list[Sequence[str]] = [shown[place] for place, _ in cells] if shown else [()] * len(cells)
-    if not _are_said_so(chain.from_iterable(columns)):
-        columns = [[*map(reused_inline, column)] for column in columns]
-    return [column if breaks else [*map(bound, column)] for column, (_, breaks) in zip(columns, cells, strict=True)]
-
-
-def _are_said_so(shown: Iterable[str]) -> bool:
-    """Returns whether texts in a paragraph are what they are between tags; False where that is not sure."""
     try:
-        joined = joined_texts(shown)
+        joined = joined_texts(chain(*columns))
+        # Flat texts without references are in a paragraph what they are between tags.
+        are_flat = "&" not in joined and BOUND not in joined and are_tidy(joined)
     except TypeError:  # one is nothing
-        return False
-    return "&" not in joined and inline_text(joined) is joined
+        are_flat = False
+    if not are_flat:
+        columns = [[*map(reused_inline, column)] for column in columns]
+        joined = joined_texts(chain(*columns))
+        are_flat = are_tidy(joined)
+    texts = [column if breaks else [*map(bound, column)] for column, (_, breaks) in zip(columns, cells, strict=True)]
+    return Columns(texts, are_flat, is_narrow(joined))
 
 
 REUSE_FUNCTIONS: dict[str, Data] = {

@@ -190,15 +190,15 @@ class Setting:
     """Sets lines into columns of these sizes, numbers to the right; columns of nothing are left out."""
 
     def __init__(self, sizes: list[int], right: Sequence[bool | None], total: int, *, narrow: bool) -> None:
-        self.sizes, self.right, self.total, self.narrow = sizes, right, total, narrow
+        self.sizes, self.right, self.total = sizes, right, total
+        self.is_plain = narrow and all(sizes)
 
     def lines(self, places: Sequence[int], shapes: Sequence[TableShape], lines: Sequence[Sequence[str]]) -> list[str]:
         """Returns the lines of rows that are alike; each has a text for each cell."""
-        if self.narrow and len(places) == len(self.sizes) and all(self.sizes):  # each cell is one column
-            return _written(zip(self.sizes, self.right, strict=True), lines)
+        if self.is_plain and (columns := self._columns(places, shapes)) is not None:
+            pattern = _BETWEEN.join([f"%{size if right else -size}s" for size, right in columns])
+            return [(pattern % tuple(texts)).rstrip() for texts in lines]
         taken = [one for one in self._taken(places, shapes) if one[1]]
-        if self.narrow and [index for index, _, _ in taken] == [*range(len(shapes))]:
-            return _written([(size, right) for _, size, right in taken], lines)
         made = []
         for texts in lines:
             cells = [
@@ -207,6 +207,18 @@ class Setting:
             ]
             made.append(_BETWEEN.join(cells).rstrip(ENDS))
         return made
+
+    def _columns(self, places: Sequence[int], shapes: Sequence[TableShape]) -> list[tuple[int, bool | None]] | None:
+        """Returns how wide each cell of a row is, and whether it is set to the right; None where cells of rows above
+        reach into it."""
+        sizes, columns, at = self.sizes, [], 0
+        for place, shape in zip(places, shapes, strict=True):
+            if place != at:
+                return None
+            at += shape.columns
+            is_one = shape.columns == 1
+            columns.append((sizes[place], self.right[place]) if is_one else (_across(sizes[place:at]), False))
+        return columns
 
     def _taken(self, places: Sequence[int], shapes: Sequence[TableShape]) -> Iterator[tuple[int | None, int, bool]]:
         """Yields which cell is where, how wide, and whether to the right; None where there is none."""
@@ -227,12 +239,6 @@ class Setting:
             if part:
                 filled += ["-" * max(3, self.total), *part] if filled else part
         return filled
-
-
-def _written(columns: Iterable[tuple[int, bool | None]], lines: Iterable[Sequence[str]]) -> list[str]:
-    """Returns lines whose texts are set into columns of these sizes, all but the left ones to the right."""
-    pattern = _BETWEEN.join([f"%{size if right else -size}s" for size, right in columns])
-    return [(pattern % tuple(texts)).rstrip() for texts in lines]
 
 
 def _across(sizes: Sequence[int]) -> int:

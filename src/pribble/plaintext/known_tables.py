@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from itertools import chain, groupby
+from typing import NamedTuple
 
 from pribble.plaintext.blocks import RowForm, Rows
 from pribble.plaintext.characters import are_tidy, joined_texts
@@ -24,6 +25,21 @@ class KnownRow:
     form: RowForm
     cells: tuple[str | int, ...]
     foot: bool
+
+
+class Columns(NamedTuple):
+    """The texts of rows that are alike: for each cell of one those of all rows.  What is known of all of them: whether
+    they `are_flat`, which is to say tidy and of one line, and whether each character of them is one column wide."""
+
+    texts: Sequence[Sequence[str]]
+    are_flat: bool
+    are_narrow: bool
+
+    @classmethod
+    def of_rows(cls, texts: Sequence[str], count: int) -> Columns:
+        """Returns the columns of the texts of rows, of which each has so many cells."""
+        joined = joined_texts(texts)
+        return cls([texts[at::count] for at in range(count)], are_tidy(joined), is_narrow(joined))
 
 
 class KnownTable:
@@ -43,15 +59,16 @@ class KnownTable:
             for (form, foot), rows in groupby(others, key=lambda row: (row.form, row.foot))
         ]
 
-    def lines(self, columns: Sequence[Sequence[str]], texts: Sequence[object], width: int) -> list[str] | None:
-        """Returns the lines of the table; `columns` are those of the loop's rows, `texts` what is put in below.
+    def lines(self, given: Columns, texts: Sequence[object], width: int) -> list[str] | None:
+        """Returns the lines of the table; `given` are the columns of the loop's rows, `texts` what is put in below.
 
         None where it takes a closer look: without a row, where a text is more than one line of usual characters, or
         where the table is too wide.
         """
+        columns = given.texts
         others = [[_texts(cells, texts) for cells in each] for _, _, each in self.groups]
-        joined = joined_texts(chain(*columns, *chain.from_iterable(others)))
-        if not (columns[0] and are_tidy(joined) and is_narrow(joined)):
+        joined = joined_texts(chain(*chain(*others)))
+        if not (columns[0] and given.are_flat and given.are_narrow and are_tidy(joined) and is_narrow(joined)):
             return None
         run, measured = self.run, Measured([*self.sizes], narrow=True)
         measured.add(run.places, run.shapes, columns, head=False)

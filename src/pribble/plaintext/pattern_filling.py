@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from itertools import chain
 from typing import Self, cast
 
 from pribble.plaintext import characters as chars
@@ -20,10 +19,9 @@ from pribble.plaintext.blocks import (
     reduced,
 )
 from pribble.plaintext.flow import Flow
-from pribble.plaintext.line_breaking import is_narrow
+from pribble.plaintext.known_tables import Columns
 from pribble.plaintext.links import Links
 from pribble.plaintext.patterns import (
-    Columns,
     FilledEvent,
     Pattern,
     PatternPart,
@@ -153,17 +151,16 @@ class Filling(Flow):
 
     def _place_run(self, section: str, like: Rows, columns: Columns) -> None:
         """Rows of one form, from the texts in their columns."""
-        if not columns[0]:
+        if not columns.texts[0]:
             return
         self.flush()
         table = self.tables[-1]
         assert table is not None
-        joined = chars.joined_texts(chain.from_iterable(columns))
-        flat = chars.are_tidy(joined)
+        flat = columns.are_flat
         cells: list[Sequence[Content]] = [
-            row if flat else [*map(_tidied_cell, row)] for row in zip(*columns, strict=True)
+            row if flat else [*map(_tidied_cell, row)] for row in zip(*columns.texts, strict=True)
         ]
-        table.add(Rows(like.form, cells, like.head, flat, is_narrow(joined)), section)
+        table.add(Rows(like.form, cells, like.head, flat, columns.are_narrow), section)
         self.pending = True
 
 

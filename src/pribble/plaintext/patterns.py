@@ -3,13 +3,12 @@ the data decide of as a whole."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import TypeAlias
 
 from pribble.plaintext.blocks import Block, BlockGroup, List, ListItem, Rows, Table
 from pribble.plaintext.elements import Inherited
 from pribble.plaintext.events import TextEvent
-from pribble.plaintext.known_tables import KnownTable
+from pribble.plaintext.known_tables import Columns, KnownTable
 from pribble.records import field, record
 
 
@@ -68,8 +67,6 @@ PatternRow = tuple[str, Rows | RowPattern | PatternPart]
 
 # What a program gives for the text: events, patterns, and several events of one value.
 FilledEvent: TypeAlias = "TextEvent | Filled | list[TextEvent]"
-# The texts of rows that are alike: for each cell of one those of all rows.
-Columns: TypeAlias = list[Sequence[str]]
 # What is put into slots: texts as they come, white space not collapsed yet, and the events of parts, or their columns.
 Texts: TypeAlias = tuple[str | list[FilledEvent] | Columns, ...]
 # A pattern, and what is put into its slots.
