@@ -5,10 +5,10 @@ from __future__ import annotations
 import re
 import tomllib
 from collections.abc import Callable
-from functools import cached_property
 from pathlib import Path
 from typing import Any, Literal
 
+from pribble.cached_property import cached_property
 from pribble.errors import DataError, Place, PribbleError, Source
 from pribble.regexes import regex
 

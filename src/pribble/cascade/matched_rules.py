@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from functools import cached_property
 
+from pribble.cached_property import cached_property
 from pribble.cascade.bounds import MATCHES, CascadeCounter
 from pribble.cascade.matching import ElementNumbers
 from pribble.cascade.rules import StyleRule

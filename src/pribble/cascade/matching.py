@@ -11,10 +11,10 @@ from __future__ import annotations
 from bisect import bisect_right
 from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from functools import cached_property
 
 from cssselect2 import parser
 
+from pribble.cached_property import cached_property
 from pribble.cascade.bounds import MATCHES, CascadeCounter
 from pribble.cascade.elements import Element, words
 from pribble.cascade.selector_trees import Lang, Nth, Tree, chain

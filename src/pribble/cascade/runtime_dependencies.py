@@ -7,10 +7,10 @@ something that it asks for is not known, the page has to be styled when it is re
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from functools import cached_property
 
 from cssselect2 import parser
 
+from pribble.cached_property import cached_property
 from pribble.cascade.bounds import CascadeCounter
 from pribble.cascade.elements import Element
 from pribble.cascade.matching import ElementIndex, Matcher

@@ -10,12 +10,12 @@ not a copy, so that rules in rules do not multiply.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from functools import cached_property
 
 from cssselect2 import SelectorError, parser
 from tinycss2 import ast
 from tinycss2.serializer import serialize_identifier
 
+from pribble.cached_property import cached_property
 from pribble.cascade.selector_trees import (
     AROUND,
     COUNTING,

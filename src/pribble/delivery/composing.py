@@ -9,9 +9,9 @@ import hashlib
 import json
 from collections.abc import Callable, Iterable, Sequence
 from datetime import UTC, datetime
-from functools import cached_property
 from typing import Any, Protocol, Required, Self, TypedDict, Unpack
 
+from pribble.cached_property import cached_property
 from pribble.delivery.patterns import AddressColumn, AddressPattern, TextPattern
 from pribble.errors import DataError, PribbleError, did_you_mean, visible
 from pribble.mime.address import Address

@@ -9,10 +9,10 @@ import uuid
 from collections import Counter
 from collections.abc import Callable, Collection, Mapping, Sequence
 from contextlib import ExitStack
-from functools import cached_property
 from pathlib import Path
 from typing import Any, Self
 
+from pribble.cached_property import cached_property
 from pribble.delivery.composing import checked_key, words_of
 from pribble.delivery.event_sending import EventSender, Left
 from pribble.delivery.events import Event, EventMessage, read_event

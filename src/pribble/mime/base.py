@@ -5,9 +5,9 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Iterator
 from datetime import datetime
-from functools import cached_property
 from typing import TYPE_CHECKING, Literal, Protocol
 
+from pribble.cached_property import cached_property
 from pribble.errors import HeaderError
 from pribble.mime.address import Address, AddressList
 from pribble.mime.header_fields import address_field

@@ -16,14 +16,15 @@ from __future__ import annotations
 import copy
 import hashlib
 import io
-import secrets
+import os
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from datetime import UTC, datetime
-from functools import cached_property
 from itertools import chain
+from time import time
 from typing import TYPE_CHECKING, Literal, TypedDict
 
 from pribble.arguments import maybe_texts, octets
+from pribble.cached_property import cached_property
 from pribble.errors import PribbleError, visible
 from pribble.mime.address import Mailbox, Recipients, mailbox, recipients
 from pribble.mime.base import BaseMessage, InlinePicture
@@ -158,7 +159,7 @@ class Message(BaseMessage):
                 raise ValueError(f'text_format is "flowed" or "fixed", not "{visible(text_format)}"')
             from_ = mailbox(sender, "From")
             wrote = recipients(authors, "From", groups=False) or (from_,)
-            seed = secrets.token_bytes(16) if seed is None else seed
+            seed = os.urandom(16) if seed is None else seed
             message_id = message_id_of(seed, wrote[0].domain) if message_id is None else message_id
             # One update and not twenty-seven assignments that are checked: there is one of these for every message.
             vars(self).update(
@@ -318,7 +319,7 @@ def message_id_of(seed: bytes, domain: str) -> str:
 
 def this_second() -> datetime:
     """Returns the moment that is now, in UTC; a header has no fractions."""
-    return datetime.now(UTC).replace(microsecond=0)
+    return datetime.fromtimestamp(int(time()), UTC)
 
 
 _PREPARED = "_prepared_html"

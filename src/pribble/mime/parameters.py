@@ -7,9 +7,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from functools import cached_property
 from urllib.parse import unquote_to_bytes
 
+from pribble.cached_property import cached_property
 from pribble.mime.charsets import codec_name, decode_charset
 from pribble.mime.grammar import EXTENDED_VALUE, PARAMETER_NAME, TOKEN, WHITE_SPACE
 from pribble.records import field, record

@@ -9,8 +9,8 @@ from __future__ import annotations
 import binascii
 import re
 from collections.abc import Iterator
-from functools import cached_property
 
+from pribble.cached_property import cached_property
 from pribble.mime.comments import without_comments
 from pribble.mime.grammar import FIELD_NAME, FOLD, MESSAGE_TYPES, WHITE_SPACE
 from pribble.mime.parameters import Departure, Parameters, read_parameters

@@ -5,11 +5,11 @@ from __future__ import annotations
 import hashlib
 from base64 import b64encode
 from copy import copy
-from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from pribble.arguments import integers, maybe_texts, numbers, octets, paths, texts, wrong
+from pribble.cached_property import cached_property
 from pribble.errors import PictureError, loaded, visible
 from pribble.mime.encoding import base64_lines, quoted_printable
 from pribble.mime.grammar import MEDIA_TYPE

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Sequence
-from functools import cached_property, lru_cache
+from functools import cache, lru_cache
 from typing import TYPE_CHECKING, Unpack
 
 from pribble.arguments import maybe_texts, texts
+from pribble.cached_property import cached_property
 from pribble.compiler.wire_form import KeptValues, WireTemplate
 from pribble.errors import PictureError, UnsafeValue, did_you_mean, visible
 from pribble.findings import Finding
@@ -40,7 +41,8 @@ if TYPE_CHECKING:
 class RenderOptions:
     """How the pages of a template are finished: how their pictures travel, what linked ones are below, the right
     side of Content-IDs; what was corrected when it was compiled; and what styles a page that is styled late.  Pages
-    that have `has_no_variants` have no stretch of two forms, and no picture that travels in its own way."""
+    that have `has_no_variants` have no stretch of two forms, and no picture that travels in its own way.  Pages are
+    `is_usual` where they are as their programs gave them, and pictures travel beside them."""
 
     embed: Embed | None = None
     picture_base: str | None = None
@@ -50,11 +52,11 @@ class RenderOptions:
     wire_template: WireTemplate | None = None
     style_late: Callable[[Sequence[Piece]], tuple[list[Piece], list[Finding]]] | None = None
     text_from_page: Callable[[str], str] | None = None
+    is_usual: bool = field(init=False)
 
-    @property
-    def is_usual(self) -> bool:
-        """Whether pages are there as their programs gave them, and pictures travel beside them."""
-        return self.has_no_variants and self.style_late is None and self.embed in (None, "cid")
+    def __post_init__(self) -> None:
+        is_usual = self.has_no_variants and self.style_late is None and self.embed in (None, "cid")
+        object.__setattr__(self, "is_usual", is_usual)
 
 
 @record(frozen=True, init=False, eq=False)
@@ -156,10 +158,7 @@ class Rendering:
             return self._text
         if self._options.text_from_page:
             return self._options.text_from_page("".join(self._text))
-        from pribble.plaintext.layout import WIDTH, layout
-        from pribble.plaintext.pattern_filling import fill_patterns
-
-        return layout(fill_patterns(self._text, WIDTH))
+        return _text_layout()(self._text)
 
     @cached_property
     def pictures(self) -> tuple[Picture, ...]:
@@ -176,13 +175,14 @@ class Rendering:
         """The corrections that were made: sizes added, pictures resampled, turned or converted."""
         if self._pieces is None:
             return ()
-        from pribble.passes.page_resources import size_finding
-
         told = list(self._options.findings)
-        for piece in self._pieces:
+        for piece in self._others:
             if isinstance(piece, PictureSlot):
                 told += piece.findings
-                told += [size_finding(piece.sized[0], piece, piece.sized[1])] if piece.sized and piece.sized[0] else []
+                if piece.sized and piece.sized[0]:
+                    from pribble.passes.page_resources import size_finding
+
+                    told.append(size_finding(piece.sized[0], piece, piece.sized[1]))
         return (*told, *(self._late(self.embed == "cid")[1] if self._options.style_late else ()))
 
     def message(
@@ -228,6 +228,8 @@ class Rendering:
     @cached_property
     def _texts(self) -> list[str]:
         """The texts of the page's pieces, pictures travelling as was asked for."""
+        if self._options.is_usual:
+            return texts_of(self._pieces or ())
         return texts_of(self._page(self.embed), self.embed, self._options.picture_base)
 
     def _page(self, embed: Embed) -> Sequence[Piece]:
@@ -251,6 +253,15 @@ class Rendering:
         slots = [piece for piece in pieces if isinstance(piece, PictureSlot)]
         if self._options.picture_base is None and any((piece.travels or embed) == "link" for piece in slots):
             raise ValueError("pictures that travel as links need the address they lie below (picture_base)")
+
+
+@cache
+def _text_layout() -> Callable[[Sequence[Data]], str]:
+    """Returns what lays out the text that a program gave."""
+    from pribble.plaintext.layout import WIDTH, layout
+    from pribble.plaintext.pattern_filling import fill_patterns
+
+    return lambda events: layout(fill_patterns(events, WIDTH))
 
 
 def checked_options(options: MessageOptions) -> None:
@@ -289,8 +300,6 @@ def message_in_series(
 
     The arguments are those of `Rendering.message`, and so are the errors.
     """
-    from pribble.mime.message import prepare_html
-
     if pictures != ():
         from pribble.mime.message_arguments import check_kinds
 
@@ -305,7 +314,14 @@ def message_in_series(
     given: MessageOptions = {"subject": rendering.subject, **own}
     shown = (*rendering.pictures, *pictures)
     message = series.message(to=to, text=rendering.text, html=rendering.html, pictures=shown, **given)
-    return message if rendering._wire is None else prepare_html(message, rendering._wire)
+    return message if rendering._wire is None else _prepare_html()(message, rendering._wire)
+
+
+@cache
+def _prepare_html() -> Callable[[Message, PreparedBody], Message]:
+    from pribble.mime.message import prepare_html
+
+    return prepare_html
 
 
 def with_pieces(rendering: Rendering, pieces: Sequence[Piece]) -> Rendering:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from bisect import bisect_right
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from functools import cached_property
 
+from pribble.cached_property import cached_property
 from pribble.compiler.compiled_template import TracedTemplate
 from pribble.compiler.program import ProgramWorld
 from pribble.compiler.runtime import trim_lines

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from functools import cached_property
 
+from pribble.cached_property import cached_property
 from pribble.errors import Place, PribbleError, Source
 from pribble.findings import Finding
 from pribble.language.data_paths import member_path, path_steps

@@ -11,10 +11,10 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterator, Mapping, Sequence
-from functools import cached_property
 from typing import Literal
 
 from pribble.arguments import are_instances, flags
+from pribble.cached_property import cached_property
 from pribble.errors import PictureError
 from pribble.mime.base import BaseMessage
 from pribble.mime.encoded_words import decoded_text

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Iterator, Sequence
-from functools import cached_property
 
+from pribble.cached_property import cached_property
 from pribble.cascade.colours import Colour
 from pribble.cascade.computed import ComputedStyle, PageStyles, StyledPage, declares_schemes
 from pribble.cascade.elements import Element
