@@ -3,7 +3,6 @@ something, as a token, however often a program is run."""
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Callable
 from contextvars import ContextVar
 
@@ -17,9 +16,11 @@ _Mark = tuple[Place, tuple[Place | None, ...]]
 class FormatterResults:
     """What was given so far, by the mark: of each mark in the order of its turns."""
 
+    __slots__ = ("_given", "_turns")
+
     def __init__(self) -> None:
         self._given: dict[_Mark, list[tuple[Data, PribbleError | None]]] = {}
-        self._turns: Counter[_Mark] = Counter()
+        self._turns: dict[_Mark, int] = {}
 
     def begin(self) -> None:
         """A program is run, from its first mark on."""
@@ -28,8 +29,8 @@ class FormatterResults:
     def at(self, place: Place, call: Callable[[], Data]) -> Data:
         """Returns what `call` gives, or gave before in this turn of the mark at a place."""
         mark = place, tuple(related.place for related in place.via)
-        given, turn = self._given.setdefault(mark, []), self._turns[mark]
-        self._turns[mark] += 1
+        given, turn = self._given.setdefault(mark, []), self._turns.get(mark, 0)
+        self._turns[mark] = turn + 1
         if turn == len(given):
             try:
                 given.append((call(), None))

@@ -11,8 +11,9 @@ from pribble.mime.grammar import ENCODED_LINE, LONGEST_LINE
 from pribble.regexes import regex
 
 _LINE_ENDS = regex(r"\r\n|\r|\n")
-# Octets that quoted-printable may leave as they are, and line ends; "=" is looked after first.
-_SAFE = bytes(range(0x20, 0x7F)) + b"\t\n"
+# Octets that quoted-printable may leave as they are, and line ends; "=" is looked after first.  A tab may stay, but not
+# at the end of a line.
+_USUAL = bytes(range(0x20, 0x7F)) + b"\n"
 _CONTROL = regex(rb"[\x00-\x08\x0b-\x1f\x7f]")
 # How much of a large body is encoded at a time: whole lines of base64.
 _STRETCH = ENCODED_LINE // 4 * 3 * 1024
@@ -135,10 +136,11 @@ def quoted_printable(text: str) -> bytes:
         raise
     if b" \n" in quoted:
         quoted = quoted.replace(b" \n", b"=20\n")
-    if b"\t\n" in quoted:
+    unusual = quoted.translate(None, _USUAL)
+    if b"\t" in unusual:
         quoted = quoted.replace(b"\t\n", b"=09\n")
     written = quoted[:-1].split(b"\n")
-    if not quoted.translate(None, _SAFE):
+    if not unusual.strip(b"\t"):
         made = b"\r\n".join([line if len(line) < ENCODED_LINE else _broken_line(line) for line in written])
         if not is_trapped(made):
             return made
@@ -176,7 +178,7 @@ def quoted_values(values: Sequence[object]) -> list[bytes] | None:
         return None
     quoted = _in_ascii(whole.replace("=", "=3D"))  # all at once, a line each
     made = quoted.split(b"\n")
-    if len(made) != len(texts) or quoted.translate(None, _SAFE) or b"From " in quoted:
+    if len(made) != len(texts) or quoted.translate(None, _USUAL).strip(b"\t") or b"From " in quoted:
         return list(map(quoted_printable, texts))
     if max(map(len, made)) >= ENCODED_LINE:
         for index, value in enumerate(made):

@@ -116,7 +116,7 @@ def flowed(text: str) -> tuple[str, bool]:
     where a line is broken at no space, the space that says so does not count (RFC 3676 4.1)."""
     soft = text.soft if isinstance(text, FlowingText) else None
     if soft is not None and "-- \n" not in soft:
-        if not soft.startswith(_STUFFED) and not any(begin in soft for begin in _STUFFED_LINES):
+        if not soft.startswith(_STUFFED) and all([begin not in soft for begin in _STUFFED_LINES]):  # noqa: C419 - quicker
             return soft, False  # no line has to be stuffed
         return "\n\n".join([_aligned(stretch) for stretch in soft.split("\n\n")]), False
     lines = list(lines_of(text)) if text else []

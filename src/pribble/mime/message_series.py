@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import secrets
+import os
 from collections.abc import Iterable
 from typing import Any, Unpack
 
@@ -73,7 +73,7 @@ class MessageSeries:
         given = self._given
         seed = own.get("seed", given.get("seed"))
         if seed is None:
-            seed = secrets.token_bytes(16)
+            seed = os.urandom(16)
         message_id = given.get("message_id") or message_id_of(seed, self._common.authors[0].domain)
         subject = own.get("subject", self._common.subject)
         utf8 = self._is_international or any(address.needs_smtputf8 for address in to)

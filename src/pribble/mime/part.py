@@ -8,6 +8,7 @@ from __future__ import annotations
 import hashlib
 import re
 import unicodedata
+from binascii import hexlify
 from collections.abc import Iterable, Mapping
 from functools import lru_cache
 from itertools import chain
@@ -51,7 +52,7 @@ class Part(NamedTuple):
     body: Pieces = ()
     content: bytes = b""
     parts: tuple[Part, ...] = ()
-    boundary: str = ""
+    boundary: bytes = b""
     encoding: str = "7bit"
 
     @property
@@ -70,7 +71,7 @@ class Part(NamedTuple):
         """Returns what follows the header and the empty line after it."""
         if not self.boundary:
             return chain(self.body, base64_chunks(self.content)) if self.content else self.body
-        delimiter = f"--{self.boundary}".encode("ascii")
+        delimiter = b"--" + self.boundary
         before = (delimiter, b"\r\n")
         behind = (b"\r\n",)  # belongs to the delimiter that follows (RFC 2046 5.1.1)
         parts = [chunks for part in self.parts for chunks in (before, part.chunks(), behind)]
@@ -163,10 +164,13 @@ def fit_name(name: str) -> str | None:
 def text_part(text: str, subtype: str, prepared: PreparedBody | None = None, /, **parameters: str) -> Part:
     """Returns a text body in UTF-8; `prepared` is what is known of its form on the wire."""
     encoding, body = encoded_text(text, prepared)
-    header = _content_type(f"text/{subtype}", {"charset": "utf-8", **parameters}) + _field(
-        "Content-Transfer-Encoding", encoding
-    )
-    return Part(header, body, encoding=encoding)
+    return Part(_text_header(subtype, encoding, *parameters.items()), body, encoding=encoding)
+
+
+@lru_cache(64)
+def _text_header(subtype: str, encoding: str, *parameters: tuple[str, str]) -> bytes:
+    content_type = _content_type(f"text/{subtype}", {"charset": "utf-8", **dict(parameters)})
+    return content_type + _field("Content-Transfer-Encoding", encoding)
 
 
 def plain_part(text: str, *, fixed: bool = False) -> Part:
@@ -267,13 +271,16 @@ def multipart(subtype: str, parts: tuple[Part, ...], seed: bytes, path: str, **p
     """
     boundary = _boundary(seed, path)
     taken = 0
-    while _holds(parts, boundary.encode("ascii")):
+    while _holds(parts, boundary):
         taken += 1
         boundary = _boundary(seed, f"{path} {taken}")
-    header = _multipart_header(subtype, *parameters.items()).replace(_ANY_BOUNDARY, boundary.encode("ascii"))
-    encoding = "8bit" if any(part.encoding == "8bit" for part in parts) else "7bit"
-    if encoding == "8bit":
-        header += _field("Content-Transfer-Encoding", encoding)
+    header = _multipart_header(subtype, *parameters.items()).replace(_ANY_BOUNDARY, boundary)
+    encoding = "7bit"
+    for part in parts:
+        if part.encoding == "8bit":
+            encoding = "8bit"
+            header += _field("Content-Transfer-Encoding", encoding)
+            break
     return Part(header, parts=parts, boundary=boundary, encoding=encoding)
 
 
@@ -285,8 +292,8 @@ def _multipart_header(subtype: str, *parameters: tuple[str, str]) -> bytes:
     return _content_type(f"multipart/{subtype}", {**dict(parameters), "boundary": _ANY_BOUNDARY.decode("ascii")})
 
 
-def _boundary(seed: bytes, path: str) -> str:
-    return "=_" + hashlib.sha256(seed + path.encode("ascii")).hexdigest()[:24]
+def _boundary(seed: bytes, path: str) -> bytes:
+    return b"=_" + hexlify(hashlib.sha256(seed + path.encode("ascii")).digest())[:24]
 
 
 def _holds(parts: Iterable[Part], boundary: bytes) -> bool:
