@@ -175,7 +175,7 @@ def _recipient(given: object, field: str) -> Address | Group:
         return given
     if isinstance(given, str):
         checked(field, given)
-    elif not (isinstance(given, tuple) and len(given) == 2 and all(isinstance(text, str) for text in given)):
+    elif not (isinstance(given, tuple) and len(given) == 2 and isinstance(given[0], str) and isinstance(given[1], str)):
         raise TypeError(
             f"{field}: a mailbox is a string, an Address or a pair (name, address) of strings, not {_describe(given)}"
         )

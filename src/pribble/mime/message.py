@@ -14,11 +14,11 @@ Each level is there only when it is needed.
 from __future__ import annotations
 
 import copy
-import hashlib
 import io
 import os
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from datetime import UTC, datetime
+from functools import lru_cache
 from itertools import chain
 from time import time
 from typing import TYPE_CHECKING, Literal, TypedDict
@@ -45,6 +45,7 @@ from pribble.mime.part import (
     plain_part,
     text_part,
 )
+from pribble.mime.seeds import seeded
 from pribble.records import field, record
 
 if TYPE_CHECKING:
@@ -314,12 +315,17 @@ class Message(BaseMessage):
 
 def message_id_of(seed: bytes, domain: str) -> str:
     """Returns the Message-ID that a seed gives."""
-    return f"<{hashlib.sha256(seed + b'message-id').hexdigest()[:32]}@{domain}>"
+    return f"<{seeded(seed, 'message-id', 32)}@{domain}>"
 
 
 def this_second() -> datetime:
     """Returns the moment that is now, in UTC; a header has no fractions."""
-    return datetime.fromtimestamp(int(time()), UTC)
+    return _second(int(time()))
+
+
+@lru_cache(2)
+def _second(seconds: int) -> datetime:
+    return datetime.fromtimestamp(seconds, UTC)
 
 
 _PREPARED = "_prepared_html"

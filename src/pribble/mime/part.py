@@ -5,10 +5,8 @@ A part is written as chunks of bytes, so that a large message never has to exist
 
 from __future__ import annotations
 
-import hashlib
 import re
 import unicodedata
-from binascii import hexlify
 from collections.abc import Iterable, Mapping
 from functools import lru_cache
 from itertools import chain
@@ -31,6 +29,7 @@ from pribble.mime.flowed import flowed
 from pribble.mime.grammar import ENCODED_WORD_START, LONGEST_LINE, MEDIA_TYPE, MESSAGE_TYPES, TOKEN, TURNING
 from pribble.mime.header import checked, write_field
 from pribble.mime.header_fields import checked_id
+from pribble.mime.seeds import seeded
 from pribble.records import field, record
 from pribble.regexes import regex
 
@@ -293,7 +292,7 @@ def _multipart_header(subtype: str, *parameters: tuple[str, str]) -> bytes:
 
 
 def _boundary(seed: bytes, path: str) -> bytes:
-    return b"=_" + hexlify(hashlib.sha256(seed + path.encode("ascii")).digest())[:24]
+    return f"=_{seeded(seed, path, 24)}".encode("ascii")
 
 
 def _holds(parts: Iterable[Part], boundary: bytes) -> bool:

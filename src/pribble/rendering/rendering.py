@@ -288,6 +288,8 @@ def _known_series(sender: Mailbox, id_domain: str) -> MessageSeries:
 
 def _series(sender: Mailbox, id_domain: str) -> MessageSeries:
     """Returns the messages of a sender without options."""
+    if isinstance(sender, str):
+        return _known_series(sender, id_domain)
     is_known = not isinstance(sender, tuple) or all(isinstance(one, str) for one in sender)
     kept = _known_series if is_known and isinstance(sender, Hashable) else _known_series.__wrapped__
     return kept(sender, id_domain)
