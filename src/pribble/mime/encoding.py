@@ -14,6 +14,7 @@ _LINE_ENDS = regex(r"\r\n|\r|\n")
 # Octets that quoted-printable may leave as they are, and line ends; "=" is looked after first.  A tab may stay, but not
 # at the end of a line.
 _USUAL = bytes(range(0x20, 0x7F)) + b"\n"
+_TRAP = regex(rb"\n(?:From |\.(?:\r\n|\Z))")
 _CONTROL = regex(rb"[\x00-\x08\x0b-\x1f\x7f]")
 # How much of a large body is encoded at a time: whole lines of base64.
 _STRETCH = ENCODED_LINE // 4 * 3 * 1024
@@ -81,13 +82,7 @@ def is_seven_bit(body: bytes) -> bool:
 def is_trapped(body: bytes) -> bool:
     """Returns whether a line is one that a mailbox format or a server takes for something else: "From …", a lone
     dot."""
-    return (
-        b"\nFrom " in body
-        or b"\n.\r\n" in body
-        or body.startswith((b"From ", b".\r\n"))
-        or body.endswith(b"\n.")
-        or body == b"."
-    )
+    return _TRAP.search(body) is not None or body.startswith((b"From ", b".\r\n")) or body == b"."
 
 
 def longest_line(body: bytes) -> int:
@@ -213,13 +208,17 @@ _HANDLER = "pribble.quoted-printable"
 def _in_ascii(text: str) -> bytes:
     """Returns `text` with =XX for all octets of what is beyond ASCII.  Raises `UnicodeEncodeError` for a lone
     surrogate."""
-    if len(text) < _SHORT:
+    if len(text) < _SHORT and not text.isascii():
+        for character in _ESCAPED.latest:
+            if character in text:
+                text = text.replace(character, _ESCAPED[character])
         for _ in range(_FEW):
             try:
                 return text.encode("ascii")
             except UnicodeEncodeError as error:
                 character = text[error.start]
                 text = text.replace(character, _ESCAPED[character])
+                _ESCAPED.latest = (character, *_ESCAPED.latest[: _FEW - 1])
     return text.encode("ascii", _HANDLER)
 
 
@@ -228,7 +227,10 @@ _SHORT, _FEW = 5000, 8
 
 
 class _Escaped(dict[str, str]):
-    """What characters beyond ASCII become; single ones are kept, as the same few are in every message."""
+    """What characters beyond ASCII become; single ones are kept, as the same few are in every message: the `latest` are
+    looked for first."""
+
+    latest: tuple[str, ...] = ()
 
     def __missing__(self, run: str) -> str:
         made = f"={run.encode('utf-8').hex('=')}".upper()

@@ -18,7 +18,7 @@ LONGEST = 78  # RFC 3676 4.2: SHOULD, quote marks, stuffing and trailing spaces 
 SIGNATURE = "-- "  # RFC 3676 4.3
 # RFC 3676 4.4: what would be taken for stuffing, for a quote, or by a mailbox format.
 _STUFFED = (" ", ">", "From ")
-_STUFFED_LINES = tuple(f"\n{begin}" for begin in _STUFFED)
+_STUFFED_LINE = regex(f"\n(?:{'|'.join(_STUFFED)})")
 
 
 class Line(NamedTuple):
@@ -116,7 +116,7 @@ def flowed(text: str) -> tuple[str, bool]:
     where a line is broken at no space, the space that says so does not count (RFC 3676 4.1)."""
     soft = text.soft if isinstance(text, FlowingText) else None
     if soft is not None and "-- \n" not in soft:
-        if not soft.startswith(_STUFFED) and all([begin not in soft for begin in _STUFFED_LINES]):  # noqa: C419 - quicker
+        if _STUFFED_LINE.search(soft) is None and not soft.startswith(_STUFFED):
             return soft, False  # no line has to be stuffed
         return "\n\n".join([_aligned(stretch) for stretch in soft.split("\n\n")]), False
     lines = list(lines_of(text)) if text else []
