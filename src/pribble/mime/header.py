@@ -92,7 +92,7 @@ class FieldWriter:
                 self._utf8_text(text)
             return
         words = text.split(" ")
-        bare = [0 < len(word) < LINE and word.isascii() and word.isprintable() for word in words]
+        bare = [word.isascii() and 0 < len(word) < LINE and word.isprintable() for word in words]
         bare[0] = bare[0] and len(words[0]) < LINE - len(self.name) - 1
         if ENCODED_WORD_START in text:
             bare = [is_bare and ENCODED_WORD_START not in word for is_bare, word in zip(bare, words, strict=True)]
@@ -103,11 +103,23 @@ class FieldWriter:
         while start < len(words):
             are_bare = bare[start]
             end = bare.index(not are_bare, start)
+            together = " ".join(words[start:end])
             if are_bare:
-                self.words(*words[start:end])
-            elif written := " ".join(words[start:end]):  # between encoded-words no space is shown (RFC 2047 6.2)
-                self.encoded(written, _q_in_text)
+                self._bare(together)
+            elif together:  # between encoded-words no space is shown (RFC 2047 6.2)
+                self.encoded(together, _q_in_text)
             start = end
+
+    def _bare(self, text: str) -> None:
+        """Add words between spaces, none of which is longer than a line."""
+        while len(text) > (room := self._limit - len(self._line) - 1):
+            end = text.rfind(" ", 0, room + 1) if room > 0 else -1
+            if end > 0:
+                self._line += f" {text[:end]}"
+                text = text[end + 1 :]
+            self._fold()
+        self._line += f" {text}"
+        self._empty = False
 
     def phrase(self, phrase: str, after: str = "") -> None:
         """Add a display name (RFC 5322 3.2.5): atoms, a quoted string, or, as a whole, encoded-words; and what comes
@@ -130,7 +142,6 @@ class FieldWriter:
         in_q, octets = q(text), text.encode("utf-8")
         use_q = len(in_q) <= -(-len(octets) // 3) * 4
         overhead = len("=?utf-8?Q??=")
-
         room = self._room(overhead, use_q)
         whole = len(in_q if use_q else octets)
         if room < whole <= self._full_room(overhead, use_q) and not self._empty:
@@ -185,9 +196,10 @@ class FieldWriter:
 
     def _encoded_word(self, written: str | bytes) -> None:
         """Add an encoded-word of a text in Q, or of octets, in B."""
-        is_q = isinstance(written, str)
-        payload = written if isinstance(written, str) else base64.b64encode(written).decode("ascii")
-        self.word(f"=?utf-8?{'Q' if is_q else 'B'}?{payload}?=", encoded=True)
+        if isinstance(written, str):
+            self.word(f"=?utf-8?Q?{written}?=", encoded=True)
+        else:
+            self.word(f"=?utf-8?B?{base64.b64encode(written).decode('ascii')}?=", encoded=True)
 
     def _room(self, overhead: int, use_q: bool) -> int:
         """Returns how much of an encoded-word fits on this line, in characters of Q or octets before B.
@@ -242,15 +254,19 @@ _IN_TEXT = frozenset(chr(c) for c in range(0x21, 0x7F)) - frozenset("=?_")
 
 
 class _Q(dict[str, str]):
-    """What each character becomes in Q; what is asked for beyond ASCII is not kept."""
+    """What each character becomes in Q; of what is beyond ASCII only so much is kept."""
 
     def __init__(self, bare: frozenset[str]) -> None:
         super().__init__({c: c if c in bare else self[c] for c in map(chr, range(0x80))} | {" ": "_"})
 
     def __missing__(self, character: str) -> str:
-        return f"={character.encode('utf-8').hex('=')}".upper()
+        made = f"={character.encode('utf-8').hex('=')}".upper()
+        if len(self) < _MOST_KEPT:
+            self[character] = made
+        return made
 
 
+_MOST_KEPT = 1000
 _Q_IN_TEXT, _Q_IN_PHRASE = _Q(_IN_TEXT), _Q(_IN_PHRASE)
 
 
