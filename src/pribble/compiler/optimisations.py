@@ -8,19 +8,33 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Iterator, Sequence
+from itertools import groupby
 
 from pribble.compiler.emitters import PageEmitter, PieceEmitter
 from pribble.compiler.expression_compiler import ExpressionCompiler
 from pribble.compiler.program import Program, ProgramBuilder, ProgramWorld
-from pribble.compiler.steps import EmbedVariants, PieceStep, ShowValue, StaticPicture, Step, TextStep
+from pribble.compiler.steps import (
+    BeginCapture,
+    CapturedValue,
+    DynamicPicture,
+    EmbedVariants,
+    EndCapture,
+    PieceStep,
+    RunStep,
+    ShowValue,
+    StaticPicture,
+    Step,
+    TextStep,
+)
 from pribble.compiler.text_patterns import find_patterns
 from pribble.compiler.text_program import EventEmitter
 from pribble.compiler.text_steps import TextFormStep
 from pribble.compiler.value_reuse import ReusedValues
-from pribble.compiler.wire_form import WireTemplate
+from pribble.compiler.wire_form import Ordered, WireTemplate
 from pribble.language.expressions import Binding
 from pribble.language.linked_source import CLOSE, OPEN, SET, Marker
-from pribble.passes.pieces import FragmentSlice
+from pribble.passes.pieces import AFTER_PREHEADER, BEFORE_PREHEADER, Boundary, FragmentSlice, PreheaderPlace
+from pribble.passes.traces import TraceBegin, TraceEnd
 from pribble.records import record
 
 
@@ -54,8 +68,12 @@ def page_programs(
     else:
         expressions = ExpressionCompiler(world.formatters, frozenset(world.common))
         given = None if lets is None else [expressions.variable(binding) for binding in lets]
-        emitter = KeepingEmitter(reuse or ReusedValues((), ()), wire or WireTemplate(), given)
+        depths = [*_loops_around(steps)]
+        in_blocks = [depth is not None for depth in depths]
+        emitter = KeepingEmitter(reuse or ReusedValues((), ()), wire or WireTemplate(), given, in_blocks)
         html = ProgramBuilder(emitter, world, expressions).build(steps)
+        if wire is not None and emitter.is_ordered:
+            wire.order = _order(emitter.stretches, depths)
     if text_steps is None:
         text = None
     elif reuse is None:
@@ -78,12 +96,53 @@ def _lets_of_page(steps: Sequence[Step]) -> Iterator[Binding]:
                 yield step.binding
 
 
-class KeepingEmitter(PieceEmitter):
-    """Writes a page's program that keeps its values, and gives them beside its pieces."""
+def _loops_around(steps: Sequence[Step]) -> Iterator[int | None]:
+    """Yields for each straight run of steps, which is what stands between markers, the number of the outermost loop
+    around it; 0 where there is none, but a choice; None where it is in no block at all."""
+    opened: list[bool] = []  # of the blocks that are open, whether they are loops
+    loops = 0
+    for is_marker, several in groupby(steps, lambda step: isinstance(step, Marker)):
+        if not is_marker:
+            yield (loops if any(opened) else 0) if opened else None
+            continue
+        for marker in several:
+            assert isinstance(marker, Marker)
+            if marker.role == OPEN:
+                loops += marker.loop is not None and not any(opened)
+                opened.append(marker.loop is not None)
+            elif marker.role == CLOSE:
+                opened.pop()
 
-    def __init__(self, reuse: ReusedValues, wire: WireTemplate, lets: Sequence[str] | None) -> None:
+
+def _order(stretches: Sequence[Sequence[Ordered]], loops: Sequence[int | None]) -> list[Ordered] | None:
+    """Returns the pieces of a page in their order, where that is the same in all messages.
+
+    `stretches` are the pieces of its straight runs, `loops` the loops around them.  What is in a block may be left out,
+    or come again: there it is one piece that a program keeps each time, and in a loop the only one.
+    """
+    in_loops = [loop for loop in loops if loop]
+    if len({*in_loops}) < len(in_loops):
+        return None
+    for stretch, loop in zip(stretches, loops, strict=True):
+        if loop is not None and not (len(stretch) == 1 and isinstance(stretch[0], int)):
+            return None
+    return [piece for stretch in stretches for piece in stretch]
+
+
+class KeepingEmitter(PieceEmitter):
+    """Writes a page's program that keeps its values, and gives them beside its pieces.
+
+    `stretches` are the pieces that each straight run of steps makes, in their order; they are not `is_ordered` where
+    some of them are held back first, or have two forms.
+    """
+
+    def __init__(
+        self, reuse: ReusedValues, wire: WireTemplate, lets: Sequence[str] | None, in_blocks: Sequence[bool]
+    ) -> None:
         super().__init__()
-        self.reuse, self.wire, self.lets = reuse, wire, lets
+        self.reuse, self.wire, self.lets, self.in_blocks = reuse, wire, lets, in_blocks
+        self.stretches: list[list[Ordered]] = []
+        self.is_ordered = True
         self._texts: list[ShowValue | None] = []  # of the run that is being written, its values that the text shows too
 
     @property
@@ -95,13 +154,19 @@ class KeepingEmitter(PieceEmitter):
         lets = None if self.lets is None else f"({''.join([f'{name}, ' for name in self.lets])})"
         return f"(out, {self.reuse.result}, {lets})"
 
+    def emit(self, run: Sequence[RunStep], expressions: ExpressionCompiler) -> list[ast.stmt]:
+        self.stretches.append([])
+        return super().emit(run, expressions)
+
     def _made(self, texts: Sequence[ast.expr]) -> list[ast.stmt]:
         shown, self._texts = self._texts, []
         if self._into != "out":
             return super()._made(texts)
-        if all(isinstance(text, ast.Constant) for text in texts):
-            self.wire.texts.add("".join([str(text.value) for text in texts if isinstance(text, ast.Constant)]))
+        # A text in a block is kept like a value: that tells whether the block was gone through.
+        if all(isinstance(text, ast.Constant) for text in texts) and not self.in_blocks[len(self.stretches) - 1]:
+            self._same("".join([str(text.value) for text in texts if isinstance(text, ast.Constant)]))
             return super()._made(texts)
+        self.stretches[-1].append(len(self.wire.runs))
         self.wire.runs.append([str(t.value) if isinstance(t, ast.Constant) else None for t in texts])
         values = [text for text in texts if not isinstance(text, ast.Constant)]
         names = iter([self.reuse.named(place, text) for place, text in enumerate(values)])
@@ -115,13 +180,30 @@ class KeepingEmitter(PieceEmitter):
         return text
 
     def _statements(self, step: PieceStep, expressions: ExpressionCompiler) -> list[ast.stmt]:
-        if isinstance(step, StaticPicture):
-            self.wire.texts.add(step.slot.address)
-        elif isinstance(step, FragmentSlice):
-            self.wire.texts.add(step.text)
-        elif isinstance(step, EmbedVariants):
-            self.wire.texts |= {piece for piece in (*step.by_cid, *step.otherwise) if isinstance(piece, str)}
+        match step:
+            case StaticPicture(slot=slot):
+                self._same(slot.address)
+            case FragmentSlice(text=text):
+                self._same(text)
+            case EmbedVariants(by_cid=by_cid, otherwise=otherwise):
+                self.wire.texts |= {piece for piece in (*by_cid, *otherwise) if isinstance(piece, str)}
+                self.is_ordered = False
+            case CapturedValue() | BeginCapture() | EndCapture():
+                self.is_ordered = False
+            case DynamicPicture():
+                self.stretches[-1].append(None)
+            case PreheaderPlace():
+                self.stretches[-1] += (BEFORE_PREHEADER, None, AFTER_PREHEADER)
+            case Boundary():
+                self.stretches[-1].append("")
+            case TraceBegin() | TraceEnd():
+                raise AssertionError("programs that trace keep no values")
         return super()._statements(step, expressions)
+
+    def _same(self, text: str) -> None:
+        """A piece that is this text in all messages."""
+        self.wire.texts.add(text)
+        self.stretches[-1].append(text)
 
 
 class ReusingEmitter(EventEmitter):

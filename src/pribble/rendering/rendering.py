@@ -216,7 +216,8 @@ class Rendering:
             isinstance(piece, PictureSlot) and len(text) > LONGEST_LINE
             for piece, text in zip(pieces, texts, strict=True)
         )
-        return PreparedBody(lambda: template.quoted(pieces, texts, kept), has_long_lines=inside)
+        as_given = self._options.is_usual
+        return PreparedBody(lambda: template.quoted(pieces, texts, kept, as_given=as_given), has_long_lines=inside)
 
     # -- pieces --
 
