@@ -56,7 +56,7 @@ class Part(NamedTuple):
 
     @property
     def size(self) -> int:
-        """How many octets `body_chunks` has."""
+        """How many octets `chunks` has behind the header and the empty line after it."""
         if not self.boundary:
             return sum(map(len, self.body)) + base64_size(len(self.content))
         inside = sum(len(part.header) + 2 + part.size + len(self.boundary) + 6 for part in self.parts)
@@ -64,18 +64,29 @@ class Part(NamedTuple):
 
     def chunks(self) -> Iterable[bytes]:
         """Returns the part as it travels, piece by piece."""
-        return chain((self.header, b"\r\n"), self.body_chunks())
+        pieces: list[bytes] = []
+        later: list[Iterable[bytes]] = [pieces]
+        self._write(later, pieces)
+        return pieces if len(later) == 1 else chain(*later)
 
-    def body_chunks(self) -> Iterable[bytes]:
-        """Returns what follows the header and the empty line after it."""
+    def _write(self, chunks: list[Iterable[bytes]], pieces: list[bytes]) -> list[bytes]:
+        """Add the part to `chunks`, the last of which are `pieces`; returns what are the last then.  What is to be
+        encoded is encoded when it is asked for."""
+        pieces += (self.header, b"\r\n")
         if not self.boundary:
-            return chain(self.body, base64_chunks(self.content)) if self.content else self.body
+            pieces += self.body
+            if self.content:
+                pieces = []
+                chunks += (base64_chunks(self.content), pieces)
+            return pieces
         delimiter = b"--" + self.boundary
-        before = (delimiter, b"\r\n")
-        behind = (b"\r\n",)  # belongs to the delimiter that follows (RFC 2046 5.1.1)
-        parts = [chunks for part in self.parts for chunks in (before, part.chunks(), behind)]
+        for part in self.parts:
+            pieces += (delimiter, b"\r\n")
+            pieces = part._write(chunks, pieces)
+            pieces.append(b"\r\n")  # belongs to the delimiter that follows (RFC 2046 5.1.1)
         # With a line end of its own, and so an empty epilogue: as the standard library writes it, whose bytes are ours.
-        return chain(*parts, (delimiter, b"--\r\n"))
+        pieces += (delimiter, b"--\r\n")
+        return pieces
 
 
 @record(frozen=True, slots=True)
