@@ -6,10 +6,12 @@ and a fragment is cut.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from enum import Enum
+from operator import attrgetter
+from typing import Any
 
-from pribble.passes.traces import TraceMark
+from pribble.passes.traces import TraceBegin, TraceEnd, TraceMark
 from pribble.pictures.picture_slots import Embed, NamedPicture, PictureSlot
 from pribble.records import record
 
@@ -63,6 +65,20 @@ Piece = str | _Other
 def texts_of(pieces: Iterable[Piece], embed: Embed = "cid", base: str | None = None) -> list[str]:
     """Returns the text of each piece, pictures travelling as `embed` says, linked ones below `base`."""
     return [piece if piece.__class__ is str else _text(piece, embed, base) for piece in pieces]
+
+
+# What the text of a piece is, where pictures travel by Content-ID and nothing has two forms.
+_USUAL: dict[type, Callable[[Any], str]] = {
+    FragmentSlice: attrgetter("text"),
+    PictureSlot: attrgetter("address"),
+    NamedPicture: attrgetter("address"),
+    **dict.fromkeys((Boundary, PreheaderPlace, TraceBegin, TraceEnd), lambda piece: ""),
+}
+
+
+def usual_texts(pieces: Iterable[Piece]) -> list[str]:
+    """Returns the same for a page without variants, all pictures of which travel by Content-ID."""
+    return [piece if piece.__class__ is str else _USUAL.get(piece.__class__, str)(piece) for piece in pieces]
 
 
 def _text(piece: Piece, embed: Embed, base: str | None) -> str:

@@ -22,6 +22,7 @@ from pribble.passes.pieces import (
     choose_variants,
     cut_fragment,
     texts_of,
+    usual_texts,
 )
 from pribble.pictures.picture import Picture
 from pribble.pictures.picture_slots import EMBED, Embed, NamedPicture, PictureSlot
@@ -230,7 +231,7 @@ class Rendering:
     def _texts(self) -> list[str]:
         """The texts of the page's pieces, pictures travelling as was asked for."""
         if self._options.is_usual:
-            return texts_of(self._pieces or ())
+            return usual_texts(self._pieces or ())
         return texts_of(self._page(self.embed), self.embed, self._options.picture_base)
 
     def _page(self, embed: Embed) -> Sequence[Piece]:

@@ -27,6 +27,8 @@ _HOW_TO_SHOW = {
 
 def text(value: Data) -> str:
     """Returns the text a bare value is shown as; raises `FieldError` for what has no one obvious form."""
+    if value.__class__ is int:
+        return plain_digits(value)
     if isinstance(value, Fragment) and value.trusted:
         raise UnsafeValue("markup can stand between tags only")
     value = canonical(value)
@@ -73,8 +75,6 @@ def show_plain(value: Data) -> str:
 
 def show_line(value: Data) -> str:
     """Returns a value in a subject or preheader."""
-    if value.__class__ is int:
-        return plain_digits(value)
     return one_line(text(value))
 
 
