@@ -43,9 +43,9 @@ class Address:
 
     def __post_init__(self) -> None:
         checked("a display name", self.name)
-        checked("an address", self.addr)
-        if _USUAL.fullmatch(self.addr):
+        if isinstance(self.addr, str) and _USUAL.fullmatch(self.addr):
             return
+        checked("an address", self.addr)
         local, domain = _AddressParser(self.addr).whole_addr_spec()
         object.__setattr__(self, "addr", f"{local}@{domain}")
 

@@ -340,8 +340,7 @@ def prepare_html(message: Message, body: PreparedBody) -> Message:
 def of_values(values: Mapping[str, object], own: Mapping[str, object]) -> Message:
     """Returns the message that has these attributes, which are known to fit together."""
     made = object.__new__(Message)
-    vars(made).update(values)
-    vars(made).update(own)
+    vars(made).update({**values, **own})
     return made
 
 
