@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 from pribble import PribbleError, Template, TemplateFolder
 from pribble.compiler.program import Optimisations
 from pribble.demo import OFFICE
+from pribble.pictures.picture_slots import EMBED
 from tests.compiler import test_walker as walked
 from tests.mime.mail import DATE
 from tests.plaintext import saying
@@ -126,6 +127,76 @@ def tables(draw: st.DrawFn) -> str:
         "%s", "%s", "<p>Before</p>%s<p>After</p>", "<ul><li>One%s</li></ul>", "<table><tr><td>%s</td></tr></table>"
     )
     return around % table
+
+
+_TEXTS = st.sampled_from(
+    ["<p>one</p>", "\n", "\n<p>a=b</p>\n", "<p>ü</p>", " ", "<br>", "x", "\n\n", f"<p>{'long ' * 30}</p>"]
+)
+_MARKS = st.sampled_from(
+    [
+        "{{ a }}",
+        "\n{{ b }}",
+        "<p>{{ a }}, {{ n }}</p>",
+        "{{ absent? }}",
+        '<a href="{{ link }}">{{ b }}</a>',
+        '<img src="pictures/logo.png" alt="">',
+        '<img src="{{ picture }}" alt="{{ a }}">',
+    ]
+)
+_BLOCKS = (
+    "{{ if yes: }}%s{{ :if }}",
+    "{{ if no: }}%s{{ :else: }}%s{{ :if }}",
+    "{{ for x in several: }}%s{{ x }}{{ :for }}",
+    "{{ for x in several: }}{{ x }}%s{{ :for }}",
+    "{{ for x in nobody: }}%s{{ :else: }}%s{{ :for }}",
+)
+_PREHEADERS = [f"{{{{ preheader: }}}}{said}{{{{ :preheader }}}}" for said in ("{{ a }}", "Hello", "{{ absent? }}")]
+
+
+def blocks(inner: st.SearchStrategy[str]) -> st.SearchStrategy[str]:
+    """Texts, marks and blocks with such in them, one after the other."""
+    inside = st.tuples(st.sampled_from(_BLOCKS), inner, inner).map(lambda c: c[0] % c[1 : 1 + c[0].count("%s")])
+    return st.lists(_TEXTS | _MARKS | inside, max_size=4).map("".join)
+
+
+PAGES_OF_BLOCKS = st.tuples(
+    st.sampled_from(["", *_PREHEADERS]),
+    st.sampled_from(["", "<head><style>p { color: red }</style></head>", '<body style="color: red">']),
+    st.recursive(blocks(st.just("")), blocks, max_leaves=6),
+).map("".join)
+_WORD = st.sampled_from(["", "a", "ü", "=", "a b", "\n", "£1", "From x", ".", "x" * 90, "ü" * 40, "  ", "\t"])
+
+
+class OnTheWire(unittest.TestCase):
+    """The body that was made of pieces says what the page says, whatever is in which block."""
+
+    folder = TemplateFolder(DEMO, picture_base="https://skerrow.example/mail")
+
+    @generated(150)
+    @given(PAGES_OF_BLOCKS, _WORD, _WORD, st.lists(_WORD, max_size=3))
+    def test_it_says_what_the_page_says(self, text: str, a: str, b: str, several: list[str]) -> None:
+        data = {"a": a, "b": b, "n": 2, "link": "https://skerrow.example/x", "picture": "pictures/shore-power.png"}
+        data |= {"yes": True, "no": False, "nobody": [], "several": several}
+        template = Template.from_text(text, folder=self.folder)
+        for embed in EMBED:
+            rendering = template.render(data, embed=embed)
+            raw = bytes(rendering.message(sender=OFFICE, to="ana@example.org"))
+            (page,) = [p for p in message_from_bytes(raw).walk() if p.get_content_type() == "text/html"]
+            said = page.get_payload(decode=True)
+            assert isinstance(said, bytes)
+            shown, meant = (one.replace("\r\n", "\n").rstrip("\n") for one in (said.decode(), str(rendering.html)))
+            self.assertEqual(shown, meant, embed)
+            if page["Content-Transfer-Encoding"] == "quoted-printable":
+                self.assertLessEqual(max(map(len, str(page.get_payload()).splitlines())), 76)
+
+    def test_pages_of_the_demo_are_in_one_order(self) -> None:
+        """Else the test above would hold for a way that nobody goes."""
+        ordered = {
+            name
+            for name in self.folder
+            if (template := self.folder[name]._for(None, None)[1].wire_template) and template.order is not None
+        }
+        self.assertEqual(ordered, {"desk-copy", "gale-warning", "mooring-statement", "season-notice"})
 
 
 class SameWithout(unittest.TestCase):

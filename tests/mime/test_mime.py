@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+import hashlib
 import quopri
 import re
 import unicodedata
@@ -123,6 +124,14 @@ class Headers(unittest.TestCase):
         lines = writer.finished().decode().split("\r\n")
         self.assertEqual(max(map(len, lines)), 78)
         self.assertTrue(all(line.startswith(" word") for line in lines[1:-1]))
+
+    @given(st.lists(st.text("abc.,:", min_size=1, max_size=60), min_size=1, max_size=30))
+    @generated(200)
+    def test_words_are_folded_as_one_by_one(self, words: list[str]) -> None:
+        writer = FieldWriter("Subject")
+        for word in words:
+            writer.word(word)
+        self.assertEqual(free_text("Subject", " ".join(words)), writer.finished())
 
     @given(TEXT | st.lists(st.sampled_from(WORDS), min_size=1, max_size=9).map(" ".join))
     @generated(600)
@@ -368,6 +377,12 @@ class Whole(unittest.TestCase):
             self.assertEqual(
                 len(re.findall(rb"--" + re.escape(boundary) + rb"(?:--)?\r\n", raw)), raw.count(boundary) - 1
             )
+
+    def test_a_seed_gives_the_same_on_every_machine(self) -> None:
+        raw = bytes(Message(**FIXED, text="a", html="b"))
+        for pattern, what, size in ((rb"Message-ID: <(.+)@", b"message-id", 32), (rb'="=_(.+)"', b"alternative", 24)):
+            (found,) = re.findall(pattern, raw)
+            self.assertEqual(found.decode(), hashlib.sha256(b"1" + what).hexdigest()[:size])
 
     def test_file_names(self) -> None:
         for written, name in [
