@@ -13,6 +13,7 @@ import subprocess
 import sys
 import threading
 import unittest
+import unittest.mock
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -22,7 +23,10 @@ from functools import cache
 from graphlib import TopologicalSorter
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from types import SimpleNamespace
 from typing import Any, ClassVar
+
+import watchfiles
 
 from pribble import Message, PribbleError, TemplateFolder
 from pribble.delivery.receipts import Receipt
@@ -577,6 +581,28 @@ class Serving(Case):
             whole = json.loads(self.ask("GET", "/templates/a", Cookie=cookie)[2])
             self.assertEqual([one["name"] for one in whole["templates"]], ["a"])
         self.assertEqual(self.ask("GET", "/templates/b", Cookie=cookie)[0], 404)
+
+    def test_a_save_before_the_watch_has_begun_is_told(self) -> None:
+        begun = threading.Event()
+
+        def late(*given: Any, **options: Any) -> Iterator[Any]:
+            begun.wait(20)
+            yield from watchfiles.watch(*given, **options)
+
+        self.server.stop()
+        live = LiveTemplates(lambda: demo(self.path, reload=True), VIEWERS, Composing(OFFICE))
+        self.server = PreviewServer(live)
+        self.addCleanup(self.server.stop)
+        with unittest.mock.patch.object(
+            self.server, "_watchfiles", SimpleNamespace(watch=late, Change=watchfiles.Change)
+        ):
+            self.server.start()
+            with self.events(self.cookie()) as events:
+                self.assertEqual(events.readline(), b": here\n")
+                (self.path / "a.html").write_text("<p>Good day {{ name }}</p>", encoding="utf-8")
+                begun.set()
+                said = [events.readline() for _ in range(3)]
+        self.assertEqual(said, [b"\n", b"event: saved\n", b'data: {"changed":["a"],"names":["a"]}\n'])
 
     def test_it_stops_while_pages_listen(self) -> None:
         live = LiveTemplates(lambda: demo(self.path, reload=True), VIEWERS, Composing(OFFICE))

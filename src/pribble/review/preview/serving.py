@@ -122,10 +122,18 @@ class PreviewServer:
             rust_timeout=200,
             stop_event=self._stopping,
             raise_interrupt=False,
+            yield_on_timeout=True,
         )
+        is_first = True
         for found in changes:
+            # What was saved while the watch was being set up is known by nothing else.
+            if not found and not is_first:
+                continue
+            is_first = False
             came_or_went = any(change != self._watchfiles.Change.modified for change, _ in found)
             changed = self._templates.changed(files_came_or_went=came_or_went)
+            if not found and not changed:
+                continue
             said: Json = {"changed": changed, "names": self._templates.names}
             for listener in list(self._listeners):
                 listener.put(f"event: saved\ndata: {written_json(said)}\n\n")
