@@ -73,7 +73,7 @@ class FormatterCall:
     """A formatter, to be prepared once for each locale and time zone.
 
     With `arguments` None they depend on the data and come with each call.  `context` says how the result is
-    shown, where it is shown at once.
+    shown, where it is shown at once.  With `of_text` it is called with texts alone.
     """
 
     name: str
@@ -82,6 +82,7 @@ class FormatterCall:
     locale: str | None
     timezone: str | None
     context: Context | None = None
+    of_text: bool = False
 
 
 def described(expression: Expression) -> str:
@@ -257,9 +258,7 @@ class ExpressionCompiler:
         if isinstance(node, Constant) and isinstance(node.value, str):
             return self.call(f"show_{how}", ast.Constant(node.value), place=node.place)
         path = described(node)
-        is_text = ast.Compare(
-            ast.Attribute(_kept(self.value(node)), "__class__", ast.Load()), [ast.Is()], [ast.Name("str", ast.Load())]
-        )
+        is_text = _is_text(self.value(node))
         scratch = ast.Name(_SCRATCH, ast.Load())
         direct = self.call(how, scratch, place=node.place, path=path)
         if context.escaper == "markup" and not context.wrappers:
@@ -422,6 +421,13 @@ class ExpressionCompiler:
             fixed = tuple(a.value for a in arguments if isinstance(a, Constant))
             named = tuple((n, a.value) for n, a in node.named if isinstance(a, Constant))
             call = FormatterCall(node.name, fixed, named, node.locale, node.timezone, context)
+            if formatter.knows_texts and not last:
+                of_text = self._formatter(replace(call, of_text=True))
+                direct, general = (
+                    self.call(name, ast.Name(_SCRATCH, ast.Load()), place=node.place, path=path)
+                    for name in (of_text, self._formatter(call))
+                )
+                return ast.IfExp(_is_text(value), direct, general)
             return self.call(self._formatter(call), value, *last, place=node.place, path=path)
         call = FormatterCall(node.name, None, (), node.locale, node.timezone, context)
         if len(arguments) == 1 and not given and not per_item and not self._in_function and _is_of_data(arguments[0]):
@@ -493,6 +499,12 @@ def _is_of_data(node: Expression) -> bool:
 
 def _kept(value: ast.expr) -> ast.expr:
     return ast.NamedExpr(ast.Name(_SCRATCH, ast.Store()), value)
+
+
+def _is_text(value: ast.expr) -> ast.expr:
+    """Returns the test whether a value is a text, which keeps it."""
+    kind = ast.Attribute(_kept(value), "__class__", ast.Load())
+    return ast.Compare(kind, [ast.Is()], [ast.Name("str", ast.Load())])
 
 
 def class_flag(variable: str) -> str:

@@ -11,7 +11,7 @@ from pribble.errors import Place, PribbleError
 from pribble.markup.contexts import Context
 from pribble.values.formatters import Formatter
 from pribble.values.kinds import Data
-from pribble.values.numbers import FIGURES, Apply
+from pribble.values.numbers import FIGURES, OF_TEXT, Apply
 from pribble.values.settings import Settings
 
 # Makes a function that shows a value one that notes numbers with a point, where a locale, by the place, writes none.
@@ -41,7 +41,8 @@ def bind_formatter(
         apply = formatter.prepared(own, arguments, given)
         if formatter.of_application:
             apply = remember_results(apply, call.name, mark)
-        return _with_escaper(apply, call.context, None if own.has_point else noting, own)
+        shown = _with_escaper(apply, call.context, None if own.has_point else noting, own)
+        return vars(shown).get(OF_TEXT, shown) if call.of_text else shown
 
     if call.arguments is None:
         return _with_arguments(made)

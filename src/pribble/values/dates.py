@@ -12,7 +12,7 @@ from functools import lru_cache
 from pribble.errors import FieldError
 from pribble.values.escaping import is_harmless
 from pribble.values.kinds import NOTHING, Data, canonical, named
-from pribble.values.numbers import FIGURES, Apply, text_of
+from pribble.values.numbers import FIGURES, OF_TEXT, Apply, text_of
 from pribble.values.settings import Settings, is_locale
 from pribble.values.text_parsing import ITEM, cut_pattern, moment_reader
 
@@ -180,7 +180,7 @@ def date(settings: Settings, style: str = "medium") -> Apply:
             return of_text(value)
         return NOTHING if value is NOTHING else shown(value)
 
-    vars(apply)[FIGURES] = _is_harmless(fields)
+    vars(apply).update({FIGURES: _is_harmless(fields), OF_TEXT: of_text})
     return apply
 
 

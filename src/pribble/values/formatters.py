@@ -35,7 +35,8 @@ class Formatter:
 
     What it goes through counts as turns: `walks` the "items" of a list, or "all" that stands within the value; one
     that `counts` does so itself, and is given the counter.  `cost` is how its time grows, for `Limits.steps`: with the
-    characters and items that go in and come out ("size"), with sorting those, or not at all ("constant").
+    characters and items that go in and come out ("size"), with sorting those, or not at all ("constant").  One that
+    `knows_texts` keeps what it gave for a text: data have days as texts, and the same ones in many messages.
     """
 
     name: str
@@ -51,6 +52,7 @@ class Formatter:
     walks: Literal["none", "items", "all"] = "none"
     counts: bool = False
     cost: Literal["size", "sort", "constant"] = "size"
+    knows_texts: bool = False
     of_application: bool = False
 
     @property
@@ -159,7 +161,7 @@ FORMATTERS = by_name(
         Formatter("bytesize", numbers.bytesize, NUMBERS, takes="number"),
         Formatter("round", numbers.round_, NUMBERS, takes="number", gives="number"),
         Formatter("digits", numbers.padded_digits, NUMBERS, takes="number"),
-        Formatter("date", dates.date, DAYS, takes="day", nothing=True),
+        Formatter("date", dates.date, DAYS, takes="day", nothing=True, knows_texts=True),
         Formatter("time", dates.time, DAYS, takes="time"),
         Formatter("datetime", dates.datetime, DAYS, takes="moment"),
         Formatter("duration", dates.duration, DAYS),
