@@ -112,13 +112,14 @@ class FieldWriter:
 
     def _bare(self, text: str) -> None:
         """Add words between spaces, none of which is longer than a line."""
-        while len(text) > (room := self._limit - len(self._line) - 1):
-            end = text.rfind(" ", 0, room + 1) if room > 0 else -1
-            if end > 0:
-                self._line += f" {text[:end]}"
-                text = text[end + 1 :]
+        start = 0
+        while len(text) - start > (room := self._limit - len(self._line) - 1):
+            end = text.rfind(" ", start, start + max(0, room + 1))
+            if end > start:
+                self._line += f" {text[start:end]}"
+                start = end + 1
             self._fold()
-        self._line += f" {text}"
+        self._line += f" {text[start:]}"
         self._empty = False
 
     def phrase(self, phrase: str, after: str = "") -> None:
