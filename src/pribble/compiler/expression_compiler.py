@@ -258,7 +258,7 @@ class ExpressionCompiler:
         if isinstance(node, Constant) and isinstance(node.value, str):
             return self.call(f"show_{how}", ast.Constant(node.value), place=node.place)
         path = described(node)
-        is_text = _is_text(self.value(node))
+        is_text = _text_check(self.value(node))
         scratch = ast.Name(_SCRATCH, ast.Load())
         direct = self.call(how, scratch, place=node.place, path=path)
         if context.escaper == "markup" and not context.wrappers:
@@ -427,7 +427,7 @@ class ExpressionCompiler:
                     self.call(name, ast.Name(_SCRATCH, ast.Load()), place=node.place, path=path)
                     for name in (of_text, self._formatter(call))
                 )
-                return ast.IfExp(_is_text(value), direct, general)
+                return ast.IfExp(_text_check(value), direct, general)
             return self.call(self._formatter(call), value, *last, place=node.place, path=path)
         call = FormatterCall(node.name, None, (), node.locale, node.timezone, context)
         if len(arguments) == 1 and not given and not per_item and not self._in_function and _is_of_data(arguments[0]):
@@ -501,7 +501,7 @@ def _kept(value: ast.expr) -> ast.expr:
     return ast.NamedExpr(ast.Name(_SCRATCH, ast.Store()), value)
 
 
-def _is_text(value: ast.expr) -> ast.expr:
+def _text_check(value: ast.expr) -> ast.expr:
     """Returns the test whether a value is a text, which keeps it."""
     kind = ast.Attribute(_kept(value), "__class__", ast.Load())
     return ast.Compare(kind, [ast.Is()], [ast.Name("str", ast.Load())])

@@ -68,12 +68,10 @@ def page_programs(
     else:
         expressions = ExpressionCompiler(world.formatters, frozenset(world.common))
         given = None if lets is None else [expressions.variable(binding) for binding in lets]
-        depths = [*_loops_around(steps)]
-        in_blocks = [depth is not None for depth in depths]
-        emitter = KeepingEmitter(reuse or ReusedValues((), ()), wire or WireTemplate(), given, in_blocks)
+        loops = [*_loops_around(steps)]
+        emitter = KeepingEmitter(reuse or ReusedValues((), ()), wire or WireTemplate(), given, loops)
         html = ProgramBuilder(emitter, world, expressions).build(steps)
-        if wire is not None and emitter.is_ordered:
-            wire.order = _order(emitter.stretches, depths)
+        emitter.wire.order = emitter.order
     if text_steps is None:
         text = None
     elif reuse is None:
@@ -114,35 +112,17 @@ def _loops_around(steps: Sequence[Step]) -> Iterator[int | None]:
                 opened.pop()
 
 
-def _order(stretches: Sequence[Sequence[Ordered]], loops: Sequence[int | None]) -> list[Ordered] | None:
-    """Returns the pieces of a page in their order, where that is the same in all messages.
-
-    `stretches` are the pieces of its straight runs, `loops` the loops around them.  What is in a block may be left out,
-    or come again: there it is one piece that a program keeps each time, and in a loop the only one.
-    """
-    in_loops = [loop for loop in loops if loop]
-    if len({*in_loops}) < len(in_loops):
-        return None
-    for stretch, loop in zip(stretches, loops, strict=True):
-        if loop is not None and not (len(stretch) == 1 and isinstance(stretch[0], int)):
-            return None
-    return [piece for stretch in stretches for piece in stretch]
-
-
 class KeepingEmitter(PieceEmitter):
-    """Writes a page's program that keeps its values, and gives them beside its pieces.
-
-    `stretches` are the pieces that each straight run of steps makes, in their order; they are not `is_ordered` where
-    some of them are held back first, or have two forms.
-    """
+    """Writes a page's program that keeps its values, and gives them beside its pieces; `loops` are those around each
+    straight run of its steps."""
 
     def __init__(
-        self, reuse: ReusedValues, wire: WireTemplate, lets: Sequence[str] | None, in_blocks: Sequence[bool]
+        self, reuse: ReusedValues, wire: WireTemplate, lets: Sequence[str] | None, loops: Sequence[int | None]
     ) -> None:
         super().__init__()
-        self.reuse, self.wire, self.lets, self.in_blocks = reuse, wire, lets, in_blocks
-        self.stretches: list[list[Ordered]] = []
-        self.is_ordered = True
+        self.reuse, self.wire, self.lets, self.loops = reuse, wire, lets, loops
+        self.stretches: list[list[Ordered]] = []  # the pieces that each straight run makes
+        self.is_ordered = True  # whether none of them is held back first, or has two forms
         self._texts: list[ShowValue | None] = []  # of the run that is being written, its values that the text shows too
 
     @property
@@ -154,6 +134,21 @@ class KeepingEmitter(PieceEmitter):
         lets = None if self.lets is None else f"({''.join([f'{name}, ' for name in self.lets])})"
         return f"(out, {self.reuse.result}, {lets})"
 
+    @property
+    def order(self) -> list[Ordered] | None:
+        """The pieces of the page in their order, where that is the same in all messages.
+
+        What is in a block may be left out, or come again: there it is one piece that the program keeps each time, and
+        in a loop the only one.
+        """
+        in_loops = [loop for loop in self.loops if loop]
+        if not self.is_ordered or len({*in_loops}) < len(in_loops):
+            return None
+        for stretch, loop in zip(self.stretches, self.loops, strict=True):
+            if loop is not None and not (len(stretch) == 1 and isinstance(stretch[0], int)):
+                return None
+        return [piece for stretch in self.stretches for piece in stretch]
+
     def emit(self, run: Sequence[RunStep], expressions: ExpressionCompiler) -> list[ast.stmt]:
         self.stretches.append([])
         return super().emit(run, expressions)
@@ -163,7 +158,7 @@ class KeepingEmitter(PieceEmitter):
         if self._into != "out":
             return super()._made(texts)
         # A text in a block is kept like a value: that tells whether the block was gone through.
-        if all(isinstance(text, ast.Constant) for text in texts) and not self.in_blocks[len(self.stretches) - 1]:
+        if all(isinstance(text, ast.Constant) for text in texts) and self.loops[len(self.stretches) - 1] is None:
             self._same("".join([str(text.value) for text in texts if isinstance(text, ast.Constant)]))
             return super()._made(texts)
         self.stretches[-1].append(len(self.wire.runs))

@@ -20,14 +20,14 @@ from pribble.pictures.picture_slots import PictureSlot
 KeptValues = Sequence[Sequence[Sequence[str]]]
 # What stands where in a page; and the number of a run, if it is one, the frame, and how many pieces it is in each page.
 Ordered = int | str | None
-_Part = tuple[int | None, "_Frame", int]
+_Part = tuple[int | None, "_WireFrame", int]
 
 _SOFT = b"=\r\n"
 _HARD = b"\r\n"
 _VALUE = b"%b"
 
 
-class _Frame(NamedTuple):
+class _WireFrame(NamedTuple):
     """Texts in quoted-printable, with ``%b`` for each value; the next one begins a line.
 
     `before_break` is the same where a line break follows, which ends the line anyway; but a value stays before a soft
@@ -40,7 +40,7 @@ class _Frame(NamedTuple):
     ends_with_value: bool
 
     @classmethod
-    def of(cls, texts: Sequence[str | None]) -> _Frame:
+    def of(cls, texts: Sequence[str | None]) -> _WireFrame:
         """Returns the frame of texts, None where a value stands."""
         made = [_VALUE if text is None else quoted_printable(text).replace(b"%", b"%%") for text in texts if text != ""]
         octets = b"".join([piece if piece.endswith(_HARD) else piece + _SOFT for piece in made])
@@ -49,7 +49,7 @@ class _Frame(NamedTuple):
         return cls(octets, before_break, octets.startswith(_HARD), ends_with_value)
 
     @classmethod
-    def joined(cls, frames: Sequence[_Frame]) -> _Frame:
+    def joined(cls, frames: Sequence[_WireFrame]) -> _WireFrame:
         """Returns frames of texts as one."""
         if not frames:
             return _NOTHING
@@ -61,9 +61,9 @@ class _Frame(NamedTuple):
         return cls(b"".join(octets), before_break, frames[0].begins_with_break, frames[-1].ends_with_value)
 
 
-_NOTHING = _Frame(b"", b"", begins_with_break=False, ends_with_value=False)
-_OF_VALUE = _Frame.of([None])
-_OF_PICTURE = _Frame(_SOFT, b"", begins_with_break=False, ends_with_value=False)
+_NOTHING = _WireFrame(b"", b"", begins_with_break=False, ends_with_value=False)
+_OF_VALUE = _WireFrame.of([None])
+_OF_PICTURE = _WireFrame(_SOFT, b"", begins_with_break=False, ends_with_value=False)
 
 
 class WireTemplate:
@@ -78,8 +78,8 @@ class WireTemplate:
         self.runs: list[Sequence[str | None]] = []
         self.texts: set[str] = {BEFORE_PREHEADER, AFTER_PREHEADER}
         self.order: Sequence[Ordered] | None = None
-        self._runs: dict[int, _Frame] = {}
-        self._texts: dict[str, _Frame] = {}
+        self._runs: dict[int, _WireFrame] = {}
+        self._texts: dict[str, _WireFrame] = {}
 
     def quoted(
         self, pieces: Sequence[Piece], texts: Sequence[str], kept: KeptValues, *, as_given: bool
@@ -103,7 +103,7 @@ class WireTemplate:
         for is_text, items in groupby(self.order, lambda item: isinstance(item, str)):
             if is_text:
                 texts = [str(item) for item in items]
-                parts.append((None, _Frame.joined([self._text(text) for text in texts if text]), len(texts)))
+                parts.append((None, _WireFrame.joined([self._text(text) for text in texts if text]), len(texts)))
             else:
                 runs = [item for item in items if not isinstance(item, str)]
                 parts += [(None, _OF_VALUE, 1) if run is None else (run, self._run(run), 0) for run in runs]
@@ -137,11 +137,11 @@ class WireTemplate:
                     frames[-1] = before.before_break  # the line ends here anyway
                 frames.append(frame.octets)
             before = frame
-        return _filled(frames, values, before)
+        return _fill_frames(frames, values, before)
 
     def _found(self, pieces: Sequence[Piece], texts: Sequence[str], kept: KeptValues) -> Pieces | None:
         """Returns the same of pieces in any order: those of runs are known by what was kept of them."""
-        made_of: dict[int, tuple[_Frame, Sequence[str]]] = {}
+        made_of: dict[int, tuple[_WireFrame, Sequence[str]]] = {}
         for run, several in enumerate(kept):
             if several:
                 frame = self._runs.get(run) or self._run(run)
@@ -170,19 +170,19 @@ class WireTemplate:
                 continue
             frames.append(frame.octets)
             before = frame
-        return _filled(frames, values, before, inside)
+        return _fill_frames(frames, values, before, inside)
 
-    def _text(self, text: str) -> _Frame:
-        known = self._texts[text] = _Frame.of([text])
+    def _text(self, text: str) -> _WireFrame:
+        known = self._texts[text] = _WireFrame.of([text])
         return known
 
-    def _run(self, run: int) -> _Frame:
-        known = self._runs[run] = _Frame.of(self.runs[run])
+    def _run(self, run: int) -> _WireFrame:
+        known = self._runs[run] = _WireFrame.of(self.runs[run])
         return known
 
 
-def _filled(
-    frames: list[bytes], values: Sequence[str], last: _Frame, inside: Iterable[tuple[int, int, bytes]] = ()
+def _fill_frames(
+    frames: list[bytes], values: Sequence[str], last: _WireFrame, inside: Iterable[tuple[int, int, bytes]] = ()
 ) -> Pieces | None:
     """Returns frames with values in them, pictures `inside` between; None where that is not known so."""
     made = quoted_values(values)

@@ -74,11 +74,6 @@ class FieldWriter:
 
     def words(self, *words: str) -> None:
         """Add words that are ASCII and known to be fit."""
-        together = " ".join(words)
-        if len(self._line) + 1 + len(together) <= self._limit:
-            self._line += f" {together}"
-            self._empty = False
-            return
         for word in words:
             self.word(word)
 
@@ -142,20 +137,17 @@ class FieldWriter:
         """Add `text` as encoded-words, B or Q, whichever is shorter; no character is split."""
         in_q, octets = q(text), text.encode("utf-8")
         use_q = len(in_q) <= -(-len(octets) // 3) * 4
-        overhead = len("=?utf-8?Q??=")
-        room = self._room(overhead, use_q)
+        room = self._room(use_q)
         whole = len(in_q if use_q else octets)
-        if room < whole <= self._full_room(overhead, use_q) and not self._empty:
+        if room < whole <= self._full_room(use_q) and not self._empty:
             self._fold()  # it fits into one word on a line of its own
-            room = self._room(overhead, use_q)
+            room = self._room(use_q)
         if whole <= room:
             self._encoded_word(in_q if use_q else octets)
         else:
-            self._encoded_words(text, q if use_q else str.encode, room, overhead, use_q)
+            self._encoded_words(text, q if use_q else str.encode, room, use_q)
 
-    def _encoded_words(
-        self, text: str, written: Callable[[str], str | bytes], room: int, overhead: int, use_q: bool
-    ) -> None:
+    def _encoded_words(self, text: str, written: Callable[[str], str | bytes], room: int, use_q: bool) -> None:
         """Add what is too long for one encoded-word, of which the first has this much room."""
 
         def width(cluster: str) -> int:
@@ -163,7 +155,7 @@ class FieldWriter:
 
         chunk: list[str] = []
         used = 0
-        for cluster in _clusters(text, width, self._full_room(overhead, use_q)):
+        for cluster in _clusters(text, width, self._full_room(use_q)):
             size = width(cluster)
             if used + size > room:
                 if chunk:
@@ -171,10 +163,10 @@ class FieldWriter:
                 elif not self._empty:
                     self._fold()
                 chunk, used = [], 0
-                room = self._room(overhead, use_q)
+                room = self._room(use_q)
                 if size > room and not self._empty:
                     self._fold()
-                    room = self._room(overhead, use_q)
+                    room = self._room(use_q)
             chunk.append(cluster)
             used += size
         if chunk:
@@ -202,20 +194,20 @@ class FieldWriter:
         else:
             self.word(f"=?utf-8?B?{base64.b64encode(written).decode('ascii')}?=", encoded=True)
 
-    def _room(self, overhead: int, use_q: bool) -> int:
+    def _room(self, use_q: bool) -> int:
         """Returns how much of an encoded-word fits on this line, in characters of Q or octets before B.
 
         The room of the next line, where that on this one is not worth breaking a word for.
         """
-        left = min(ENCODED_WORD, LINE_WITH_ENCODED_WORD - len(self._line) - 1) - overhead
+        left = min(ENCODED_WORD, LINE_WITH_ENCODED_WORD - len(self._line) - 1) - _OVERHEAD
         if left < _LEAST_ENCODED and not self._empty:
             self._fold()
-            return self._full_room(overhead, use_q)
+            return self._full_room(use_q)
         return left if use_q else left // 4 * 3
 
     @staticmethod
-    def _full_room(overhead: int, use_q: bool) -> int:
-        return ENCODED_WORD - overhead if use_q else (ENCODED_WORD - overhead) // 4 * 3
+    def _full_room(use_q: bool) -> int:
+        return ENCODED_WORD - _OVERHEAD if use_q else (ENCODED_WORD - _OVERHEAD) // 4 * 3
 
     def _utf8_text(self, text: str) -> None:
         # White space is all that a fold may add to, so a word takes what spaces follow it along.
@@ -229,6 +221,8 @@ class FieldWriter:
             pending = ""
 
 
+# What an encoded-word consists of beside its text.
+_OVERHEAD = len("=?utf-8?Q??=")
 # A word is not broken for less of it than that, at the end of a line.
 _LEAST_ENCODED = 12
 # A quoted string is not folded here, and a line holds 998 octets; a longer name goes into encoded-words.

@@ -285,12 +285,9 @@ def multipart(subtype: str, parts: tuple[Part, ...], seed: bytes, path: str, **p
         taken += 1
         boundary = _boundary(seed, f"{path} {taken}")
     header = _multipart_header(subtype, *parameters.items()).replace(_ANY_BOUNDARY, boundary)
-    encoding = "7bit"
-    for part in parts:
-        if part.encoding == "8bit":
-            encoding = "8bit"
-            header += _field("Content-Transfer-Encoding", encoding)
-            break
+    encoding = "8bit" if "8bit" in [part.encoding for part in parts] else "7bit"
+    if encoding == "8bit":
+        header += _field("Content-Transfer-Encoding", encoding)
     return Part(header, parts=parts, boundary=boundary, encoding=encoding)
 
 

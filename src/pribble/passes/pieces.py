@@ -82,17 +82,11 @@ def usual_texts(pieces: Iterable[Piece]) -> list[str]:
 
 
 def _text(piece: Piece, embed: Embed, base: str | None) -> str:
-    if isinstance(piece, FragmentSlice):
-        return piece.text
     if isinstance(piece, PictureSlot):
         return piece.filled(embed, base)
-    if isinstance(piece, str):
-        return str(piece)
-    if isinstance(piece, NamedPicture):
-        return piece.address
     if isinstance(piece, VariantPiece):
         return "".join(texts_of(piece.by_cid if embed == "cid" else piece.otherwise, embed, base))
-    return ""  # a boundary, the place of a preheader, a trace
+    return _USUAL.get(piece.__class__, str)(piece)
 
 
 def choose_variants(pieces: Iterable[Piece], *, by_cid: bool) -> list[Piece]:

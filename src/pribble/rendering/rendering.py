@@ -211,16 +211,13 @@ class Rendering:
         template, kept = self._options.wire_template, self._kept
         if self._pieces is None or template is None or self._options.style_late is not None:
             return None
-        # `self` in the functions would make a circle, which only the collector finds.
-        pieces, texts = self._pieces, self._texts
-        if self._options.is_usual:
-            return PreparedBody(lambda: template.quoted(pieces, texts, kept, as_given=True))
-        pieces = self._page(self.embed)
-        inside = any(
+        # `self` in the function would make a circle, which only the collector finds.
+        pieces, texts, is_usual = self._page(self.embed), self._texts, self._options.is_usual
+        inside = not is_usual and any(
             isinstance(piece, PictureSlot) and len(text) > LONGEST_LINE
             for piece, text in zip(pieces, texts, strict=True)
         )
-        return PreparedBody(lambda: template.quoted(pieces, texts, kept, as_given=False), has_long_lines=inside)
+        return PreparedBody(lambda: template.quoted(pieces, texts, kept, as_given=is_usual), has_long_lines=inside)
 
     # -- pieces --
 

@@ -54,7 +54,6 @@ class LiveTemplates:
         self._making: dict[str, threading.Lock] = {}
         self._made: dict[str, tuple[_Stamps, dict[str, Json]]] = {}
         self._folder = open_folder()
-        self._untold: set[str] = set()  # templates that were shown anew before anybody was told that they have changed
         self._stamps: dict[str, _Stamps | None] = {}
         self._stamps = {name: self._stamp(name) for name in self.names}
 
@@ -88,9 +87,10 @@ class LiveTemplates:
             shown = made.as_json()
             after = self._stamp(name)  # with the files for its languages, which are known now
             if before is not None and after is not None and set(before) <= set(after):
-                if not set(self._stamps.get(name) or [None]) <= set(after):
-                    self._untold.add(name)
-                self._made[name], self._stamps[name] = (after, shown), after
+                self._made[name] = after, shown
+                told = self._stamps.get(name)
+                if told is not None and set(told) <= set(after):  # else it has changed, which nobody was told yet
+                    self._stamps[name] = after
             return shown
 
     def _checked(self, name: str, data: Data) -> CheckedCases:
@@ -145,12 +145,7 @@ class LiveTemplates:
                 self._folder = self._open_folder()
                 self._made.clear()
             before, self._stamps = self._stamps, {name: self._stamp(name) for name in self.names}
-            untold, self._untold = self._untold, set()
-            return [
-                name
-                for name, stamp in self._stamps.items()
-                if stamp is None or before.get(name) != stamp or name in untold
-            ]
+            return [name for name, stamp in self._stamps.items() if stamp is None or before.get(name) != stamp]
 
     def _stamp(self, name: str) -> _Stamps | None:
         """Returns what tells of a change; None for a template that cannot be read now, which may be due to any file.
