@@ -16,8 +16,9 @@ from pribble.language.field_schema import field_schema
 from pribble.rendering.rendering import Rendering, checked_embed
 from pribble.serving import bodies
 from pribble.serving.gate import LOOPBACK_NAMES, Gate, checked_token
+from pribble.serving.json_body import json_body
 from pribble.serving.openapi import RENDERING_MEMBERS, openapi
-from pribble.serving.problems import PROBLEM_TYPE, Problem, as_json, not_made, unknown
+from pribble.serving.problems import PROBLEM_TYPE, Problem, not_made, unknown
 from pribble.serving.request_log import RequestLog, place_of
 from pribble.serving.routes import HTML, JSON, MESSAGE, ROUTES, TEXT
 from pribble.template import Template, UnknownTemplate
@@ -82,7 +83,7 @@ class _Application:
     ) -> None:
         self._flask, self._mailroom, self._waits, self._log = flask, mailroom, waits, log
         self._under_way = _UnderWay()
-        self._interface = as_json(openapi(has_token=gate.token is not None))
+        self._interface = json_body(openapi(has_token=gate.token is not None))
         for route in ROUTES:
             rule = route.path
             for written, read in _READ_AS.items():
@@ -225,9 +226,14 @@ class _Application:
         return bytes(made.message(sender=sender, to=to, cc=cc, reply_to=reply_to))
 
     def _answer(
-        self, value: Any, *, status: int = 200, headers: Mapping[str, str] | None = None, kind: str = JSON
+        self,
+        value: Mapping[str, Any],
+        *,
+        status: int = 200,
+        headers: Mapping[str, str] | None = None,
+        kind: str = JSON,
     ) -> Response:
-        return self._respond(as_json(value), kind, status=status, headers=headers)
+        return self._respond(json_body(value), kind, status=status, headers=headers)
 
     def _respond(
         self, content: bytes, kind: str, *, status: int = 200, headers: Mapping[str, str] | None = None

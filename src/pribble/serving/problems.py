@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterable, Mapping
 from typing import Any
 
 from pribble.delivery.composing import words_of
 from pribble.errors import PribbleError, did_you_mean, visible
 from pribble.records import record
+from pribble.serving.json_body import json_body
 
 PROBLEM_TYPE = "application/problem+json"
 # What types begin with: names that are compared, and no addresses to open (RFC 4151).
@@ -44,11 +44,6 @@ PROBLEM_KINDS: Mapping[str, ProblemKind] = {
 }
 
 
-def as_json(value: Any) -> bytes:
-    """Returns what an answer has as its JSON."""
-    return json.dumps(value, ensure_ascii=False, default=str).encode("utf-8", "replace") + b"\n"
-
-
 class Problem(Exception):
     """A request ends with a problem of a kind: `detail` says what is wrong with this one, `members` are further ones of
     its object."""
@@ -67,7 +62,7 @@ class Problem(Exception):
         """Returns the object of RFC 9457 3 as JSON."""
         kind = PROBLEM_KINDS[self.kind]
         said = {"type": f"{_TYPES}{self.kind}", "title": kind.title, "status": kind.status, "detail": self.detail}
-        return as_json({**said, **self.members})
+        return json_body({**said, **self.members})
 
 
 def unknown(what: str, name: str, known: Iterable[str]) -> Problem:
