@@ -218,4 +218,4 @@ def wait_for_turn(connection: Connection) -> None:
 
 def clock(connection: Connection) -> float:
     """Returns the database's time, in seconds since 1970."""
-    return float(connection.scalar(text(CLOCKS[connection.dialect.name])) or 0)
+    return float(connection.exec_driver_sql(CLOCKS[connection.dialect.name]).scalar_one())
