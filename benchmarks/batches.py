@@ -92,11 +92,11 @@ def batch(template: Template, rows: Any, to: str, through: Transport, connection
 # ---- memory and time of a row -------------------------------------------------------------------------------------
 
 
-def row_time(statement: Statement, rounds: int = 6) -> tuple[float, float, float]:
-    """Returns the CPU seconds that a row takes more than the same batch with ready messages does, those that its
-    message takes alone, and those of the batch with ready messages.  The least of several rounds each, since what the
-    journal's syncs take differs by more than a message does."""
-    rows = [{**data, "number": number} for number, data in enumerate(statement.recipients * 4)]
+def row_time(statement: Statement, rounds: int = 40) -> tuple[float, float, float, float]:
+    """Returns how many times as long a row takes, more than in the same batch with ready messages, as its message does
+    alone; and the CPU seconds of each of these, and of a row with a ready message.  Medians over many short rounds:
+    the machine's speed, and what the journal's syncs take, differ from one to the next."""
+    rows = [{**data, "number": number} for number, data in enumerate(statement.recipients)]
     to = "{{ skipper.name? }} <{{ skipper.email }}>"
     found = []
     for number in range(-1, rounds):
@@ -105,9 +105,9 @@ def row_time(statement: Statement, rounds: int = 6) -> tuple[float, float, float
             whole, write = _cpu(made.send), _cpu(ready.send)
             message = _cpu(partial(_compose, made.composer, rows))
         if number >= 0:
-            found.append((whole / len(rows), message / len(rows), write / len(rows)))
-    whole, alone, written = (min(column) for column in zip(*found, strict=True))
-    return whole - written, alone, written
+            found.append(((whole - write) / message, *(each / len(rows) for each in (whole - write, message, write))))
+    ratio, own, alone, written = (statistics.median(column) for column in zip(*found, strict=True))
+    return ratio, own, alone, written
 
 
 def _compose(composer: Composer, rows: Sequence[Any]) -> None:

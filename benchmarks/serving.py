@@ -1,6 +1,7 @@
 """The server: what a request costs at eight at once, against the bare function and an empty route of the same server.
 
-As a program it is that server: it answers, and measures the bare functions when standard input asks for it.
+As a program it is that server: it answers, calls the bare functions when standard input asks for it, and tells the CPU
+time that it has taken so far.
 """
 
 from __future__ import annotations
@@ -15,8 +16,9 @@ import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import partial
 from http.client import HTTPConnection
-from itertools import count
+from itertools import count, pairwise
 from pathlib import Path
 from typing import Any
 
@@ -25,7 +27,8 @@ from pribble.delivery import Mailroom
 from pribble.demo.booked import EVENT, PROJECT
 from pribble.serving import Server, application
 
-AT_ONCE, CALLS, ROUNDS = 8, 160, 9
+# Short rounds, and many: the machine's speed differs more between two of them than what a request adds to a function.
+AT_ONCE, CALLS, ROUNDS = 8, 40, 36
 HEAD = {"Content-Type": "application/json"}
 TEMPLATE = "berth-confirmed"
 PATHS = {"empty": "/empty", "render": f"/templates/{TEMPLATE}/render", "post": f"/events/{EVENT}"}
@@ -33,8 +36,10 @@ PATHS = {"empty": "/empty", "render": f"/templates/{TEMPLATE}/render", "post": f
 
 @dataclass(frozen=True, slots=True)
 class Served:
-    """Seconds a call: the bare function, a request of it, a request of an empty route; and what a request takes `over`
-    the bare function, in requests of the empty route.  Medians over rounds, in each of which all three are measured."""
+    """CPU seconds that the server takes for a call: the bare function, a request of it, a request of an empty route;
+    and what a request takes `over` the bare function, in requests of the empty route.  Medians over rounds, in each
+    of which all three are measured.
+    """
 
     bare: float
     asked: float
@@ -42,13 +47,10 @@ class Served:
     over: float
 
 
-def each(call: Callable[[int], object], first: int) -> float:
-    """Returns the seconds that a call takes, eight at once."""
-    began = time.perf_counter()
-    with ThreadPoolExecutor(AT_ONCE) as pool:
-        for _ in pool.map(call, range(first, first + CALLS)):
-            pass
-    return (time.perf_counter() - began) / CALLS
+def each(pool: ThreadPoolExecutor, call: Callable[[int], object], first: int) -> None:
+    """Call so many times, as many at once as the pool has threads."""
+    for _ in pool.map(call, range(first, first + CALLS)):
+        pass
 
 
 def booking(number: int) -> Any:
@@ -58,7 +60,7 @@ def booking(number: int) -> Any:
 
 
 def serve(folder: Path) -> None:
-    """Serve, and measure the bare functions; standard input names them."""
+    """Serve; standard input names a bare function to call, or "none" of them, and standard output gets the CPU time."""
     settings = PROJECT.read_text(encoding="utf-8").replace('"templates"', json.dumps(str(PROJECT.parent / "templates")))
     (folder / "pribble.toml").write_text(f'journal = "post.journal"\n{settings}', encoding="utf-8")
     sink = Sink()
@@ -76,17 +78,21 @@ def serve(folder: Path) -> None:
 
         bare = {"render": render, "post": lambda number: mailroom.post(EVENT, booking(number))}
         print(server.port, flush=True)
-        for line in sys.stdin:
-            print(each(bare[line.strip()], next(numbers)), flush=True)
+        with ThreadPoolExecutor(AT_ONCE) as pool:
+            for line in sys.stdin:
+                if (named := line.strip()) in bare:
+                    each(pool, bare[named], next(numbers))
+                print(time.process_time(), flush=True)
 
 
 def measured() -> Iterator[tuple[str, Served]]:
     """Yields what each kind of request costs."""
-    with tempfile.TemporaryDirectory() as name:
+    with tempfile.TemporaryDirectory() as name, ThreadPoolExecutor(AT_ONCE) as pool:
         command = [sys.executable, "-m", "benchmarks.serving", name]
         with subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True) as server:
-            assert server.stdin is not None and server.stdout is not None
-            port, numbers = int(server.stdout.readline()), count(1, CALLS)
+            asked_for, told = server.stdin, server.stdout
+            assert asked_for is not None and told is not None
+            port, numbers = int(told.readline()), count(1, CALLS)
             local = threading.local()
 
             def ask(path: str, number: int) -> None:
@@ -98,19 +104,23 @@ def measured() -> Iterator[tuple[str, Served]]:
                 answer.read()
                 assert answer.status == 200, answer.status
 
+            def spent(call: str) -> float:
+                """Returns the CPU time that the server has taken so far, a bare function called before."""
+                print(call, file=asked_for, flush=True)
+                return float(told.readline())
+
             rendering, event = json.dumps({"data": booking(0)}), json.dumps(booking(0))
             for kind in ("render", "post"):
-                found: dict[str, list[float]] = {"bare": [], "asked": [], "empty": []}
-                for _ in range(ROUNDS):
-                    server.stdin.write(f"{kind}\n")
-                    server.stdin.flush()
-                    found["bare"].append(float(server.stdout.readline()))
-                    for what, path in (("asked", PATHS[kind]), ("empty", PATHS["empty"])):
-                        first = next(numbers)
-                        found[what].append(each(lambda number, path=path: ask(path, number), first))  # type: ignore[misc]
-                rounds = list(zip(found["bare"], found["asked"], found["empty"], strict=True))
+                rounds: list[tuple[float, ...]] = []
+                for number in range(-1, ROUNDS):
+                    times = [spent("none"), spent(kind)]
+                    for path in (PATHS[kind], PATHS["empty"]):
+                        each(pool, partial(ask, path), next(numbers))
+                        times.append(spent("none"))
+                    if number >= 0:  # the one before warms up
+                        rounds.append(tuple((after - before) / CALLS for before, after in pairwise(times)))
                 over = statistics.median((asked - bare) / empty for bare, asked, empty in rounds)
-                bare, asked, empty = (statistics.median(found[what]) for what in ("bare", "asked", "empty"))
+                bare, asked, empty = map(statistics.median, zip(*rounds, strict=True))
                 yield kind, Served(bare, asked, empty, over)
             server.kill()
 
