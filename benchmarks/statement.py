@@ -13,7 +13,6 @@ from markupsafe import escape
 
 from benchmarks.by_hand import FORMATTERS, statement_text
 from pribble import TemplateFolder
-from pribble.compiler.compiled_page import read_styled_page
 from pribble.compiler.html_program import build_html_steps
 from pribble.compiler.steps import DynamicPictureSize, OptionalAttribute, StaticPicture
 from pribble.demo import TEMPLATES
@@ -99,10 +98,9 @@ def _recipient(sample: Any, number: int) -> Any:
 
 def html_by_hand(template: Any) -> Callable[[Any], str]:
     """The function by hand, with the literals of the compiled template between its values."""
-    linked = template._variant("en_GB").linked
-    resources = template.folder._resources(linked, TEMPLATES / "mooring-statement.html")
-    styled = read_styled_page(linked, resources, old_attributes=False)
-    page, style_edits = styled.page, styled.style_edits
+    linked = template.variants.linked("en_GB")
+    styled = template.variants.styled(linked)
+    page, style_edits, resources = styled.page, styled.style_edits, styled.resources
     steps = build_html_steps(linked, page, resources, style_edits, preheader=True)
     values, parts = {"before": BEFORE, "row": ROW, "after": AFTER}, {"before": "", "row": "", "after": ""}
     where, used = "before", 0

@@ -236,7 +236,7 @@ class SameWithout(unittest.TestCase):
 
     def test_they_are_switched(self) -> None:
         """Each switch does change how a template is compiled."""
-        compiled = {way: folder["mooring-statement"]._variant("en_GB") for way, folder in folders(DEMO)}
+        compiled = {way: folder["mooring-statement"].variants.compiled("en_GB") for way, folder in folders(DEMO)}
         for way, one in compiled.items():
             self.assertEqual((one.reuses_html, one.wire_template is not None), (way.value_reuse, way.wire_form))
         usual, without = (len(compiled[Optimisations(on, False, False)].text.constants) for on in (True, False))

@@ -128,7 +128,7 @@ class Compiled(Case):
             except PribbleError:
                 return
             compared[0] += 1
-            late[0] += template._variant("en").text_from_page
+            late[0] += template.variants.compiled("en").text_from_page
             self.assertEqual(rendering.text, plain_text(str(page)), pair[0])
 
         check()
@@ -158,7 +158,7 @@ class Compiled(Case):
         for page, value, expected in cases:
             with self.subTest(page, v=value):
                 template = Template.from_text(page)
-                self.assertTrue(template._variant("en").text_from_page)
+                self.assertTrue(template.variants.compiled("en").text_from_page)
                 self.assertEqual(template.render({"v": value}).text, expected)
 
     def test_what_was_found(self) -> None:

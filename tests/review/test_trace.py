@@ -13,7 +13,7 @@ from hypothesis import given
 from pribble import PribbleError, Template, TemplateError, TemplateFolder
 from pribble.rendering.traced import TracedRendering, TracedText
 from pribble.review.cases import value_at
-from pribble.template import trace
+from pribble.template_tracing import trace
 from tests.compiler.test_walker import DATA, TEMPLATES
 from tests.compiler.walker import ShownText, Wrong, walk_pieces
 from tests.review.mutating import DESIGNS

@@ -11,7 +11,7 @@ from hypothesis import given
 from pribble import PribbleError, Template, TemplateError, TemplateFolder
 from pribble.rendering.traced import TracedText
 from pribble.rendering.traced_words import TracedWord, WordKey, words_of_page
-from pribble.template import trace, trace_derived_text
+from pribble.template_tracing import trace, trace_derived_text
 from tests.compiler.test_walker import DATA, TEMPLATES
 from tests.review.mutating import DESIGNS
 from tests.support import DEMO, Case, generated, slow

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import chdir
 from datetime import UTC, datetime, timedelta, timezone
 from decimal import Decimal
 from typing import Any
@@ -20,6 +21,14 @@ def rules(rendering: Rendering) -> list[str]:
 
 
 class Locales(Case):
+    def test_a_text_without_a_folder_has_no_files_of_other_languages(self) -> None:
+        folder = self.folder({"t.html": "of a file", "t.de.html": "eine Datei", "t.sample.json": "{}"})
+        with chdir(folder.path):
+            template = Template.from_text("of its own", name="t.html")
+            self.assertEqual(
+                ("of its own", ["en"], {}), (template.render({}, locale="de").html, template.locales, template.samples)
+            )
+
     def test_the_locale_that_is_asked_for_formats_in_its_language(self) -> None:
         files: dict[str, str | bytes] = {
             "t.html": '{{ d as date("short") }} {{ put "part.html" }}',

@@ -18,7 +18,8 @@ from pribble.pictures.picture_slots import EMBED
 from pribble.regexes import regex
 from pribble.rendering.rendering import Rendering, checked_embed
 from pribble.settings import SETTINGS_FILE, ProjectSettings, project_settings, project_templates
-from pribble.template import Template, TemplateFolder, read_data
+from pribble.template import Template, TemplateFolder
+from pribble.template_files import read_data
 from pribble.values.reading import read_json
 
 # How the severities of findings look in a terminal.

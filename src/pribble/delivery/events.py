@@ -17,7 +17,8 @@ from pribble.mime.part import Attachment
 from pribble.records import record, replace
 from pribble.regexes import regex
 from pribble.settings import ProjectSettings
-from pribble.template import Template, read_data
+from pribble.template import Template
+from pribble.template_files import read_data
 from pribble.toml_file import At
 
 _T = TypeVar("_T")

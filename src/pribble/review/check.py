@@ -36,7 +36,8 @@ from pribble.review.rendered_cases import opened_templates, render_cases
 from pribble.review.report import CheckReport, Repair
 from pribble.review.strain import Strain, strains_of
 from pribble.review.viewers import Viewer, chosen_viewers
-from pribble.template import Template, TemplateFolder, linked_source, trace
+from pribble.template import Template, TemplateFolder
+from pribble.template_tracing import trace
 
 _ADDED = regex(r"shown with ((?:width|height)=\"[0-9]+\"(?: height=\"[0-9]+\")?)")
 
@@ -337,7 +338,7 @@ def _strain(checked: Checked, seen_by: Sequence[Viewer], report: CheckReport) ->
             if each.kind in ("left out", "empty", "one", "many"):
                 report.add("strain.fails", error.place, each.what, error.problem, path=each.path)
         else:
-            file = linked_source(template, template.settings.locale).sources[0]
+            file = template.variants.linked(None).sources[0]
             case = Case(template, template.settings.locale, each.what, each.data, traced, file)
             check_strained(case, each, before, report)
             scratch = CheckReport()

@@ -13,7 +13,8 @@ from pribble.review.cases import Case, Checked, Failed
 from pribble.review.checks.words import is_everyday, known_names
 from pribble.review.report import CheckReport
 from pribble.review.rules import RULES
-from pribble.template import Template, TemplateFolder, linked_source, trace, trace_derived_text
+from pribble.template import Template, TemplateFolder
+from pribble.template_tracing import trace, trace_derived_text
 
 # What the compiler says of some pages is said here of every page, in other words.
 _TOLD_ANEW = frozenset({"page.quirks", "page.relative-address"})
@@ -79,7 +80,7 @@ def render_cases(
     chosen = {label: value for label, value in own.items() if samples is None or label in samples}
     if not own:
         if any(not field.optional for field in template.fields()):
-            file = linked_source(template, template.settings.locale).sources[0]
+            file = template.variants.linked(None).sources[0]
             name = f"{Path(file.name).stem}.sample.json"
             report.add("data.no-sample", file.place(0, 1), fix=(name,))
         else:
@@ -87,7 +88,7 @@ def render_cases(
     sources: dict[str, Source] = {}
     for locale in template.locales:
         try:
-            linked = linked_source(template, locale)
+            linked = template.variants.linked(locale)
         except PribbleError as error:
             checked.failed += [Failed(template.name, locale, label, [error]) for label in chosen or ("",)]
             _report_error(error, report)

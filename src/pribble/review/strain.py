@@ -18,7 +18,7 @@ from pribble.language.linked_source import LinkedSource
 from pribble.language.samples import data_skeleton
 from pribble.records import record
 from pribble.review.cases import leaf_paths, value_at
-from pribble.template import Template, linked_source
+from pribble.template import Template
 from pribble.values.kinds import Data
 
 # So many strained data of one template are tried.
@@ -69,7 +69,7 @@ def strains_of(template: Template, sample: Data | None) -> tuple[list[Strain], i
     base = _strained_base(found, sample)
     if base is None:
         return [], 0
-    linked = linked_source(template, template.settings.locale)
+    linked = template.variants.linked(None)
     made: list[Strain] = []
     seen: set[tuple[str, str, str]] = set()
     for change in (*_of_fields(found, base), *_of_tests(linked, base)):

@@ -18,7 +18,7 @@ from pribble.review.preview.entries import Entries, shown_json
 from pribble.review.preview.page_file import page_file
 from pribble.review.preview.store import Store
 from pribble.review.viewers import Viewer
-from pribble.template import Template, TemplateFolder, UnknownTemplate, linked_source, read_files
+from pribble.template import Template, TemplateFolder, UnknownTemplate, read_files
 from pribble.values.kinds import Data
 
 # A file that is half written is read again after so many seconds.
@@ -182,7 +182,7 @@ class LiveTemplates:
         if not isinstance(data, Mapping) or _depth(data) > _DEEPEST:
             raise DataError(f"a sample is an object, nested at most {_DEEPEST} deep")
         template = self._template(name)
-        file = Path(linked_source(template, template.settings.locale).sources[0].name)
+        file = Path(template.variants.linked(None).sources[0].name)
         path = file.with_name(f"{file.stem}.sample-{label}.json")
         if not is_within(path, self._folder.path):
             raise DataError(f"{path.name} would lie outside the template folder")
