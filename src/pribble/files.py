@@ -17,6 +17,12 @@ def is_file(path: Path) -> bool:
         return False
 
 
+def as_shown(path: Path) -> Path:
+    """Returns a path as errors should show it: from here, where it is below."""
+    here = Path.cwd()
+    return path.relative_to(here) if path.is_relative_to(here) else path
+
+
 def real_path(path: Path) -> Path | None:
     """Returns a path with its links followed; None where they lead in a circle, or no path could be called so."""
     try:

@@ -9,6 +9,7 @@ from types import MappingProxyType
 from typing import Any
 
 from pribble.errors import did_you_mean
+from pribble.files import as_shown
 from pribble.mime.address import mailbox
 from pribble.mime.header_fields import DOMAIN, id_domain_of
 from pribble.records import field, record
@@ -18,8 +19,6 @@ from pribble.template import TemplateFolder
 from pribble.toml_file import Keys, TomlFile
 
 SETTINGS_FILE = "pribble.toml"
-# Transports that name a folder.
-FOLDER_SCHEMES = ("folder", "maildir", "drafts+folder")
 _NOTHING: Mapping[str, str] = MappingProxyType({})
 
 
@@ -93,7 +92,7 @@ def project_settings() -> ProjectSettings:
 
 def read_settings(path: Path) -> ProjectSettings:
     """Returns the settings of a file; raises `DataError` for what is no TOML, or a key that means nothing."""
-    file = TomlFile.read(_as_shown(path))
+    file = TomlFile.read(as_shown(path))
     _check_table(file, file.data, "", ())
     said = file.data
     pictures, check, suppress = (said.get(name, {}) for name in ("pictures", "check", "suppress"))
@@ -107,18 +106,18 @@ def read_settings(path: Path) -> ProjectSettings:
             raise file.wrong(f'"transports.{name}" has no url', "transports", name)
     templates, journal, here = said.get("templates"), said.get("journal"), path.parent
     return ProjectSettings(
-        _as_shown(here / templates) if templates else None,
+        as_shown(here / templates) if templates else None,
         said.get("locale", "en"),
         said.get("timezone", "UTC"),
         pictures.get("embed"),
         pictures.get("base"),
         tuple(said.get("senders", {}).items()),
-        tuple((name, _from_here(table["url"], here)) for name, table in said.get("transports", {}).items()),
+        tuple((name, table["url"]) for name, table in said.get("transports", {}).items()),
         CheckSettings(check.get("strict", False), MappingProxyType(check.get("off", {}))),
         here / suppress["file"] if "file" in suppress else None,
         MappingProxyType(said.get("viewers", {})),
         MappingProxyType(said.get("events", {})),
-        journal if journal is None or "://" in journal else str(_as_shown(here / journal)),
+        journal if journal is None or "://" in journal else str(as_shown(here / journal)),
         tuple(here / folder for folder in said.get("attachments", {}).get("folders", ())),
         MappingProxyType(said.get("signing", {})),
         path,
@@ -185,17 +184,3 @@ def project_templates(
         id_domain=id_domain_of(mailbox(known, "From")) if known and "@" in known else DOMAIN,
         reload=reload,
     )
-
-
-def _from_here(address: str, here: Path) -> str:
-    """Returns the address of a transport; a folder in it is taken from the file's own."""
-    scheme, colon, rest = address.partition(":")
-    if not (colon and rest and scheme in FOLDER_SCHEMES):
-        return address
-    return f"{scheme}:{_as_shown(here / rest)}"
-
-
-def _as_shown(path: Path) -> Path:
-    """Returns a path as errors should show it: from here, where it is below."""
-    here = Path.cwd()
-    return path.relative_to(here) if path.is_relative_to(here) else path

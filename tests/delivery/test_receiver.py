@@ -73,6 +73,35 @@ class Manners(Case):
         outcome = transport(f"{receiver.address}?timeout=0.1").deliver(message("b@x.example")).outcomes[0]
         self.assertEqual(outcome.state, "in_doubt")
 
+    def test_paths_in_the_settings_begin_at_their_folder(self) -> None:
+        receiver = self.receiver(Manner(tls="starttls"))
+        assert receiver.certificate is not None
+        server = receiver.address.partition("?")[0]
+        toml = f"""
+            senders.default = "o@skerrow.example"
+            [transports.server]
+            url = "{server}?ca=keys/authority.pem"
+            [transports.program]
+            url = "command:./take {{recipients}}"
+        """
+        project = self.folder(
+            {
+                "pribble.toml": toml,
+                "keys/authority.pem": Path(receiver.certificate).read_bytes(),
+                "take": f"#!/bin/sh\nexec {sys.executable} -c 'import sys; sys.stdin.read()'\n",
+                "templates/t.txt": "{{ subject: }}T{{ :subject }}x",
+                "within/it/is.txt": "",
+            }
+        ).path
+        (project / "take").chmod(0o700)
+        for folder in (project, project / "within/it"):
+            for name in ("server", "program"):
+                with self.subTest(name, folder=folder.name):
+                    template = str(project / "templates/t.txt")
+                    done = pribble("send", template, "--to", "b@x.example", "--through", name, cwd=folder)
+                    self.assertEqual((done.returncode, done.stderr), (0, ""), done.stdout)
+                    self.assertIn("b@x.example: accepted", done.stdout)
+
     def test_tls_with_a_certificate_of_its_own(self) -> None:
         for kind in ("starttls", "smtps"):
             with self.subTest(kind):

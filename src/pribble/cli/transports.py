@@ -10,6 +10,7 @@ from pribble.cli.command_line import Usage
 from pribble.delivery.passwords import DEFAULT, check_password_variables, password_of
 from pribble.delivery.transports import Transport, transport
 from pribble.errors import did_you_mean
+from pribble.files import as_shown
 from pribble.settings import SETTINGS_FILE, ProjectSettings
 
 
@@ -35,4 +36,5 @@ def transport_if_any(through: str | None, settings: ProjectSettings, *, connecti
         hint = did_you_mean(name, known) if known else "an address has a colon: folder:DIR"
         raise Usage(f'--through: "{name}" is no name in [transports] of {SETTINGS_FILE} ({hint})')
     check_password_variables(known)
-    return transport(address, password_of(name, os.environ.get), connections=connections)
+    password, folder = password_of(name, os.environ.get), as_shown(settings.file_folder)
+    return transport(address, password, connections=connections, folder=folder)

@@ -5,11 +5,13 @@ No shell is involved: the words are split once, when the transport is made, and 
 
 from __future__ import annotations
 
+import os
 import shlex
 import subprocess
 import threading
 from collections.abc import Sequence
 from contextlib import suppress
+from pathlib import Path
 from typing import IO, Self
 
 from pribble.delivery.base import Committing, Unconnected, recipients_of_try
@@ -35,9 +37,9 @@ class Command(Unconnected):
     longest: float = TIME_LIMIT
 
     @classmethod
-    def from_words(cls, written: str) -> Self:
-        """Returns the transport of a command line; raises `ValueError` for one that is none, or that does not say where
-        the recipients go."""
+    def from_words(cls, written: str, folder: str | os.PathLike[str] = "") -> Self:
+        """Returns the transport of a command line, whose program is looked for from `folder` on if its name is a
+        relative path; raises `ValueError` for one that is none, or that does not say where the recipients go."""
         try:
             words = tuple(shlex.split(written))
         except ValueError as error:
@@ -50,7 +52,8 @@ class Command(Unconnected):
             (w for w in words[1:-1] if "{" in w.replace(SENDER, "") or "}" in w.replace(SENDER, "")), None
         ):
             raise ValueError(f'command: "{wrong}" stands for nothing; there is {SENDER}, and {RECIPIENTS} at the end')
-        return cls(words)
+        is_there = "/" in words[0] and Path(folder) != Path()
+        return cls((os.path.join(folder, words[0]), *words[1:]) if is_there else words)
 
     def __str__(self) -> str:
         return self.words[0]

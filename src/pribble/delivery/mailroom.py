@@ -34,6 +34,7 @@ from pribble.delivery.states import State
 from pribble.delivery.transports import Transport, transport
 from pribble.delivery.workers import at_work
 from pribble.errors import DataError, DeliveryError, PribbleError, did_you_mean
+from pribble.files import as_shown
 from pribble.mime.message import Message
 from pribble.records import record
 from pribble.settings import ProjectSettings, project_templates, read_settings
@@ -375,7 +376,8 @@ class Mailroom:
                         known = dict(self.settings.transports)
                         raise DataError(f'there is no transport "{name}"', hint=did_you_mean(name, known))
                     try:
-                        way = transport(address, password_of(name, self._secret), connections=CONNECTIONS)
+                        password, folder = password_of(name, self._secret), as_shown(self.settings.file_folder)
+                        way = transport(address, password, connections=CONNECTIONS, folder=folder)
                     except ValueError as error:
                         raise DeliveryError(str(error), is_lasting=True) from None
                 if self._is_kept:

@@ -12,6 +12,7 @@ memory:                     kept in this process, for tests (pribble.testing.Out
 
 from __future__ import annotations
 
+import os
 import re
 from collections.abc import Callable, Sequence
 from functools import partial
@@ -24,6 +25,7 @@ from pribble.delivery.passwords import Password
 from pribble.delivery.receipts import Receipt
 from pribble.errors import did_you_mean, visible
 from pribble.mime.base import BaseMessage
+from pribble.records import record
 from pribble.regexes import regex
 
 
@@ -55,11 +57,30 @@ class Transport(Protocol):
     def __exit__(self, *error: object) -> None: ...
 
 
-def transport(address: str, password: Password = None, *, connections: int = 1) -> Transport:
+@record(frozen=True, slots=True)
+class _Asked:
+    """What a transport is asked for with: its whole `address`, the `rest` of it behind the scheme, and the arguments of
+    `transport`."""
+
+    address: str
+    rest: str
+    password: Password
+    connections: int
+    folder: str | os.PathLike[str]
+
+    def path(self, written: str) -> Path:
+        """Returns a path that the address names."""
+        return Path(self.folder) / written
+
+
+def transport(
+    address: str, password: Password = None, *, connections: int = 1, folder: str | os.PathLike[str] = ""
+) -> Transport:
     """Returns the transport that `address` names.
 
     `password` is the user's, or a function that returns it when it is needed; `connections` is how many a server may
-    have at once from several threads, others wait.  Raises `ValueError` for an address that names no transport.
+    have at once from several threads, others wait; `folder` is where relative paths in the address begin, by default
+    the working directory.  Raises `ValueError` for an address that names no transport.
     """
     if connections < 1:
         raise ValueError(f"a transport has one connection or more, not {connections}")
@@ -70,14 +91,14 @@ def transport(address: str, password: Password = None, *, connections: int = 1) 
         raise ValueError(f'"{_without_password(address)}" names no transport (they begin with {known})')
     if not address.isprintable():
         raise ValueError(f'"{_without_password(address)}" has a character that cannot be seen')
-    return make(address, rest, password, connections)
+    return make(_Asked(address, rest, password, connections, folder))
 
 
-def _smtp(address: str, rest: str, password: Password, connections: int) -> Transport:
+def _smtp(asked: _Asked) -> Transport:
     from pribble.delivery.submitting import Smtp
 
-    host, port, user = _server(address, rest)
-    parts, shown = _split(address), _without_password(address)
+    host, port, user = _server(asked)
+    parts, shown = _split(asked.address), _without_password(asked.address)
     if parts.path.strip("/"):
         raise ValueError(f'"{shown}" goes on after its host and port')
     at_once = parts.scheme == "smtps"
@@ -93,25 +114,25 @@ def _smtp(address: str, rest: str, password: Password, connections: int) -> Tran
         port or (465 if at_once else 587),
         at_once=at_once,
         user=user,
-        password=password,
-        authorities=Path(ca) if ca else None,
+        password=asked.password,
+        authorities=asked.path(ca) if ca else None,
         plain=plain if isinstance(plain, bool) else None,
         called=_host_name(shown, options["name"]) if "name" in options else None,
         longest=_time_limit(shown, options["timeout"]) if "timeout" in options else None,
-        connections=connections,
+        connections=asked.connections,
     )
 
 
-def _server(address: str, rest: str) -> tuple[str, int | None, str | None]:
+def _server(asked: _Asked) -> tuple[str, int | None, str | None]:
     """Returns the host, the port and the user of a server's address."""
-    parts = _split(address)
+    parts = _split(asked.address)
     if parts.password is not None:
         raise ValueError(
             "a password has no place in an address, where others may read it: "
             "set the environment variable PRIBBLE_PASSWORD"
         )
-    shown = _without_password(address)
-    if not rest.startswith("//"):
+    shown = _without_password(asked.address)
+    if not asked.rest.startswith("//"):
         raise ValueError(f'"{shown}" has no // before its host')
     try:
         port = parts.port
@@ -175,20 +196,20 @@ def _time_limit(shown: str, written: str) -> float:
     return float(written)
 
 
-def _file_transport(kind: str, address: str, rest: str, password: Password, connections: int) -> Transport:
+def _file_transport(kind: str, asked: _Asked) -> Transport:
     from pribble.delivery import files
 
-    if not rest:
-        raise ValueError(f'"{address}" names no folder')
+    if not asked.rest:
+        raise ValueError(f'"{asked.address}" names no folder')
     made: Callable[[Path], Transport] = getattr(files, kind)
-    return made(Path(rest))
+    return made(asked.path(asked.rest))
 
 
-def _mailbox_drafts(address: str, rest: str, password: Password, connections: int) -> Transport:
+def _mailbox_drafts(asked: _Asked) -> Transport:
     from pribble.delivery.imap import TIMEOUT, MailboxDrafts
 
-    host, port, user = _server(address, rest)
-    parts, shown = _split(address), _without_password(address)
+    host, port, user = _server(asked)
+    parts, shown = _split(asked.address), _without_password(asked.address)
     if user is None:
         raise ValueError(f'"{shown}" names no user: drafts+imaps://user@host')
     mailbox = unquote(parts.path.removeprefix("/"))
@@ -199,26 +220,26 @@ def _mailbox_drafts(address: str, rest: str, password: Password, connections: in
         host,
         port or 993,
         user,
-        password,
+        asked.password,
         mailbox or None,
-        Path(options["ca"]) if "ca" in options else None,
+        asked.path(options["ca"]) if "ca" in options else None,
         _time_limit(shown, options["timeout"]) if "timeout" in options else TIMEOUT,
     )
 
 
-def _command(address: str, rest: str, password: Password, connections: int) -> Transport:
+def _command(asked: _Asked) -> Transport:
     from pribble.delivery.command import Command
 
-    return Command.from_words(rest)
+    return Command.from_words(asked.rest, asked.folder)
 
 
-def _memory(address: str, rest: str, password: Password, connections: int) -> Transport:
+def _memory(asked: _Asked) -> Transport:
     from pribble.delivery.memory import Outbox
 
-    return Outbox.of_address(address) if rest else Outbox()
+    return Outbox.of_address(asked.address) if asked.rest else Outbox()
 
 
-_KINDS: dict[str, Callable[[str, str, Password, int], Transport]] = {
+_KINDS: dict[str, Callable[[_Asked], Transport]] = {
     "smtp": _smtp,
     "smtps": _smtp,
     "folder": partial(_file_transport, "Folder"),
