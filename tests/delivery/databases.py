@@ -14,6 +14,7 @@ from tests.servers import postgresql
 def make_older(journal: Journal, version: int) -> None:
     """Make a journal in a file what it was in an earlier version."""
     with journal.transaction() as connection:
+        connection.execute(text("DROP INDEX stored_by_end"))
         if version < 3:
             for index in ("messages_by_sender", "messages_by_id", "recipients_returned"):
                 connection.execute(text(f"DROP INDEX {index}"))

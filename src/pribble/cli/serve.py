@@ -111,7 +111,7 @@ def _check(mailroom: Mailroom) -> None:
     """Raise what is wrong with an event before anybody asks for it, and with the journal."""
     for name in mailroom.settings.events:
         mailroom.event(name)
-    mailroom.journal.summary()
+    mailroom.journal.waiting()
 
 
 class _ServerLog(logging.Handler):

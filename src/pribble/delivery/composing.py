@@ -110,8 +110,16 @@ class Composer:
             sign=options.get("sign"),
         )
 
-    def message(self, row: Any, *, seed: bytes | None = None, date: float | None = None) -> Message:
-        """Returns the message of a row; with the same seed and date (seconds since 1970), the same message.
+    def message(
+        self,
+        row: Any,
+        *,
+        seed: bytes | None = None,
+        date: float | None = None,
+        attachments: Sequence[Attachment] = (),
+    ) -> Message:
+        """Returns the message of a row; with the same seed and date (seconds since 1970), the same message.  It has
+        `attachments` of its own behind those of all.
 
         Raises what rendering and `Message` raise, and `DataError` for a row that names nobody.
         """
@@ -133,6 +141,8 @@ class Composer:
             envelope["seed"] = seed
         if date is not None:
             envelope["date"] = datetime.fromtimestamp(date, UTC)
+        if attachments:
+            envelope["attachments"] = (*self.attachments, *attachments)
         to = self.to.addresses(row)
         if not to:
             raise DataError("nobody is named as its recipient")

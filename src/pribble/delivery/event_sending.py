@@ -77,11 +77,11 @@ class EventSender:
                 self._try(work, ends, left)
             elif not self._sweep(work, left):
                 break
-        erase_settled(self._journal)
+        erase_settled(self._journal, event, key)
         return left
 
-    def send_new(self, event: str, claimed: Sequence[tuple[ToStore, Claim]]) -> Left:
-        """Send messages that have just been kept and are this process's, until the deadline."""
+    def send_new(self, event: str, key: str, claimed: Sequence[tuple[ToStore, Claim]]) -> Left:
+        """Send messages of an event that have just been kept and are this process's, until the deadline."""
         left, ends = Left(), time.monotonic() + self._deadline
         for through in dict.fromkeys(one.through for one, _ in claimed):
             messages = {claim.id: one.message for one, claim in claimed if one.through == through}
@@ -94,7 +94,7 @@ class EventSender:
                 continue
             message_of = partial(_known_message, messages)
             self._try(Work(message_of, event, way, self._journal, pace=Pace(wait=0), claims=claims), ends, left)
-        erase_settled(self._journal)
+        erase_settled(self._journal, event, key)  # of this one alone, however many others wait
         return left
 
     def _try(self, work: Work, ends: float, left: Left) -> None:

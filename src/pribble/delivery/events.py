@@ -14,7 +14,7 @@ from pribble.delivery.transports import transport
 from pribble.errors import DataError, FieldError, PribbleError, did_you_mean
 from pribble.mime.message import Message
 from pribble.mime.part import Attachment
-from pribble.records import record, replace
+from pribble.records import record
 from pribble.regexes import regex
 from pribble.settings import ProjectSettings
 from pribble.template import Template
@@ -67,7 +67,7 @@ class EventMessage:
         if self.when is not None and not self.when.holds(data):
             return None
         files = [file for one in self.files if (file := one.attachment(data)) is not None]
-        return replace(self.composer, attachments=files).message(data)
+        return self.composer.message(data, attachments=files)
 
     def problems(self, data: Any, error: Exception) -> Sequence[Exception]:
         """Returns all that is wrong with data of which no message can be made, as an `error` told."""

@@ -22,6 +22,7 @@ from pribble.delivery.claims import Claim, LastWord, Settled, Tried
 from pribble.delivery.journal_planning import Planned, Planning, PlanResult
 from pribble.delivery.journal_statements import CLAIM, CLAIMED, DUE, START, WAITING, is_due_at
 from pribble.delivery.journal_tables import (
+    IS_HELD,
     JOBS,
     MESSAGES,
     RECIPIENTS,
@@ -192,12 +193,12 @@ class Journal:
         """Take back what workers had under way that are not there any more: what they were committing is in doubt."""
         with self.transaction() as connection:
             now = clock(connection)
-            workers = connection.scalars(select(MESSAGES.c.worker).where(MESSAGES.c.worker.is_not(None)).distinct())
+            workers = connection.scalars(select(MESSAGES.c.worker).where(IS_HELD).distinct())
             gone = [one for one in workers if is_gone(one)]
             # A lease that ends later than any can was given before the clock was set back.
             longest = max(LEASE, self.lease)
             over = or_(MESSAGES.c.lease < now, MESSAGES.c.lease > now + longest, MESSAGES.c.worker.in_(gone))
-            held = select(MESSAGES.c.id).where(MESSAGES.c.worker.is_not(None), over)
+            held = select(MESSAGES.c.id).where(IS_HELD, over)
             lost = {"state": "in_doubt", "code": None, "enhanced": None, "words": "who sent it ended before the answer"}
             for before, values in (("committing", lost), ("started", {"state": "planned"})):
                 connection.execute(
@@ -205,9 +206,7 @@ class Journal:
                     .where(RECIPIENTS.c.message.in_(held), RECIPIENTS.c.state == before)
                     .values(**values, changed=now)
                 )
-            connection.execute(
-                update(MESSAGES).where(MESSAGES.c.worker.is_not(None), over).values(worker=None, lease=None)
-            )
+            connection.execute(update(MESSAGES).where(IS_HELD, over).values(worker=None, lease=None))
 
     def claim(self, job: str, most: int, wanted: Wanted, worker: str | None = None) -> list[Claim]:
         """Claim messages that are due, for a `worker`, by default this process: at most so many of those that are
@@ -319,6 +318,12 @@ class Journal:
         with self.transaction() as connection:
             found = connection.execute(query.where(_of_job(job))).all()
         return Counter({row[0]: row[1] for row in found})
+
+    def waiting(self) -> int:
+        """Returns how many recipients wait, whatever else is kept."""
+        query = select(func.count()).where(RECIPIENTS.c.job.in_(select(JOBS.c.id)), RECIPIENTS.c.state.in_(WAITING))
+        with self.transaction() as connection:
+            return int(connection.scalar(query) or 0)
 
     def reasons(self, state: State, job: str | None = None, most: int = 10) -> list[tuple[int, str]]:
         """Returns the words that most recipients in a state have, with their number."""

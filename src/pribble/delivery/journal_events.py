@@ -47,23 +47,29 @@ _KNOWN_EVENT = (
 )
 _KNOWN_JOB = select(JOBS.c.id).where(JOBS.c.name == bindparam("p_job"))
 _STORED_MESSAGE = select(STORED).where(STORED.c.message == bindparam("p_message"))
-_IN_EVENT = (
-    MESSAGES.c.key.in_(_KEYS),
-    func.substr(JOBS.c.name, 1, bindparam("p_length", type_=Integer)) == bindparam("p_begins"),
+# From the event's few jobs to its messages, and on to their recipients: along the indexes, however much else is kept.
+_IN_EVENT = MESSAGES.c.id.in_(
+    select(MESSAGES.c.id).where(
+        MESSAGES.c.job.in_(
+            select(JOBS.c.id).where(
+                func.substr(JOBS.c.name, 1, bindparam("p_length", type_=Integer)) == bindparam("p_begins")
+            )
+        ),
+        MESSAGES.c.key.in_(_KEYS),
+    )
 )
 _ENTRIES = (
     select(RECIPIENTS, MESSAGES.c.key, MESSAGES.c.message_id, JOBS.c.name)
     .join(MESSAGES, MESSAGES.c.id == RECIPIENTS.c.message)
     .join(JOBS, JOBS.c.id == MESSAGES.c.job)
-    .where(*_IN_EVENT)
+    .where(_IN_EVENT)
     .order_by(RECIPIENTS.c.id)
 )
 _UNDER_WAY = (
     select(func.count())
     .select_from(RECIPIENTS)
     .join(MESSAGES, MESSAGES.c.id == RECIPIENTS.c.message)
-    .join(JOBS, JOBS.c.id == MESSAGES.c.job)
-    .where(*_IN_EVENT, RECIPIENTS.c.state.in_(("started", "committing")))
+    .where(_IN_EVENT, RECIPIENTS.c.state.in_(("started", "committing")))
 )
 _ERASE_SETTLED = delete(STORED).where(
     ~exists().where(
@@ -71,6 +77,7 @@ _ERASE_SETTLED = delete(STORED).where(
         RECIPIENTS.c.state.in_((*WAITING, "started", "committing", "in_doubt")),
     )
 )
+_ERASE_SETTLED_OF_EVENT = _ERASE_SETTLED.where(STORED.c.message.in_(select(MESSAGES.c.id).where(_IN_EVENT)))
 
 
 @record(frozen=True, slots=True)
@@ -185,14 +192,18 @@ def expire(journal: Journal) -> None:
         )
 
 
-def erase_settled(journal: Journal) -> None:
-    """Forget the messages of which nothing becomes any more; what is in doubt may have to be sent again."""
+def erase_settled(journal: Journal, event: str | None = None, key: str | None = None) -> None:
+    """Forget the messages of which nothing becomes any more, of all events or of one; what is in doubt may have to be
+    sent again."""
     with journal.transaction() as connection:
-        connection.execute(_ERASE_SETTLED)
+        if event is None or key is None:
+            connection.execute(_ERASE_SETTLED)
+        else:
+            connection.execute(_ERASE_SETTLED_OF_EVENT, _of_event(event, key))
 
 
 def waiting(journal: Journal, event: str | None = None, key: str | None = None) -> Iterator[Waiting]:
-    """Returns the jobs of which messages wait: of all events or of one, of all keys or of one."""
+    """Returns the jobs of which messages wait: of all events, or of one with this key."""
     query = (
         select(JOBS.c.name, STORED.c.through, func.min(MESSAGES.c.id).label("first"))
         .join(MESSAGES, MESSAGES.c.job == JOBS.c.id)
@@ -201,12 +212,13 @@ def waiting(journal: Journal, event: str | None = None, key: str | None = None) 
         .group_by(JOBS.c.name, STORED.c.through)
         .order_by("first")
     )
-    if event is not None:
-        query = query.where(JOBS.c.name.startswith(f"{event}/", autoescape=True))
-    if key is not None:
-        query = query.where(MESSAGES.c.key == key)
+    given: dict[str, object] = {}
+    if event is None or key is None:
+        query = query.where(MESSAGES.c.id.in_(select(STORED.c.message)))
+    else:
+        query, given = query.where(_IN_EVENT), _of_event(event, key)
     with journal.transaction() as connection:
-        found = connection.execute(query).all()
+        found = connection.execute(query, given).all()
     return (Waiting(name, through) for name, through, _ in found)
 
 

@@ -32,13 +32,14 @@ from sqlalchemy import (
     text,
 )
 from sqlalchemy.exc import ArgumentError, NoSuchModuleError
+from sqlalchemy.pool import StaticPool
 
 from pribble.delivery.files import fsync_folder
 from pribble.errors import PribbleError
 
-VERSION = "3"
+VERSION = "4"
 # What an older version had not yet is made when a journal of it is opened.
-_OLDER = ("1", "2")
+_OLDER = ("1", "2", "3")
 BUSY = 30.0  # seconds to wait for another process that writes
 
 METADATA = MetaData()
@@ -112,6 +113,8 @@ STORED = Table(
 Index("recipients_by_state", RECIPIENTS.c.job, RECIPIENTS.c.state, RECIPIENTS.c.message)
 Index("messages_in_order", MESSAGES.c.job, MESSAGES.c.position)
 Index("messages_by_worker", MESSAGES.c.worker)
+# Not IS NOT NULL, for which SQLite uses no index.
+IS_HELD = MESSAGES.c.worker > ""
 # Literal, and no parameter: an index of a part of the rows serves no other query.
 IS_RETURNED = RECIPIENTS.c.state == literal_column("'returned'")
 _SINCE_3 = (
@@ -125,6 +128,8 @@ _SINCE_3 = (
         postgresql_where=IS_RETURNED,
     ),
 )
+# The messages themselves are long, and stand before what says when they end.
+_SINCE_4 = (Index("stored_by_end", STORED.c.not_after),)
 
 # Of a file: with each commit a sync of the disk, so that what is committed outlives a loss of power.
 PRAGMAS = ("journal_mode = WAL", "synchronous = FULL", "foreign_keys = ON")
@@ -179,9 +184,12 @@ def _check_schema(connection: Connection, named: str) -> None:
     if found is None:
         connection.execute(FACTS.insert(), {"name": "version", "value": VERSION})
     elif found in _OLDER:
-        connection.execute(text("ALTER TABLE messages ADD COLUMN envelope_sender TEXT"))
-        for index in _SINCE_3:
-            index.create(connection)
+        if found != "3":
+            connection.execute(text("ALTER TABLE messages ADD COLUMN envelope_sender TEXT"))
+            for index in _SINCE_3:
+                index.create(connection)
+        for index in _SINCE_4:
+            index.create(connection, checkfirst=True)  # a table that was made just now has it
         connection.execute(FACTS.update().where(FACTS.c.name == "version").values(value=VERSION))
     elif found != VERSION:
         raise JournalError(f"{named} is a journal of version {found}, and this is version {VERSION}")
@@ -190,7 +198,12 @@ def _check_schema(connection: Connection, named: str) -> None:
 def _sqlite(path: Path) -> Engine:
     # Addresses are in it: nobody else reads it, from its first moment on.
     os.close(os.open(path, os.O_RDWR | os.O_CREAT, 0o600))
-    engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": BUSY, "check_same_thread": False})
+    engine = create_engine(
+        f"sqlite:///{path}",
+        connect_args={"timeout": BUSY, "check_same_thread": False},
+        poolclass=StaticPool,
+        pool_reset_on_return=None,
+    )
 
     @event.listens_for(engine, "connect")
     def set_up(raw: Any, _: Any) -> None:

@@ -304,7 +304,7 @@ class Mailroom:
             if claimed is None:  # somebody else was faster
                 return self._posted_before(name, key, later=later, wait=wait)
             if claimed:
-                left = self._sender.send_new(name, claimed)
+                left = self._sender.send_new(name, key, claimed)
         if self._hand_over is not None:
             self._hand_over(name, key)
         told = tuple((called, words_of(error)) for called, error in problems)

@@ -166,8 +166,7 @@ class _Application:
         return self._answer(field_schema(chosen.fields(), template), kind="application/schema+json")
 
     def health(self) -> Response:
-        waiting = self._mailroom.journal.summary()
-        return self._answer({"status": "ok", "waiting": waiting["planned"] + waiting["deferred"]})
+        return self._answer({"status": "ok", "waiting": self._mailroom.journal.waiting()})
 
     def interface(self) -> Response:
         return self._respond(self._interface, JSON)
