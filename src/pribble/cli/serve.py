@@ -111,7 +111,7 @@ def _check(mailroom: Mailroom) -> None:
     """Raise what is wrong with an event before anybody asks for it, and with the journal."""
     for name in mailroom.settings.events:
         mailroom.event(name)
-    mailroom.journal.waiting()
+    mailroom.journal.count_waiting()
 
 
 class _ServerLog(logging.Handler):

@@ -319,7 +319,7 @@ class Journal:
             found = connection.execute(query.where(_of_job(job))).all()
         return Counter({row[0]: row[1] for row in found})
 
-    def waiting(self) -> int:
+    def count_waiting(self) -> int:
         """Returns how many recipients wait, whatever else is kept."""
         query = select(func.count()).where(RECIPIENTS.c.job.in_(select(JOBS.c.id)), RECIPIENTS.c.state.in_(WAITING))
         with self.transaction() as connection:

@@ -198,12 +198,9 @@ def _check_schema(connection: Connection, named: str) -> None:
 def _sqlite(path: Path) -> Engine:
     # Addresses are in it: nobody else reads it, from its first moment on.
     os.close(os.open(path, os.O_RDWR | os.O_CREAT, 0o600))
-    engine = create_engine(
-        f"sqlite:///{path}",
-        connect_args={"timeout": BUSY, "check_same_thread": False},
-        poolclass=StaticPool,
-        pool_reset_on_return=None,
-    )
+    # One connection, since one transaction is under way at a time; what an interruption left of one is rolled back.
+    arguments = {"timeout": BUSY, "check_same_thread": False}
+    engine = create_engine(f"sqlite:///{path}", connect_args=arguments, poolclass=StaticPool)
 
     @event.listens_for(engine, "connect")
     def set_up(raw: Any, _: Any) -> None:

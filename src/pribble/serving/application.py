@@ -166,7 +166,7 @@ class _Application:
         return self._answer(field_schema(chosen.fields(), template), kind="application/schema+json")
 
     def health(self) -> Response:
-        return self._answer({"status": "ok", "waiting": self._mailroom.journal.waiting()})
+        return self._answer({"status": "ok", "waiting": self._mailroom.journal.count_waiting()})
 
     def interface(self) -> Response:
         return self._respond(self._interface, JSON)
