@@ -8,6 +8,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+from pribble.records import record
+
 
 def is_file(path: Path) -> bool:
     """Returns whether a file is there."""
@@ -44,6 +46,29 @@ def file_names(folder: Path) -> list[str]:
         return sorted(path.name for path in folder.iterdir() if is_file(path))
     except (OSError, ValueError):
         return []
+
+
+@record(frozen=True, slots=True)
+class FileStamp:
+    """What tells whether a file changed."""
+
+    path: Path
+    changed: int
+    size: int
+
+    @classmethod
+    def of(cls, path: Path) -> FileStamp:
+        """Returns that of a file, which may be gone."""
+        try:
+            status = path.stat()
+        except OSError:
+            return cls(path, 0, -1)
+        return cls(path, status.st_mtime_ns, status.st_size)
+
+    @property
+    def is_of_today(self) -> bool:
+        """Whether the file is as it was."""
+        return self == FileStamp.of(self.path)
 
 
 def write_file(path: Path, content: bytes) -> None:

@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, Any, Unpack
 from pribble.arguments import are_instances, ensure, flags, numbers, possible_paths, texts
 from pribble.compiler.formatter_results import FORMATTER_RESULTS, POINTED, FormatterResults
 from pribble.errors import FieldError, Place, PribbleError, Source, did_you_mean, visible
+from pribble.files import FileStamp
 from pribble.findings import Finding
 from pribble.limits import Limits
 from pribble.mime.header_fields import DOMAIN, checked_domain
@@ -25,7 +26,7 @@ from pribble.pictures.picture_slots import Embed
 from pribble.records import record, replace
 from pribble.regexes import regex
 from pribble.rendering.rendering import Rendering, RenderOptions, checked_base, checked_embed, with_preheader
-from pribble.template_files import FileStamp, TemplateFiles, read_data, read_source
+from pribble.template_files import TemplateFiles, read_data, read_source
 from pribble.template_variants import TemplateVariants
 from pribble.values.formatters import application_formatter
 from pribble.values.kinds import Data

@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING
 
 from pribble.errors import DataError, Place, Source, TemplateError, did_you_mean
 from pribble.files import file_names, is_file, is_within, real_path
-from pribble.records import record
 from pribble.values.kinds import Data
 from pribble.values.reading import read_json
 from pribble.values.settings import is_locale
@@ -124,29 +123,6 @@ class TemplateFiles:
 def _is_name(name: str) -> bool:
     parts = name.split("/")
     return parts[0] not in _NOT_TEMPLATES and all(part and not part.startswith(".") for part in parts)
-
-
-@record(frozen=True, slots=True)
-class FileStamp:
-    """What tells whether a file changed."""
-
-    path: Path
-    changed: int
-    size: int
-
-    @classmethod
-    def of(cls, path: Path) -> FileStamp:
-        """Returns that of a file, which may be gone."""
-        try:
-            status = path.stat()
-        except OSError:
-            return cls(path, 0, -1)
-        return cls(path, status.st_mtime_ns, status.st_size)
-
-    @property
-    def is_of_today(self) -> bool:
-        """Whether the file is as it was."""
-        return self == FileStamp.of(self.path)
 
 
 def read_source(path: Path) -> Source:

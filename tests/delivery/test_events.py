@@ -177,12 +177,20 @@ class Mailrooms(OfEvents):
     def test_who_gets_nothing(self) -> None:
         (self.path / "no.txt").write_text("ANA@example.org\n")
         self.project(("[attachments]", '[suppress]\nfile = "no.txt"\n[attachments]'))
-        posted = self.mailroom().post("booked", DATA)
+        mailroom = self.mailroom()
+        posted = mailroom.post("booked", DATA)
         self.assertEqual((posted.states, posted.is_accepted), (Counter(accepted=2, suppressed=1), True))
+        (self.path / "no.txt").write_text("Desk@Skerrow.example\nbook@skerrow.example\n")  # it holds from now on
+        states = mailroom.post("booked", {**DATA, "ref": "B 15"}).states
+        self.assertEqual(states, Counter(accepted=1, suppressed=2))
+        (self.path / "no.txt").unlink()
+        with self.assertRaisesRegex(DataError, "no.txt: No such file"):
+            mailroom.post("booked", {**DATA, "ref": "B 16"})
         self.project(
             ("[attachments]", '[suppress]\nfile = "no.txt"\n[attachments]'),
             ("sample", "even_if_suppressed = true\nsample"),
         )
+        (self.path / "no.txt").write_text("ANA@example.org\n")
         self.assertEqual(self.mailroom().post("booked", {**DATA, "ref": "2"}).states, Counter(accepted=3))
 
     def test_what_nobody_wants_any_more(self) -> None:

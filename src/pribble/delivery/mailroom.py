@@ -34,7 +34,7 @@ from pribble.delivery.states import State
 from pribble.delivery.transports import Transport, transport
 from pribble.delivery.workers import at_work
 from pribble.errors import DataError, DeliveryError, PribbleError, did_you_mean
-from pribble.files import as_shown
+from pribble.files import FileStamp, as_shown
 from pribble.mime.message import Message
 from pribble.records import record
 from pribble.settings import ProjectSettings, project_templates, read_settings
@@ -150,6 +150,7 @@ class Mailroom:
         self._given = dict(through or {})
         self._transports: dict[str, Transport] = {}
         self._events: dict[str, Event] = {}
+        self._known_list: tuple[FileStamp | None, frozenset[str]] | None = None
         self._lock = threading.Lock()
         self._open = ExitStack()
         self._is_kept = False
@@ -333,8 +334,16 @@ class Mailroom:
 
     def _suppressed(self, addresses: Collection[str]) -> frozenset[str]:
         """Returns who of these gets nothing: whoever is on the list, or messages came back from."""
-        listed = {one.casefold() for one in self.settings.suppressed()}
-        return without_mail(addresses, listed, returned_among(self.journal, addresses))
+        return without_mail(addresses, self._listed(), returned_among(self.journal, addresses))
+
+    def _listed(self) -> frozenset[str]:
+        """Returns the addresses of the list, case folded, as the file is now: it is read where it has changed."""
+        stamp = FileStamp.of(self.settings.suppress) if self.settings.suppress is not None else None
+        known = self._known_list
+        if known is None or known[0] != stamp:
+            known = stamp, frozenset(one.casefold() for one in self.settings.suppressed())
+            self._known_list = known
+        return known[1]
 
     # ---- sending ------------------------------------------------------------------------------------------------
 
