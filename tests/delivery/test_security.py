@@ -18,6 +18,7 @@ from pribble.delivery import smtp, transport
 from pribble.delivery.passwords import check_password_variables, password_of, password_variables
 from pribble.delivery.receiver import Manner, Receiver
 from pribble.delivery.submitting import Smtp
+from pribble.hosts import is_loopback
 from tests.delivery.certificates import Authority
 from tests.delivery.scripted import CLOSE, ENDLESS, SILENCE, TLS, Asked, Reply, Scripted, at
 from tests.support import Case, pribble
@@ -131,9 +132,9 @@ class Tls(Case):
 
     def test_elsewhere_nothing_goes_in_the_clear(self) -> None:
         """Who is at the other end decides, not what it is called."""
-        self.assertTrue(all(map(smtp.is_loopback, ("127.0.0.1", "127.9.9.9", "::1", "::ffff:127.0.0.1"))))
+        self.assertTrue(all(map(is_loopback, ("127.0.0.1", "127.9.9.9", "::1", "::ffff:127.0.0.1"))))
         self.assertFalse(
-            any(map(smtp.is_loopback, ("localhost", "10.0.0.1", "::", "::ffff:10.0.0.1", "", "127.1", "fe80::1%lo")))
+            any(map(is_loopback, ("localhost", "10.0.0.1", "::", "::ffff:10.0.0.1", "", "127.1", "fe80::1%lo")))
         )
         elsewhere = unittest.mock.patch.object(smtp, "is_loopback", lambda address: False)
         with elsewhere, Scripted(at("ehlo", b"250-x\r\n250 AUTH PLAIN\r\n")) as server:

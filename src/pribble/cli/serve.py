@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, Any
 
 from pribble.cli.command_line import Usage, add_command
 from pribble.cli.common import count_of, port, settings_with_events
+from pribble.hosts import is_loopback
 from pribble.settings import SETTINGS_FILE
 
 if TYPE_CHECKING:
@@ -87,10 +88,10 @@ def _queue() -> Queue:
 
 
 def _token(options: argparse.Namespace) -> str | None:
-    from pribble.serving.gate import TOKEN_VARIABLE, checked_token, is_loopback
+    from pribble.serving.gate import TOKEN_VARIABLE, checked_token
 
     if options.no_token:
-        if not is_loopback(options.host):
+        if not _is_local(options.host):
             raise Usage(f"--no-token goes with loopback alone, and others reach {options.host}")
         return None
     token = os.environ.get(TOKEN_VARIABLE)
@@ -100,11 +101,16 @@ def _token(options: argparse.Namespace) -> str | None:
 
 
 def _names(options: argparse.Namespace) -> tuple[str, ...]:
-    from pribble.serving.gate import LOOPBACK_NAMES, is_loopback
+    from pribble.serving.gate import LOOPBACK_NAMES
 
-    if not options.name and not is_loopback(options.host):
+    if not options.name and not _is_local(options.host):
         raise Usage("--host: say by which names clients call it: --name mail.example.org")
     return (*LOOPBACK_NAMES, *options.name)
+
+
+def _is_local(host: str) -> bool:
+    """Returns whether nobody but this machine reaches a host."""
+    return host == "localhost" or is_loopback(host)
 
 
 def _check(mailroom: Mailroom) -> None:

@@ -13,13 +13,13 @@ import socket
 import ssl
 import time
 from collections.abc import Callable, Iterable, Sequence
-from ipaddress import ip_address
 
 from pribble.delivery.passwords import LEFT_OUT, login_octets, plain_login, spoken_secrets
 from pribble.delivery.replies import BrokenReply, Reply, ReplyReader, answer_of
 from pribble.delivery.states import Age, Answer, Step, decide
 from pribble.delivery.tls import UNTRUSTED_HINT, untrusted
 from pribble.errors import DeliveryError
+from pribble.hosts import is_loopback
 from pribble.records import record
 from pribble.regexes import regex
 
@@ -399,16 +399,6 @@ def _is_readable(connection: socket.socket) -> bool:
     waiting = select.poll()
     waiting.register(connection, select.POLLIN)
     return bool(waiting.poll(0))
-
-
-def is_loopback(address: str) -> bool:
-    """Returns whether an IP address is this machine's own."""
-    try:
-        found = ip_address(address.partition("%")[0])
-    except ValueError:
-        return False
-    mapped = getattr(found, "ipv4_mapped", None)
-    return found.is_loopback or (mapped is not None and mapped.is_loopback)
 
 
 def _address_literal(address: str) -> str:

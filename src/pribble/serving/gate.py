@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import hashlib
 import hmac
-import ipaddress
 from collections.abc import Collection
 from typing import TYPE_CHECKING
 
@@ -21,14 +20,6 @@ LOOPBACK_NAMES = ("localhost", "127.0.0.1", "[::1]")
 SHORTEST_TOKEN = 20  # characters
 _TOKEN = regex(r"[A-Za-z0-9._~+/-]+=*")  # RFC 6750 2.1
 _PORT = regex(r":[0-9]{1,5}\Z")
-
-
-def is_loopback(host: str) -> bool:
-    """Returns whether nobody but this machine reaches a host."""
-    try:
-        return ipaddress.ip_address(host).is_loopback
-    except ValueError:
-        return host == "localhost"
 
 
 def checked_token(token: str) -> str:
