@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from typing import Any
 
@@ -18,36 +18,31 @@ from tests.delivery.test_events import DATA, OfEvents
 # The tables that grow with what was ever sent; of jobs there are few, and what is stored waits.
 _WHOLE_TABLE = re.compile("SCAN (?:messages|recipients|events)")
 
-Statement = tuple[str, Any]
-
 
 @contextmanager
-def statements() -> Iterator[list[Statement]]:
-    """The statements that journals run, with their parameters."""
+def statements() -> Iterator[dict[str, Any]]:
+    """The statements that journals run, each with parameters that it had."""
     found: dict[str, Any] = {}
-    made: list[Statement] = []
 
     def note(connection: Connection, cursor: Any, written: str, given: Any, context: Any, several: bool) -> None:
-        found.setdefault(written, given[0] if several else given)
+        if written.startswith(("SELECT", "UPDATE", "DELETE")):
+            found.setdefault(written, given[0] if several else given)
 
     event.listen(Engine, "before_cursor_execute", note)
     try:
-        yield made
+        yield found
     finally:
         event.remove(Engine, "before_cursor_execute", note)
-        made += [
-            (written, given) for written, given in found.items() if written.startswith(("SELECT", "UPDATE", "DEL"))
-        ]
 
 
 class LongJournals(OfEvents):
-    def whole_tables(self, journal: Journal, made: Sequence[Statement]) -> list[str]:
+    def whole_tables(self, journal: Journal, made: Mapping[str, Any]) -> list[str]:
         """The statements that look at every row of a table that grows."""
         self.assertGreater(len(made), 5)
         with journal.transaction() as connection:
             plans = {
                 written: [row[3] for row in connection.exec_driver_sql(f"EXPLAIN QUERY PLAN {written}", given)]
-                for written, given in made
+                for written, given in made.items()
             }
         return [written for written, plan in plans.items() if any(map(_WHOLE_TABLE.match, plan))]
 

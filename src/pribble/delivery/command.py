@@ -52,8 +52,8 @@ class Command(Unconnected):
             (w for w in words[1:-1] if "{" in w.replace(SENDER, "") or "}" in w.replace(SENDER, "")), None
         ):
             raise ValueError(f'command: "{wrong}" stands for nothing; there is {SENDER}, and {RECIPIENTS} at the end')
-        is_there = "/" in words[0] and Path(folder) != Path()
-        return cls((os.path.join(folder, words[0]), *words[1:]) if is_there else words)
+        begins_there = "/" in words[0] and Path(folder) != Path()
+        return cls((os.path.join(folder, words[0]), *words[1:]) if begins_there else words)
 
     def __str__(self) -> str:
         return self.words[0]

@@ -8,7 +8,7 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 from pathlib import Path
 
 from pribble.errors import DataError, PribbleError, did_you_mean
-from pribble.files import is_within, write_file, write_new_file
+from pribble.files import FileStamp, is_within, write_file, write_new_file
 from pribble.mime.message import Message
 from pribble.regexes import regex
 from pribble.review.check import CheckedCases, check_cases
@@ -27,7 +27,7 @@ _LABEL = regex(r"[a-z0-9]+(?:-[a-z0-9]+)*")
 _LONGEST_LABEL, _DEEPEST = 40, 40
 
 # What tells whether the files of a template have changed.
-_Stamps = tuple[tuple[str, int, int], ...]
+_Stamps = tuple[FileStamp, ...]
 
 
 class LiveTemplates:
@@ -153,7 +153,7 @@ class LiveTemplates:
         What cannot be read, or is empty, is perhaps half written, and is read again once.
         """
         stamps = self._stamp_once(name)
-        if stamps is None or any(not size for _, _, size in stamps):
+        if stamps is None or any(not stamp.size for stamp in stamps):
             time.sleep(_AGAIN_AFTER)
             stamps = self._stamp_once(name)
         return stamps
@@ -166,9 +166,8 @@ class LiveTemplates:
         except (PribbleError, UnknownTemplate):  # or it is gone
             return None
         # Files for languages are known from when they were last asked for.
-        known = {path for path, _, _ in self._stamps.get(name) or ()}
-        files = {str(path) for path in read_files(template)} | known
-        return tuple((path, *_changed_at(Path(path))) for path in sorted(files))
+        known = {stamp.path for stamp in self._stamps.get(name) or ()}
+        return tuple(map(FileStamp.of, sorted({*read_files(template), *known})))
 
     # -- samples --
 
@@ -213,14 +212,6 @@ def _own_locale(template: Template, locale: str) -> str:
     if locale not in template.locales:
         raise DataError(f'{template.name} has no file for "{locale[:40]}"', hint=did_you_mean(locale, template.locales))
     return locale
-
-
-def _changed_at(path: Path) -> tuple[int, int]:
-    try:
-        status = path.stat()
-    except OSError:
-        return 0, -1
-    return status.st_mtime_ns, status.st_size
 
 
 def _depth(data: Data) -> int:
